@@ -1,0 +1,32 @@
+# Settings every target of ours links to. Packages' headers come as SYSTEM and are not judged by them.
+add_library(wyc_settings INTERFACE)
+target_compile_options(wyc_settings INTERFACE
+    -Wall -Wextra -Wpedantic -Wconversion -Wsign-conversion -Wshadow -Wnon-virtual-dtor -Woverloaded-virtual
+    -Werror
+    $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>) # GCC 12 sees overlaps in std::string that are not there
+if(WYC_SANITIZE)
+    target_compile_options(wyc_settings INTERFACE -fsanitize=${WYC_SANITIZE} -fno-omit-frame-pointer
+        -fno-sanitize-recover=all)
+    target_link_options(wyc_settings INTERFACE -fsanitize=${WYC_SANITIZE})
+endif()
+
+find_program(WYC_CCACHE ccache)
+if(WYC_CCACHE)
+    set(CMAKE_CXX_COMPILER_LAUNCHER ${WYC_CCACHE})
+endif()
+find_program(WYC_LLD ld.lld)
+if(WYC_LLD)
+    add_link_options(-fuse-ld=lld)
+endif()
+
+find_package(Threads REQUIRED)
+find_package(TBB REQUIRED)
+find_package(fmt REQUIRED)
+find_package(spdlog REQUIRED)
+find_package(nlohmann_json REQUIRED)
+find_package(tl-expected REQUIRED)
+find_package(FastFloat REQUIRED)
+find_package(Eigen3 REQUIRED NO_MODULE)
+find_package(PkgConfig REQUIRED)
+pkg_check_modules(MURMURHASH REQUIRED IMPORTED_TARGET libmurmurhash)
+pkg_check_modules(XXHASH REQUIRED IMPORTED_TARGET libxxhash)

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// "Lantern Shoal": the demo scenario, its clean sources, and the same items as other applications returned them.
+#include "base/file.h"
+#include "base/progress.h"
+#include "scene/scene.h"
+#include "scene/shot.h"
+
+namespace wyc::demo {
+
+struct DemoFiles {
+    fs::path job;
+    std::vector<fs::path> files;
+};
+
+/// Writes the scenario into `folder`, which must be empty or not there yet.
+[[nodiscard]] Result<DemoFiles> writeDemo(const fs::path& folder, const Progress& progress);
+
+[[nodiscard]] Shot demoShot();
+/// The survey sub with its 14 parts under moving transforms.
+[[nodiscard]] Scene surveySub();
+
+} // namespace wyc::demo

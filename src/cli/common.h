@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What all verbs share: output, progress, stopping, exit codes.
+#include <memory>
+#include <string>
+
+#include <nlohmann/json.hpp>
+
+#include "base/progress.h"
+#include "checks/finding.h"
+#include "gather/source.h"
+
+namespace wyc::cli {
+
+enum ExitCode { kClean = 0, kFindings = 1, kError = 2, kStopped = 130 };
+
+struct Common {
+    bool json = false;
+    bool quiet = false;
+    bool verbose = false;
+    int threads = 0;
+};
+
+/// Prints an error to standard error, and as the one JSON document with --json. Returns the exit code.
+int report(const Common& common, const Error& error);
+void printJson(const nlohmann::json& document);
+void remark(const Common& common, const std::string& words);
+
+/// A progress that draws a bar with time left on a terminal and is silent elsewhere, and that stops on Ctrl-C.
+class TerminalProgress {
+  public:
+    explicit TerminalProgress(const Common& common);
+    ~TerminalProgress();
+    TerminalProgress(const TerminalProgress&) = delete;
+    TerminalProgress& operator=(const TerminalProgress&) = delete;
+    [[nodiscard]] const Progress& progress() const { return progress_; }
+
+  private:
+    struct State;
+    std::shared_ptr<State> state_;
+    Progress progress_;
+};
+
+/// Raises the stop flag on SIGINT and SIGTERM.
+void installStopHandler();
+
+struct OpenArguments {
+    std::vector<std::string> paths;
+    std::string rest;
+    std::string restObject;
+    bool single = false;
+};
+/// Finds and opens what the arguments name.
+[[nodiscard]] Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments, const FrameRate& assumedRate);
+
+void printFindings(const std::vector<Finding>& findings);
+
+} // namespace wyc::cli

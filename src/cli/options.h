@@ -1,0 +1,101 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The options of the verbs, declared once: parsing, help, man page and completions all come from here.
+#include <memory>
+#include <string>
+#include <vector>
+
+#include <CLI/CLI.hpp>
+
+#include "common.h"
+#include "scene/shot.h"
+#include "steps/step.h"
+
+namespace wyc::cli {
+
+struct ShotArguments {
+    std::string range;
+    double handles = 0.0;
+    std::string rate;
+    std::string unit;
+    std::string up;
+    [[nodiscard]] Result<Shot> shot() const;
+    [[nodiscard]] bool any() const { return !range.empty() || !rate.empty() || !unit.empty() || !up.empty(); }
+};
+
+/// Steps and choices of convert.
+struct StepArguments {
+    std::vector<std::string> items;
+    ShotArguments range; // range, handles, rate
+    int every = 1;
+    std::string resample = "linear";
+    double offset = 0.0;
+    std::string first;
+    std::string unit; // FROM:TO
+    double scale = 1.0;
+    std::string up; // FROM:TO
+    std::string stepsFile;
+    /// In the order they act: items' own chain, space, rate, offset, range, every n-th, first frame.
+    [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
+};
+
+struct InfoArguments {
+    OpenArguments open;
+    bool deep = false;
+};
+struct SampleArguments {
+    OpenArguments open;
+    std::string at;
+    std::string item;
+    std::string rate;
+    bool world = false;
+};
+struct CheckArguments {
+    OpenArguments open;
+    ShotArguments shot;
+    std::string failOn = "fault";
+};
+struct ConvertArguments {
+    OpenArguments open;
+    StepArguments steps;
+    std::string target;
+    bool replace = false;
+    bool perItem = false;
+    bool prove = false;
+    bool record = false;
+};
+struct DeliverArguments {
+    std::string job;
+    std::vector<std::string> only;
+    bool dryRun = false;
+};
+struct ProveArguments {
+    std::string target;
+    std::string record;
+};
+
+struct CommandLine {
+    CommandLine();
+    CLI::App app;
+    Common common;
+    InfoArguments info;
+    SampleArguments sample;
+    CheckArguments check;
+    ConvertArguments convert;
+    DeliverArguments deliver;
+    ProveArguments prove;
+    std::string demoFolder;
+    std::string pagesFolder;
+};
+
+int runInfo(const Common& common, const InfoArguments& arguments);
+int runSample(const Common& common, const SampleArguments& arguments);
+int runCheck(const Common& common, const CheckArguments& arguments);
+int runConvert(const Common& common, const ConvertArguments& arguments);
+int runDeliver(const Common& common, const DeliverArguments& arguments);
+int runProve(const Common& common, const ProveArguments& arguments);
+int runDemo(const Common& common, const std::string& folder);
+/// Writes man page and completions into a folder.
+int runPages(const Common& common, CLI::App& app, const std::string& folder);
+
+} // namespace wyc::cli

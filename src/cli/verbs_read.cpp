@@ -1,0 +1,249 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// info, sample, check
+#include <algorithm>
+#include <map>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "checks/measured.h"
+#include "formats/abc/abc.h"
+#include "job/job.h"
+#include "options.h"
+#include "report/report.h"
+
+namespace wyc::cli {
+
+using nlohmann::json;
+
+namespace {
+
+void printInfo(const json& info) {
+    const auto text = [&](const char* key, const char* missing) { return info[key].is_null() ? std::string(missing) : info[key].is_string() ? info[key].get<std::string>() : info[key].dump(); };
+    fmt::print("{}\n  format {}  rate {}  unit {}  up {}", info["source"].get<std::string>(), text("format", "?"), text("rate", "not stated"),
+               info["unit_metres"].is_null() ? "not stated" : unitName(info["unit_metres"].get<double>()), text("up_axis", "not stated"));
+    if (!info["first"].is_null())
+        fmt::print("  frames {} – {}", frameText(info["first"].get<double>()), frameText(info["last"].get<double>()));
+    fmt::print("\n");
+    for (const json& item : info["items"]) {
+        std::string range = "still";
+        if (!item["first"].is_null())
+            range = frameText(item["first"].get<double>()) + " – " + frameText(item["last"].get<double>());
+        fmt::print("  {:<40} {:<12} {:>11} points {:>11} faces  {:>6} samples  {}{}\n", item["path"].get<std::string>(), item["kind"].get<std::string>(),
+                   item["points"].is_null() ? "–" : groupedDigits(item["points"].get<std::uint64_t>()), item["faces"].is_null() ? "–" : groupedDigits(item["faces"].get<std::uint64_t>()),
+                   item["samples"].get<std::uint64_t>(), range, item["visible"].get<bool>() ? "" : "  hidden");
+    }
+    for (const json& lost : info["not_carried"])
+        fmt::print("  not carried: {}{}\n", lost["item"].is_null() ? "" : lost["item"].get<std::string>() + ": ", lost["what"].get<std::string>());
+}
+
+} // namespace
+
+int runInfo(const Common& common, const InfoArguments& arguments) {
+    const auto sources = openAll(common, arguments.open, FrameRate());
+    if (!sources)
+        return report(common, sources.error());
+    json documents = json::array();
+    for (const SourcePtr& source : *sources) {
+        auto info = sourceInfo(*source, arguments.deep);
+        if (!info)
+            return report(common, info.error());
+        if (arguments.deep && source->format->id == "alembic") {
+            auto structure = abc::structure(source->spec.path);
+            if (!structure)
+                return report(common, structure.error());
+            (*info)["container"] = std::move(*structure);
+        }
+        documents.push_back(std::move(*info));
+    }
+    if (common.json) {
+        printJson(documents.size() == 1 ? documents[0] : json{{"sources", documents}});
+        return kClean;
+    }
+    for (std::size_t i = 0; i < documents.size(); ++i) {
+        printInfo(documents[i]);
+        auto findings = readerFindings((*sources)[i]->scene);
+        sortFindings(findings);
+        printFindings(findings);
+        if (arguments.deep && documents[i].contains("container"))
+            fmt::print("{}\n", documents[i]["container"].dump(1, ' ', false, json::error_handler_t::replace));
+    }
+    return kClean;
+}
+
+int runSample(const Common& common, const SampleArguments& arguments) {
+    FrameRate rate;
+    if (!arguments.rate.empty()) {
+        const auto parsed = FrameRate::parse(arguments.rate);
+        if (!parsed)
+            return report(common, parsed.error());
+        rate = *parsed;
+    }
+    std::vector<double> frames;
+    for (const std::string& part : splitText(arguments.at, ',')) {
+        const auto frame = parseNumber(part);
+        if (!frame)
+            return report(common, makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame", part)));
+        frames.push_back(*frame);
+    }
+    const auto sources = openAll(common, arguments.open, rate);
+    if (!sources)
+        return report(common, sources.error());
+    json documents = json::array();
+    for (const SourcePtr& source : *sources) {
+        auto document = sampleDocument(*source, frames, arguments.item, arguments.world);
+        if (!document)
+            return report(common, document.error());
+        documents.push_back(std::move(*document));
+    }
+    if (common.json) {
+        printJson(documents.size() == 1 ? documents[0] : json{{"sources", documents}});
+        return kClean;
+    }
+    for (const json& document : documents) {
+        for (const json& frame : document["frames"]) {
+            fmt::print("{}  frame {}  {} s\n", document["source"].get<std::string>(), frameText(frame["frame"].get<double>()), shortestNumber(frame["seconds"].get<double>()));
+            for (const json& item : frame["items"]) {
+                fmt::print("  {} ({}{})\n    matrix {}\n", item["path"].get<std::string>(), item["kind"].get<std::string>(), item["visible"].get<bool>() ? "" : ", hidden", item["matrix"].dump());
+                if (item.contains("points")) {
+                    std::size_t shown = 0;
+                    for (const json& point : item["points"]) {
+                        if (++shown > 8) {
+                            fmt::print("    … {} points in all; --json gives them\n", item["points"].size());
+                            break;
+                        }
+                        fmt::print("    {}\n", point.dump());
+                    }
+                }
+            }
+        }
+    }
+    return kClean;
+}
+
+namespace {
+
+// The shot of a job beside what is checked, when no option says anything about the shot.
+std::optional<fs::path> jobBeside(const std::vector<std::string>& paths) {
+    if (paths.size() != 1)
+        return std::nullopt;
+    std::error_code code;
+    const fs::path given = fs::absolute(paths.front(), code).lexically_normal();
+    fs::path folder = fs::is_directory(given, code) ? given : given.parent_path();
+    for (int up = 0; up < 3 && !folder.empty(); ++up, folder = folder.parent_path()) {
+        std::vector<fs::path> jobs;
+        for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code))
+            if (it->path().extension() == ".wyc")
+                jobs.push_back(it->path());
+        if (jobs.size() == 1)
+            return jobs.front();
+        if (!jobs.empty() || fs::exists(folder / ".git", code) || folder == folder.root_path())
+            return std::nullopt;
+    }
+    return std::nullopt;
+}
+
+struct Checked {
+    std::vector<SourcePtr> sources;
+    std::vector<Scene> scenes; // after steps, one an entry of `sources`
+    Shot shot;
+};
+
+Result<Checked> gatherForCheck(const Common& common, const CheckArguments& arguments) {
+    Checked result;
+    WYC_TRY(shot, arguments.shot.shot());
+    result.shot = shot;
+    const bool isJob = arguments.open.paths.size() == 1 && arguments.open.paths.front().ends_with(".wyc");
+    if (isJob) {
+        WYC_TRY(job, loadJob(arguments.open.paths.front()));
+        result.shot = job.shot;
+        for (const JobSource& entry : job.sources) {
+            WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
+            // Every item with its own chain: they may differ within one source.
+            for (const Node& node : source->scene.nodes) {
+                const JobItem* item = job.item(entry.id, node.path);
+                if (!node.geometry || (item && item->leftOut))
+                    continue;
+                WYC_TRY(scene, itemScene(*source, node.path, item ? item->steps : std::vector<Step>{}));
+                result.sources.push_back(source);
+                result.scenes.push_back(std::move(scene));
+            }
+        }
+        return result;
+    }
+    if (!arguments.shot.any()) {
+        if (const auto beside = jobBeside(arguments.open.paths)) {
+            if (const auto job = loadJob(*beside)) {
+                result.shot = job->shot;
+                remark(common, fmt::format("the shot is that of '{}': {} ± {}", beside->filename().string(), job->shot.range ? job->shot.range->text() : "no range", frameText(job->shot.handles)));
+            }
+        }
+    }
+    WYC_TRY(sources, openAll(common, arguments.open, result.shot.rateOrDefault()));
+    result.sources = std::move(sources);
+    for (const SourcePtr& source : result.sources)
+        result.scenes.push_back(source->scene);
+    return result;
+}
+
+} // namespace
+
+int runCheck(const Common& common, const CheckArguments& arguments) {
+    const auto failOn = parseSeverity(arguments.failOn);
+    if (!failOn)
+        return report(common, failOn.error());
+    const auto checked = gatherForCheck(common, arguments);
+    if (!checked)
+        return report(common, checked.error());
+    const TerminalProgress terminal(common);
+    CheckInput input;
+    input.shot = checked->shot;
+    std::vector<Finding> findings;
+    std::map<std::string, std::pair<std::string, std::string>> places; // label → source, item
+    const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, checked->sources.size()));
+    for (std::size_t i = 0; i < checked->sources.size(); ++i) {
+        const Source& source = *checked->sources[i];
+        auto items = measuredItems(source, checked->scenes[i], true, terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
+        if (!items)
+            return report(common, items.error());
+        for (MeasuredItem& item : *items) {
+            places[item.label] = {source.spec.path.string(), item.at().path};
+            input.items.push_back(std::move(item));
+        }
+        for (Finding& finding : readerFindings(checked->scenes[i])) {
+            const std::string label = itemLabel(source, finding.item);
+            places[label] = {source.spec.path.string(), finding.item};
+            finding.item = label;
+            findings.push_back(std::move(finding));
+        }
+    }
+    auto fromChecks = runChecks(input);
+    findings.insert(findings.end(), std::make_move_iterator(fromChecks.begin()), std::make_move_iterator(fromChecks.end()));
+    sortFindings(findings);
+    bool fails = false;
+    json list = json::array();
+    std::map<std::string, int> counts{{"fault", 0}, {"caution", 0}, {"note", 0}};
+    for (const Finding& finding : findings) {
+        fails = fails || finding.severity >= *failOn;
+        ++counts[severityName(finding.severity)];
+        json entry = toJson(finding);
+        if (const auto place = places.find(finding.item); place != places.end()) {
+            entry["source"] = validUtf8(place->second.first);
+            entry["item"] = place->second.second.empty() ? json(nullptr) : json(validUtf8(place->second.second));
+        }
+        list.push_back(std::move(entry));
+    }
+    if (common.json) {
+        json sources = json::array();
+        for (const SourcePtr& source : checked->sources)
+            if (std::find(sources.begin(), sources.end(), json(source->spec.path.string())) == sources.end())
+                sources.push_back(source->spec.path.string());
+        printJson({{"sources", sources}, {"findings", list}, {"counts", counts}});
+    } else {
+        printFindings(findings);
+        fmt::print("{} faults, {} cautions, {} notes in {} item{}\n", counts["fault"], counts["caution"], counts["note"], input.items.size(), input.items.size() == 1 ? "" : "s");
+    }
+    return fails ? kFindings : kClean;
+}
+
+} // namespace wyc::cli

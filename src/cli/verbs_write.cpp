@@ -1,0 +1,251 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// convert, deliver, prove, demo
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "demo/lantern_shoal.h"
+#include "job/job.h"
+#include "options.h"
+
+namespace wyc::cli {
+
+using nlohmann::json;
+
+namespace {
+
+void printLosses(const PlannedOutput& output) {
+    for (const Loss& loss : output.losses)
+        fmt::print(stderr, "wyc: not carried into {}: {}{}\n", output.format->name, loss.item.empty() ? "" : loss.item + ": ", validUtf8(loss.what));
+}
+
+json resultJson(const PlannedOutput& output, const OutputResult& result, bool proven) {
+    json files = json::array();
+    for (const fs::path& file : result.files)
+        files.push_back(file.string());
+    json entry = toJson(output);
+    entry["files"] = files;
+    entry["size"] = result.sizeBytes;
+    entry["record"] = result.record.empty() ? json(nullptr) : json(result.record.string());
+    entry["proof"] = proven ? toJson(result.proof) : json(nullptr);
+    return entry;
+}
+
+std::size_t shapeCount(const Scene& scene) {
+    return static_cast<std::size_t>(std::count_if(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
+}
+
+json provenanceOf(const Source& source, const std::vector<Step>& steps) {
+    std::error_code code;
+    const auto stamp = fileStamp(source.format->traits.sequence ? source.spec.path.parent_path() : source.spec.path);
+    return {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
+            {"size", source.sizeBytes},
+            {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
+            {"rest", source.restUsed ? json(source.restUsed->string()) : json(nullptr)},
+            {"steps", toJson(steps)}};
+}
+
+Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& arguments) {
+    WYC_TRY(shot, arguments.steps.range.shot());
+    WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
+    const fs::path target = arguments.target;
+    WYC_TRY(format, requireFormat(target));
+    std::vector<Scene> scenes;
+    GeometryPtr rest;
+    json provenance = json::array();
+    for (const SourcePtr& source : sources) {
+        WYC_TRY(chosen, selectedItems(source->scene, arguments.steps.items));
+        WYC_TRY(steps, arguments.steps.steps(chosen));
+        WYC_TRY(scene, applySteps(chosen, steps));
+        provenance.push_back(provenanceOf(*source, steps));
+        if (source->rest) {
+            Scene restScene;
+            restScene.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
+            if (const auto changed = applySteps(restScene, steps); changed && !changed->nodes.empty())
+                rest = changed->nodes.front().geometry;
+        }
+        scenes.push_back(std::move(scene));
+    }
+    const auto rate = scenes.front().workingRate;
+    for (const Scene& scene : scenes)
+        if (scene.workingRate != rate && movingSpan(scene))
+            return fail(makeError(ErrorKind::BadInput, "the sources are at different rates").withAdvice("Give --rate, so that they are resampled to one"));
+    const Scene all = mergedScenes(scenes);
+    const std::size_t shapes = shapeCount(all);
+    if (shapes == 0)
+        return fail(makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
+    std::vector<PlannedOutput> outputs;
+    const auto add = [&](Scene scene, const fs::path& path, const std::string& item) {
+        PlannedOutput output;
+        output.item = item;
+        output.format = format;
+        output.rate = scene.workingRate;
+        output.losses = lossesOf(scene, *format);
+        output.sizeEstimate = estimateSize(scene, *format);
+        if (const auto span = movingSpan(scene))
+            output.frames = FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
+        for (const Node& node : scene.nodes)
+            if (node.geometry) {
+                output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
+                const auto topology = node.geometry->topology(0);
+                // A point cache alone would have lost its faces: where a mesh went in by --rest it stays where it is.
+                if (!format->traits.faces && topology && (*topology)->faceCount() > 0 && !rest)
+                    output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
+            }
+        output.scene = std::move(scene);
+        output.rest = rest;
+        output.target = path;
+        output.provenance = provenance;
+        output.replace = arguments.replace;
+        outputs.push_back(std::move(output));
+    };
+    if (!arguments.perItem && (shapes == 1 || format->traits.manyItems)) {
+        add(all, target, target.stem().string());
+        return outputs;
+    }
+    if (!arguments.perItem)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("{} items are chosen; a {} holds one", shapes, format->name))
+                        .inFile(target.string())
+                        .withAdvice("Choose one with --items, or use --per-item"));
+    for (const Node& node : all.nodes) {
+        if (!node.geometry)
+            continue;
+        WYC_TRY(scene, selectedItems(all, {node.path}));
+        std::string name = target.filename().string();
+        const auto at = std::min(name.find_first_of('#'), name.rfind('.'));
+        std::string item = safeName(node.name);
+        name.insert(at == std::string::npos ? name.size() : at, (at > 0 && name[at - 1] == '.' ? item + "." : "_" + item));
+        add(std::move(scene), target.parent_path() / name, node.name);
+    }
+    return outputs;
+}
+
+} // namespace
+
+int runConvert(const Common& common, const ConvertArguments& arguments) {
+    auto outputs = planConvert(common, arguments);
+    if (!outputs)
+        return report(common, outputs.error());
+    const TerminalProgress terminal(common);
+    json documents = json::array();
+    const bool proven = arguments.prove || arguments.record;
+    for (std::size_t i = 0; i < outputs->size(); ++i) {
+        const PlannedOutput& output = (*outputs)[i];
+        if (!common.quiet && !common.json)
+            printLosses(output);
+        const double share = 1.0 / static_cast<double>(outputs->size());
+        const auto result = runOutput(output, {proven, arguments.record}, terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
+        if (!result)
+            return report(common, result.error());
+        documents.push_back(resultJson(output, *result, proven));
+        if (!common.json)
+            fmt::print("{}  {}{}\n", output.target.string(), sizeText(result->sizeBytes), proven ? "  " + result->proof.words() : "");
+    }
+    if (common.json)
+        printJson({{"outputs", documents}});
+    return kClean;
+}
+
+int runDeliver(const Common& common, const DeliverArguments& arguments) {
+    const auto job = loadJob(arguments.job);
+    if (!job)
+        return report(common, job.error());
+    if (job->deliveries.empty())
+        return report(common, makeError(ErrorKind::BadInput, "the job has no delivery").inFile(arguments.job).withAdvice("Set one up in the window, or use `wyc convert`"));
+    std::vector<SourcePtr> sources;
+    for (const JobSource& entry : job->sources) {
+        auto source = openSource(entry.spec, job->shot.rateOrDefault());
+        if (!source)
+            return report(common, source.error());
+        sources.push_back(std::move(*source));
+    }
+    const TerminalProgress terminal(common);
+    json documents = json::array();
+    std::size_t matched = 0;
+    for (const DeliverySpec& spec : job->deliveries) {
+        auto inputs = deliveryInputs(*job, spec, sources);
+        if (!inputs)
+            return report(common, inputs.error());
+        if (!arguments.only.empty())
+            std::erase_if(*inputs, [&](const DeliveryInput& input) {
+                return std::none_of(arguments.only.begin(), arguments.only.end(), [&](const std::string& pattern) {
+                    return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) || matchesPattern(input.itemName, pattern);
+                });
+            });
+        if (inputs->empty() && !arguments.only.empty())
+            continue;
+        auto outputs = planDelivery(*inputs, spec, job->shot);
+        if (!outputs)
+            return report(common, outputs.error());
+        for (std::size_t i = 0; i < outputs->size(); ++i) {
+            const PlannedOutput& output = (*outputs)[i];
+            ++matched;
+            if (!common.quiet && !common.json)
+                printLosses(output);
+            if (arguments.dryRun) {
+                documents.push_back(toJson(output));
+                if (!common.json)
+                    fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount, output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
+                continue;
+            }
+            const double share = 1.0 / static_cast<double>(outputs->size());
+            const auto result = runOutput(output, {}, terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
+            if (!result)
+                return report(common, result.error());
+            documents.push_back(resultJson(output, *result, true));
+            if (!common.json)
+                fmt::print("{}  {}  {}\n", output.target.string(), sizeText(result->sizeBytes), result->proof.words());
+        }
+    }
+    if (matched == 0)
+        return report(common, makeError(ErrorKind::BadInput, "nothing fits --only"));
+    if (common.json)
+        printJson({{"outputs", documents}});
+    return kClean;
+}
+
+int runProve(const Common& common, const ProveArguments& arguments) {
+    const fs::path target = arguments.target;
+    fs::path record = arguments.record;
+    std::error_code code;
+    if (record.empty()) {
+        record = target.parent_path() / recordName(target);
+        if (fs::is_directory(target, code)) // a sequence in its own folder
+            for (fs::directory_iterator it(target, code), end; !code && it != end; it.increment(code))
+                if (it->path().filename().string().ends_with(".record.json"))
+                    record = it->path();
+    }
+    const TerminalProgress terminal(common);
+    const auto proof = proveFromRecord(target, record, terminal.progress());
+    if (!proof)
+        return report(common, proof.error());
+    if (common.json) {
+        json document = toJson(*proof);
+        document["target"] = target.string();
+        document["record"] = record.string();
+        printJson(document);
+    } else {
+        for (const ProvenItem& item : proof->items) {
+            fmt::print("{} {}  {} points, {} samples\n", item.disagreements.empty() ? "ok" : "x ", item.item, groupedDigits(item.points), item.samples);
+            for (const std::string& words : item.disagreements)
+                fmt::print("     {}\n", words);
+        }
+        fmt::print("{}\n", proof->passed ? "proven: every sample holds the recorded points" : "not proven");
+    }
+    return proof->passed ? kClean : kFindings;
+}
+
+int runDemo(const Common& common, const std::string& folder) {
+    const TerminalProgress terminal(common);
+    const auto files = demo::writeDemo(folder, terminal.progress());
+    if (!files)
+        return report(common, files.error());
+    if (common.json)
+        printJson({{"job", files->job.string()}, {"files", files->files.size()}});
+    else
+        fmt::print("{}\n", files->job.string());
+    return kClean;
+}
+
+} // namespace wyc::cli

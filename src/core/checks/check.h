@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Checks: questions asked of a measured scene. Adding a check = one file and one line in the catalogue (check.cpp).
+#include <memory>
+#include <vector>
+
+#include "checks/finding.h"
+#include "measure/motion.h"
+#include "scene/shot.h"
+
+namespace wyc {
+
+/// One item to check: a node of a scene with its profile.
+struct MeasuredItem {
+    const Scene* scene = nullptr;
+    std::size_t node = 0;
+    std::string label; // how findings name it
+    std::string source;
+    bool movesBySource = false; // the source has several samples of it
+    std::shared_ptr<const MotionProfile> profile;
+    std::optional<double> unitMetres; // the source's, else the shot's; filled in by runChecks
+    std::shared_ptr<const std::vector<Vec3f>> restPoints; // of its rest mesh, if it has one
+    [[nodiscard]] const Node& at() const { return scene->nodes[node]; }
+    [[nodiscard]] double frameAt(std::size_t sample) const {
+        return snappedFrame(scene->workingRate.frameAt(profile->times[sample]));
+    }
+    [[nodiscard]] double metresPerUnit() const { return unitMetres.value_or(1.0); }
+};
+
+struct CheckInput {
+    Shot shot;
+    std::vector<MeasuredItem> items; // of all sources: some checks compare items with one another
+};
+
+using Check = void (*)(const CheckInput&, std::vector<Finding>&);
+struct CheckEntry {
+    std::string_view id;
+    std::string_view question;
+    Check run;
+};
+[[nodiscard]] const std::vector<CheckEntry>& checkCatalogue();
+
+/// Runs all checks and adds what the readers remarked.
+[[nodiscard]] std::vector<Finding> runChecks(const CheckInput& input);
+/// What a reader remarked, as findings.
+[[nodiscard]] std::vector<Finding> readerFindings(const Scene& scene);
+
+// The families.
+void checkRange(const CheckInput& input, std::vector<Finding>& findings);
+void checkRate(const CheckInput& input, std::vector<Finding>& findings);
+void checkFrames(const CheckInput& input, std::vector<Finding>& findings);
+void checkMotion(const CheckInput& input, std::vector<Finding>& findings);
+void checkMesh(const CheckInput& input, std::vector<Finding>& findings);
+void checkSize(const CheckInput& input, std::vector<Finding>& findings);
+void checkStatements(const CheckInput& input, std::vector<Finding>& findings);
+
+/// Index of the first sample that is not a stale one: 1 when the first holds the last or the rest pose.
+[[nodiscard]] bool firstSampleIsStale(const MeasuredItem& item, bool* isRest = nullptr);
+
+} // namespace wyc

@@ -1,0 +1,345 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "delivery/delivery.h"
+
+namespace wyc {
+namespace {
+
+constexpr int kMostVersions = 10000;
+
+bool isPlaced(const Scene& scene, std::size_t node) {
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+        if (!transform)
+            continue;
+        if (!transform->constant())
+            return true;
+        const auto channels = transform->channels(0);
+        if (channels && !matrixOf(transform->ops(), *channels).isIdentity())
+            return true;
+    }
+    return false;
+}
+
+// Samples between whole frames.
+bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
+    for (std::size_t i = 0; i < sampling.count() && !sampling.isStill(); ++i) {
+        const double frame = scene.workingRate.frameAt(sampling.time(i));
+        if (!sameFrame(frame, std::round(frame)))
+            return true;
+    }
+    return false;
+}
+
+void setFrames(PlannedOutput& output) {
+    if (const auto span = movingSpan(output.scene))
+        output.frames = FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
+    for (const Node& node : output.scene.nodes) {
+        if (node.geometry)
+            output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
+        if (node.transform)
+            output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
+    }
+}
+
+struct Targets {
+    fs::path target;
+    std::optional<fs::path> rest;
+    bool ownFolder = false;
+};
+
+Targets targetsFor(const fs::path& folder, const std::string& name, const Format& format, bool faces) {
+    Targets result;
+    if (format.traits.sequence) {
+        result.target = folder / name / (name + ".####" + std::string(format.extensions.front()));
+        result.ownFolder = true;
+        return result;
+    }
+    result.target = folder / (name + std::string(format.extensions.front()));
+    if (!format.traits.faces && faces)
+        result.rest = folder / (name + "_rest.obj");
+    return result;
+}
+
+bool isFree(const Targets& targets) {
+    std::error_code code;
+    if (targets.ownFolder)
+        return !fs::exists(fs::symlink_status(targets.target.parent_path(), code));
+    return !fs::exists(fs::symlink_status(targets.target, code)) && !fs::exists(fs::symlink_status(targets.target.parent_path() / recordName(targets.target), code)) &&
+           !(targets.rest && fs::exists(fs::symlink_status(*targets.rest, code)));
+}
+
+} // namespace
+
+std::string recordName(const fs::path& target) {
+    std::string name = target.filename().string();
+    std::erase(name, '#');
+    for (std::size_t at = name.find(".."); at != std::string::npos; at = name.find(".."))
+        name.erase(at, 1);
+    return name + ".record.json";
+}
+
+Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot, const std::string& item, int version) {
+    std::string result;
+    for (std::size_t i = 0; i < nameTemplate.size();) {
+        if (nameTemplate[i] != '{') {
+            result += nameTemplate[i++];
+            continue;
+        }
+        const auto stop = nameTemplate.find('}', i);
+        const std::string word = nameTemplate.substr(i + 1, stop == std::string::npos ? stop : stop - i - 1);
+        if (word == "shot")
+            result += shot.empty() ? "shot" : shot;
+        else if (word == "item")
+            result += item;
+        else if (word == "version")
+            result += fmt::format("{:03}", version);
+        else
+            return fail(makeError(ErrorKind::BadInput, fmt::format("'{{{}}}' means nothing in a name template", word))
+                            .withAdvice("Use {shot}, {item} and {version}"));
+        i = stop == std::string::npos ? nameTemplate.size() : stop + 1;
+    }
+    result = safeName(result);
+    std::replace(result.begin(), result.end(), '#', '_');
+    return result;
+}
+
+std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
+    std::vector<Step> steps;
+    if (spec.rate && *spec.rate != scene.workingRate)
+        steps.push_back({"resample", {{"rate", spec.rate->text()}, {"method", spec.resample}}, true});
+    std::optional<FrameRange> range = spec.range ? spec.range : shot.range;
+    if (spec.wholeRange && !spec.range)
+        range.reset();
+    if (range) {
+        const double handles = spec.handles.value_or(shot.handles);
+        steps.push_back({"trim", {{"first", range->first}, {"last", range->last}, {"handles", handles}}, true});
+        if (spec.firstFrame)
+            steps.push_back({"offset", {{"frames", *spec.firstFrame - (range->first - handles)}}, true});
+    } else if (spec.firstFrame) {
+        steps.push_back({"start", {{"frame", *spec.firstFrame}}, true});
+    }
+    if (spec.unitMetres)
+        steps.push_back({"unit", {{"from", shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0)))}, {"to", shortestNumber(*spec.unitMetres)}}, true});
+    if (spec.upAxis)
+        steps.push_back({"turn", {{"from", upAxisName(scene.upAxis.value_or(shot.upAxis.value_or(UpAxis::Y)))}, {"to", upAxisName(*spec.upAxis)}}, true});
+    return steps;
+}
+
+std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
+    std::vector<Loss> losses;
+    const FormatTraits& traits = format.traits;
+    const auto lose = [&](const std::string& item, std::string what) { losses.push_back({item, std::move(what)}); };
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!node.geometry) {
+            if (node.kind != NodeKind::Transform)
+                lose(node.path, fmt::format("the {} itself", nodeKindName(node.kind)));
+            continue;
+        }
+        if (node.kind == NodeKind::Subdivision)
+            lose(node.path, "that it is a subdivision surface: written as a plain mesh");
+        if (!traits.transforms && isPlaced(scene, i))
+            lose(node.path, "its transform: the points are written where they lie in their own space");
+        if (!traits.visibility && node.visibility)
+            lose(node.path, "its visibility");
+        if (!traits.varyingTopology && node.geometry->topologyVaries() && node.geometry->sampling().count() > 1)
+            lose(node.path, "changes of its faces, should there be any (a changing number of points is refused)");
+        if (!traits.times && !traits.sequence && node.geometry->sampling().count() > 1)
+            lose(node.path, fmt::format("all but the first of {} samples", node.geometry->sampling().count()));
+        if (!traits.subFrame && hasSubFrames(scene, node.geometry->sampling()))
+            lose(node.path, "samples between frames");
+        const auto extras = node.geometry->extras(0);
+        if (!extras)
+            continue;
+        const MeshExtras& e = **extras;
+        const bool facesBeside = !traits.faces; // the rest mesh beside it carries them
+        if (!traits.uvs && !facesBeside && !e.uvs.isEmpty())
+            lose(node.path, "its UVs");
+        if (!traits.normals && !e.normals.isEmpty())
+            lose(node.path, "its normals");
+        if (!traits.colours && !facesBeside && !e.colours.isEmpty())
+            lose(node.path, "its colours");
+        std::size_t groups = 0;
+        std::size_t materials = 0;
+        for (const FaceSet& set : e.faceSets)
+            ++(set.kind == FaceSet::Kind::Material ? materials : groups);
+        if (!traits.groups && !facesBeside && groups > 0)
+            lose(node.path, fmt::format("{} face group{}", groups, groups == 1 ? "" : "s"));
+        if (!traits.materials && !facesBeside && materials > 0)
+            lose(node.path, fmt::format("{} material assignment{}", materials, materials == 1 ? "" : "s"));
+    }
+    if (!traits.materials && traits.faces && !scene.materials.empty())
+        lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(), scene.materials.size() == 1 ? "" : "s"));
+    if (!traits.statesUnit && scene.unitMetres)
+        lose("", fmt::format("the unit ({}): this format has no place for it", unitName(*scene.unitMetres)));
+    if (!traits.statesUpAxis && scene.upAxis)
+        lose("", fmt::format("the up axis ({}): this format has no place for it", upAxisName(*scene.upAxis)));
+    if (!traits.statesRate && movingSpan(scene))
+        lose("", fmt::format("the rate ({} fps): this format has no place for it", scene.workingRate.shortText()));
+    for (const NotCarried& n : scene.notCarried)
+        lose(n.item, n.what + " (not read)");
+    return losses;
+}
+
+std::uint64_t estimateSize(const Scene& scene, const Format& format) {
+    std::uint64_t total = 1024;
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry)
+            continue;
+        const auto points = node.geometry->pointCount(0);
+        const auto topology = node.geometry->topology(0);
+        if (!points || !topology)
+            continue;
+        const std::uint64_t samples = node.geometry->pointsConstant() ? 1 : node.geometry->sampling().count();
+        const std::uint64_t faces = 4 * ((*topology)->faceCount() + (*topology)->cornerCount());
+        if (format.id == "obj" || format.id == "obj-sequence")
+            total += (format.id == "obj" ? 1 : samples) * (*points * 34 + (*topology)->cornerCount() * 7 + (*topology)->faceCount() * 2);
+        else if (format.id == "mdd")
+            total += 8 + samples * 4 + node.geometry->sampling().count() * *points * 12 + *points * 34 + (*topology)->cornerCount() * 7;
+        else
+            total += 1500 + samples * (*points * 12 + 24 + 24 + 72) + faces;
+    }
+    return total;
+}
+
+Scene mergedScenes(const std::vector<Scene>& scenes) {
+    Scene result;
+    bool first = true;
+    for (const Scene& scene : scenes) {
+        if (first) {
+            result = scene;
+            first = false;
+            continue;
+        }
+        if (result.unitMetres != scene.unitMetres)
+            result.unitMetres.reset();
+        if (result.upAxis != scene.upAxis)
+            result.upAxis.reset();
+        std::vector<int> newIndex(scene.nodes.size());
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            Node node = scene.nodes[i];
+            node.parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
+            const std::string above = node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
+            node.path = above + "/" + node.name;
+            const auto same = result.find(node.path);
+            if (same && node.kind == NodeKind::Transform && result.nodes[*same].transform == node.transform) {
+                newIndex[i] = static_cast<int>(*same);
+                continue;
+            }
+            for (int number = 2; result.find(node.path); ++number) {
+                node.name = fmt::format("{}_{}", scene.nodes[i].name, number);
+                node.path = above + "/" + node.name;
+            }
+            newIndex[i] = static_cast<int>(result.nodes.size());
+            result.nodes.push_back(std::move(node));
+        }
+        result.materials.insert(result.materials.end(), scene.materials.begin(), scene.materials.end());
+        result.notCarried.insert(result.notCarried.end(), scene.notCarried.begin(), scene.notCarried.end());
+    }
+    return result;
+}
+
+Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec, const Shot& shot) {
+    const Format* format = formatById(spec.format);
+    if (!format || !format->write)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
+    if (inputs.empty())
+        return fail(makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
+    std::vector<PlannedOutput> outputs;
+    std::vector<Scene> scenes;
+    for (const DeliveryInput& input : inputs) {
+        const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
+        auto scene = applySteps(input.scene, steps);
+        if (!scene)
+            return fail(std::move(scene.error()).forItem(input.label));
+        PlannedOutput output;
+        output.item = input.itemName;
+        output.scene = std::move(*scene);
+        output.rest = input.rest;
+        output.provenance = nlohmann::json::array({input.provenance});
+        output.provenance[0]["delivery_steps"] = toJson(steps);
+        outputs.push_back(std::move(output));
+    }
+    if (spec.oneFile && format->traits.manyItems && outputs.size() > 1) {
+        PlannedOutput merged;
+        merged.item = spec.name;
+        merged.provenance = nlohmann::json::array();
+        for (PlannedOutput& output : outputs) {
+            if (output.scene.workingRate != outputs.front().scene.workingRate)
+                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate", output.item,
+                                                                       output.scene.workingRate.shortText(), outputs.front().item,
+                                                                       outputs.front().scene.workingRate.shortText()))
+                                .withAdvice("Give the delivery a rate, or write one file per item"));
+            scenes.push_back(output.scene);
+            merged.provenance.push_back(output.provenance[0]);
+        }
+        merged.scene = mergedScenes(scenes);
+        outputs.clear();
+        outputs.push_back(std::move(merged));
+    }
+    std::set<fs::path> taken;
+    for (PlannedOutput& output : outputs) {
+        output.format = format;
+        output.replace = spec.replace;
+        output.rate = output.scene.workingRate;
+        bool faces = false;
+        for (const Node& node : output.scene.nodes)
+            if (node.geometry)
+                if (const auto topology = node.geometry->topology(0); topology && (*topology)->faceCount() > 0)
+                    faces = true;
+        setFrames(output);
+        output.fileCount = format->traits.sequence ? output.sampleCount : 1;
+        output.losses = lossesOf(output.scene, *format);
+        output.sizeEstimate = estimateSize(output.scene, *format);
+        const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
+        Targets targets;
+        for (int version = 1; version < kMostVersions; ++version) {
+            WYC_TRY(name, nameFromTemplate(spec.nameTemplate, shot.name, output.item, version));
+            targets = targetsFor(spec.folder, name, *format, faces);
+            if (taken.contains(targets.target)) {
+                if (!versioned)
+                    return fail(makeError(ErrorKind::BadInput, fmt::format("two items would both be written to '{}'", targets.target.string()))
+                                    .withAdvice("Put {item} into the name template"));
+                continue;
+            }
+            if (isFree(targets) || !versioned)
+                break;
+        }
+        if (!isFree(targets) && !spec.replace)
+            return fail(makeError(ErrorKind::Exists, "the target is there already")
+                            .inFile(targets.target.string())
+                            .withAdvice("Put {version} into the name template, or say that it may be replaced"));
+        taken.insert(targets.target);
+        output.target = targets.target;
+        output.restTarget = targets.rest;
+        output.ownFolder = targets.ownFolder;
+        output.fileCount += output.restTarget ? 1U : 0U;
+    }
+    return outputs;
+}
+
+nlohmann::json toJson(const PlannedOutput& output) {
+    nlohmann::json losses = nlohmann::json::array();
+    for (const Loss& loss : output.losses)
+        losses.push_back({{"item", loss.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(loss.item))}, {"what", validUtf8(loss.what)}});
+    return {{"item", validUtf8(output.item)},
+            {"target", output.target.string()},
+            {"rest", output.restTarget ? nlohmann::json(output.restTarget->string()) : nlohmann::json(nullptr)},
+            {"format", output.format->id},
+            {"rate", output.rate.text()},
+            {"first", output.frames ? nlohmann::json(output.frames->first) : nlohmann::json(nullptr)},
+            {"last", output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr)},
+            {"samples", output.sampleCount},
+            {"files", output.fileCount},
+            {"size_estimate", output.sizeEstimate},
+            {"will_be_lost", losses}};
+}
+
+} // namespace wyc

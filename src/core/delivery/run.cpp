@@ -1,0 +1,223 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <chrono>
+#include <ctime>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "base/version.h"
+#include "delivery/delivery.h"
+
+namespace wyc {
+namespace {
+
+// Temporary folder beside the targets; goes with everything in it unless it was moved into place.
+class StagingFolder {
+  public:
+    static Result<StagingFolder> create(const fs::path& beside) {
+        std::error_code code;
+        fs::create_directories(beside.parent_path().empty() ? fs::path(".") : beside.parent_path(), code);
+        StagingFolder folder;
+        folder.path_ = temporarySibling(beside);
+        if (code || !fs::create_directory(folder.path_, code)) {
+            folder.path_.clear();
+            const bool full = code == std::errc::no_space_on_device;
+            return fail(makeError(full ? ErrorKind::NoSpace : ErrorKind::NotWritable, fmt::format("cannot write in this folder: {}", code.message()))
+                            .inFile(beside.string())
+                            .withAdvice("Choose a folder you may write to"));
+        }
+        return folder;
+    }
+    StagingFolder(StagingFolder&& other) noexcept : path_(std::exchange(other.path_, {})) {}
+    StagingFolder& operator=(StagingFolder&&) = delete;
+    ~StagingFolder() {
+        std::error_code code;
+        if (!path_.empty())
+            fs::remove_all(path_, code);
+    }
+    [[nodiscard]] const fs::path& path() const { return path_; }
+    void release() { path_.clear(); }
+
+  private:
+    StagingFolder() = default;
+    fs::path path_;
+};
+
+std::string isoTime(std::chrono::system_clock::time_point when) {
+    const std::time_t seconds = std::chrono::system_clock::to_time_t(when);
+    std::tm parts{};
+    gmtime_r(&seconds, &parts);
+    char text[32];
+    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &parts);
+    return text;
+}
+
+nlohmann::json recordOf(const PlannedOutput& output, const std::vector<fs::path>& files, const Proof& proof) {
+    nlohmann::json record;
+    record["wychronos_record"] = 1;
+    record["application"] = std::string("Wychronos ") + version();
+    record["written"] = isoTime(std::chrono::system_clock::now());
+    record["format"] = output.format->id;
+    record["rate"] = output.rate.text();
+    record["first"] = output.frames ? nlohmann::json(output.frames->first) : nlohmann::json(nullptr);
+    record["last"] = output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr);
+    record["unit_metres"] = output.scene.unitMetres ? nlohmann::json(*output.scene.unitMetres) : nlohmann::json(nullptr);
+    record["up_axis"] = output.scene.upAxis ? nlohmann::json(upAxisName(*output.scene.upAxis)) : nlohmann::json(nullptr);
+    record["rest"] = output.restTarget ? nlohmann::json(output.restTarget->filename().string()) : nlohmann::json(nullptr);
+    if (output.format->traits.sequence)
+        record["pattern"] = output.target.filename().string();
+    nlohmann::json fileList = nlohmann::json::array();
+    for (const fs::path& file : files) {
+        std::error_code code;
+        fileList.push_back({{"name", validUtf8(file.filename().string())}, {"size", fs::file_size(file, code)}});
+    }
+    record["files"] = std::move(fileList);
+    record["made_from"] = output.provenance;
+    record["lost"] = toJson(output)["will_be_lost"];
+    record["proof"] = toJson(proof);
+    nlohmann::json items = nlohmann::json::array();
+    for (const ProvenItem& item : proof.items) {
+        nlohmann::json hashes = nlohmann::json::array();
+        for (const std::uint64_t hash : item.sampleHashes)
+            hashes.push_back(hashText(hash));
+        items.push_back({{"item", validUtf8(item.item)},
+                         {"points", item.points},
+                         {"faces", item.faces},
+                         {"topology", hashText(item.topology)},
+                         {"first", item.first ? nlohmann::json(*item.first) : nlohmann::json(nullptr)},
+                         {"last", item.last ? nlohmann::json(*item.last) : nlohmann::json(nullptr)},
+                         {"sample_xxh64", hashes}});
+    }
+    record["items"] = std::move(items);
+    return record;
+}
+
+// The rest mesh beside a point cache: the pose it was opened with, or the first sample.
+Scene restScene(const PlannedOutput& output) {
+    Scene scene;
+    scene.workingRate = output.rate;
+    scene.materials = output.scene.materials;
+    for (const Node& node : output.scene.nodes) {
+        if (!node.geometry)
+            continue;
+        Node rest = node;
+        rest.parent = -1;
+        rest.path = "/" + node.name;
+        rest.transform = nullptr;
+        const auto count = node.geometry->pointCount(0);
+        const auto restCount = output.rest ? output.rest->pointCount(0) : Result<std::size_t>(0);
+        if (output.rest && count && restCount && *count == *restCount)
+            rest.geometry = output.rest;
+        scene.nodes.push_back(std::move(rest));
+        break;
+    }
+    return scene;
+}
+
+// "Thu Jan  1 00:00:00 2026", as archives have it: the newest source's time, so that the same scene gives the same bytes.
+std::string archiveDate(const nlohmann::json& provenance) {
+    std::int64_t newest = 0;
+    for (const auto& entry : provenance)
+        newest = std::max(newest, entry.value("modified_ns", std::int64_t{0}));
+    if (newest == 0)
+        return {};
+    const std::time_t seconds = newest / 1'000'000'000;
+    std::tm parts{};
+    gmtime_r(&seconds, &parts);
+    char text[32];
+    std::strftime(text, sizeof text, "%a %b %e %H:%M:%S %Y", &parts);
+    return text;
+}
+
+Status moveAll(const StagingFolder& staging, const PlannedOutput& output, const std::vector<std::string>& order, std::vector<fs::path>& placed) {
+    const auto replace = output.replace ? AtomicFile::Replace::Yes : AtomicFile::Replace::No;
+    const fs::path folder = output.target.parent_path();
+    if (replace == AtomicFile::Replace::No) {
+        // Seen before the first move, so that nothing has to be taken back for a name that is taken.
+        for (const std::string& name : order) {
+            std::error_code code;
+            if (fs::exists(fs::symlink_status(folder / name, code)))
+                return fail(makeError(ErrorKind::Exists, "the target is there already")
+                                .inFile((folder / name).string())
+                                .withAdvice("Choose another name, or say that it may be replaced"));
+        }
+    }
+    for (const std::string& name : order) {
+        if (auto status = moveIntoPlace(staging.path() / name, folder / name, replace); !status) {
+            if (replace == AtomicFile::Replace::No)
+                for (const fs::path& path : placed) { // ours, moved a moment ago
+                    std::error_code code;
+                    fs::remove(path, code);
+                }
+            return status;
+        }
+        placed.push_back(folder / name);
+    }
+    return {};
+}
+
+} // namespace
+
+Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
+    std::error_code code;
+    const fs::path finalFolder = output.target.parent_path();
+    const bool wholeFolder = output.format->traits.sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
+    WYC_TRY(staging, StagingFolder::create(wholeFolder ? finalFolder : output.target));
+
+    WriteOptions options;
+    options.rate = output.rate;
+    options.application = std::string("Wychronos ") + version();
+    options.dateText = archiveDate(output.provenance);
+    options.description = output.item;
+    const fs::path staged = staging.path() / output.target.filename();
+    std::vector<fs::path> files;
+    if (output.restTarget) {
+        const Scene rest = restScene(output);
+        const fs::path restPath = staging.path() / output.restTarget->filename();
+        WYC_TRY(written, formatOfName(restPath)->write(rest, restPath, options, Progress()));
+        files = std::move(written);
+    }
+    WYC_TRY(main, output.format->write(output.scene, staged, options, progress.part(0.0, run.prove ? 0.6 : 1.0)));
+    files.insert(files.end(), main.begin(), main.end());
+
+    Proof proof;
+    if (run.prove) {
+        WYC_TRY(proven, proveAgainst(output.scene, output, staged, progress.part(0.6, 1.0)));
+        if (!proven.passed)
+            return fail(makeError(ErrorKind::Internal, fmt::format("what was written is not what was meant: {}", proven.words()))
+                            .inFile(output.target.string())
+                            .withAdvice("Nothing was put in place; please keep the job, this is a fault of ours"));
+        proof = std::move(proven);
+    }
+    WYC_CHECK(progress.poll());
+
+    OutputResult result;
+    result.target = output.target;
+    for (const fs::path& file : files)
+        result.sizeBytes += fs::file_size(file, code);
+    std::vector<std::string> order; // the main file last: where it stands, all else does
+    if (run.prove && run.record) {
+        const std::string name = recordName(output.target);
+        WYC_CHECK(writeTextFile(staging.path() / name, recordOf(output, files, proof).dump(1), AtomicFile::Replace::Yes));
+        order.push_back(name);
+        result.record = finalFolder / name;
+    }
+    for (const fs::path& file : files)
+        if (const std::string name = file.filename().string(); std::find(order.begin(), order.end(), name) == order.end())
+            order.push_back(name);
+    if (wholeFolder) {
+        WYC_CHECK(moveIntoPlace(staging.path(), finalFolder, AtomicFile::Replace::No));
+        staging.release();
+        for (const std::string& name : order)
+            result.files.push_back(finalFolder / name);
+    } else {
+        WYC_CHECK(moveAll(staging, output, order, result.files));
+    }
+    result.proof = std::move(proof);
+    progress.report(1.0, "done", output.target.filename().string());
+    return result;
+}
+
+} // namespace wyc

@@ -1,0 +1,411 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <atomic>
+#include <mutex>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "formats/abc/abc.h"
+#include "formats/abc/archive.h"
+#include "formats/abc/winding.h"
+
+namespace wyc::abc {
+namespace {
+
+using ArchivePtr = std::shared_ptr<const Archive>;
+
+/// Sample of a companion property (faces, UVs) that belongs to sample i of the points: by number where both were
+/// sampled alike, the last one where it has fewer.
+std::uint64_t companionSample(const Property& property, std::size_t i) {
+    return property.sampleCount == 0 ? 0 : std::min<std::uint64_t>(i, property.sampleCount - 1);
+}
+
+bool changes(const Property* property) {
+    return property && property->sampleCount > 1 && !property->constant;
+}
+
+// A geometry parameter: plain, or a compound of values and indices.
+struct ParameterRef {
+    const Property* values = nullptr;
+    const Property* indices = nullptr;
+    Scope scope = Scope::Corner;
+};
+
+Scope scopeOf(const Metadata& metadata) {
+    const auto found = metadata.find("geoScope");
+    if (found == metadata.end() || found->second == "fvr")
+        return Scope::Corner;
+    if (found->second == "con")
+        return Scope::Constant;
+    if (found->second == "uni")
+        return Scope::Face;
+    return Scope::Point;
+}
+
+ParameterRef parameterOf(const Property* property, std::uint32_t extent) {
+    ParameterRef result;
+    if (!property)
+        return result;
+    result.scope = scopeOf(property->metadata);
+    const Property* values = property;
+    if (property->kind == Property::Kind::Compound) {
+        values = property->child(".vals");
+        result.indices = property->child(".indices");
+    }
+    if (values && values->kind == Property::Kind::Array && values->pod == Pod::Float && values->extent == extent &&
+        values->sampleCount > 0)
+        result.values = values;
+    return result;
+}
+
+struct MeshProperties {
+    const Property* points = nullptr;
+    const Property* counts = nullptr;
+    const Property* indices = nullptr;
+    ParameterRef uvs;
+    ParameterRef normals;
+};
+
+class ArchiveGeometry final : public Geometry {
+  public:
+    ArchiveGeometry(ArchivePtr archive, MeshProperties properties, std::string item)
+        : archive_(std::move(archive)), p_(properties), item_(std::move(item)), sampling_(archive_->samplingOf(*p_.points)) {}
+
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
+        WYC_TRY(count, archive_->elementCount(*p_.points, sample));
+        return static_cast<std::size_t>(count / 3);
+    }
+    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+        WYC_CHECK(archive_->container().file().verifyUnchanged());
+        WYC_TRY(at, archive_->sample(*p_.points, sample));
+        if (at.sizeBytes != into.size_bytes())
+            return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
+        if (into.empty())
+            return {};
+        return archive_->container().readData(at.position, at.elementOffset, std::as_writable_bytes(into));
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override {
+        if (!p_.counts)
+            return emptyTopology();
+        const std::uint64_t countsAt = companionSample(*p_.counts, sample);
+        const std::uint64_t indicesAt = companionSample(*p_.indices, sample);
+        const std::pair key{p_.counts->storedIndex(countsAt), p_.indices->storedIndex(indicesAt)};
+        {
+            const std::lock_guard lock(mutex_);
+            if (topology_ && topologyKey_ == key)
+                return topology_;
+        }
+        WYC_TRY(sizes, archive_->values<std::int32_t>(*p_.counts, countsAt));
+        WYC_TRY(corners, archive_->values<std::int32_t>(*p_.indices, indicesAt));
+        auto made = Topology::make(std::move(sizes), std::move(corners));
+        if (made)
+            made = turned(**made);
+        if (!made)
+            return fail(archive_->container().damage(p_.indices->position, made.error().what).forItem(item_));
+        const std::lock_guard lock(mutex_);
+        topology_ = *made;
+        topologyKey_ = key;
+        return topology_;
+    }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
+        if (!p_.uvs.values && !p_.normals.values) {
+            static const ExtrasPtr kNone = std::make_shared<const MeshExtras>();
+            return kNone;
+        }
+        if (!extrasVary()) {
+            const std::lock_guard lock(mutex_);
+            if (extras_)
+                return extras_;
+        }
+        WYC_TRY(faces, topology(sample));
+        MeshExtras made;
+        WYC_CHECK(readParameter(p_.uvs, sample, 2, *faces, made.uvs));
+        WYC_CHECK(readParameter(p_.normals, sample, 3, *faces, made.normals));
+        auto result = std::make_shared<const MeshExtras>(std::move(made));
+        const std::lock_guard lock(mutex_);
+        extras_ = result;
+        return result;
+    }
+    [[nodiscard]] bool topologyVaries() const override {
+        if (changes(p_.counts) || changes(p_.indices))
+            return true;
+        if (varies_ < 0) {
+            // Constant faces: the point count can still change. Its sizes are in the index.
+            const std::lock_guard lock(mutex_);
+            varies_ = 0;
+            const auto first = pointCount(0);
+            for (std::size_t i = 1; first && i < sampling_.count() && !p_.counts; ++i)
+                if (const auto count = pointCount(i); count && *count != *first) {
+                    varies_ = 1;
+                    break;
+                }
+        }
+        return varies_ > 0;
+    }
+    [[nodiscard]] bool extrasVary() const override {
+        return topologyVaries() || changes(p_.uvs.values) || changes(p_.uvs.indices) || changes(p_.normals.values) ||
+               changes(p_.normals.indices);
+    }
+    [[nodiscard]] bool pointsConstant() const override { return p_.points->constant || p_.points->sampleCount < 2; }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t sample) const override {
+        const auto at = archive_->sample(*p_.points, sample);
+        return at ? std::optional(at->position) : std::nullopt;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t sample) const override {
+        const auto at = archive_->sample(*p_.points, sample);
+        return at && at->position ? std::optional(at->position + 8 + at->elementOffset) : std::nullopt;
+    }
+
+  private:
+    Status readParameter(const ParameterRef& from, std::size_t sample, int extent, const Topology& faces, Attribute& into) const {
+        if (!from.values)
+            return {};
+        WYC_TRY(values, archive_->values<float>(*from.values, companionSample(*from.values, sample)));
+        into.scope = from.scope;
+        into.extent = extent;
+        into.values = std::move(values);
+        if (from.indices && from.indices->sampleCount > 0) {
+            WYC_TRY(indices, archive_->values<std::int32_t>(*from.indices, companionSample(*from.indices, sample)));
+            into.indices = std::move(indices);
+        }
+        turnCorners(faces, into);
+        return {};
+    }
+
+    ArchivePtr archive_;
+    MeshProperties p_;
+    std::string item_;
+    Sampling sampling_;
+    mutable std::mutex mutex_;
+    mutable TopologyPtr topology_;
+    mutable std::pair<std::uint64_t, std::uint64_t> topologyKey_;
+    mutable ExtrasPtr extras_;
+    mutable std::atomic<int> varies_{-1};
+};
+
+class ArchiveTransform final : public Transform {
+  public:
+    ArchiveTransform(ArchivePtr archive, std::vector<TransformOp> ops, const Property* values, const Property* inherits)
+        : archive_(std::move(archive)), ops_(std::move(ops)), values_(values), inherits_(inherits) {
+        const Property* lead = values_;
+        if (!lead || (inherits_ && inherits_->sampleCount > lead->sampleCount))
+            lead = inherits_;
+        if (lead && lead->sampleCount > 0)
+            sampling_ = lead->sampleCount == 1 ? Sampling::still() : archive_->samplingOf(*lead);
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override {
+        if (!values_ || values_->sampleCount == 0)
+            return std::vector<double>{};
+        WYC_CHECK(archive_->container().file().verifyUnchanged());
+        return archive_->values<double>(*values_, companionSample(*values_, sample));
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t sample) const override {
+        if (!inherits_ || inherits_->sampleCount == 0)
+            return true;
+        WYC_TRY(raw, archive_->bytes(*inherits_, companionSample(*inherits_, sample)));
+        return raw.empty() || raw[0] != std::byte{0};
+    }
+    [[nodiscard]] bool constant() const override { return !changes(values_) && !changes(inherits_); }
+
+  private:
+    ArchivePtr archive_;
+    std::vector<TransformOp> ops_;
+    const Property* values_;
+    const Property* inherits_;
+    Sampling sampling_;
+};
+
+class SceneBuilder {
+  public:
+    SceneBuilder(ArchivePtr archive, const OpenRequest& request) : archive_(std::move(archive)) {
+        readRate();
+        scene_.workingRate = scene_.rate.value_or(request.assumedRate);
+        scene_.metadata = archive_->metadata();
+        if (const auto unit = metadataValue("wyc_unit_metres"))
+            if (const auto metres = parseUnit(*unit))
+                scene_.unitMetres = *metres;
+        if (const auto up = metadataValue("wyc_up_axis"))
+            if (const auto axis = parseUpAxis(*up))
+                scene_.upAxis = *axis;
+    }
+
+    Result<Scene> build() {
+        const auto& objects = archive_->objects();
+        for (std::size_t i = 1; i < objects.size(); ++i) {
+            auto status = addObject(objects[i]);
+            if (!status)
+                return fail(std::move(status.error()).inFile(archive_->container().file().path().string()).forItem(validUtf8(objects[i].path)));
+        }
+        for (const auto& [what, items] : ignored_)
+            scene_.notCarried.push_back({items.size() == 1 ? items.front() : std::string(),
+                                         items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
+        return std::move(scene_);
+    }
+
+  private:
+    [[nodiscard]] std::optional<std::string> metadataValue(const std::string& key) const {
+        const auto found = archive_->metadata().find(key);
+        return found == archive_->metadata().end() ? std::nullopt : std::optional(found->second);
+    }
+
+    void readRate() {
+        if (const auto text = metadataValue("_ai_DCC_FPS"))
+            if (const auto number = parseNumber(*text))
+                scene_.rate = FrameRate::nearest(*number);
+        // No rate stated: that of the first regular time sampling, as far as it is one.
+        for (const TimeSampling& sampling : archive_->timeSamplings())
+            if (!scene_.rate && !sampling.acyclic && &sampling != &archive_->timeSamplings().front() &&
+                sampling.cycleSeconds < 1.0)
+                scene_.rate = FrameRate::nearest(1.0 / sampling.cycleSeconds);
+    }
+
+    void ignore(const std::string& what, const std::string& item) { ignored_[what].push_back(item); }
+
+    Status addObject(const Object& object) {
+        Node node;
+        node.name = object.name;
+        node.path = object.path;
+        node.parent = object.parent - 1; // the top object is no node
+        node.schema = object.schema();
+        const std::string_view schema = node.schema;
+        if (object.property(".instanceSource")) {
+            node.kind = NodeKind::Instances;
+            ignore("an instance of another object", node.path);
+        } else if (schema.starts_with("AbcGeom_Xform")) {
+            node.kind = NodeKind::Transform;
+            WYC_CHECK(addTransform(object, node));
+        } else if (schema.starts_with("AbcGeom_PolyMesh")) {
+            node.kind = NodeKind::Mesh;
+            WYC_CHECK(addMesh(object, node));
+        } else if (schema.starts_with("AbcGeom_SubD")) {
+            node.kind = NodeKind::Subdivision;
+            WYC_CHECK(addMesh(object, node));
+            ignore("subdivision settings (scheme, creases, corners, holes)", node.path);
+        } else if (schema.starts_with("AbcGeom_Points")) {
+            node.kind = NodeKind::Points;
+            WYC_CHECK(addMesh(object, node));
+        } else {
+            node.kind = schema.starts_with("AbcGeom_Curve")     ? NodeKind::Curves
+                        : schema.starts_with("AbcGeom_Camera")  ? NodeKind::Camera
+                        : schema.starts_with("AbcGeom_Light")   ? NodeKind::Light
+                        : schema.starts_with("AbcGeom_FaceSet") ? NodeKind::FaceSet
+                                                                : NodeKind::Other;
+            ignore(node.kind == NodeKind::Other ? fmt::format("an object of schema '{}'", validUtf8(schema))
+                                                : fmt::format("a {}", nodeKindName(node.kind)), node.path);
+        }
+        WYC_CHECK(addVisibility(object, node));
+        for (const Property& property : object.properties)
+            if (property.name == ".geom" || property.name == ".xform")
+                for (const Property& inner : property.children)
+                    noteIgnored(inner, node);
+        scene_.nodes.push_back(std::move(node));
+        return {};
+    }
+
+    void noteIgnored(const Property& property, const Node& node) {
+        if (!hasGeometry(node.kind) && node.kind != NodeKind::Transform)
+            return;
+        if (property.name == ".arbGeomParams")
+            for (const Property& parameter : property.children)
+                ignore(fmt::format("geometry parameter '{}'", validUtf8(parameter.name)), node.path);
+        else if (property.name == ".userProperties" && !property.children.empty())
+            ignore("user properties", node.path);
+        else if (property.name == ".velocities" || property.name == ".widths" || property.name == ".pointIds")
+            ignore(property.name.substr(1), node.path);
+    }
+
+    Status addTransform(const Object& object, Node& node) {
+        const Property* xform = object.property(".xform");
+        if (!xform)
+            return {};
+        const Property* opsProperty = xform->child(".ops");
+        const Property* values = xform->child(".vals");
+        std::vector<TransformOp> ops;
+        std::size_t channels = 0;
+        if (opsProperty && opsProperty->kind == Property::Kind::Scalar && opsProperty->sampleCount > 0) {
+            WYC_TRY(raw, archive_->values<std::uint8_t>(*opsProperty, 0));
+            for (const std::uint8_t code : raw) {
+                if ((code >> 4) > 6)
+                    return fail(archive_->container().damage(opsProperty->position, fmt::format("transform operation {} is not known", code >> 4)));
+                ops.push_back({static_cast<TransformOp::Kind>(code >> 4), static_cast<std::uint8_t>(code & 15)});
+                channels += channelCount(ops.back().kind);
+            }
+        }
+        // More than 255 numbers do not fit a scalar's extent: others write them as an array.
+        if (values && values->pod == Pod::Double && values->sampleCount > 0) {
+            WYC_TRY(count, archive_->elementCount(*values, 0));
+            if (count < channels)
+                return fail(archive_->container().damage(values->position, fmt::format("the operations need {} numbers, {} are stored", channels, count)));
+        } else if (channels > 0) {
+            return fail(archive_->container().damage(xform->position, "a transform has operations and no numbers"));
+        }
+        const Property* inherits = xform->child(".inherits");
+        if (inherits && (inherits->pod != Pod::Bool || inherits->sampleCount == 0))
+            inherits = nullptr;
+        node.transform = std::make_shared<ArchiveTransform>(archive_, std::move(ops), channels > 0 ? values : nullptr, inherits);
+        return {};
+    }
+
+    Status addMesh(const Object& object, Node& node) {
+        const Property* geom = object.property(".geom");
+        MeshProperties properties;
+        if (geom) {
+            properties.points = geom->child("P");
+            properties.counts = geom->child(".faceCounts");
+            properties.indices = geom->child(".faceIndices");
+            properties.uvs = parameterOf(geom->child("uv"), 2);
+            properties.normals = parameterOf(geom->child("N"), 3);
+        }
+        const auto wellTyped = [](const Property* p, Pod pod, std::uint32_t extent) {
+            return p && p->kind == Property::Kind::Array && p->pod == pod && p->extent == extent;
+        };
+        if (!properties.points || properties.points->sampleCount == 0) {
+            ignore("a shape without a sample", node.path);
+            return {};
+        }
+        if (!wellTyped(properties.points, Pod::Float, 3))
+            return fail(archive_->container().damage(properties.points->position, "the points are not float32 triples"));
+        if (node.kind != NodeKind::Points) {
+            if (!wellTyped(properties.counts, Pod::Int32, 1) || !wellTyped(properties.indices, Pod::Int32, 1) ||
+                properties.counts->sampleCount == 0 || properties.indices->sampleCount == 0)
+                return fail(archive_->container().damage(geom->position, "a mesh has no face counts and indices"));
+        } else {
+            properties.counts = properties.indices = nullptr;
+        }
+        node.geometry = std::make_shared<ArchiveGeometry>(archive_, properties, node.path);
+        return {};
+    }
+
+    Status addVisibility(const Object& object, Node& node) {
+        const Property* visible = object.property("visible");
+        if (!visible || visible->kind != Property::Kind::Scalar || podSize(visible->pod) != 1 || visible->sampleCount == 0)
+            return {};
+        VisibilityTrack track;
+        track.sampling = visible->sampleCount == 1 ? Sampling::still() : archive_->samplingOf(*visible);
+        for (std::uint32_t i = 0; i < visible->sampleCount; ++i) {
+            WYC_TRY(raw, archive_->values<std::int8_t>(*visible, i));
+            track.values.push_back(raw.empty() || raw[0] < 0 ? Visibility::AsParent
+                                   : raw[0] == 0             ? Visibility::Hidden
+                                                             : Visibility::Visible);
+        }
+        node.visibility = std::move(track);
+        return {};
+    }
+
+    ArchivePtr archive_;
+    Scene scene_;
+    std::map<std::string, std::vector<std::string>> ignored_;
+};
+
+} // namespace
+
+Result<Scene> openArchive(const OpenRequest& request) {
+    WYC_TRY(archive, Archive::open(request.path));
+    return SceneBuilder(archive, request).build();
+}
+
+} // namespace wyc::abc

@@ -1,0 +1,318 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <array>
+
+#include <fmt/format.h>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "formats/abc/abc.h"
+#include "formats/abc/archive_write.h"
+#include "formats/abc/winding.h"
+
+namespace wyc::abc {
+
+namespace {
+
+Metadata schemaMetadata(const std::string& schema, const std::string& compound, bool geometry, bool forObject) {
+    Metadata result{{"schema", schema}};
+    if (geometry)
+        result["schemaBaseType"] = "AbcGeom_GeomBase_v1";
+    if (forObject)
+        result["schemaObjTitle"] = schema + ":" + compound;
+    return result;
+}
+
+Metadata parameterMetadata(Scope scope, int extent, const std::string& interpretation) {
+    const char* name = scope == Scope::Constant ? "con" : scope == Scope::Face ? "uni" : scope == Scope::Point ? "vtx" : "fvr";
+    return {{"arrayExtent", "1"},
+            {"geoScope", name},
+            {"interpretation", interpretation},
+            {"isGeomParam", "true"},
+            {"podExtent", std::to_string(extent)},
+            {"podName", "float32_t"}};
+}
+
+// A UV or normal parameter being written. Nothing is added to the archive before the first value.
+class ParameterWriter {
+  public:
+    ParameterWriter(ArchiveWriter& archive, ArchiveWriter::PropertyId geom, std::string name, int extent,
+                    std::string interpretation, std::uint32_t timeSampling)
+        : archive_(archive), geom_(geom), name_(std::move(name)), extent_(extent),
+          interpretation_(std::move(interpretation)), timeSampling_(timeSampling) {}
+
+    Status add(const Attribute& attribute, const Topology& topology, std::size_t sample) {
+        if (!values_ && attribute.isEmpty())
+            return {};
+        if (!values_)
+            begin(attribute);
+        Attribute out = attribute;
+        // Corners without a value have none to point at in an archive: they take the first.
+        for (auto& index : out.indices)
+            index = std::max(index, 0);
+        turnCorners(topology, out);
+        while (archive_.sampleCount(*values_) < sample) // a parameter that begins late
+            WYC_CHECK(store(out));
+        return store(out);
+    }
+
+  private:
+    void begin(const Attribute& attribute) {
+        Metadata metadata = parameterMetadata(attribute.scope, extent_, interpretation_);
+        if (attribute.indices.empty()) {
+            values_ = archive_.addProperty(geom_, {name_, Property::Kind::Array, Pod::Float,
+                                                   static_cast<std::uint32_t>(extent_), std::move(metadata), timeSampling_});
+            return;
+        }
+        const auto compound = archive_.addCompound(geom_, name_, metadata);
+        values_ = archive_.addProperty(compound, {".vals", Property::Kind::Array, Pod::Float,
+                                                  static_cast<std::uint32_t>(extent_), metadata, timeSampling_});
+        indices_ = archive_.addProperty(compound, {".indices", Property::Kind::Array, Pod::UInt32, 1, {}, timeSampling_});
+    }
+    Status store(const Attribute& attribute) {
+        WYC_CHECK(archive_.addValues<float>(*values_, attribute.values));
+        return indices_ ? archive_.addValues<std::int32_t>(*indices_, attribute.indices) : Status{};
+    }
+    ArchiveWriter& archive_;
+    ArchiveWriter::PropertyId geom_;
+    std::string name_;
+    int extent_;
+    std::string interpretation_;
+    std::uint32_t timeSampling_;
+    std::optional<ArchiveWriter::PropertyId> values_;
+    std::optional<ArchiveWriter::PropertyId> indices_;
+};
+
+class SceneWriter {
+  public:
+    SceneWriter(ArchiveWriter& archive, const Scene& scene, const Progress& progress)
+        : archive_(archive), scene_(scene), progress_(progress), ids_(scene.nodes.size()) {
+        for (const Node& node : scene.nodes)
+            if (node.geometry)
+                totalSamples_ += node.geometry->sampling().count();
+    }
+
+    Status write() {
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            const Node& node = scene_.nodes[i];
+            if (auto status = writeNode(node, i); !status)
+                return fail(std::move(status.error()).forItem(node.path));
+        }
+        return {};
+    }
+
+  private:
+    Status writeNode(const Node& node, std::size_t index) {
+        const auto parent = node.parent < 0 ? archive_.topObject() : ids_[static_cast<std::size_t>(node.parent)];
+        if (node.kind == NodeKind::Transform || (!node.geometry && !hasGeometry(node.kind))) {
+            // Kinds that this version does not write keep their place as a plain transform, so that children stand.
+            ids_[index] = archive_.addObject(parent, node.name, schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+            WYC_CHECK(writeTransform(node, ids_[index]));
+        } else if (node.geometry && node.transform) {
+            // A shape that carries its own transform: the format wants one above it.
+            const auto above = archive_.addObject(parent, node.name + "_place", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+            WYC_CHECK(writeTransform(node, above));
+            WYC_CHECK(writeShape(node, above, index));
+        } else if (node.geometry) {
+            WYC_CHECK(writeShape(node, parent, index));
+        } else {
+            ids_[index] = archive_.addObject(parent, node.name, {});
+        }
+        return writeVisibility(node, ids_[index]);
+    }
+
+    Status writeVisibility(const Node& node, ArchiveWriter::ObjectId object) {
+        if (!node.visibility)
+            return {};
+        const auto property = archive_.addProperty(object, {"visible", Property::Kind::Scalar, Pod::Int8, 1, {},
+                                                            archive_.addTimeSampling(node.visibility->sampling)});
+        for (const Visibility value : node.visibility->values) {
+            const auto raw = static_cast<std::int8_t>(value);
+            WYC_CHECK(archive_.addValues<std::int8_t>(property, std::span(&raw, 1)));
+        }
+        return {};
+    }
+
+    Status writeTransform(const Node& node, ArchiveWriter::ObjectId object) {
+        const auto xform = archive_.addCompound(object, ".xform", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, false));
+        if (!node.transform)
+            return {};
+        const Transform& transform = *node.transform;
+        const std::uint32_t sampling = archive_.addTimeSampling(transform.sampling());
+        const auto inherits = archive_.addProperty(xform, {".inherits", Property::Kind::Scalar, Pod::Bool, 1, {}, sampling});
+        std::vector<std::uint8_t> ops;
+        std::size_t channels = 0;
+        for (const TransformOp& op : transform.ops()) {
+            ops.push_back(static_cast<std::uint8_t>((static_cast<unsigned>(op.kind) << 4) | op.hint));
+            channels += channelCount(op.kind);
+        }
+        if (ops.size() > 255 || channels > 255)
+            return fail(ErrorKind::Unsupported, fmt::format("a stack of {} transform operations is too long", ops.size()));
+        std::optional<ArchiveWriter::PropertyId> values;
+        if (!ops.empty()) {
+            const auto opsId = archive_.addProperty(xform, {".ops", Property::Kind::Scalar, Pod::UInt8,
+                                                            static_cast<std::uint32_t>(ops.size()), {}, 0});
+            WYC_CHECK(archive_.addValues<std::uint8_t>(opsId, ops));
+            values = archive_.addProperty(xform, {".vals", Property::Kind::Scalar, Pod::Double,
+                                                  static_cast<std::uint32_t>(channels), {}, sampling});
+        }
+        bool identity = true;
+        std::vector<double> first;
+        std::vector<bool> moves(channels, false);
+        for (std::size_t i = 0; i < std::max<std::size_t>(1, transform.sampling().count()); ++i) {
+            WYC_TRY(inheriting, transform.inherits(i));
+            const std::uint8_t flag = inheriting ? 1 : 0;
+            WYC_CHECK(archive_.addValues<std::uint8_t>(inherits, std::span(&flag, 1)));
+            if (!values)
+                continue;
+            WYC_TRY(numbers, transform.channels(i));
+            numbers.resize(channels);
+            if (i == 0)
+                first = numbers;
+            for (std::size_t c = 0; c < channels; ++c)
+                moves[c] = moves[c] || numbers[c] != first[c];
+            identity = identity && matrixOf(transform.ops(), numbers).isIdentity();
+            WYC_CHECK(archive_.addValues<double>(*values, numbers));
+        }
+        if (!identity) {
+            const auto flagId = archive_.addProperty(xform, {"isNotConstantIdentity", Property::Kind::Scalar, Pod::Bool, 1, {}, 0});
+            const std::uint8_t flag = 1;
+            WYC_CHECK(archive_.addValues<std::uint8_t>(flagId, std::span(&flag, 1)));
+        }
+        std::vector<std::uint32_t> animated;
+        for (std::size_t c = 0; c < channels; ++c)
+            if (moves[c])
+                animated.push_back(static_cast<std::uint32_t>(c));
+        if (!animated.empty()) {
+            const auto channelsId = archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, 0});
+            WYC_CHECK(archive_.addValues<std::uint32_t>(channelsId, animated));
+        }
+        return {};
+    }
+
+    // One frame of a mesh on its way: filled by any thread, stored in order.
+    struct Slot {
+        std::vector<Vec3f> points;
+        Key128 key{};
+        std::array<double, 6> bounds{};
+        TopologyPtr topology;
+        ExtrasPtr extras;
+    };
+
+    Status writeShape(const Node& node, ArchiveWriter::ObjectId parent, std::size_t index) {
+        const Geometry& geometry = *node.geometry;
+        const bool bare = node.kind == NodeKind::Points;
+        const std::string schema = bare ? "AbcGeom_Points_v1" : "AbcGeom_PolyMesh_v1";
+        ids_[index] = archive_.addObject(parent, node.name, schemaMetadata(schema, ".geom", true, true));
+        const auto geom = archive_.addCompound(ids_[index], ".geom", schemaMetadata(schema, ".geom", true, false));
+        const std::uint32_t sampling = archive_.addTimeSampling(geometry.sampling());
+        const auto bounds = archive_.addProperty(geom, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, sampling});
+        const auto points = archive_.addProperty(geom, {"P", Property::Kind::Array, Pod::Float, 3,
+                                                        {{"geoScope", bare ? "var" : "vtx"}, {"interpretation", "point"}}, sampling});
+        std::optional<ArchiveWriter::PropertyId> corners;
+        std::optional<ArchiveWriter::PropertyId> sizes;
+        std::optional<ArchiveWriter::PropertyId> ids;
+        if (bare) {
+            ids = archive_.addProperty(geom, {".pointIds", Property::Kind::Array, Pod::UInt64, 1, {}, sampling});
+        } else {
+            corners = archive_.addProperty(geom, {".faceIndices", Property::Kind::Array, Pod::Int32, 1, {}, sampling});
+            sizes = archive_.addProperty(geom, {".faceCounts", Property::Kind::Array, Pod::Int32, 1, {}, sampling});
+        }
+        ParameterWriter uvs(archive_, geom, "uv", 2, "vector", sampling);
+        ParameterWriter normals(archive_, geom, "N", 3, "normal", sampling);
+
+        constexpr std::size_t kSlots = 4;
+        std::array<Slot, kSlots> slots;
+        TopologyPtr lastTopology;
+        TopologyPtr lastTurned;
+        Key128 cornersKey{};
+        Key128 sizesKey{};
+        const std::size_t count = geometry.sampling().count();
+        return orderedPipeline(
+            count, kSlots, progress_,
+            [&](std::size_t i, std::size_t s) -> Status {
+                Slot& slot = slots[s];
+                WYC_CHECK(readPoints(geometry, i, slot.points));
+                slot.key = hash128(std::as_bytes(std::span(slot.points)));
+                const Bounds box = boundsOf(slot.points);
+                if (box.isEmpty())
+                    slot.bounds = {};
+                else
+                    slot.bounds = {box.low.x, box.low.y, box.low.z, box.high.x, box.high.y, box.high.z};
+                WYC_TRY(topology, geometry.topology(i));
+                WYC_TRY(extras, geometry.extras(i));
+                slot.topology = topology;
+                slot.extras = extras;
+                return {};
+            },
+            [&](std::size_t i, std::size_t s) -> Status {
+                const Slot& slot = slots[s];
+                WYC_CHECK(archive_.addSample(points, std::as_bytes(std::span(slot.points)), slot.key));
+                WYC_CHECK(archive_.addValues<double>(bounds, slot.bounds));
+                if (bare) {
+                    std::vector<std::uint64_t> numbers(slot.points.size());
+                    for (std::size_t n = 0; n < numbers.size(); ++n)
+                        numbers[n] = n;
+                    WYC_CHECK(archive_.addValues<std::uint64_t>(*ids, numbers));
+                } else {
+                    if (slot.topology != lastTopology) {
+                        WYC_TRY(turnedTopology, turned(*slot.topology));
+                        lastTopology = slot.topology;
+                        lastTurned = turnedTopology;
+                        cornersKey = hash128(std::as_bytes(std::span(lastTurned->corners())));
+                        sizesKey = hash128(std::as_bytes(std::span(lastTurned->faceSizes())));
+                    }
+                    WYC_CHECK(archive_.addSample(*corners, std::as_bytes(std::span(lastTurned->corners())), cornersKey));
+                    WYC_CHECK(archive_.addSample(*sizes, std::as_bytes(std::span(lastTurned->faceSizes())), sizesKey));
+                    WYC_CHECK(uvs.add(slot.extras->uvs, *slot.topology, i));
+                    WYC_CHECK(normals.add(slot.extras->normals, *slot.topology, i));
+                }
+                ++doneSamples_;
+                progress_.report(static_cast<double>(doneSamples_) / static_cast<double>(std::max<std::size_t>(1, totalSamples_)),
+                                 "writing", fmt::format("{}, sample {} of {}", node.name, i + 1, count));
+                return {};
+            });
+    }
+
+    ArchiveWriter& archive_;
+    const Scene& scene_;
+    const Progress& progress_;
+    std::vector<ArchiveWriter::ObjectId> ids_;
+    std::size_t totalSamples_ = 0;
+    std::size_t doneSamples_ = 0;
+};
+
+Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& target, const WriteOptions& options,
+                                           const Progress& progress) {
+    Metadata metadata;
+    metadata["_ai_AlembicVersion"] = "Alembic 1.8.5 layout, written by Wychronos";
+    metadata["_ai_Application"] = options.application;
+    metadata["_ai_DCC_FPS"] = fmt::format("{:.6f}", options.rate.value());
+    if (!options.dateText.empty())
+        metadata["_ai_DateWritten"] = options.dateText;
+    if (!options.description.empty())
+        metadata["_ai_Description"] = options.description;
+    if (scene.unitMetres)
+        metadata["wyc_unit_metres"] = shortestNumber(*scene.unitMetres);
+    if (scene.upAxis)
+        metadata["wyc_up_axis"] = upAxisName(*scene.upAxis);
+    for (auto& [key, value] : metadata) // ';' and '=' part the entries
+        std::replace_if(value.begin(), value.end(), [](char c) { return c == ';' || c == '='; }, ',');
+    WYC_TRY(archive, ArchiveWriter::create(target, std::move(metadata)));
+    WYC_CHECK(SceneWriter(*archive, scene, progress).write());
+    WYC_CHECK(progress.poll());
+    WYC_CHECK(archive->finish());
+    return std::vector<fs::path>{target};
+}
+
+} // namespace
+
+Format format() {
+    FormatTraits traits;
+    traits.manyItems = traits.transforms = traits.faces = traits.uvs = traits.normals = traits.visibility = true;
+    traits.varyingTopology = traits.subFrame = traits.unevenTimes = traits.times = true;
+    traits.statesRate = traits.statesUnit = traits.statesUpAxis = true;
+    return {"alembic", "Alembic archive", {".abc"}, traits, &openArchive, &writeArchive};
+}
+
+} // namespace wyc::abc

@@ -1,0 +1,309 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/abc/archive_write.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/bytes.h"
+
+namespace wyc::abc {
+namespace {
+
+// The library version whose layout this writer follows, as readers compare it.
+constexpr std::int32_t kLibraryVersion = 10805;
+constexpr std::int32_t kFileVersion = 0;
+constexpr std::size_t kMostIndexed = 254;
+
+void appendNumber(std::vector<std::byte>& to, std::uint32_t value, std::uint32_t width) {
+    if (width == 0)
+        appendBytes(to, static_cast<std::uint8_t>(value));
+    else if (width == 1)
+        appendBytes(to, static_cast<std::uint16_t>(value));
+    else
+        appendBytes(to, value);
+}
+
+} // namespace
+
+Result<std::unique_ptr<ArchiveWriter>> ArchiveWriter::create(const fs::path& target, Metadata metadata) {
+    std::unique_ptr<ArchiveWriter> writer(new ArchiveWriter());
+    WYC_TRY(file, AtomicFile::create(target));
+    writer->file_ = std::move(file);
+    writer->metadata_ = std::move(metadata);
+    writer->objects_.emplace_back(); // the top object
+    writer->samplings_.push_back(Sampling::uniform(0.0, 1.0, 0));
+    writer->samplingCounts_.push_back(0);
+    // Not finished until the last byte says so.
+    constexpr std::array<std::uint8_t, 8> kHead{'O', 'g', 'a', 'w', 'a', 0x00, 0, 1};
+    WYC_CHECK(writer->file_->append(std::as_bytes(std::span(kHead))));
+    const std::uint64_t root = 0;
+    WYC_CHECK(writer->file_->append(std::as_bytes(std::span(&root, 1))));
+    return writer;
+}
+
+std::uint32_t ArchiveWriter::addTimeSampling(const Sampling& sampling) {
+    if (sampling.kind() == Sampling::Kind::Still)
+        return 0;
+    Sampling plain = sampling.kind() == Sampling::Kind::Acyclic ? sampling
+                     : sampling.kind() == Sampling::Kind::Cyclic
+                         ? Sampling::cyclic(sampling.storedTimes(), sampling.cycleSeconds(), 0)
+                         : Sampling::uniform(sampling.storedTimes()[0], sampling.cycleSeconds(), 0);
+    const auto found = std::find(samplings_.begin(), samplings_.end(), plain);
+    if (found != samplings_.end())
+        return static_cast<std::uint32_t>(found - samplings_.begin());
+    samplings_.push_back(std::move(plain));
+    samplingCounts_.push_back(0);
+    return static_cast<std::uint32_t>(samplings_.size() - 1);
+}
+
+ArchiveWriter::ObjectId ArchiveWriter::addObject(ObjectId parent, const std::string& name, Metadata metadata) {
+    objects_.push_back({name, std::move(metadata), {}, {}});
+    objects_[parent.index].children.push_back(objects_.size() - 1);
+    return {objects_.size() - 1};
+}
+
+ArchiveWriter::PropertyId ArchiveWriter::addProperty(PropertyId parent, Description description) {
+    properties_.emplace_back();
+    properties_.back().description = std::move(description);
+    properties_[parent.index].children.push_back(properties_.size() - 1);
+    return {properties_.size() - 1};
+}
+
+ArchiveWriter::PropertyId ArchiveWriter::addProperty(ObjectId object, Description description) {
+    properties_.emplace_back();
+    properties_.back().description = std::move(description);
+    objects_[object.index].properties.push_back(properties_.size() - 1);
+    return {properties_.size() - 1};
+}
+
+ArchiveWriter::PropertyId ArchiveWriter::addCompound(ObjectId object, const std::string& name, Metadata metadata) {
+    return addProperty(object, {name, Property::Kind::Compound, Pod::Bool, 1, std::move(metadata), 0});
+}
+
+ArchiveWriter::PropertyId ArchiveWriter::addCompound(PropertyId parent, const std::string& name, Metadata metadata) {
+    return addProperty(parent, {name, Property::Kind::Compound, Pod::Bool, 1, std::move(metadata), 0});
+}
+
+Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes, std::optional<Key128> key) {
+    OutProperty& property = properties_[id.index];
+    const Key128 content = key ? *key : hash128(bytes);
+    const std::uint32_t index = property.count++;
+    auto& most = samplingCounts_[property.description.timeSampling];
+    most = std::max(most, property.count);
+    if (index > 0 && content == property.lastKey && bytes.size() == property.lastSize)
+        return {};
+    property.lastKey = content;
+    property.lastSize = bytes.size();
+    std::uint64_t position = 0;
+    if (!bytes.empty()) {
+        const auto [at, added] = contents_.try_emplace(ContentKey{content, bytes.size()}, 0);
+        if (added) {
+            auto written = writeData(std::as_bytes(std::span(content)), bytes);
+            if (!written)
+                return fail(std::move(written.error()));
+            at->second = *written;
+        }
+        position = at->second;
+    }
+    if (index > 0) {
+        if (property.firstChanged == 0)
+            property.firstChanged = index;
+        else // held samples between two changes stand in the list again
+            property.stored.insert(property.stored.end(), index - property.lastChanged - 1, property.stored.back());
+        property.lastChanged = index;
+    }
+    property.stored.push_back(position);
+    return {};
+}
+
+Result<std::uint64_t> ArchiveWriter::writeData(std::span<const std::byte> first, std::span<const std::byte> second) {
+    const std::uint64_t position = file_->position();
+    const std::uint64_t size = first.size() + second.size();
+    WYC_CHECK(file_->append(std::as_bytes(std::span(&size, 1))));
+    WYC_CHECK(file_->append(first));
+    WYC_CHECK(file_->append(second));
+    return position;
+}
+
+Result<std::uint64_t> ArchiveWriter::writeGroup(const std::vector<std::uint64_t>& children) {
+    if (children.empty())
+        return 0;
+    const std::uint64_t position = file_->position();
+    const std::uint64_t count = children.size();
+    WYC_CHECK(file_->append(std::as_bytes(std::span(&count, 1))));
+    WYC_CHECK(file_->append(std::as_bytes(std::span(children))));
+    return position;
+}
+
+std::uint8_t ArchiveWriter::metadataIndex(const Metadata& metadata) {
+    const std::string text = metadataText(metadata);
+    if (text.empty())
+        return 0;
+    if (text.size() > 255)
+        return 0xff;
+    const auto found = std::find(indexedMetadata_.begin(), indexedMetadata_.end(), text);
+    if (found != indexedMetadata_.end())
+        return static_cast<std::uint8_t>(found - indexedMetadata_.begin() + 1);
+    if (indexedMetadata_.size() >= kMostIndexed)
+        return 0xff;
+    indexedMetadata_.push_back(text);
+    return static_cast<std::uint8_t>(indexedMetadata_.size());
+}
+
+Result<std::vector<std::byte>> ArchiveWriter::propertyHeader(const OutProperty& property) {
+    const Description& d = property.description;
+    const std::uint8_t metadata = metadataIndex(d.metadata);
+    const std::string inlineMetadata = metadata == 0xff ? metadataText(d.metadata) : std::string();
+    std::uint32_t info = static_cast<std::uint32_t>(metadata) << 20;
+    std::size_t largest = std::max(d.name.size(), metadataText(d.metadata).size());
+    const bool compound = d.kind == Property::Kind::Compound;
+    const bool constant = property.firstChanged == 0 && property.lastChanged == 0;
+    const bool storesChanges = !constant && !(property.firstChanged == 1 && property.lastChanged == property.count - 1);
+    if (!compound) {
+        largest = std::max<std::size_t>({largest, property.count, d.timeSampling});
+        info |= d.kind == Property::Kind::Scalar ? 1U : 2U;
+        info |= static_cast<std::uint32_t>(d.pod) << 4;
+        info |= d.extent << 12;
+        // As others write it: set on scalars and on single numbers, clear on wider arrays whatever their counts.
+        if (d.kind == Property::Kind::Scalar || d.extent == 1)
+            info |= 0x400U;
+        if (d.timeSampling != 0)
+            info |= 0x100U;
+        if (storesChanges)
+            info |= 0x200U;
+        if (constant)
+            info |= 0x800U;
+    }
+    const std::uint32_t width = largest < 256 ? 0 : largest < 65536 ? 1 : 2;
+    info |= width << 2;
+    std::vector<std::byte> header;
+    appendBytes(header, info);
+    if (!compound) {
+        appendNumber(header, property.count, width);
+        if (storesChanges) {
+            appendNumber(header, property.firstChanged, width);
+            appendNumber(header, property.lastChanged, width);
+        }
+        if (d.timeSampling != 0)
+            appendNumber(header, d.timeSampling, width);
+    }
+    appendNumber(header, static_cast<std::uint32_t>(d.name.size()), width);
+    appendBytes(header, std::string_view(d.name));
+    if (metadata == 0xff) {
+        appendNumber(header, static_cast<std::uint32_t>(inlineMetadata.size()), width);
+        appendBytes(header, std::string_view(inlineMetadata));
+    }
+    return header;
+}
+
+Result<ArchiveWriter::Written> ArchiveWriter::writeProperty(std::size_t index) {
+    const OutProperty& property = properties_[index];
+    if (property.description.kind == Property::Kind::Compound)
+        return writeCompoundGroup(property.children);
+    Written written;
+    std::vector<std::uint64_t> children;
+    const bool array = property.description.kind == Property::Kind::Array;
+    for (const std::uint64_t position : property.stored) {
+        children.push_back(position | kDataBit);
+        if (array) // dimensions follow from the size
+            children.push_back(kDataBit);
+    }
+    WYC_TRY(position, writeGroup(children));
+    written.position = position;
+    written.hash = hash128(std::as_bytes(std::span(property.stored)));
+    written.hash[0] ^= property.lastKey[0];
+    written.hash[1] ^= property.lastKey[1];
+    return written;
+}
+
+Result<ArchiveWriter::Written> ArchiveWriter::writeCompoundGroup(const std::vector<std::size_t>& members) {
+    if (members.empty())
+        return Written{};
+    std::vector<std::uint64_t> children;
+    std::vector<std::byte> headers;
+    std::vector<std::byte> hashed;
+    for (const std::size_t member : members) {
+        WYC_TRY(written, writeProperty(member));
+        children.push_back(written.position);
+        WYC_TRY(header, propertyHeader(properties_[member]));
+        headers.insert(headers.end(), header.begin(), header.end());
+        appendBytes(hashed, written.hash);
+    }
+    WYC_TRY(headersAt, writeData(headers));
+    children.push_back(headersAt | kDataBit);
+    WYC_TRY(position, writeGroup(children));
+    hashed.insert(hashed.end(), headers.begin(), headers.end());
+    return Written{position, hash128(hashed)};
+}
+
+Result<ArchiveWriter::Written> ArchiveWriter::writeObject(std::size_t index) {
+    const OutObject& object = objects_[index];
+    WYC_TRY(properties, writeCompoundGroup(object.properties));
+    std::vector<std::uint64_t> children{properties.position};
+    std::vector<std::byte> headers;
+    std::vector<std::byte> hashed;
+    for (const std::size_t child : object.children) {
+        WYC_TRY(written, writeObject(child));
+        children.push_back(written.position);
+        appendBytes(hashed, written.hash);
+        const OutObject& it = objects_[child];
+        appendBytes(headers, static_cast<std::uint32_t>(it.name.size()));
+        appendBytes(headers, std::string_view(it.name));
+        const std::uint8_t metadata = metadataIndex(it.metadata);
+        appendBytes(headers, metadata);
+        if (metadata == 0xff) {
+            const std::string text = metadataText(it.metadata);
+            appendBytes(headers, static_cast<std::uint32_t>(text.size()));
+            appendBytes(headers, std::string_view(text));
+        }
+    }
+    hashed.insert(hashed.end(), headers.begin(), headers.end());
+    const Key128 childrenHash = hash128(hashed);
+    appendBytes(headers, properties.hash);
+    appendBytes(headers, childrenHash);
+    WYC_TRY(headersAt, writeData(headers));
+    children.push_back(headersAt | kDataBit);
+    WYC_TRY(position, writeGroup(children));
+    return Written{position, {properties.hash[0] ^ childrenHash[0], properties.hash[1] ^ childrenHash[1]}};
+}
+
+Status ArchiveWriter::finish() {
+    WYC_TRY(top, writeObject(0));
+    std::vector<std::byte> bytes;
+    appendBytes(bytes, kFileVersion);
+    WYC_TRY(fileVersion, writeData(bytes));
+    bytes.clear();
+    appendBytes(bytes, kLibraryVersion);
+    WYC_TRY(libraryVersion, writeData(bytes));
+    bytes.clear();
+    appendBytes(bytes, std::string_view(metadataText(metadata_)));
+    WYC_TRY(metadata, writeData(bytes));
+    bytes.clear();
+    for (std::size_t i = 0; i < samplings_.size(); ++i) {
+        const Sampling& sampling = samplings_[i];
+        const bool acyclic = sampling.kind() == Sampling::Kind::Acyclic;
+        appendBytes(bytes, i == 0 ? std::max(1U, samplingCounts_[0]) : samplingCounts_[i]);
+        appendBytes(bytes, acyclic ? acyclicMark() : sampling.cycleSeconds());
+        appendBytes(bytes, static_cast<std::uint32_t>(sampling.storedTimes().size()));
+        for (const double time : sampling.storedTimes())
+            appendBytes(bytes, time);
+    }
+    WYC_TRY(samplings, writeData(bytes));
+    bytes.clear();
+    for (const std::string& text : indexedMetadata_) {
+        appendBytes(bytes, static_cast<std::uint8_t>(text.size()));
+        appendBytes(bytes, std::string_view(text));
+    }
+    const bool noMetadata = bytes.empty();
+    WYC_TRY(indexed, noMetadata ? Result<std::uint64_t>(0) : writeData(bytes));
+    WYC_TRY(root, writeGroup({fileVersion | kDataBit, libraryVersion | kDataBit, top.position, metadata | kDataBit,
+                              samplings | kDataBit, indexed | kDataBit}));
+    // The order matters: everything is on the disk before the mark that says the archive is finished.
+    WYC_CHECK(file_->rewriteAt(8, std::as_bytes(std::span(&root, 1))));
+    const std::uint8_t finished = 0xff;
+    WYC_CHECK(file_->rewriteAt(5, std::as_bytes(std::span(&finished, 1))));
+    return file_->commit(AtomicFile::Replace::Yes);
+}
+
+} // namespace wyc::abc

@@ -1,0 +1,260 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <atomic>
+#include <charconv>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/parallel.h"
+#include "base/text.h"
+#include "formats/obj/obj.h"
+
+namespace wyc::obj {
+
+namespace {
+
+void appendIndex(std::string& text, std::int32_t index) {
+    char buffer[12];
+    text.append(buffer, std::to_chars(buffer, buffer + sizeof buffer, index + 1).ptr);
+}
+
+void appendRow(std::string& text, const char* keyword, std::span<const float> numbers) {
+    text += keyword;
+    for (const float value : numbers) {
+        text += ' ';
+        appendFloat(text, value);
+    }
+    text += '\n';
+}
+
+// Which group names and which material hold for each face, as the statements to print before it.
+std::vector<std::string> statementsPerFace(const MeshExtras& extras, std::size_t faceCount) {
+    std::vector<std::string> groups(faceCount);
+    std::vector<std::string> materials(faceCount);
+    std::vector<std::string> objects(faceCount);
+    for (const FaceSet& set : extras.faceSets) {
+        for (const std::int32_t face : set.faces) {
+            const auto f = static_cast<std::size_t>(face);
+            if (face < 0 || f >= faceCount)
+                continue;
+            if (set.kind == FaceSet::Kind::Group)
+                groups[f] += " " + set.name;
+            else if (set.kind == FaceSet::Kind::Material)
+                materials[f] = set.name;
+            else
+                objects[f] = set.name;
+        }
+    }
+    std::vector<std::string> result(faceCount);
+    std::string group;
+    std::string material;
+    std::string object;
+    for (std::size_t f = 0; f < faceCount; ++f) {
+        if (objects[f] != object)
+            result[f] += "o " + (object = objects[f]) + "\n";
+        if (groups[f] != group)
+            result[f] += "g" + (group = groups[f]) + "\n";
+        if (materials[f] != material)
+            result[f] += "usemtl " + (material = materials[f]) + "\n";
+    }
+    return result;
+}
+
+// A value number per corner, whatever scope the attribute has.
+std::int32_t valueAt(const Attribute& attribute, std::size_t face, std::size_t corner, std::int32_t point) {
+    std::size_t element = 0;
+    switch (attribute.scope) {
+    case Scope::Constant: element = 0; break;
+    case Scope::Face: element = face; break;
+    case Scope::Point: element = static_cast<std::size_t>(point); break;
+    case Scope::Corner: element = corner; break;
+    }
+    if (attribute.indices.empty())
+        return element < attribute.valueCount() ? static_cast<std::int32_t>(element) : -1;
+    return element < attribute.indices.size() ? attribute.indices[element] : -1;
+}
+
+void appendFaces(std::string& text, const Topology& topology, const MeshExtras& extras) {
+    const bool uvs = !extras.uvs.isEmpty();
+    const bool normals = !extras.normals.isEmpty();
+    const auto statements = statementsPerFace(extras, topology.faceCount());
+    std::size_t corner = 0;
+    for (std::size_t f = 0; f < topology.faceCount(); ++f) {
+        text += statements[f];
+        text += 'f';
+        for (std::int32_t k = 0; k < topology.faceSizes()[f]; ++k, ++corner) {
+            const std::int32_t point = topology.corners()[corner];
+            const std::int32_t uv = uvs ? valueAt(extras.uvs, f, corner, point) : -1;
+            const std::int32_t normal = normals ? valueAt(extras.normals, f, corner, point) : -1;
+            text += ' ';
+            appendIndex(text, point);
+            if (uv >= 0 || normal >= 0)
+                text += '/';
+            if (uv >= 0)
+                appendIndex(text, uv);
+            if (normal >= 0) {
+                text += '/';
+                appendIndex(text, normal);
+            }
+        }
+        text += '\n';
+    }
+}
+
+// One mesh sample as OBJ text.
+Result<std::string> meshText(const Geometry& geometry, std::size_t sample, const std::string& materialFile) {
+    std::vector<Vec3f> points;
+    WYC_CHECK(readPoints(geometry, sample, points));
+    WYC_TRY(topology, geometry.topology(sample));
+    WYC_TRY(extras, geometry.extras(sample));
+    if (!topology->fits(points.size()))
+        return fail(makeError(ErrorKind::BadInput, "a face uses a point that is not there")
+                        .withAdvice("Mend the mesh where it was made; an OBJ file with it could not be read"));
+    for (std::size_t f = 0; f < topology->faceCount(); ++f)
+        if (topology->faceSizes()[f] < 3)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("face {} has {} corners; OBJ needs 3", f,
+                                                                   topology->faceSizes()[f]))
+                            .withAdvice("Mend the mesh where it was made, or choose an archive"));
+    std::string text;
+    text.reserve(points.size() * 36 + topology->cornerCount() * 12);
+    if (!materialFile.empty())
+        text += "mtllib " + materialFile + "\n";
+    const bool colours = extras->colours.scope == Scope::Point && extras->colours.indices.empty() &&
+                         extras->colours.extent >= 3 && extras->colours.valueCount() == points.size();
+    for (std::size_t i = 0; i < points.size(); ++i) {
+        const Vec3f& p = points[i];
+        if (!isFinite(p))
+            return fail(makeError(ErrorKind::BadInput, fmt::format("point {} is not finite; OBJ cannot hold it", i))
+                            .withAdvice("Drop or replace the frame, or choose a binary format"));
+        text += "v ";
+        appendFloat(text, p.x);
+        text += ' ';
+        appendFloat(text, p.y);
+        text += ' ';
+        appendFloat(text, p.z);
+        if (colours) {
+            const auto extent = static_cast<std::size_t>(extras->colours.extent);
+            for (std::size_t k = 0; k < 3; ++k) {
+                text += ' ';
+                appendFloat(text, extras->colours.values[i * extent + k]);
+            }
+        }
+        text += '\n';
+    }
+    for (std::size_t i = 0; i < extras->uvs.valueCount() && extras->uvs.extent == 2; ++i)
+        appendRow(text, "vt", std::span(extras->uvs.values).subspan(i * 2, 2));
+    for (std::size_t i = 0; i < extras->normals.valueCount() && extras->normals.extent == 3; ++i)
+        appendRow(text, "vn", std::span(extras->normals.values).subspan(i * 3, 3));
+    appendFaces(text, *topology, *extras);
+    return text;
+}
+
+std::string materialText(const std::vector<Material>& materials) {
+    std::string text;
+    for (const Material& material : materials) {
+        text += "newmtl " + material.name + "\n";
+        if (material.baseColour)
+            appendRow(text, "Kd", *material.baseColour);
+        if (!material.texturePath.empty())
+            text += "map_Kd " + material.texturePath + "\n";
+    }
+    return text;
+}
+
+Result<const Node*> onlyShape(const Scene& scene) {
+    const Node* shape = nullptr;
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry)
+            continue;
+        if (shape)
+            return fail(makeError(ErrorKind::BadInput, "an OBJ file of ours holds one item")
+                            .withAdvice("Choose one item, or one file per item"));
+        shape = &node;
+    }
+    if (!shape)
+        return fail(makeError(ErrorKind::BadInput, "there is no mesh to write").withAdvice("Choose an item with points"));
+    return shape;
+}
+
+Result<std::string> writeMaterials(const Scene& scene, const fs::path& target, std::vector<fs::path>& written) {
+    if (scene.materials.empty())
+        return std::string();
+    std::string stem = target.stem().string();
+    std::erase(stem, '#');
+    while (!stem.empty() && (stem.back() == '.' || stem.back() == '_' || stem.back() == '-'))
+        stem.pop_back();
+    const fs::path path = target.parent_path() / ((stem.empty() ? "materials" : stem) + ".mtl");
+    WYC_CHECK(writeTextFile(path, materialText(scene.materials), AtomicFile::Replace::Yes));
+    written.push_back(path);
+    return path.filename().string();
+}
+
+Result<std::vector<fs::path>> writeObj(const Scene& scene, const fs::path& target, const WriteOptions&,
+                                       const Progress& progress) {
+    WYC_TRY(node, onlyShape(scene));
+    std::vector<fs::path> written;
+    WYC_TRY(materialFile, writeMaterials(scene, target, written));
+    WYC_CHECK(progress.poll());
+    WYC_TRY(text, meshText(*node->geometry, 0, materialFile));
+    WYC_CHECK(writeTextFile(target, text, AtomicFile::Replace::Yes));
+    written.push_back(target);
+    progress.report(1.0, "writing", target.filename().string());
+    return written;
+}
+
+Result<std::vector<fs::path>> writeSequence(const Scene& scene, const fs::path& pattern, const WriteOptions& options,
+                                            const Progress& progress) {
+    WYC_TRY(node, onlyShape(scene));
+    const Geometry& geometry = *node->geometry;
+    const std::string name = pattern.filename().string();
+    const auto from = name.find('#');
+    const auto to = name.find_first_not_of('#', from);
+    const std::size_t digits = (to == std::string::npos ? name.size() : to) - from;
+    std::vector<fs::path> frames;
+    for (std::size_t i = 0; i < geometry.sampling().count(); ++i) {
+        const double frame = snappedFrame(options.rate.frameAt(geometry.sampling().time(i)));
+        if (frame != std::round(frame))
+            return fail(makeError(ErrorKind::BadInput, fmt::format("frame {} lies between whole frames; a numbered "
+                                                                   "sequence cannot hold it", frameText(frame)))
+                            .withAdvice("Resample to a rate at which all samples are whole frames"));
+        const auto number = static_cast<long long>(frame);
+        const std::string padded = fmt::format("{}{:0{}}", number < 0 ? "-" : "", std::abs(number), digits);
+        frames.push_back(pattern.parent_path() / (name.substr(0, from) + padded + name.substr(from + digits)));
+    }
+    std::vector<fs::path> written;
+    WYC_TRY(materialFile, writeMaterials(scene, pattern, written));
+    std::atomic<std::size_t> done{0};
+    WYC_CHECK(parallelFor(frames.size(), progress, [&](std::size_t i) -> Status {
+        auto text = meshText(geometry, i, materialFile);
+        if (!text)
+            return fail(std::move(text.error()).forItem(node->path));
+        WYC_CHECK(writeTextFile(frames[i], *text, AtomicFile::Replace::Yes));
+        const std::size_t finished = ++done;
+        progress.report(static_cast<double>(finished) / static_cast<double>(frames.size()), "writing",
+                        frames[i].filename().string());
+        return {};
+    }));
+    written.insert(written.end(), frames.begin(), frames.end());
+    return written;
+}
+
+FormatTraits objTraits() {
+    FormatTraits traits;
+    traits.faces = traits.uvs = traits.normals = traits.colours = traits.groups = traits.materials = true;
+    return traits;
+}
+
+} // namespace
+
+Format format() {
+    return {"obj", "OBJ file", {".obj"}, objTraits(), &openObj, &writeObj};
+}
+
+Format sequenceFormat() {
+    FormatTraits traits = objTraits();
+    traits.sequence = traits.varyingTopology = true;
+    return {"obj-sequence", "OBJ sequence", {".obj"}, traits, &openObj, &writeSequence};
+}
+
+} // namespace wyc::obj

@@ -1,0 +1,374 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "gather/source.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "formats/mdd/mdd.h"
+#include "formats/obj/obj.h"
+
+namespace wyc {
+namespace {
+
+constexpr std::size_t kMostRestCandidates = 200;
+constexpr std::uint64_t kMostRestBytes = 2ULL << 30;
+constexpr int kFolderDepth = 3;
+
+fs::path folderOf(const fs::path& path) {
+    return path.parent_path().empty() ? fs::path(".") : path.parent_path();
+}
+
+std::vector<std::string> filesIn(const fs::path& folder, std::error_code& code) {
+    std::vector<std::string> names;
+    for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
+        std::error_code ignored;
+        const std::string name = it->path().filename().string();
+        if (it->is_regular_file(ignored) && !name.starts_with(".") && !isTemporaryName(name))
+            names.push_back(name);
+    }
+    std::sort(names.begin(), names.end());
+    return names;
+}
+
+bool hasExtension(const fs::path& path, std::string_view extension) {
+    return lowerCase(path.extension().string()) == extension;
+}
+
+std::set<std::string> wordsOf(const std::string& name) {
+    static const std::set<std::string> kPlain{"rest", "base", "mesh", "bind", "pose", "obj", "mdd", "cache", "geo", "v"};
+    std::set<std::string> words;
+    std::string word;
+    for (const char c : lowerCase(name) + " ") {
+        if (c >= 'a' && c <= 'z') {
+            word += c;
+        } else {
+            if (word.size() > 1 && !kPlain.contains(word))
+                words.insert(word);
+            word.clear();
+        }
+    }
+    return words;
+}
+
+struct RestChoice {
+    std::optional<fs::path> best;
+    std::vector<fs::path> equallyNear;
+};
+
+// Meshes beside a cache with its number of points; among several, the one that is nearest by name.
+RestChoice chooseRest(const fs::path& cache, std::size_t points) {
+    RestChoice choice;
+    std::error_code code;
+    std::vector<std::string> objects;
+    for (const std::string& name : filesIn(folderOf(cache), code))
+        if (hasExtension(name, ".obj"))
+            objects.push_back(name);
+    const FileGroups groups = groupFiles(folderOf(cache), objects);
+    std::multimap<int, fs::path, std::greater<>> byNearness;
+    std::size_t looked = 0;
+    for (const fs::path& candidate : groups.singles) {
+        const auto stamp = fileStamp(candidate);
+        if (!stamp || stamp->sizeBytes > kMostRestBytes || ++looked > kMostRestCandidates)
+            continue;
+        const auto count = obj::countPoints(candidate);
+        if (count && *count == points)
+            byNearness.emplace(nameNearness(cache.stem().string(), candidate.stem().string()), candidate);
+    }
+    if (byNearness.empty())
+        return choice;
+    const auto first = byNearness.begin();
+    const auto second = std::next(first);
+    if (second == byNearness.end() || second->first < first->first) {
+        choice.best = first->second;
+        return choice;
+    }
+    for (const auto& [nearness, path] : byNearness)
+        if (nearness == first->first)
+            choice.equallyNear.push_back(path);
+    return choice;
+}
+
+Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
+    const fs::path& path = *spec.rest;
+    if (!spec.restObject.empty())
+        return obj::extractObject(path, spec.restObject);
+    WYC_TRY(format, requireFormat(path));
+    OpenRequest request;
+    request.path = path;
+    WYC_TRY(scene, format->open(request));
+    GeometryPtr mesh;
+    std::size_t shapes = 0;
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry)
+            continue;
+        ++shapes;
+        const auto count = node.geometry->pointCount(0);
+        if (!mesh || (count && *count == points))
+            mesh = node.geometry;
+    }
+    if (!mesh)
+        return fail(makeError(ErrorKind::BadInput, "the rest file holds no mesh").inFile(path.string()));
+    WYC_TRY(count, mesh->pointCount(0));
+    if (count == points || format->id != "obj")
+        return mesh;
+    Error error = makeError(ErrorKind::BadInput, fmt::format("the cache has {} points, the rest mesh '{}' has {}",
+                                                             groupedDigits(points), path.filename().string(), groupedDigits(count)))
+                      .inFile(spec.path.string());
+    std::vector<std::string> fitting;
+    if (const auto sizes = obj::objectSizes(path))
+        for (const auto& object : *sizes)
+            if (object.points == points && sizes->size() > 1)
+                fitting.push_back(object.name);
+    error.advice = fitting.empty() ? "Give the mesh this cache was baked from"
+                                   : fmt::format("Its object '{}' has {} points and would fit: choose that object of the file",
+                                                 fmt::join(fitting, "', '"), points);
+    return fail(std::move(error));
+}
+
+void remarkSequence(Scene& scene, const FileSequence& sequence) {
+    if (scene.nodes.empty())
+        return;
+    const std::string item = scene.nodes.front().path;
+    const auto span = [](const MissingRun& run) {
+        return run.first == run.last ? fmt::format("Frame {} is missing", frameText(run.first))
+                                     : fmt::format("Frames {} to {} are missing", frameText(run.first), frameText(run.last));
+    };
+    for (const MissingRun& run : sequence.missing) {
+        const double count = std::round((run.last - run.first) / sequence.step) + 1.0;
+        scene.remarks.push_back({"frames.missing", item, run.first, count, "frames",
+                                 fmt::format("{}: {} and {} are there", span(run), frameText(run.first - sequence.step),
+                                             frameText(run.last + sequence.step)),
+                                 "Export these frames again, or resample to fill in between", 2});
+    }
+    for (const DoubledFrame& doubled : sequence.doubled)
+        scene.remarks.push_back({"frames.doubled", item, doubled.frame, static_cast<double>(doubled.others.size() + 1), "files",
+                                 fmt::format("Frame {} exists as '{}' and as '{}'; the first is used", frameText(doubled.frame),
+                                             doubled.used.filename().string(), doubled.others.front().filename().string()),
+                                 "Remove the file that does not belong", 2});
+    if (sequence.mixedPadding())
+        scene.remarks.push_back({"frames.mixed_padding", item, {}, {}, "",
+                                 fmt::format("The numbers are padded in several ways ({} digits)", fmt::join(sequence.digits, ", ")),
+                                 "Other applications may see several sequences here; deliver with one padding", 1});
+}
+
+} // namespace
+
+int nameNearness(const std::string& a, const std::string& b) {
+    const auto first = wordsOf(a);
+    const auto second = wordsOf(b);
+    return static_cast<int>(std::count_if(first.begin(), first.end(), [&](const std::string& w) { return second.contains(w); }));
+}
+
+Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate) {
+    auto source = std::make_shared<Source>();
+    source->spec = spec;
+    source->name = spec.path.filename().string();
+    WYC_TRY(format, requireFormat(spec.path));
+    source->format = format;
+    OpenRequest request;
+    request.assumedRate = assumedRate;
+    std::optional<FileSequence> sequence;
+    if (format->traits.sequence) {
+        WYC_TRY(found, sequenceOfPattern(spec.path));
+        request.sequence = found.files;
+        request.path = found.files.front().path;
+        request.name = found.name;
+        source->fileCount = found.files.size();
+        for (const SequenceFile& file : found.files)
+            if (const auto stamp = fileStamp(file.path))
+                source->sizeBytes += stamp->sizeBytes;
+        sequence = std::move(found);
+    } else {
+        request.path = spec.path;
+        WYC_TRY(stamp, fileStamp(spec.path));
+        source->sizeBytes = stamp.sizeBytes;
+    }
+    std::vector<ReaderRemark> remarks;
+    if (format->id == "mdd") {
+        WYC_TRY(header, mdd::readHeader(spec.path));
+        SourceSpec withRest = spec;
+        const std::string item = "/" + safeName(spec.path.stem().string());
+        if (!withRest.rest && spec.searchRest && header.points > 0) {
+            RestChoice choice = chooseRest(spec.path, header.points);
+            withRest.rest = choice.best;
+            source->restCandidates = choice.equallyNear;
+            if (!choice.best && !choice.equallyNear.empty())
+                remarks.push_back({"rest.ambiguous", item, {}, static_cast<double>(choice.equallyNear.size()), "meshes",
+                                   fmt::format("{} meshes beside the cache have its {} points ('{}', '{}'{}); none is nearer by name",
+                                               choice.equallyNear.size(), groupedDigits(header.points),
+                                               choice.equallyNear[0].filename().string(), choice.equallyNear[1].filename().string(),
+                                               choice.equallyNear.size() > 2 ? " …" : ""),
+                                   "Say which one it is; until then it is shown as bare points", 1});
+            else if (!choice.best)
+                remarks.push_back({"rest.none", item, {}, {}, "",
+                                   fmt::format("No mesh beside the cache has {} points: shown as bare points", groupedDigits(header.points)),
+                                   "Give its rest mesh to see faces", 0});
+        }
+        if (withRest.rest) {
+            WYC_TRY(rest, readRest(withRest, header.points));
+            request.rest = rest;
+            source->rest = rest;
+            request.restName = withRest.rest->filename().string();
+            source->restUsed = withRest.rest;
+        }
+    } else if (spec.rest) {
+        return fail(makeError(ErrorKind::BadInput, "a rest mesh goes with a bare point cache only").inFile(spec.path.string()));
+    }
+    WYC_TRY(scene, format->open(request));
+    source->scene = std::move(scene);
+    source->scene.remarks.insert(source->scene.remarks.begin(), remarks.begin(), remarks.end());
+    if (sequence)
+        remarkSequence(source->scene, *sequence);
+    return SourcePtr(std::move(source));
+}
+
+namespace {
+
+class Gatherer {
+  public:
+    explicit Gatherer(bool single) : single_(single) {}
+
+    Status add(const fs::path& given) {
+        const std::string name = given.filename().string();
+        std::error_code code;
+        if (name.find('#') != std::string::npos && !fs::exists(given, code)) {
+            WYC_CHECK(requireFormat(given));
+            take({given, {}, {}, true});
+            return {};
+        }
+        const fs::file_status status = fs::status(given, code);
+        if (!fs::exists(status))
+            return fail(makeError(ErrorKind::NotFound, "there is no such file or folder").inFile(given.string()));
+        if (fs::is_directory(status))
+            return addFolder(given);
+        WYC_CHECK(requireFormat(given));
+        if (hasExtension(given, ".obj") && !single_) {
+            // One file of a sequence stands for the sequence.
+            for (const FileSequence& sequence : groupsIn(folderOf(given)).sequences) {
+                const bool member = std::any_of(sequence.files.begin(), sequence.files.end(), [&](const SequenceFile& f) {
+                    return f.path.filename() == given.filename();
+                }) || std::any_of(sequence.doubled.begin(), sequence.doubled.end(), [&](const DoubledFrame& d) {
+                    return std::any_of(d.others.begin(), d.others.end(), [&](const fs::path& p) { return p.filename() == given.filename(); });
+                });
+                if (member) {
+                    take({sequence.patternPath(), {}, {}, true});
+                    return {};
+                }
+            }
+        }
+        take({given, {}, {}, true});
+        return {};
+    }
+
+    Gathered finish() {
+        // OBJ files that turn out to be the rest mesh of a cache of this set are not sources of their own.
+        std::set<fs::path> rests;
+        std::size_t caches = 0;
+        for (SourceSpec& spec : result_.specs) {
+            if (!hasExtension(spec.path, ".mdd"))
+                continue;
+            ++caches;
+            if (const auto header = mdd::readHeader(spec.path)) {
+                const RestChoice choice = chooseRest(spec.path, header->points);
+                if (choice.best)
+                    rests.insert(choice.best->lexically_normal());
+            }
+        }
+        if (caches > 0)
+            std::erase_if(result_.specs, [&](const SourceSpec& spec) { return rests.contains(spec.path.lexically_normal()); });
+        return std::move(result_);
+    }
+
+  private:
+    FileGroups groupsIn(const fs::path& folder) {
+        std::error_code code;
+        std::vector<std::string> objects;
+        for (const std::string& name : filesIn(folder, code))
+            if (hasExtension(name, ".obj"))
+                objects.push_back(name);
+        return groupFiles(folder, objects);
+    }
+
+    void take(SourceSpec spec) {
+        if (seen_.insert(spec.path.lexically_normal()).second)
+            result_.specs.push_back(std::move(spec));
+    }
+
+    Status addFolder(const fs::path& folder) {
+        const std::size_t before = result_.specs.size();
+        std::vector<std::string> passed;
+        WYC_CHECK(walk(folder, 0, passed));
+        if (result_.specs.size() == before)
+            return fail(makeError(ErrorKind::BadInput, "nothing in this folder is of a format that is read")
+                            .inFile(folder.string())
+                            .withAdvice("Formats: Alembic .abc, MDD .mdd, OBJ .obj and numbered OBJ sequences"));
+        // "named by its folder": one sequence, and single meshes beside it, is that sequence.
+        const auto isSequence = [](const SourceSpec& s) { return s.path.filename().string().find('#') != std::string::npos; };
+        const auto from = result_.specs.begin() + static_cast<std::ptrdiff_t>(before);
+        const bool onlyMeshesBeside = std::all_of(from, result_.specs.end(), [&](const SourceSpec& s) {
+            return isSequence(s) || hasExtension(s.path, ".obj");
+        });
+        if (onlyMeshesBeside && std::count_if(from, result_.specs.end(), isSequence) == 1 && result_.specs.end() - from > 1 && !single_) {
+            for (auto it = from; it != result_.specs.end(); ++it)
+                if (!isSequence(*it))
+                    result_.remarks.push_back(fmt::format("'{}' stands beside the sequence and is left out", it->path.filename().string()));
+            result_.specs.erase(std::remove_if(from, result_.specs.end(), [&](const SourceSpec& s) { return !isSequence(s); }),
+                                result_.specs.end());
+        }
+        if (!passed.empty())
+            result_.remarks.push_back(fmt::format("{} files of other kinds were passed over in '{}'", passed.size(), folder.string()));
+        return {};
+    }
+
+    Status walk(const fs::path& folder, int depth, std::vector<std::string>& passed) {
+        std::error_code code;
+        const auto names = filesIn(folder, code);
+        if (code)
+            return fail(makeError(ErrorKind::NotReadable, fmt::format("the folder cannot be read: {}", code.message())).inFile(folder.string()));
+        for (const std::string& name : names) {
+            if (hasExtension(name, ".obj"))
+                continue;
+            if (formatOfName(folder / name))
+                take({folder / name, {}, {}, true});
+            else
+                passed.push_back(name);
+        }
+        const FileGroups groups = groupsIn(folder);
+        for (const FileSequence& sequence : groups.sequences)
+            take({sequence.patternPath(), {}, {}, true});
+        for (const fs::path& path : groups.singles)
+            take({path, {}, {}, true});
+        if (depth >= kFolderDepth)
+            return {};
+        std::vector<fs::path> below;
+        for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
+            std::error_code ignored;
+            if (it->is_directory(ignored) && !it->is_symlink(ignored) && !it->path().filename().string().starts_with("."))
+                below.push_back(it->path());
+        }
+        std::sort(below.begin(), below.end());
+        for (const fs::path& inner : below)
+            WYC_CHECK(walk(inner, depth + 1, passed));
+        return {};
+    }
+
+    bool single_;
+    Gathered result_;
+    std::set<fs::path> seen_;
+};
+
+} // namespace
+
+Result<Gathered> gather(const std::vector<fs::path>& paths, bool single) {
+    Gatherer gatherer(single);
+    for (const fs::path& path : paths)
+        WYC_CHECK(gatherer.add(path));
+    return gatherer.finish();
+}
+
+} // namespace wyc

@@ -1,0 +1,51 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Sources: what a path, a pattern or a folder means, and the opened result.
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "formats/format.h"
+#include "gather/sequence.h"
+
+namespace wyc {
+
+/// One source as a person named it, before it is opened.
+struct SourceSpec {
+    fs::path path;                         // a file, or a pattern with #
+    std::optional<fs::path> rest;          // mesh for a bare point cache
+    std::string restObject;                // one object of it
+    bool searchRest = true;                // without `rest`: look beside the cache
+    bool operator==(const SourceSpec&) const = default;
+};
+
+struct Source {
+    SourceSpec spec;
+    std::string name;      // file name or pattern, for people
+    const Format* format = nullptr;
+    std::optional<fs::path> restUsed;
+    GeometryPtr rest;                     // the mesh a cache was opened with
+    std::vector<fs::path> restCandidates; // several fit and none is nearer by name: the person has to say
+    std::size_t fileCount = 1;
+    std::uint64_t sizeBytes = 0;
+    Scene scene;
+};
+using SourcePtr = std::shared_ptr<const Source>;
+
+[[nodiscard]] Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate);
+
+struct Gathered {
+    std::vector<SourceSpec> specs;
+    std::vector<std::string> remarks; // files that were passed over, and why
+};
+
+/// What a set of files and folders means. A folder holding one sequence and nothing that moves beside it is that
+/// sequence; one file of a sequence stands for it unless `single`; OBJ files that are the rest mesh of a cache in
+/// the same set are not sources of their own.
+[[nodiscard]] Result<Gathered> gather(const std::vector<fs::path>& paths, bool single);
+
+/// Nearness of two file names: number of words they share (case aside), numbers and "rest", "base", "mesh" not counted.
+[[nodiscard]] int nameNearness(const std::string& a, const std::string& b);
+
+} // namespace wyc

@@ -1,0 +1,367 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "job/job.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+constexpr int kJobVersion = 1;
+constexpr std::uint64_t kMostJobBytes = 64 << 20;
+
+Error jobError(std::string what) {
+    return makeError(ErrorKind::BadFormat, std::move(what)).withAdvice("The job file was changed by hand or is damaged");
+}
+
+std::string pathText(const fs::path& path, const fs::path& folder) {
+    std::error_code code;
+    const fs::path absolute = fs::absolute(path, code).lexically_normal();
+    const fs::path relative = absolute.lexically_relative(fs::absolute(folder, code).lexically_normal());
+    if (!relative.empty() && *relative.begin() != "..")
+        return relative.generic_string();
+    return absolute.generic_string();
+}
+
+fs::path pathFrom(const std::string& text, const fs::path& folder) {
+    const fs::path path(text);
+    return path.is_absolute() ? path : (folder / path).lexically_normal();
+}
+
+// Typed access to a JSON object; the first wrong thing becomes the error.
+class ObjectReader {
+  public:
+    ObjectReader(const json& object, std::string where) : object_(object), where_(std::move(where)) {
+        if (!object.is_object())
+            problem("an object");
+    }
+    [[nodiscard]] const json* find(const char* key) const {
+        if (!object_.is_object())
+            return nullptr;
+        const auto found = object_.find(key);
+        return found == object_.end() || found->is_null() ? nullptr : &*found;
+    }
+    std::optional<double> number(const char* key) {
+        const json* value = find(key);
+        if (!value)
+            return std::nullopt;
+        if (!value->is_number())
+            problem(fmt::format("a number for \"{}\"", key));
+        return value->is_number() ? std::optional(value->get<double>()) : std::nullopt;
+    }
+    std::string text(const char* key, std::string standard = {}) {
+        const json* value = find(key);
+        if (!value)
+            return standard;
+        if (!value->is_string())
+            problem(fmt::format("a text for \"{}\"", key));
+        return value->is_string() ? value->get<std::string>() : standard;
+    }
+    bool flag(const char* key, bool standard) {
+        const json* value = find(key);
+        if (!value)
+            return standard;
+        if (!value->is_boolean())
+            problem(fmt::format("true or false for \"{}\"", key));
+        return value->is_boolean() ? value->get<bool>() : standard;
+    }
+    const json& list(const char* key) {
+        static const json kEmpty = json::array();
+        const json* value = find(key);
+        if (value && !value->is_array())
+            problem(fmt::format("a list for \"{}\"", key));
+        return value && value->is_array() ? *value : kEmpty;
+    }
+    template<class T> void take(std::optional<T>& into, const Result<T>& value) {
+        if (value)
+            into = *value;
+        else if (!error_)
+            error_ = value.error();
+    }
+    [[nodiscard]] Status status() const {
+        if (error_)
+            return fail(*error_);
+        return {};
+    }
+
+  private:
+    void problem(const std::string& wanted) {
+        if (!error_)
+            error_ = jobError(fmt::format("{} needs {}", where_, wanted));
+    }
+    const json& object_;
+    std::string where_;
+    std::optional<Error> error_;
+};
+
+json optionalNumber(const std::optional<double>& value) {
+    return value ? json(*value) : json(nullptr);
+}
+
+json shotJson(const Shot& shot) {
+    return {{"name", shot.name},
+            {"first", shot.range ? json(shot.range->first) : json(nullptr)},
+            {"last", shot.range ? json(shot.range->last) : json(nullptr)},
+            {"handles", shot.handles},
+            {"rate", shot.rate ? json(shot.rate->text()) : json(nullptr)},
+            {"unit_metres", optionalNumber(shot.unitMetres)},
+            {"up_axis", shot.upAxis ? json(upAxisName(*shot.upAxis)) : json(nullptr)}};
+}
+
+Result<Shot> shotFrom(const json& value) {
+    Shot shot;
+    ObjectReader reader(value, "the shot");
+    shot.name = reader.text("name");
+    const auto first = reader.number("first");
+    const auto last = reader.number("last");
+    if (first && last) {
+        if (*last < *first)
+            return fail(jobError("the shot ends before it begins"));
+        shot.range = FrameRange{*first, *last};
+    }
+    shot.handles = reader.number("handles").value_or(0.0);
+    if (reader.find("rate"))
+        reader.take(shot.rate, FrameRate::parse(reader.text("rate")));
+    shot.unitMetres = reader.number("unit_metres");
+    if (reader.find("up_axis"))
+        reader.take(shot.upAxis, parseUpAxis(reader.text("up_axis")));
+    WYC_CHECK(reader.status());
+    if (shot.handles < 0.0 || (shot.unitMetres && !(*shot.unitMetres > 0.0)))
+        return fail(jobError("the shot's handles or unit make no sense"));
+    return shot;
+}
+
+json deliveryJson(const DeliverySpec& spec, const fs::path& folder) {
+    return {{"name", spec.name},
+            {"items", spec.items},
+            {"format", spec.format},
+            {"whole_range", spec.wholeRange},
+            {"first", spec.range ? json(spec.range->first) : json(nullptr)},
+            {"last", spec.range ? json(spec.range->last) : json(nullptr)},
+            {"handles", optionalNumber(spec.handles)},
+            {"rate", spec.rate ? json(spec.rate->text()) : json(nullptr)},
+            {"resample", spec.resample},
+            {"unit_metres", optionalNumber(spec.unitMetres)},
+            {"up_axis", spec.upAxis ? json(upAxisName(*spec.upAxis)) : json(nullptr)},
+            {"first_frame", optionalNumber(spec.firstFrame)},
+            {"one_file", spec.oneFile},
+            {"name_template", spec.nameTemplate},
+            {"folder", pathText(spec.folder, folder)},
+            {"replace", spec.replace}};
+}
+
+Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
+    DeliverySpec spec;
+    ObjectReader reader(value, "a delivery");
+    spec.name = reader.text("name", spec.name);
+    for (const json& item : reader.list("items"))
+        if (item.is_string())
+            spec.items.push_back(item.get<std::string>());
+    spec.format = reader.text("format", spec.format);
+    spec.wholeRange = reader.flag("whole_range", false);
+    const auto first = reader.number("first");
+    const auto last = reader.number("last");
+    if (first && last && *first <= *last)
+        spec.range = FrameRange{*first, *last};
+    spec.handles = reader.number("handles");
+    if (reader.find("rate"))
+        reader.take(spec.rate, FrameRate::parse(reader.text("rate")));
+    spec.resample = reader.text("resample", spec.resample);
+    spec.unitMetres = reader.number("unit_metres");
+    if (reader.find("up_axis"))
+        reader.take(spec.upAxis, parseUpAxis(reader.text("up_axis")));
+    spec.firstFrame = reader.number("first_frame");
+    spec.oneFile = reader.flag("one_file", false);
+    spec.nameTemplate = reader.text("name_template", spec.nameTemplate);
+    spec.folder = pathFrom(reader.text("folder", "."), folder);
+    spec.replace = reader.flag("replace", false);
+    WYC_CHECK(reader.status());
+    return spec;
+}
+
+} // namespace
+
+const JobItem* Job::item(SourceId source, const std::string& path) const {
+    const auto found = std::find_if(items.begin(), items.end(), [&](const JobItem& i) { return i.source == source && i.path == path; });
+    return found == items.end() ? nullptr : &*found;
+}
+
+JobItem& Job::itemFor(SourceId source, const std::string& path) {
+    const auto found = std::find_if(items.begin(), items.end(), [&](const JobItem& i) { return i.source == source && i.path == path; });
+    if (found != items.end())
+        return *found;
+    items.push_back({source, path, {}, false});
+    return items.back();
+}
+
+const JobSource* Job::source(SourceId id) const {
+    const auto found = std::find_if(sources.begin(), sources.end(), [&](const JobSource& s) { return s.id == id; });
+    return found == sources.end() ? nullptr : &*found;
+}
+
+SourceId Job::freeSourceId() const {
+    int highest = 0;
+    for (const JobSource& source : sources)
+        highest = std::max(highest, source.id.value);
+    for (const JobItem& item : items)
+        highest = std::max(highest, item.source.value);
+    return {highest + 1};
+}
+
+json toJson(const Job& job, const fs::path& folder) {
+    json result;
+    result["wychronos_job"] = kJobVersion;
+    result["shot"] = shotJson(job.shot);
+    json sources = json::array();
+    for (const JobSource& source : job.sources)
+        sources.push_back({{"id", source.id.value},
+                           {"path", pathText(source.spec.path, folder)},
+                           {"rest", source.spec.rest ? json(pathText(*source.spec.rest, folder)) : json(nullptr)},
+                           {"rest_object", source.spec.restObject},
+                           {"search_rest", source.spec.searchRest}});
+    result["sources"] = std::move(sources);
+    json items = json::array();
+    for (const JobItem& item : job.items)
+        items.push_back({{"source", item.source.value}, {"path", item.path}, {"left_out", item.leftOut}, {"steps", toJson(item.steps)}});
+    result["items"] = std::move(items);
+    json deliveries = json::array();
+    for (const DeliverySpec& spec : job.deliveries)
+        deliveries.push_back(deliveryJson(spec, folder));
+    result["deliveries"] = std::move(deliveries);
+    return result;
+}
+
+Result<Job> jobFromJson(const json& value, const fs::path& folder) {
+    ObjectReader reader(value, "the job");
+    const auto jobVersion = reader.number("wychronos_job");
+    if (!jobVersion)
+        return fail(jobError("this is no Wychronos job"));
+    if (*jobVersion > kJobVersion)
+        return fail(makeError(ErrorKind::Unsupported, fmt::format("the job was made by a later version ({}; this one reads {})", *jobVersion, kJobVersion)));
+    Job job;
+    if (const json* shot = reader.find("shot")) {
+        WYC_TRY(made, shotFrom(*shot));
+        job.shot = std::move(made);
+    }
+    for (const json& entry : reader.list("sources")) {
+        ObjectReader source(entry, "a source");
+        JobSource made;
+        made.id.value = static_cast<int>(source.number("id").value_or(0));
+        made.spec.path = pathFrom(source.text("path"), folder);
+        if (source.find("rest"))
+            made.spec.rest = pathFrom(source.text("rest"), folder);
+        made.spec.restObject = source.text("rest_object");
+        made.spec.searchRest = source.flag("search_rest", true);
+        WYC_CHECK(source.status());
+        if (made.id.value <= 0 || job.source(made.id))
+            return fail(jobError("two sources have the same id, or one has none"));
+        job.sources.push_back(std::move(made));
+    }
+    for (const json& entry : reader.list("items")) {
+        ObjectReader item(entry, "an item");
+        JobItem made;
+        made.source.value = static_cast<int>(item.number("source").value_or(0));
+        made.path = item.text("path");
+        made.leftOut = item.flag("left_out", false);
+        WYC_TRY(steps, stepsFromJson(item.list("steps")));
+        made.steps = std::move(steps);
+        WYC_CHECK(item.status());
+        job.items.push_back(std::move(made));
+    }
+    for (const json& entry : reader.list("deliveries")) {
+        WYC_TRY(spec, deliveryFrom(entry, folder));
+        job.deliveries.push_back(std::move(spec));
+    }
+    WYC_CHECK(reader.status());
+    return job;
+}
+
+Result<Job> loadJob(const fs::path& path) {
+    WYC_TRY(bytes, readWholeFile(path, kMostJobBytes));
+    const json value = json::parse(bytes.begin(), bytes.end(), nullptr, false);
+    if (value.is_discarded())
+        return fail(jobError("this is no JSON").inFile(path.string()));
+    std::error_code code;
+    auto job = jobFromJson(value, fs::absolute(path, code).parent_path());
+    if (!job)
+        return fail(std::move(job.error()).inFile(path.string()));
+    return job;
+}
+
+Status saveJob(const Job& job, const fs::path& path) {
+    std::error_code code;
+    return writeTextFile(path, toJson(job, fs::absolute(path, code).parent_path()).dump(1) + "\n", AtomicFile::Replace::Yes);
+}
+
+std::string itemLabel(const Source& source, const std::string& path) {
+    return source.name + path;
+}
+
+Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps) {
+    if (!source.scene.find(path))
+        return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path)).inFile(source.spec.path.string()));
+    // The exact path, whatever pattern signs it may hold.
+    std::string pattern;
+    for (const char c : path)
+        pattern += c == '*' || c == '?' ? '?' : c;
+    WYC_TRY(scene, selectedItems(source.scene, {pattern}));
+    return applySteps(scene, steps);
+}
+
+Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec, const std::vector<SourcePtr>& opened) {
+    std::vector<DeliveryInput> inputs;
+    for (std::size_t s = 0; s < job.sources.size(); ++s) {
+        const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
+        if (!source)
+            continue;
+        for (const Node& node : source->scene.nodes) {
+            if (!node.geometry)
+                continue;
+            const std::string label = itemLabel(*source, node.path);
+            const auto fits = [&](const std::string& pattern) {
+                return matchesPattern(label, pattern) || matchesPattern(node.path, pattern) || matchesPattern(node.name, pattern);
+            };
+            bool chosen = spec.items.empty();
+            for (const std::string& pattern : spec.items)
+                chosen = pattern.starts_with("!") ? chosen && !fits(pattern.substr(1)) : chosen || fits(pattern);
+            const JobItem* entry = job.item(job.sources[s].id, node.path);
+            if (!chosen || (entry && entry->leftOut && spec.items.empty()))
+                continue;
+            const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
+            auto scene = itemScene(*source, node.path, steps);
+            if (!scene)
+                return fail(std::move(scene.error()).forItem(label));
+            DeliveryInput input;
+            input.label = label;
+            input.itemName = node.name;
+            for (const Step& step : steps)
+                if (step.on && step.type == "rename")
+                    input.itemName = safeName(step.options.value("name", node.name));
+            if (source->rest) {
+                // The rest mesh gets what acts on space; what acts on time leaves a still pose alone.
+                Scene restScene;
+                restScene.nodes.push_back(Node{node.name, "/" + node.name, -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
+                if (auto changed = applySteps(restScene, steps); changed && !changed->nodes.empty())
+                    input.rest = changed->nodes.front().geometry;
+            }
+            std::error_code code;
+            const auto stamp = fileStamp(source->format->traits.sequence ? source->spec.path.parent_path() : source->spec.path);
+            input.provenance = {{"source", validUtf8(fs::absolute(source->spec.path, code).string())},
+                                {"size", source->sizeBytes},
+                                {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
+                                {"rest", source->restUsed ? json(source->restUsed->string()) : json(nullptr)},
+                                {"item", validUtf8(node.path)},
+                                {"steps", toJson(steps)}};
+            input.scene = std::move(*scene);
+            inputs.push_back(std::move(input));
+        }
+    }
+    return inputs;
+}
+
+} // namespace wyc

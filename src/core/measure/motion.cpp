@@ -1,0 +1,212 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "measure/motion.h"
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <cstring>
+#include <mutex>
+
+#include "base/parallel.h"
+
+namespace wyc {
+namespace {
+
+constexpr std::size_t kBlock = 16;
+constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
+
+// Where and when an item is sampled: its points' samples, or those of a transform above when only that moves.
+struct SamplePlan {
+    std::vector<double> times;
+    bool pointsMove = false;
+    bool transformMoves = false;
+};
+
+SamplePlan planOf(const Scene& scene, std::size_t node) {
+    SamplePlan plan;
+    const Geometry& geometry = *scene.nodes[node].geometry;
+    plan.pointsMove = geometry.sampling().count() > 1;
+    const Sampling* sampling = &geometry.sampling();
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+        if (!transform || transform->constant())
+            continue;
+        plan.transformMoves = true;
+        if (!plan.pointsMove && transform->sampling().count() > sampling->count())
+            sampling = &transform->sampling();
+    }
+    plan.times = sampling->times();
+    return plan;
+}
+
+struct SampleBuffer {
+    std::vector<Vec3f> points;
+    bool valid = false;
+    std::uint64_t topology = 0;
+};
+
+} // namespace
+
+float rmsDistance(std::span<const Vec3f> a, std::span<const Vec3f> b) {
+    if (a.size() != b.size())
+        return kNone;
+    double sum = 0.0;
+    std::size_t count = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) {
+        const float x = a[i].x - b[i].x;
+        const float y = a[i].y - b[i].y;
+        const float z = a[i].z - b[i].z;
+        const float square = x * x + y * y + z * z;
+        if (std::isfinite(square)) {
+            sum += static_cast<double>(square);
+            ++count;
+        }
+    }
+    return count == 0 ? 0.0F : static_cast<float>(std::sqrt(sum / static_cast<double>(count)));
+}
+
+DriftFigure driftOf(std::span<const Vec3f> a, std::span<const Vec3f> b) {
+    DriftFigure result;
+    if (a.size_bytes() == b.size_bytes() && (a.empty() || std::memcmp(a.data(), b.data(), a.size_bytes()) == 0))
+        return result;
+    double sum = 0.0;
+    double largest = -1.0;
+    const std::size_t count = std::min(a.size(), b.size());
+    for (std::size_t i = 0; i < count; ++i) {
+        if (std::memcmp(&a[i], &b[i], sizeof(Vec3f)) == 0)
+            continue;
+        const Vec3d gap = Vec3d(b[i]) - Vec3d(a[i]);
+        double square = dot(gap, gap);
+        if (!std::isfinite(square))
+            square = std::numeric_limits<double>::infinity();
+        sum += square;
+        if (square > largest) {
+            largest = square;
+            result.point = i;
+        }
+    }
+    result.largest = std::sqrt(std::max(0.0, largest));
+    result.rms = count ? std::sqrt(sum / static_cast<double>(count)) : 0.0;
+    return result;
+}
+
+float MotionProfile::speedAt(std::size_t sample) const {
+    if (sample == 0 || sample >= count())
+        return kNone;
+    const double seconds = times[sample] - times[sample - 1];
+    return seconds > 0.0 ? static_cast<float>(static_cast<double>(step[sample]) / seconds) : kNone;
+}
+
+bool MotionProfile::moves() const {
+    for (std::size_t i = 1; i < count(); ++i)
+        if (!sameAsPrevious[i] && !(step[i] == 0.0F))
+            return true;
+    return false;
+}
+
+Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress) {
+    MotionProfile profile;
+    if (!scene.nodes[node].geometry || scene.nodes[node].geometry->sampling().count() == 0)
+        return profile;
+    const Geometry& geometry = *scene.nodes[node].geometry;
+    const SamplePlan plan = planOf(scene, node);
+    const std::size_t count = plan.times.size();
+    profile.times = plan.times;
+    profile.step.assign(count, kNone);
+    profile.pointCounts.assign(count, 0);
+    profile.topologies.assign(count, 0);
+    profile.bounds.assign(count, {});
+    std::vector<char> same(count, 0);
+    std::mutex mutex;
+    std::atomic<std::size_t> done{0};
+
+    const auto fetch = [&](std::size_t i, SampleBuffer& buffer) -> Status {
+        const std::size_t sample = plan.pointsMove ? i : 0;
+        buffer.valid = false;
+        WYC_CHECK(readPoints(geometry, sample, buffer.points));
+        WYC_TRY(topology, geometry.topology(sample));
+        buffer.topology = topology->hash();
+        buffer.valid = true;
+        return {};
+    };
+    const auto place = [&](std::size_t i, SampleBuffer& buffer) -> Status {
+        WYC_TRY(placement, placementAt(scene, node, plan.times[i]));
+        if (!placement.matrix.isIdentity())
+            for (Vec3f& p : buffer.points)
+                p = transformedPoint(p, placement.matrix);
+        return {};
+    };
+    std::vector<Vec3f> firstPoints;
+    std::vector<Vec3f> lastPoints;
+
+    const std::size_t blocks = (count + kBlock - 1) / kBlock;
+    WYC_CHECK(parallelFor(blocks, progress, [&](std::size_t block) -> Status {
+        SampleBuffer previous;
+        SampleBuffer current;
+        const std::size_t begin = block * kBlock;
+        const std::size_t end = std::min(count, begin + kBlock);
+        for (std::size_t i = begin == 0 ? 0 : begin - 1; i < end; ++i) {
+            WYC_CHECK(progress.poll());
+            std::swap(previous, current);
+            if (auto status = fetch(i, current); !status) {
+                if (status.error().kind == ErrorKind::Cancelled)
+                    return status;
+                if (i >= begin) {
+                    const std::lock_guard lock(mutex);
+                    profile.unreadable.push_back({i, std::move(status.error())});
+                }
+                continue;
+            }
+            const bool owned = i >= begin;
+            if (owned) {
+                std::size_t bad = 0;
+                NonFinite first;
+                for (std::size_t p = 0; p < current.points.size(); ++p) {
+                    if (isFinite(current.points[p]))
+                        continue;
+                    if (bad++ == 0) {
+                        const Vec3f& v = current.points[p];
+                        const std::size_t axis = !std::isfinite(v.x) ? 0 : !std::isfinite(v.y) ? 1 : 2;
+                        first = {i, p, "xyz"[axis], 0, std::nullopt};
+                        if (const auto at = geometry.byteOfPoints(plan.pointsMove ? i : 0))
+                            first.byte = *at + p * 12 + axis * 4;
+                    }
+                }
+                if (bad > 0) {
+                    first.countInSample = bad;
+                    const std::lock_guard lock(mutex);
+                    profile.nonFinite.push_back(first);
+                }
+                profile.pointCounts[i] = current.points.size();
+                profile.topologies[i] = current.topology;
+            }
+            WYC_CHECK(place(i, current));
+            if (!owned)
+                continue;
+            profile.bounds[i] = boundsOf(current.points);
+            if (i == 0)
+                firstPoints = current.points;
+            if (i + 1 == count)
+                lastPoints = current.points;
+            if (i > 0 && previous.valid) {
+                const bool equal = previous.points.size() == current.points.size() &&
+                                   (current.points.empty() ||
+                                    std::memcmp(previous.points.data(), current.points.data(), current.points.size() * sizeof(Vec3f)) == 0);
+                same[i] = equal ? 1 : 0;
+                profile.step[i] = equal ? 0.0F : rmsDistance(previous.points, current.points);
+            }
+            progress.report(static_cast<double>(++done) / static_cast<double>(count), "measuring", scene.nodes[node].path);
+        }
+        return {};
+    }));
+    profile.sameAsPrevious.assign(same.begin(), same.end());
+    for (const Bounds& bounds : profile.bounds)
+        profile.extent.add(bounds);
+    profile.firstToLast = count > 1 ? rmsDistance(firstPoints, lastPoints) : 0.0F;
+    const auto bySample = [](const auto& a, const auto& b) { return a.sample < b.sample; };
+    std::sort(profile.nonFinite.begin(), profile.nonFinite.end(), bySample);
+    std::sort(profile.unreadable.begin(), profile.unreadable.end(), bySample);
+    return profile;
+}
+
+} // namespace wyc

@@ -1,0 +1,211 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "report/report.h"
+
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "checks/check.h"
+#include "steps/step.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+template<class T> json orNull(const std::optional<T>& value) {
+    return value ? json(*value) : json(nullptr);
+}
+
+json number(float value) {
+    if (std::isnan(value))
+        return "nan";
+    if (std::isinf(value))
+        return value > 0 ? "inf" : "-inf";
+    return value;
+}
+
+json matrixJson(const Mat4& matrix) {
+    json result = json::array();
+    for (const double value : matrix.m)
+        result.push_back(value);
+    return result;
+}
+
+// Points of an item at a time: sample, or straight line between two of equal count.
+Result<std::vector<Vec3f>> pointsAt(const Scene& scene, const Geometry& geometry, double seconds, std::size_t& sample) {
+    const auto at = geometry.sampling().locate(seconds, scene.workingRate);
+    sample = at.below;
+    std::vector<Vec3f> points;
+    WYC_CHECK(readPoints(geometry, at.below, points));
+    if (at.weight > 0.0) {
+        std::vector<Vec3f> above;
+        WYC_CHECK(readPoints(geometry, at.above, above));
+        const auto weight = static_cast<float>(at.weight);
+        for (std::size_t i = 0; i < points.size() && above.size() == points.size(); ++i) {
+            points[i].x += (above[i].x - points[i].x) * weight;
+            points[i].y += (above[i].y - points[i].y) * weight;
+            points[i].z += (above[i].z - points[i].z) * weight;
+        }
+    }
+    return points;
+}
+
+} // namespace
+
+ItemFacts itemFacts(const Scene& scene, std::size_t node) {
+    ItemFacts facts;
+    const Node& it = scene.nodes[node];
+    double when = 0.0;
+    if (const auto span = movingSpan(scene, node)) {
+        facts.first = snappedFrame(scene.workingRate.frameAt(span->first));
+        facts.last = snappedFrame(scene.workingRate.frameAt(span->last));
+        when = span->first;
+    }
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
+        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform; transform && !transform->constant())
+            facts.movesByTransform = true;
+    if (it.transform)
+        facts.samples = std::max<std::size_t>(1, it.transform->sampling().count());
+    if (const auto placement = placementAt(scene, node, when))
+        facts.visible = placement->visible;
+    if (!it.geometry)
+        return facts;
+    facts.samples = it.geometry->sampling().count();
+    facts.movesByPoints = !it.geometry->pointsConstant();
+    if (facts.samples == 0)
+        return facts;
+    const auto count = it.geometry->pointCount(0);
+    const auto topology = it.geometry->topology(0);
+    if (!count || !topology) {
+        facts.error = !count ? count.error() : topology.error();
+        return facts;
+    }
+    facts.points = *count;
+    facts.faces = (*topology)->faceCount();
+    facts.corners = (*topology)->cornerCount();
+    facts.topology = (*topology)->hash();
+    return facts;
+}
+
+Result<json> sourceInfo(const Source& source, bool deep) {
+    const Scene& scene = source.scene;
+    json info;
+    info["source"] = validUtf8(source.spec.path.string());
+    info["format"] = source.format->id;
+    info["rate"] = scene.rate ? json(scene.rate->text()) : json(nullptr);
+    info["unit_metres"] = orNull(scene.unitMetres);
+    info["up_axis"] = scene.upAxis ? json(upAxisName(*scene.upAxis)) : json(nullptr);
+    info["rest"] = source.restUsed ? json(validUtf8(source.restUsed->string())) : json(nullptr);
+    info["files"] = source.fileCount;
+    info["size"] = source.sizeBytes;
+    std::optional<double> first;
+    std::optional<double> last;
+    json items = json::array();
+    std::vector<Finding> findings = readerFindings(scene);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        const ItemFacts facts = itemFacts(scene, i);
+        if (facts.error)
+            return fail(Error(*facts.error).inFile(source.spec.path.string()).forItem(node.path));
+        if (facts.first) {
+            first = std::min(first.value_or(*facts.first), *facts.first);
+            last = std::max(last.value_or(*facts.last), *facts.last);
+        }
+        json moves = json::array();
+        if (facts.movesByPoints)
+            moves.push_back("points");
+        if (facts.movesByTransform)
+            moves.push_back("transform");
+        json item{{"path", validUtf8(node.path)},
+                  {"kind", nodeKindName(node.kind)},
+                  {"points", orNull(facts.points)},
+                  {"faces", orNull(facts.faces)},
+                  {"corners", orNull(facts.corners)},
+                  {"samples", facts.samples},
+                  {"first", orNull(facts.first)},
+                  {"last", orNull(facts.last)},
+                  {"moves", moves},
+                  {"visible", facts.visible},
+                  {"topology", facts.topology ? json(hashText(*facts.topology)) : json(nullptr)}};
+        if (deep) {
+            const Sampling* sampling = node.geometry ? &node.geometry->sampling() : node.transform ? &node.transform->sampling() : nullptr;
+            item["times"] = sampling && !sampling->isStill() ? json(sampling->times()) : json::array();
+        }
+        items.push_back(std::move(item));
+        if (node.geometry && facts.points && facts.samples > 0) {
+            const auto topology = node.geometry->topology(0);
+            if (topology && !(*topology)->fits(*facts.points))
+                findings.push_back({"faces.out_of_range", Severity::Fault, node.path, {}, static_cast<double>((*topology)->highestCorner()), "point",
+                                    fmt::format("A face refers to point {} of {}", groupedDigits(static_cast<std::uint64_t>(std::max(0, (*topology)->highestCorner()))), groupedDigits(*facts.points)),
+                                    "Export the mesh again; it cannot be drawn or written as it is", {}, {}});
+        }
+    }
+    info["first"] = orNull(first);
+    info["last"] = orNull(last);
+    info["items"] = std::move(items);
+    json notCarried = json::array();
+    for (const NotCarried& n : scene.notCarried)
+        notCarried.push_back({{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
+    info["not_carried"] = std::move(notCarried);
+    sortFindings(findings);
+    json list = json::array();
+    for (const Finding& finding : findings)
+        list.push_back(toJson(finding));
+    info["findings"] = std::move(list);
+    if (!scene.materials.empty()) {
+        json materials = json::array();
+        for (const Material& material : scene.materials)
+            materials.push_back({{"name", validUtf8(material.name)},
+                                 {"base_colour", material.baseColour ? json(*material.baseColour) : json(nullptr)},
+                                 {"texture", material.texturePath.empty() ? json(nullptr) : json(validUtf8(material.texturePath))},
+                                 {"texture_found", material.textureFound}});
+        info["materials"] = std::move(materials);
+    }
+    return info;
+}
+
+Result<json> sampleDocument(const Source& source, const std::vector<double>& frames, const std::string& itemPattern, bool world) {
+    Scene chosen = source.scene;
+    if (!itemPattern.empty()) {
+        WYC_TRY(selected, selectedItems(source.scene, {itemPattern}));
+        chosen = std::move(selected);
+    }
+    const Scene& scene = chosen;
+    json document{{"source", validUtf8(source.spec.path.string())}, {"rate", scene.rate ? json(scene.rate->text()) : json(nullptr)}};
+    json list = json::array();
+    for (const double frame : frames) {
+        const double seconds = scene.workingRate.secondsAt(frame);
+        json items = json::array();
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            const Node& node = scene.nodes[i];
+            WYC_TRY(placement, placementAt(scene, i, seconds));
+            WYC_TRY(local, localMatrix(scene, i, seconds));
+            json item{{"path", validUtf8(node.path)}, {"kind", nodeKindName(node.kind)}, {"matrix", matrixJson(world ? placement.matrix : local)},
+                      {"world_matrix", matrixJson(placement.matrix)}, {"visible", placement.visible}};
+            if (node.geometry && node.geometry->sampling().count() > 0) {
+                std::size_t sample = 0;
+                auto points = pointsAt(scene, *node.geometry, seconds, sample);
+                if (!points)
+                    return fail(std::move(points.error()).forItem(node.path));
+                json pointList = json::array();
+                for (Vec3f& p : *points) {
+                    if (world)
+                        p = transformedPoint(p, placement.matrix);
+                    pointList.push_back({number(p.x), number(p.y), number(p.z)});
+                }
+                item["points"] = std::move(pointList);
+                WYC_TRY(topology, node.geometry->topology(sample));
+                item["face_sizes"] = topology->faceSizes();
+                item["corners"] = topology->corners();
+            }
+            items.push_back(std::move(item));
+        }
+        list.push_back({{"frame", frame}, {"seconds", seconds}, {"items", std::move(items)}});
+    }
+    document["frames"] = std::move(list);
+    return document;
+}
+
+} // namespace wyc

@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "scene/geometry.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace wyc {
+
+Result<TopologyPtr> Topology::make(std::vector<std::int32_t> faceSizes, std::vector<std::int32_t> corners) {
+    std::uint64_t total = 0;
+    for (std::size_t f = 0; f < faceSizes.size(); ++f) {
+        if (faceSizes[f] < 0)
+            return fail(ErrorKind::BadFormat, fmt::format("face {} has {} corners", f, faceSizes[f]));
+        total += static_cast<std::uint64_t>(faceSizes[f]);
+    }
+    if (total != corners.size())
+        return fail(ErrorKind::BadFormat, fmt::format("the face sizes add up to {} corners, {} corner numbers are given",
+                                                      total, corners.size()));
+    std::shared_ptr<Topology> topology(new Topology());
+    topology->faceSizes_ = std::move(faceSizes);
+    topology->corners_ = std::move(corners);
+    topology->hash_ = hash64(std::as_bytes(std::span(topology->faceSizes_)), std::as_bytes(std::span(topology->corners_)));
+    if (!topology->corners_.empty()) {
+        const auto [low, high] = std::minmax_element(topology->corners_.begin(), topology->corners_.end());
+        topology->lowest_ = *low;
+        topology->highest_ = *high;
+    }
+    return TopologyPtr(std::move(topology));
+}
+
+TopologyPtr emptyTopology() {
+    static const TopologyPtr kEmpty = *Topology::make({}, {});
+    return kEmpty;
+}
+
+Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3f>& into) {
+    WYC_TRY(count, geometry.pointCount(sample));
+    into.resize(count);
+    return geometry.readPoints(sample, into);
+}
+
+MemoryGeometry::MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
+                               MeshExtras extras)
+    : sampling_(std::move(sampling)), topology_(std::move(topology)), points_(std::move(points)),
+      extras_(std::make_shared<const MeshExtras>(std::move(extras))) {}
+
+Result<std::size_t> MemoryGeometry::pointCount(std::size_t sample) const {
+    if (sample >= points_.size())
+        return fail(ErrorKind::Internal, fmt::format("sample {} of {}", sample, points_.size()));
+    return points_[sample].size();
+}
+
+Status MemoryGeometry::readPoints(std::size_t sample, std::span<Vec3f> into) const {
+    WYC_TRY(count, pointCount(sample));
+    if (into.size() != count)
+        return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
+    std::copy(points_[sample].begin(), points_[sample].end(), into.begin());
+    return {};
+}
+
+} // namespace wyc

@@ -1,0 +1,158 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What a shape is made of, and how its samples are fetched on demand.
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "base/error.h"
+#include "base/hash.h"
+#include "scene/math.h"
+#include "time/sampling.h"
+
+namespace wyc {
+
+/// Faces over points. Corners run counter-clockwise seen from outside. Immutable once made; shared by all samples
+/// that have the same connectivity.
+class Topology {
+  public:
+    /// Corner numbers may lie outside the points (a check finds that); sizes must be non-negative and add up.
+    [[nodiscard]] static Result<std::shared_ptr<const Topology>> make(std::vector<std::int32_t> faceSizes,
+                                                                      std::vector<std::int32_t> corners);
+    [[nodiscard]] const std::vector<std::int32_t>& faceSizes() const { return faceSizes_; }
+    [[nodiscard]] const std::vector<std::int32_t>& corners() const { return corners_; }
+    [[nodiscard]] std::size_t faceCount() const { return faceSizes_.size(); }
+    [[nodiscard]] std::size_t cornerCount() const { return corners_.size(); }
+    /// XXH64 of all face sizes, then all corner numbers, as little-endian int32.
+    [[nodiscard]] std::uint64_t hash() const { return hash_; }
+    [[nodiscard]] std::int32_t lowestCorner() const { return lowest_; }
+    [[nodiscard]] std::int32_t highestCorner() const { return highest_; }
+    [[nodiscard]] bool fits(std::size_t pointCount) const {
+        return corners_.empty() || (lowest_ >= 0 && static_cast<std::size_t>(highest_) < pointCount);
+    }
+
+  private:
+    Topology() = default;
+    std::vector<std::int32_t> faceSizes_;
+    std::vector<std::int32_t> corners_;
+    std::uint64_t hash_ = 0;
+    std::int32_t lowest_ = 0;
+    std::int32_t highest_ = -1;
+};
+using TopologyPtr = std::shared_ptr<const Topology>;
+[[nodiscard]] TopologyPtr emptyTopology();
+
+enum class Scope { Constant, Face, Point, Corner };
+
+/// Values over a mesh, `extent` floats each. With indices, element e has value indices[e]; without, value e.
+struct Attribute {
+    Scope scope = Scope::Corner;
+    int extent = 0;
+    std::vector<float> values;
+    std::vector<std::int32_t> indices; // −1 where a corner has none
+    [[nodiscard]] bool isEmpty() const { return values.empty(); }
+    [[nodiscard]] std::size_t valueCount() const {
+        return extent > 0 ? values.size() / static_cast<std::size_t>(extent) : 0;
+    }
+    bool operator==(const Attribute&) const = default;
+};
+
+/// A named set of faces (a group, an object of a file, a material's faces).
+struct FaceSet {
+    enum class Kind { Group, Object, Material };
+    Kind kind = Kind::Group;
+    std::string name;
+    std::vector<std::int32_t> faces;
+    bool operator==(const FaceSet&) const = default;
+};
+
+/// Everything beside points and faces that a mesh sample may carry.
+struct MeshExtras {
+    Attribute uvs;     // extent 2
+    Attribute normals; // extent 3
+    Attribute colours; // extent 3 or 4, 0 … 1
+    std::vector<FaceSet> faceSets;
+    bool operator==(const MeshExtras&) const = default;
+};
+using ExtrasPtr = std::shared_ptr<const MeshExtras>;
+
+/// A sampled shape made of points, with or without faces. Implementations are immutable and safe to read from
+/// several threads; nothing is fetched before it is asked for.
+class Geometry {
+  public:
+    virtual ~Geometry() = default;
+    /// Times of the samples. Never empty for a shape that has any data.
+    [[nodiscard]] virtual const Sampling& sampling() const = 0;
+    [[nodiscard]] virtual Result<std::size_t> pointCount(std::size_t sample) const = 0;
+    /// Fills `into`, whose size must be pointCount(sample).
+    [[nodiscard]] virtual Status readPoints(std::size_t sample, std::span<Vec3f> into) const = 0;
+    [[nodiscard]] virtual Result<TopologyPtr> topology(std::size_t sample) const = 0;
+    /// Never null.
+    [[nodiscard]] virtual Result<ExtrasPtr> extras(std::size_t sample) const = 0;
+    /// False when all samples are known to share one topology and one point count.
+    [[nodiscard]] virtual bool topologyVaries() const = 0;
+    /// False when all samples are known to share the same extras.
+    [[nodiscard]] virtual bool extrasVary() const { return topologyVaries(); }
+    /// True when all samples are known to hold the same points, however many there are.
+    [[nodiscard]] virtual bool pointsConstant() const { return sampling().isStill(); }
+    /// A number that is equal for samples known to hold the same points without reading them.
+    [[nodiscard]] virtual std::optional<std::uint64_t> pointsToken(std::size_t) const { return std::nullopt; }
+    /// Bytes of a container that hold this sample's points as float32, for the message of a finding.
+    [[nodiscard]] virtual std::optional<std::uint64_t> byteOfPoints(std::size_t) const { return std::nullopt; }
+};
+using GeometryPtr = std::shared_ptr<const Geometry>;
+
+/// Points of a sample in a buffer that is resized as needed.
+[[nodiscard]] Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3f>& into);
+
+/// A shape held in memory: tests, generators, files that are read whole.
+class MemoryGeometry final : public Geometry {
+  public:
+    MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
+                   MeshExtras extras = {});
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override;
+    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override;
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return extras_; }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+
+  private:
+    Sampling sampling_;
+    TopologyPtr topology_;
+    std::vector<std::vector<Vec3f>> points_;
+    ExtrasPtr extras_;
+};
+
+/// Passes everything on; base of what changes one aspect of a shape.
+class GeometryWrapper : public Geometry {
+  public:
+    explicit GeometryWrapper(GeometryPtr inner) : inner_(std::move(inner)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return inner_->sampling(); }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return inner_->pointCount(s); }
+    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
+        return inner_->readPoints(s, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return inner_->topology(s); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return inner_->extras(s); }
+    [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
+    [[nodiscard]] bool extrasVary() const override { return inner_->extrasVary(); }
+    [[nodiscard]] bool pointsConstant() const override { return inner_->pointsConstant(); }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override {
+        return inner_->pointsToken(s);
+    }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t s) const override {
+        return inner_->byteOfPoints(s);
+    }
+
+  protected:
+    [[nodiscard]] const Geometry& inner() const { return *inner_; }
+
+  private:
+    GeometryPtr inner_;
+};
+
+} // namespace wyc

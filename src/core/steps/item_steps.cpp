@@ -1,0 +1,127 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Steps on items: rename, leave out; and the choice of items by pattern.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "steps/steps.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+// Keeps the marked nodes; the rest goes, indices are made anew.
+Scene keptNodes(const Scene& scene, const std::vector<bool>& keep) {
+    Scene result = scene;
+    result.nodes.clear();
+    std::vector<int> newIndex(scene.nodes.size(), -1);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        if (!keep[i])
+            continue;
+        newIndex[i] = static_cast<int>(result.nodes.size());
+        Node node = scene.nodes[i];
+        if (node.parent >= 0)
+            node.parent = newIndex[static_cast<std::size_t>(node.parent)];
+        result.nodes.push_back(std::move(node));
+    }
+    const auto gone = [&](const std::string& item) { return !item.empty() && !result.find(item); };
+    std::erase_if(result.notCarried, [&](const NotCarried& n) { return gone(n.item); });
+    std::erase_if(result.remarks, [&](const ReaderRemark& r) { return gone(r.item); });
+    return result;
+}
+
+bool matches(const Node& node, const std::string& pattern) {
+    return matchesPattern(node.path, pattern) || matchesPattern(node.name, pattern) ||
+           node.path.starts_with(pattern + "/") || matchesPattern(node.path, pattern + "/*");
+}
+
+Result<Scene> applyRename(const Scene& scene, const json& options) {
+    const std::string name = safeName(options["name"].get<std::string>());
+    Scene result = scene;
+    // The item that the chain is for: its lowest shape, or the only top node.
+    std::size_t target = 0;
+    for (std::size_t i = 0; i < result.nodes.size(); ++i)
+        if (result.nodes[i].geometry)
+            target = i;
+    if (result.nodes.empty())
+        return result;
+    const std::string oldPath = result.nodes[target].path;
+    const std::string newPath = oldPath.substr(0, oldPath.rfind('/') + 1) + name;
+    if (newPath != oldPath && result.find(newPath))
+        return fail(makeError(ErrorKind::BadInput, fmt::format("an item '{}' is there already", newPath)));
+    result.nodes[target].name = name;
+    for (Node& node : result.nodes)
+        if (node.path == oldPath || node.path.starts_with(oldPath + "/"))
+            node.path = newPath + node.path.substr(oldPath.size());
+    return result;
+}
+
+Result<Scene> applyLeaveOut(const Scene& scene, const json& options) {
+    return selectedItems(scene, {"!" + options["pattern"].get<std::string>()});
+}
+
+} // namespace
+
+Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& patterns) {
+    if (patterns.empty())
+        return scene;
+    const bool anyPositive = std::any_of(patterns.begin(), patterns.end(), [](const std::string& p) { return !p.starts_with("!"); });
+    std::vector<bool> chosen(scene.nodes.size(), !anyPositive);
+    for (const std::string& pattern : patterns) {
+        const bool leave = pattern.starts_with("!");
+        const std::string words = leave ? pattern.substr(1) : pattern;
+        bool any = false;
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            if (!matches(scene.nodes[i], words))
+                continue;
+            chosen[i] = !leave;
+            any = true;
+        }
+        if (!any && !leave)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("no item fits '{}'", words))
+                            .withAdvice("`wyc info` lists the items; patterns may hold * and ?"));
+    }
+    // Nothing below a node that was left out stays; parents of what was chosen do.
+    std::vector<bool> keep = chosen;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const int parent = scene.nodes[i].parent;
+        if (!anyPositive && parent >= 0 && !keep[static_cast<std::size_t>(parent)])
+            keep[i] = false;
+    }
+    for (std::size_t i = scene.nodes.size(); i-- > 0;)
+        if (keep[i] && scene.nodes[i].parent >= 0)
+            keep[static_cast<std::size_t>(scene.nodes[i].parent)] = true;
+    // A transform with nothing left below it, chosen by nobody, is junk.
+    for (std::size_t i = scene.nodes.size(); i-- > 0;) {
+        if (!keep[i] || (anyPositive && chosen[i]) || scene.nodes[i].kind != NodeKind::Transform)
+            continue;
+        bool hadChild = false;
+        bool hasChild = false;
+        for (std::size_t c = i + 1; c < scene.nodes.size(); ++c) {
+            if (scene.nodes[c].parent == static_cast<int>(i)) {
+                hadChild = true;
+                hasChild = hasChild || keep[c];
+            }
+        }
+        keep[i] = hasChild || !hadChild;
+    }
+    if (std::none_of(keep.begin(), keep.end(), [](bool k) { return k; }))
+        return fail(makeError(ErrorKind::BadInput, "no item is left").withAdvice("Leave fewer items out"));
+    return keptNodes(scene, keep);
+}
+
+StepType renameStep() {
+    return {"rename", "Rename", "Gives the item another name in what is delivered",
+            {{"name", OptionKind::Text, "", "the new name", "item", {}}},
+            &applyRename, [](const json& o) { return o["name"].get<std::string>(); }};
+}
+
+StepType leaveOutStep() {
+    return {"leave_out", "Leave out", "Leaves items out by pattern over their path or name",
+            {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
+            &applyLeaveOut, [](const json& o) { return o["pattern"].get<std::string>(); }};
+}
+
+} // namespace wyc

@@ -1,0 +1,138 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "steps/retimed.h"
+
+#include <algorithm>
+
+#include <fmt/format.h>
+
+namespace wyc {
+namespace {
+
+class RetimedGeometry final : public GeometryWrapper {
+  public:
+    RetimedGeometry(GeometryPtr inner, Retiming retiming) : GeometryWrapper(std::move(inner)), retiming_(std::move(retiming)) {}
+
+    [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
+        return inner().pointCount(pick(sample).below);
+    }
+    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+        const Pick p = pick(sample);
+        WYC_CHECK(inner().readPoints(p.below, into));
+        if (p.weight == 0.0F)
+            return {};
+        WYC_TRY(count, inner().pointCount(p.above));
+        WYC_TRY(faces, inner().topology(p.below));
+        WYC_TRY(nextFaces, inner().topology(p.above));
+        if (count != into.size() || faces->hash() != nextFaces->hash())
+            return fail(makeError(ErrorKind::BadInput, fmt::format("between samples {} and {} the points or faces change; "
+                                                                   "nothing can be interpolated there", p.below, p.above))
+                            .withAdvice("Use nearest instead of linear"));
+        std::vector<Vec3f> above(count);
+        WYC_CHECK(inner().readPoints(p.above, above));
+        for (std::size_t i = 0; i < count; ++i) {
+            into[i].x += (above[i].x - into[i].x) * p.weight;
+            into[i].y += (above[i].y - into[i].y) * p.weight;
+            into[i].z += (above[i].z - into[i].z) * p.weight;
+        }
+        return {};
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override { return inner().topology(pick(sample).below); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override { return inner().extras(pick(sample).below); }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t sample) const override {
+        return pick(sample).weight == 0.0F ? inner().pointsToken(pick(sample).below) : std::nullopt;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t sample) const override {
+        return pick(sample).weight == 0.0F ? inner().byteOfPoints(pick(sample).below) : std::nullopt;
+    }
+
+  private:
+    [[nodiscard]] Pick pick(std::size_t sample) const {
+        return retiming_.picks.empty() ? Pick{} : retiming_.picks[std::min(sample, retiming_.picks.size() - 1)];
+    }
+    Retiming retiming_;
+};
+
+class RetimedTransform final : public Transform {
+  public:
+    RetimedTransform(TransformPtr inner, Retiming retiming) : inner_(std::move(inner)), retiming_(std::move(retiming)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return inner_->ops(); }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override {
+        const Pick p = pick(sample);
+        WYC_TRY(values, inner_->channels(p.below));
+        if (p.weight > 0.0F) {
+            WYC_TRY(above, inner_->channels(p.above));
+            for (std::size_t i = 0; i < values.size() && i < above.size(); ++i)
+                values[i] += (above[i] - values[i]) * static_cast<double>(p.weight);
+        }
+        return values;
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t sample) const override { return inner_->inherits(pick(sample).below); }
+    [[nodiscard]] bool constant() const override { return inner_->constant() || sampling().isStill(); }
+
+  private:
+    [[nodiscard]] Pick pick(std::size_t sample) const {
+        return retiming_.picks.empty() ? Pick{} : retiming_.picks[std::min(sample, retiming_.picks.size() - 1)];
+    }
+    TransformPtr inner_;
+    Retiming retiming_;
+};
+
+} // namespace
+
+GeometryPtr retimedGeometry(GeometryPtr inner, Retiming retiming) {
+    return std::make_shared<RetimedGeometry>(std::move(inner), std::move(retiming));
+}
+
+Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::size_t)>& keep) {
+    Retiming result;
+    std::vector<double> times;
+    for (std::size_t i = 0; i < sampling.count(); ++i) {
+        if (!keep(i))
+            continue;
+        times.push_back(sampling.time(i));
+        result.picks.push_back({static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(i), 0.0F});
+    }
+    const bool contiguous = !result.picks.empty() && result.picks.back().below - result.picks.front().below + 1 == result.picks.size();
+    if (times.size() == sampling.count())
+        result.sampling = sampling;
+    else if (contiguous && sampling.kind() == Sampling::Kind::Uniform)
+        result.sampling = Sampling::uniform(times.front(), sampling.cycleSeconds(), times.size());
+    else
+        result.sampling = samplingFromTimes(times);
+    return result;
+}
+
+Result<Scene> retimed(const Scene& scene, const std::function<Result<Retiming>(const Sampling&)>& rule) {
+    Scene result = scene;
+    for (Node& node : result.nodes) {
+        if (node.geometry && !node.geometry->sampling().isStill()) {
+            WYC_TRY(retiming, rule(node.geometry->sampling()));
+            if (retiming.picks.empty())
+                return fail(makeError(ErrorKind::BadInput, "no sample of this item is left")
+                                .forItem(node.path)
+                                .withAdvice("Choose a range that its samples lie in, or leave the item out"));
+            node.geometry = retimedGeometry(node.geometry, std::move(retiming));
+        }
+        if (node.transform && !node.transform->sampling().isStill()) {
+            WYC_TRY(retiming, rule(node.transform->sampling()));
+            if (retiming.picks.empty()) // outside its samples a transform holds
+                retiming = {Sampling::still(), {Pick{}}};
+            node.transform = std::make_shared<RetimedTransform>(node.transform, std::move(retiming));
+        }
+        if (node.visibility && !node.visibility->sampling.isStill()) {
+            WYC_TRY(retiming, rule(node.visibility->sampling));
+            VisibilityTrack track;
+            if (retiming.picks.empty())
+                retiming = {Sampling::still(), {Pick{}}};
+            track.sampling = retiming.sampling;
+            for (const Pick& pick : retiming.picks)
+                track.values.push_back(node.visibility->values[std::min<std::size_t>(pick.below, node.visibility->values.size() - 1)]);
+            node.visibility = std::move(track);
+        }
+    }
+    return result;
+}
+
+} // namespace wyc

@@ -1,0 +1,149 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "steps/step.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "steps/steps.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+Result<json> checkedValue(const StepOption& option, const json& value) {
+    const auto refuse = [&](std::string_view wanted) {
+        return fail(makeError(ErrorKind::BadInput, fmt::format("option '{}' is {}; it takes {}", option.name, value.dump(), wanted)));
+    };
+    switch (option.kind) {
+    case OptionKind::Number:
+    case OptionKind::WholeNumber:
+    case OptionKind::Frame: {
+        if (!value.is_number())
+            return refuse("a number");
+        const double number = value.get<double>();
+        if (!std::isfinite(number) || number < option.least || number > option.most)
+            return refuse(fmt::format("{} to {}", shortestNumber(option.least), shortestNumber(option.most)));
+        if (option.kind == OptionKind::WholeNumber && number != std::round(number))
+            return refuse("a whole number");
+        return json(number);
+    }
+    case OptionKind::Rate: {
+        const std::string text = value.is_number() ? shortestNumber(value.get<double>()) : value.is_string() ? value.get<std::string>() : "";
+        WYC_TRY(rate, FrameRate::parse(text));
+        return json(rate.text());
+    }
+    case OptionKind::Unit: {
+        const std::string text = value.is_number() ? shortestNumber(value.get<double>()) : value.is_string() ? value.get<std::string>() : "";
+        WYC_CHECK(parseUnit(text));
+        return json(text);
+    }
+    case OptionKind::Axis: {
+        if (!value.is_string())
+            return refuse("X, Y or Z");
+        WYC_TRY(axis, parseUpAxis(value.get<std::string>()));
+        return json(upAxisName(axis));
+    }
+    case OptionKind::Choice: {
+        const bool known = value.is_string() && std::find(option.choices.begin(), option.choices.end(), value.get<std::string>()) != option.choices.end();
+        return known ? Result<json>(value) : refuse(fmt::format("{}", fmt::join(option.choices, ", ")));
+    }
+    case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
+    case OptionKind::Switch: return value.is_boolean() ? Result<json>(value) : refuse("true or false");
+    }
+    return fail(ErrorKind::Internal, "unknown option kind");
+}
+
+} // namespace
+
+const std::vector<StepType>& stepTypes() {
+    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),  dropStep(),     offsetStep(),  startStep(),
+                                              trimStep(),  holdStep(),  resampleStep(), rateStep(),    everyStep(),
+                                              scaleStep(), renameStep(), leaveOutStep()};
+    return kTypes;
+}
+
+const StepType* stepType(std::string_view id) {
+    const auto& types = stepTypes();
+    const auto found = std::find_if(types.begin(), types.end(), [&](const StepType& t) { return t.id == id; });
+    return found == types.end() ? nullptr : &*found;
+}
+
+Result<json> checkedOptions(const StepType& type, const json& given) {
+    if (!given.is_object())
+        return fail(makeError(ErrorKind::BadInput, fmt::format("the options of step '{}' are no object", type.id)));
+    json result = json::object();
+    for (const StepOption& option : type.options) {
+        const auto found = given.find(option.name);
+        auto value = checkedValue(option, found == given.end() ? option.standard : *found);
+        if (!value) {
+            value.error().what = fmt::format("step '{}': {}", type.id, value.error().what);
+            return fail(std::move(value.error()));
+        }
+        result[std::string(option.name)] = *value;
+    }
+    for (const auto& [name, value] : given.items())
+        if (!result.contains(name))
+            return fail(makeError(ErrorKind::BadInput, fmt::format("step '{}' has no option '{}'", type.id, name)));
+    return result;
+}
+
+std::string describeStep(const Step& step) {
+    const StepType* type = stepType(step.type);
+    if (!type)
+        return {};
+    const auto options = checkedOptions(*type, step.options);
+    return options ? type->describe(*options) : options.error().what;
+}
+
+Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
+    Scene result = scene;
+    for (std::size_t i = 0; i < steps.size(); ++i) {
+        if (!steps[i].on)
+            continue;
+        const StepType* type = stepType(steps[i].type);
+        if (!type)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("there is no step '{}'", steps[i].type)));
+        WYC_TRY(options, checkedOptions(*type, steps[i].options));
+        auto next = type->apply(result, options);
+        if (!next) {
+            next.error().what = fmt::format("step {} ({}): {}", i + 1, type->title, next.error().what);
+            return fail(std::move(next.error()));
+        }
+        result = std::move(*next);
+    }
+    return result;
+}
+
+json toJson(const std::vector<Step>& steps) {
+    json list = json::array();
+    for (const Step& step : steps)
+        list.push_back({{"type", step.type}, {"options", step.options}, {"on", step.on}});
+    return list;
+}
+
+Result<std::vector<Step>> stepsFromJson(const json& list) {
+    const auto refuse = [](std::string what) { return fail(makeError(ErrorKind::BadInput, std::move(what))); };
+    if (!list.is_array())
+        return refuse("a chain of steps is a list");
+    std::vector<Step> steps;
+    for (const json& entry : list) {
+        if (!entry.is_object() || !entry.contains("type") || !entry["type"].is_string())
+            return refuse("a step has a \"type\"");
+        Step step{entry["type"].get<std::string>(), entry.value("options", json::object()), true};
+        if (const auto on = entry.find("on"); on != entry.end() && on->is_boolean())
+            step.on = on->get<bool>();
+        const StepType* type = stepType(step.type);
+        if (!type)
+            return refuse(fmt::format("there is no step '{}'", step.type));
+        WYC_TRY(options, checkedOptions(*type, step.options));
+        step.options = std::move(options);
+        steps.push_back(std::move(step));
+    }
+    return steps;
+}
+
+} // namespace wyc

@@ -1,0 +1,22 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The step types, for the table in step.cpp.
+#include "steps/step.h"
+
+namespace wyc {
+
+[[nodiscard]] StepType offsetStep();
+[[nodiscard]] StepType startStep();
+[[nodiscard]] StepType trimStep();
+[[nodiscard]] StepType holdStep();
+[[nodiscard]] StepType dropStep();
+[[nodiscard]] StepType everyStep();
+[[nodiscard]] StepType rateStep();
+[[nodiscard]] StepType resampleStep();
+[[nodiscard]] StepType unitStep();
+[[nodiscard]] StepType scaleStep();
+[[nodiscard]] StepType turnStep();
+[[nodiscard]] StepType renameStep();
+[[nodiscard]] StepType leaveOutStep();
+
+} // namespace wyc

@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "time/sampling.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace wyc {
+
+Sampling Sampling::still() {
+    return {};
+}
+
+Sampling Sampling::uniform(double startSeconds, double stepSeconds, std::size_t count) {
+    Sampling result;
+    result.kind_ = Kind::Uniform;
+    result.stored_ = {startSeconds};
+    result.cycle_ = stepSeconds;
+    result.count_ = count;
+    return result;
+}
+
+Sampling Sampling::cyclic(std::vector<double> times, double cycleSeconds, std::size_t count) {
+    Sampling result;
+    result.kind_ = Kind::Cyclic;
+    result.stored_ = std::move(times);
+    result.cycle_ = cycleSeconds;
+    result.count_ = count;
+    return result;
+}
+
+Sampling Sampling::acyclic(std::vector<double> times) {
+    Sampling result;
+    result.kind_ = Kind::Acyclic;
+    result.count_ = times.size();
+    if (!times.empty())
+        result.stored_ = std::move(times);
+    result.cycle_ = 0.0;
+    return result;
+}
+
+std::vector<double> Sampling::times() const {
+    std::vector<double> result(count_);
+    for (std::size_t i = 0; i < count_; ++i)
+        result[i] = time(i);
+    return result;
+}
+
+Sampling::Position Sampling::locate(double seconds, const FrameRate& rate) const {
+    if (isStill() || count_ == 0)
+        return {};
+    const double tolerance = rate.secondsAt(kFrameTolerance);
+    std::size_t low = 0;
+    std::size_t high = count_; // first index whose time is beyond `seconds`
+    while (low < high) {
+        const std::size_t middle = low + (high - low) / 2;
+        if (time(middle) <= seconds + tolerance)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    if (low == 0)
+        return {};
+    const std::size_t below = low - 1;
+    if (low == count_ || std::abs(time(below) - seconds) <= tolerance)
+        return {below, below, 0.0};
+    return {below, low, (seconds - time(below)) / (time(low) - time(below))};
+}
+
+Sampling samplingFromTimes(const std::vector<double>& times) {
+    if (times.size() < 2)
+        return times.empty() ? Sampling::acyclic({}) : Sampling::uniform(times[0], 1.0 / 24.0, 1);
+    const double step = (times.back() - times.front()) / static_cast<double>(times.size() - 1);
+    for (std::size_t i = 0; i < times.size(); ++i)
+        if (std::abs(times[i] - (times.front() + static_cast<double>(i) * step)) > 1e-9)
+            return Sampling::acyclic(times);
+    return step > 0.0 ? Sampling::uniform(times.front(), step, times.size()) : Sampling::acyclic(times);
+}
+
+std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double jitterSeconds) {
+    if (times.size() < 2)
+        return std::nullopt;
+    const double span = times.back() - times.front();
+    const double step = span / static_cast<double>(times.size() - 1);
+    if (!(step > 0.0))
+        return std::nullopt;
+    for (std::size_t i = 0; i < times.size(); ++i)
+        if (std::abs(times[i] - (times.front() + static_cast<double>(i) * step)) > jitterSeconds)
+            return std::nullopt;
+    // A short span measures the rate coarsely: take the nearest usual rate that explains it within the jitter.
+    const auto rate = FrameRate::nearest(1.0 / step);
+    if (rate)
+        return rate;
+    return std::nullopt;
+}
+
+} // namespace wyc

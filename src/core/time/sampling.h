@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// When samples were taken.
+#include <cstddef>
+#include <optional>
+#include <vector>
+
+#include "time/frame_rate.h"
+
+namespace wyc {
+
+/// Times of a run of samples in seconds, never falling. A still thing has one sample, whose time says nothing.
+class Sampling {
+  public:
+    enum class Kind { Still, Uniform, Cyclic, Acyclic };
+
+    Sampling() = default; // one still sample
+    [[nodiscard]] static Sampling still();
+    [[nodiscard]] static Sampling uniform(double startSeconds, double stepSeconds, std::size_t count);
+    /// `times` repeat every `cycleSeconds`.
+    [[nodiscard]] static Sampling cyclic(std::vector<double> times, double cycleSeconds, std::size_t count);
+    [[nodiscard]] static Sampling acyclic(std::vector<double> times);
+
+    [[nodiscard]] Kind kind() const { return kind_; }
+    [[nodiscard]] std::size_t count() const { return count_; }
+    [[nodiscard]] bool isStill() const { return kind_ == Kind::Still || count_ < 2; }
+    [[nodiscard]] double time(std::size_t i) const {
+        const std::size_t n = stored_.size();
+        return n == 1 ? stored_[0] + static_cast<double>(i) * cycle_
+                      : stored_[i % n] + static_cast<double>(i / n) * cycle_;
+    }
+    [[nodiscard]] double firstTime() const { return time(0); }
+    [[nodiscard]] double lastTime() const { return time(count_ == 0 ? 0 : count_ - 1); }
+    /// Times stored once (uniform: one; acyclic: all).
+    [[nodiscard]] const std::vector<double>& storedTimes() const { return stored_; }
+    [[nodiscard]] double cycleSeconds() const { return cycle_; }
+    [[nodiscard]] std::vector<double> times() const;
+
+    struct Position {
+        std::size_t below = 0; // sample at or before the time (the first sample before the start)
+        std::size_t above = 0; // the next one, or the same
+        double weight = 0.0;   // 0 at `below`, 1 at `above`
+    };
+    /// Where a time lies between samples; times within 1e-4 frame at `rate` of a sample are at that sample.
+    [[nodiscard]] Position locate(double seconds, const FrameRate& rate) const;
+    bool operator==(const Sampling&) const = default;
+
+  private:
+    Kind kind_ = Kind::Still;
+    std::vector<double> stored_{0.0};
+    double cycle_ = 1.0;
+    std::size_t count_ = 1;
+};
+
+/// The simplest sampling with these times: uniform where they are k·step + start to within 1e-9 s, else acyclic.
+[[nodiscard]] Sampling samplingFromTimes(const std::vector<double>& times);
+/// The rate at which all these times are whole steps of one frame, judged over the whole span; nothing when uneven.
+[[nodiscard]] std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double jitterSeconds);
+
+} // namespace wyc
