@@ -320,7 +320,7 @@ class SceneBuilder {
 
     Status addTransform(const Object& object, Node& node) {
         const Property* xform = object.property(".xform");
-        if (!xform)
+        if (!xform || xform->children.empty()) // declared, and never set
             return {};
         const Property* opsProperty = xform->child(".ops");
         const Property* values = xform->child(".vals");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <array>
+#include <limits>
 
 #include <fmt/format.h>
 
@@ -152,7 +153,8 @@ class SceneWriter {
         if (!ops.empty()) {
             const auto opsId = archive_.addProperty(xform, {".ops", Property::Kind::Scalar, Pod::UInt8,
                                                             static_cast<std::uint32_t>(ops.size()), {}, 0});
-            WYC_CHECK(archive_.addValues<std::uint8_t>(opsId, ops));
+            for (std::size_t i = 0; i < std::max<std::size_t>(1, transform.sampling().count()); ++i)
+                WYC_CHECK(archive_.addValues<std::uint8_t>(opsId, ops));
             values = archive_.addProperty(xform, {".vals", Property::Kind::Scalar, Pod::Double,
                                                   static_cast<std::uint32_t>(channels), {}, sampling});
         }
@@ -184,7 +186,7 @@ class SceneWriter {
             if (moves[c])
                 animated.push_back(static_cast<std::uint32_t>(c));
         if (!animated.empty()) {
-            const auto channelsId = archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, 0});
+            const auto channelsId = archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, sampling});
             WYC_CHECK(archive_.addValues<std::uint32_t>(channelsId, animated));
         }
         return {};
@@ -235,8 +237,9 @@ class SceneWriter {
                 WYC_CHECK(readPoints(geometry, i, slot.points));
                 slot.key = hash128(std::as_bytes(std::span(slot.points)));
                 const Bounds box = boundsOf(slot.points);
-                if (box.isEmpty())
-                    slot.bounds = {};
+                constexpr double kMost = std::numeric_limits<double>::max();
+                if (box.isEmpty()) // an inside-out box, as others write it
+                    slot.bounds = {kMost, kMost, kMost, -kMost, -kMost, -kMost};
                 else
                     slot.bounds = {box.low.x, box.low.y, box.low.z, box.high.x, box.high.y, box.high.z};
                 WYC_TRY(topology, geometry.topology(i));

@@ -89,8 +89,6 @@ Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes,
     OutProperty& property = properties_[id.index];
     const Key128 content = key ? *key : hash128(bytes);
     const std::uint32_t index = property.count++;
-    auto& most = samplingCounts_[property.description.timeSampling];
-    most = std::max(most, property.count);
     if (index > 0 && content == property.lastKey && bytes.size() == property.lastSize)
         return {};
     property.lastKey = content;
@@ -114,6 +112,9 @@ Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes,
         property.lastChanged = index;
     }
     property.stored.push_back(position);
+    // As others count it: up to the last sample that differs from the one before.
+    auto& most = samplingCounts_[property.description.timeSampling];
+    most = std::max(most, property.lastChanged + 1);
     return {};
 }
 
@@ -283,7 +284,7 @@ Status ArchiveWriter::finish() {
     for (std::size_t i = 0; i < samplings_.size(); ++i) {
         const Sampling& sampling = samplings_[i];
         const bool acyclic = sampling.kind() == Sampling::Kind::Acyclic;
-        appendBytes(bytes, i == 0 ? std::max(1U, samplingCounts_[0]) : samplingCounts_[i]);
+        appendBytes(bytes, samplingCounts_[i]);
         appendBytes(bytes, acyclic ? acyclicMark() : sampling.cycleSeconds());
         appendBytes(bytes, static_cast<std::uint32_t>(sampling.storedTimes().size()));
         for (const double time : sampling.storedTimes())

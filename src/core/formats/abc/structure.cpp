@@ -155,7 +155,7 @@ Result<json> structure(const fs::path& path) {
     json samplings = json::array();
     for (const TimeSampling& sampling : archive->timeSamplings()) {
         json entry{{"type", sampling.acyclic ? "acyclic" : sampling.stored.size() == 1 ? "uniform" : "cyclic"},
-                   {"samples_per_cycle", sampling.stored.size()},
+                   {"samples_per_cycle", sampling.acyclic ? json(nullptr) : json(sampling.stored.size())},
                    {"stored_times", sampling.stored},
                    {"max_samples", sampling.maxSamples}};
         entry["time_per_cycle"] = sampling.acyclic ? json(nullptr) : json(sampling.cycleSeconds);

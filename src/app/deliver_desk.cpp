@@ -1,0 +1,491 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "deliver_desk.h"
+
+#include <algorithm>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "base/text.h"
+#include "desk_parts.h"
+#include "theme.h"
+
+namespace wyc::app {
+namespace {
+
+// The exact label as a pattern.
+std::string patternOf(const std::string& label) {
+    std::string pattern = label;
+    std::replace(pattern.begin(), pattern.end(), '*', '?');
+    return pattern;
+}
+
+} // namespace
+
+DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+    setObjectName(QStringLiteral("deliverDesk"));
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(14, 10, 4, 8);
+    outer->setSpacing(6);
+    auto* head = new QHBoxLayout();
+    title_ = titleLabel(tr("Delivery"), this);
+    count_ = new QLabel(this);
+    count_->setProperty("small", true);
+    head->addWidget(title_);
+    head->addStretch();
+    head->addWidget(count_);
+    head->addSpacing(10);
+    outer->addLayout(head);
+
+    auto* scroll = new QScrollArea(this);
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* content = new QWidget(scroll);
+    auto* column = new QVBoxLayout(content);
+    column->setContentsMargins(0, 0, 10, 0);
+    column->setSpacing(7);
+    cards_ = new QVBoxLayout();
+    cards_->setSpacing(5);
+
+    auto* form = new QWidget(content);
+    auto* grid = new QGridLayout(form);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(5);
+    grid->setColumnStretch(1, 1);
+    grid->setColumnStretch(3, 1);
+    const auto place = [&](int row, int column2, const QString& name, QWidget* widget, const QString& tip, int span = 1) {
+        auto* label = new QLabel(name, form);
+        label->setProperty("dim", true);
+        label->setToolTip(tip);
+        widget->setToolTip(tip);
+        grid->addWidget(label, row, column2 * 2);
+        grid->addWidget(widget, row, column2 * 2 + 1, 1, span);
+    };
+    const auto combo = [&](const QString& name) {
+        auto* box = new QComboBox(form);
+        box->setObjectName(name);
+        return box;
+    };
+    format_ = combo(QStringLiteral("deliverFormat"));
+    for (const Format& format : formats())
+        if (format.write && format.id != "obj")
+            format_->addItem(QString::fromUtf8(format.name.data(), static_cast<qsizetype>(format.name.size())), QString::fromUtf8(format.id.data(), static_cast<qsizetype>(format.id.size())));
+    range_ = combo(QStringLiteral("deliverRange"));
+    range_->addItems({tr("shot with handles"), tr("shot without handles"), tr("all there is")});
+    rate_ = combo(QStringLiteral("deliverRate"));
+    rate_->setEditable(true);
+    rate_->addItems({tr("as it is"), QStringLiteral("24"), QStringLiteral("25"), QStringLiteral("30"), QStringLiteral("23.976")});
+    unit_ = combo(QStringLiteral("deliverUnit"));
+    unit_->addItems({tr("as it is"), QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"), QStringLiteral("in"), QStringLiteral("ft")});
+    up_ = combo(QStringLiteral("deliverUp"));
+    up_->addItems({tr("as it is"), QStringLiteral("Y"), QStringLiteral("Z"), QStringLiteral("X")});
+    first_ = new QLineEdit(form);
+    first_->setObjectName(QStringLiteral("deliverFirst"));
+    first_->setPlaceholderText(tr("as it is"));
+    template_ = new QLineEdit(form);
+    template_->setObjectName(QStringLiteral("deliverTemplate"));
+    folder_ = new QLineEdit(form);
+    folder_->setObjectName(QStringLiteral("deliverFolder"));
+    auto* folderRow = new QWidget(form);
+    auto* folderLayout = new QHBoxLayout(folderRow);
+    folderLayout->setContentsMargins(0, 0, 0, 0);
+    folderLayout->setSpacing(4);
+    auto* browse = new QToolButton(folderRow);
+    browse->setText(QStringLiteral("…"));
+    browse->setToolTip(tr("Choose a folder"));
+    folderLayout->addWidget(folder_);
+    folderLayout->addWidget(browse);
+    place(0, 0, tr("format"), format_, tr("What is written; what it cannot carry is listed below"));
+    place(0, 1, tr("range"), range_, tr("Frames that are written"));
+    place(1, 0, tr("unit"), unit_, tr("Unit of the delivery: sizes are converted"));
+    place(1, 1, tr("up"), up_, tr("Up axis of the delivery: turned, handedness kept"));
+    place(2, 0, tr("rate"), rate_, tr("Resampled to this rate; seconds are kept"));
+    place(2, 1, tr("first frame"), first_, tr("Number of the range's first frame in what is written"));
+    place(3, 0, tr("name"), template_, tr("{shot} {item} {version}; the next free version is taken"), 3);
+    place(4, 0, tr("folder"), folderRow, tr("Where it goes"), 3);
+    oneFile_ = new QCheckBox(tr("all items in one file"), form);
+    oneFile_->setObjectName(QStringLiteral("deliverOneFile"));
+    replace_ = new QCheckBox(tr("replace what is there"), form);
+    replace_->setToolTip(tr("Only for names without {version}: otherwise nothing is ever replaced"));
+    grid->addWidget(oneFile_, 5, 1);
+    grid->addWidget(replace_, 5, 3);
+
+    items_ = new QVBoxLayout();
+    items_->setSpacing(2);
+    auto* itemsTitle = new QLabel(tr("Items"), content);
+    itemsTitle->setFont(textFont(9.5, QFont::DemiBold));
+    column->addWidget(itemsTitle);
+    column->addLayout(items_);
+    column->addWidget(form);
+    column->addLayout(cards_);
+    column->addStretch(1);
+    scroll->setWidget(content);
+    outer->addWidget(scroll, 1);
+
+    auto* foot = new QHBoxLayout();
+    summary_ = smallLabel({}, this);
+    summary_->setObjectName(QStringLiteral("deliverSummary"));
+    act_ = new QPushButton(tr("Deliver"), this);
+    act_->setObjectName(QStringLiteral("deliver"));
+    act_->setProperty("main", true);
+    foot->addWidget(summary_, 1);
+    foot->addWidget(act_);
+    foot->addSpacing(10);
+    outer->addLayout(foot);
+
+    connect(format_, &QComboBox::activated, this, [this] { edit("Choose format", [this](DeliverySpec& s) { s.format = format_->currentData().toString().toStdString(); }); });
+    connect(range_, &QComboBox::activated, this, [this](int index) {
+        edit("Choose range", [&](DeliverySpec& s) {
+            s.wholeRange = index == 2;
+            s.handles = index == 1 ? std::optional(0.0) : std::nullopt;
+        });
+    });
+    const auto takeRate = [this] {
+        const auto rate = FrameRate::parse(rate_->currentText().toStdString());
+        edit("Choose rate", [&](DeliverySpec& s) { s.rate = rate ? std::optional(*rate) : std::nullopt; });
+    };
+    connect(rate_, &QComboBox::activated, this, takeRate);
+    connect(rate_->lineEdit(), &QLineEdit::editingFinished, this, takeRate);
+    connect(unit_, &QComboBox::activated, this, [this] {
+        const auto unit = parseUnit(unit_->currentText().toStdString());
+        edit("Choose unit", [&](DeliverySpec& s) { s.unitMetres = unit ? std::optional(*unit) : std::nullopt; });
+    });
+    connect(up_, &QComboBox::activated, this, [this] {
+        const auto up = parseUpAxis(up_->currentText().toStdString());
+        edit("Choose up axis", [&](DeliverySpec& s) { s.upAxis = up ? std::optional(*up) : std::nullopt; });
+    });
+    connect(first_, &QLineEdit::editingFinished, this, [this] {
+        const auto frame = parseNumber(first_->text().toStdString());
+        edit("Choose first frame", [&](DeliverySpec& s) { s.firstFrame = frame; });
+    });
+    connect(template_, &QLineEdit::editingFinished, this, [this] { edit("Change name", [this](DeliverySpec& s) { s.nameTemplate = template_->text().toStdString(); }); });
+    connect(folder_, &QLineEdit::editingFinished, this, [this] { edit("Choose folder", [this](DeliverySpec& s) { s.folder = folder_->text().toStdString(); }); });
+    connect(browse, &QToolButton::clicked, this, [this] {
+        const QString path = QFileDialog::getExistingDirectory(this, tr("Where it goes"), folder_->text());
+        if (!path.isEmpty())
+            edit("Choose folder", [&](DeliverySpec& s) { s.folder = path.toStdString(); });
+    });
+    connect(oneFile_, &QCheckBox::clicked, this, [this](bool on) { edit("One file", [&](DeliverySpec& s) { s.oneFile = on; }); });
+    connect(replace_, &QCheckBox::clicked, this, [this](bool on) { edit("Replace", [&](DeliverySpec& s) { s.replace = on; }); });
+    connect(act_, &QPushButton::clicked, this, [this] { delivering_ ? stop() : deliver(); });
+    planTimer_.setSingleShot(true);
+    planTimer_.setInterval(60);
+    connect(&planTimer_, &QTimer::timeout, this, &DeliverDesk::plan);
+    connect(&workspace_, &Workspace::jobChanged, this, [this] {
+        showSpec();
+        showResults_ = showResults_ && delivering_;
+        planTimer_.start();
+    });
+    connect(&workspace_, &Workspace::itemsChanged, this, [this] {
+        showItems();
+        planTimer_.start();
+    });
+    connect(&workspace_, &Workspace::activeChanged, this, [this] {
+        showItems();
+        planTimer_.start();
+    });
+    connect(&workspace_.deliveryRunner(), &JobRunner::changed, this, &DeliverDesk::updateRow);
+    connect(&workspace_.deliveryRunner(), &JobRunner::idle, this, [this] {
+        delivering_ = false;
+        showRows();
+    });
+    showSpec();
+    showItems();
+    showRows();
+}
+
+DeliverySpec DeliverDesk::spec() const {
+    if (!workspace_.job().deliveries.empty())
+        return workspace_.job().deliveries.front();
+    DeliverySpec standard;
+    const fs::path job = workspace_.document().path();
+    standard.folder = job.empty() ? fs::current_path() : job.parent_path() / "delivered";
+    return standard;
+}
+
+void DeliverDesk::edit(const std::string& label, const std::function<void(DeliverySpec&)>& change) {
+    const DeliverySpec standard = spec();
+    workspace_.document().edit(label, [&](Job& job) {
+        if (job.deliveries.empty())
+            job.deliveries.push_back(standard);
+        change(job.deliveries.front());
+    });
+}
+
+void DeliverDesk::showSpec() {
+    const DeliverySpec s = spec();
+    format_->setCurrentIndex(std::max(0, format_->findData(QString::fromStdString(s.format))));
+    range_->setCurrentIndex(s.wholeRange ? 2 : s.handles ? 1 : 0);
+    rate_->setCurrentText(s.rate ? QString::fromStdString(s.rate->shortText()) : tr("as it is"));
+    unit_->setCurrentText(s.unitMetres ? QString::fromStdString(unitName(*s.unitMetres)) : tr("as it is"));
+    up_->setCurrentText(s.upAxis ? QString::fromLatin1(upAxisName(*s.upAxis)) : tr("as it is"));
+    first_->setText(s.firstFrame ? QString::fromStdString(frameText(*s.firstFrame)) : QString());
+    template_->setText(QString::fromStdString(s.nameTemplate));
+    folder_->setText(QString::fromStdString(s.folder.string()));
+    folder_->setCursorPosition(0);
+    const Format* format = formatById(s.format);
+    oneFile_->setVisible(format && format->traits.manyItems);
+    oneFile_->setChecked(s.oneFile);
+    replace_->setChecked(s.replace);
+    showItems();
+}
+
+void DeliverDesk::showItems() {
+    clearLayout(items_);
+    const DeliverySpec s = spec();
+    constexpr std::size_t kMostListed = 60;
+    std::size_t listed = 0;
+    for (const ItemView& item : workspace_.items()) {
+        if (++listed > kMostListed) {
+            items_->addWidget(smallLabel(tr("and %1 more items").arg(workspace_.items().size() - kMostListed), this));
+            break;
+        }
+        const std::string label = workspace_.labelOf(item.key);
+        const bool chosen = s.items.empty() ? !item.leftOut : std::any_of(s.items.begin(), s.items.end(), [&](const std::string& p) { return matchesPattern(label, p); });
+        // Long lists stay short: what is chosen, and the active item.
+        if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
+            continue;
+        auto* box = new QCheckBox(QStringLiteral("%1  ·  %2").arg(QString::fromStdString(item.name), QString::fromStdString(item.source->name)), this);
+        box->setObjectName(QStringLiteral("deliverItem"));
+        box->setProperty("label", QString::fromStdString(label));
+        box->setChecked(chosen);
+        if (item.key == workspace_.active())
+            box->setStyleSheet(QStringLiteral("color: #6FCFB4;"));
+        connect(box, &QCheckBox::clicked, this, [this, label](bool on) {
+            // From here on the choice is by name.
+            std::vector<std::string> chosenLabels;
+            const DeliverySpec now = spec();
+            for (const ItemView& it : workspace_.items()) {
+                const std::string other = workspace_.labelOf(it.key);
+                const bool was = now.items.empty() ? !it.leftOut : std::any_of(now.items.begin(), now.items.end(), [&](const std::string& p) { return matchesPattern(other, p); });
+                if (other == label ? on : was)
+                    chosenLabels.push_back(patternOf(other));
+            }
+            if (chosenLabels.empty())
+                chosenLabels.push_back("!*");
+            edit(on ? "Take item into the delivery" : "Leave item out of the delivery", [&](DeliverySpec& d) { d.items = chosenLabels; });
+        });
+        items_->addWidget(box);
+    }
+    // One click instead of many: deliver just what is looked at.
+    if (const ItemView* active = workspace_.activeItem(); active && workspace_.items().size() > 1) {
+        const std::string label = workspace_.labelOf(active->key);
+        if (s.items.size() != 1 || s.items.front() != patternOf(label)) {
+            auto* only = new QPushButton(tr("Only %1 of %2").arg(QString::fromStdString(active->name), QString::fromStdString(active->source->name)), this);
+            only->setObjectName(QStringLiteral("deliverOnlyActive"));
+            only->setProperty("small", true);
+            connect(only, &QPushButton::clicked, this, [this, label] { edit("Deliver only this item", [&](DeliverySpec& d) { d.items = {patternOf(label)}; }); });
+            items_->addWidget(only, 0, Qt::AlignLeft);
+        }
+    }
+    if (workspace_.items().empty())
+        items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and compared point by point."), this));
+}
+
+void DeliverDesk::plan() {
+    if (delivering_ || showResults_)
+        return;
+    rows_.clear();
+    planError_.clear();
+    if (!workspace_.items().empty()) {
+        const DeliverySpec s = spec();
+        auto inputs = workspace_.inputsOf(s);
+        auto outputs = inputs ? planDelivery(*inputs, s, workspace_.job().shot) : Result<std::vector<PlannedOutput>>(fail(inputs.error()));
+        if (outputs) {
+            for (PlannedOutput& output : *outputs)
+                rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
+        } else {
+            planError_ = QString::fromStdString(outputs.error().text());
+        }
+    }
+    showRows();
+}
+
+void DeliverDesk::showRows() {
+    clearLayout(cards_);
+    stateLabels_.clear();
+    std::uint64_t total = 0;
+    std::size_t files = 0;
+    std::size_t proven = 0;
+    const bool started = delivering_ || showResults_;
+    for (const OutputRow& row : rows_) {
+        total += row.result ? row.result->sizeBytes : row.plan.sizeEstimate;
+        files += row.plan.fileCount;
+        proven += row.result && row.result->proof.passed;
+        QFrame* card = cardFrame(row.result ? colour::kMoss : row.state == JobState::Failed ? colour::kRust : row.state == JobState::Running ? colour::kGlass : colour::kInk3, this);
+        card->setProperty("output", QString::fromStdString(row.plan.target.string()));
+        auto* column = new QVBoxLayout(card);
+        column->setContentsMargins(10, 6, 10, 7);
+        column->setSpacing(2);
+        auto* head = new QHBoxLayout();
+        auto* name = new QLabel(QString::fromStdString(row.plan.item), card);
+        name->setFont(textFont(9.5, QFont::DemiBold));
+        head->addWidget(name, 1);
+        auto* size = smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes)) : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))), card);
+        size->setWordWrap(false);
+        head->addWidget(size);
+        column->addLayout(head);
+        auto* second = new QHBoxLayout();
+        const QString target = QString::fromStdString(row.plan.target.filename().string());
+        auto* file = smallLabel(target + (row.plan.restTarget ? QStringLiteral(" + ") + QString::fromStdString(row.plan.restTarget->filename().string()) : QString()), card);
+        file->setToolTip(QString::fromStdString(row.plan.target.string()));
+        second->addWidget(file, 1);
+        QString state = row.plan.frames ? tr("%1 – %2 · %3 samples").arg(QString::fromStdString(frameText(row.plan.frames->first)), QString::fromStdString(frameText(row.plan.frames->last))).arg(row.plan.sampleCount) : tr("still");
+        QColor stateColour = colour::kChalk2;
+        if (row.result) {
+            state = QStringLiteral("✓ ") + QString::fromStdString(row.result->proof.words());
+            stateColour = colour::kMoss;
+        } else if (row.state == JobState::Failed) {
+            state = QStringLiteral("✕ ") + tr("not written");
+            stateColour = colour::kRust;
+        } else if (row.state == JobState::Cancelled) {
+            state = tr("stopped, nothing left behind");
+            stateColour = colour::kStraw;
+        } else if (started) {
+            state = row.state == JobState::Running ? row.words : tr("waiting");
+            stateColour = colour::kGlass;
+        }
+        auto* stateLabel = new QLabel(state, card);
+        stateLabel->setObjectName(QStringLiteral("outputState"));
+        stateLabel->setStyleSheet(QStringLiteral("color: %1;").arg(stateColour.name()));
+        second->addWidget(stateLabel);
+        column->addLayout(second);
+        if (row.jobId)
+            stateLabels_[row.jobId] = stateLabel;
+        if (started) {
+            auto* bar = new QProgressBar(card);
+            bar->setTextVisible(false);
+            bar->setRange(0, 1000);
+            bar->setObjectName(QStringLiteral("outputProgress_%1").arg(row.jobId));
+            bar->setValue(row.result ? 1000 : static_cast<int>(row.fraction * 1000));
+            if (row.result)
+                bar->setStyleSheet(QStringLiteral("QProgressBar::chunk { background: #8FBF6A; }"));
+            column->addWidget(bar);
+        }
+        if (row.state == JobState::Failed)
+            column->addWidget(smallLabel(row.words, card));
+        if (row.result) {
+            for (const ProvenItem& item : row.result->proof.items) {
+                const QString range = item.first ? tr("frames %1 – %2").arg(QString::fromStdString(frameText(*item.first)), QString::fromStdString(frameText(*item.last))) : tr("still");
+                column->addWidget(smallLabel(tr("read back: %1 points × %2 samples, %3, %4 fps · order %5 · largest drift %6")
+                                                 .arg(QString::fromStdString(groupedDigits(item.points))).arg(item.samples).arg(range, QString::fromStdString(row.result->proof.rate.shortText()),
+                                                      QString::fromStdString(hashText(item.topology)).left(8), QString::fromStdString(lengthText(item.largestDriftMetres))), card));
+            }
+            if (!row.result->record.empty())
+                column->addWidget(smallLabel(tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())), card));
+        }
+        cards_->addWidget(card);
+    }
+    std::vector<std::pair<QString, QString>> losses;
+    for (const OutputRow& row : rows_)
+        for (const Loss& loss : row.plan.losses)
+            losses.emplace_back(QString::fromStdString(loss.what), QString::fromStdString(row.plan.item));
+    if (!losses.empty()) {
+        auto* lossTitle = new QLabel(showResults_ ? tr("Not carried") : tr("Will be lost"), this);
+        lossTitle->setFont(textFont(9.5, QFont::DemiBold));
+        cards_->addWidget(lossTitle);
+        std::size_t shown = 0;
+        for (const auto& [what, item] : losses) {
+            if (++shown > 8) {
+                cards_->addWidget(smallLabel(tr("and %1 more").arg(losses.size() - 8), this));
+                break;
+            }
+            QFrame* card = cardFrame(colour::kStraw, this);
+            auto* line = new QHBoxLayout(card);
+            line->setContentsMargins(10, 5, 8, 5);
+            auto* words = new QLabel(QStringLiteral("<span style='color:#E4C765'>!</span>&nbsp; %1 <span style='color:#93A8A6'>· %2</span>").arg(what.toHtmlEscaped(), item.toHtmlEscaped()), card);
+            words->setWordWrap(true);
+            line->addWidget(words);
+            cards_->addWidget(card);
+        }
+    }
+    if (!planError_.isEmpty() && !started) {
+        QFrame* card = cardFrame(colour::kRust, this);
+        auto* line = new QVBoxLayout(card);
+        auto* words = new QLabel(QStringLiteral("✕ ") + planError_, card);
+        words->setObjectName(QStringLiteral("planError"));
+        words->setWordWrap(true);
+        line->addWidget(words);
+        cards_->addWidget(card);
+    }
+    count_->setText(rows_.empty() ? QString() : tr("%1 · %2").arg(rows_.size() == 1 ? tr("1 output") : tr("%1 outputs").arg(rows_.size()), files == 1 ? tr("1 file") : tr("%1 files").arg(files)));
+    if (delivering_)
+        summary_->setText(tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
+    else if (showResults_)
+        summary_->setText(proven == rows_.size() && !rows_.empty() ? QStringLiteral("✓ ") + tr("all proven · %1 in %2").arg(QString::fromStdString(sizeText(total)), QString::fromStdString(rows_.front().plan.target.parent_path().string())) : tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
+    else
+        summary_->setText(rows_.empty() ? QString() : tr("about %1 to write, then read back and compared point by point").arg(QString::fromStdString(sizeText(total))));
+    act_->setText(delivering_ ? tr("Stop") : showResults_ ? tr("Deliver next version") : rows_.size() == 1 ? tr("Deliver %1").arg(QString::fromStdString(rows_.front().plan.item).left(24)) : tr("Deliver %1 outputs").arg(rows_.size()));
+    act_->setEnabled(delivering_ || !rows_.empty());
+}
+
+void DeliverDesk::deliver() {
+    if (delivering_)
+        return;
+    showResults_ = false;
+    plan(); // versions that are free now
+    if (rows_.empty())
+        return;
+    delivering_ = true;
+    showResults_ = true;
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        const PlannedOutput output = rows_[i].plan;
+        rows_[i].jobId = workspace_.deliveryRunner().start(
+            tr("Delivering %1").arg(QString::fromStdString(output.item)),
+            [this, output, i](const Progress& progress) -> Result<JobRunner::Done> {
+                WYC_TRY(result, runOutput(output, {}, progress));
+                return [this, i, result] {
+                    if (i < rows_.size()) {
+                        rows_[i].result = result;
+                        rows_[i].state = JobState::Finished;
+                    }
+                };
+            },
+            [this, i](const Error& error) {
+                if (i >= rows_.size())
+                    return;
+                rows_[i].state = error.kind == ErrorKind::Cancelled ? JobState::Cancelled : JobState::Failed;
+                rows_[i].words = QString::fromStdString(error.text());
+            });
+    }
+    showRows();
+}
+
+void DeliverDesk::stop() {
+    workspace_.deliveryRunner().cancelAll();
+}
+
+void DeliverDesk::updateRow(const JobStatus& status) {
+    for (OutputRow& row : rows_) {
+        if (row.jobId != status.id || row.jobId == 0)
+            continue;
+        if (status.state == JobState::Running) {
+            const bool first = row.state != JobState::Running;
+            row.state = JobState::Running;
+            row.fraction = status.fraction;
+            row.words = status.words + (status.secondsLeft > 1.0 ? tr(" · %1 left").arg(QString::fromStdString(durationText(status.secondsLeft))) : QString());
+            if (first) {
+                showRows();
+            } else {
+                if (const auto label = stateLabels_.find(row.jobId); label != stateLabels_.end())
+                    label->second->setText(row.words);
+                if (auto* bar = findChild<QProgressBar*>(QStringLiteral("outputProgress_%1").arg(row.jobId)))
+                    bar->setValue(static_cast<int>(row.fraction * 1000));
+            }
+        } else {
+            showRows();
+        }
+    }
+}
+
+} // namespace wyc::app

@@ -1,0 +1,75 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The Deliver desk: what is delivered and how, what will be lost, the writing, and the proof.
+#include <map>
+#include <vector>
+
+#include <QTimer>
+#include <QWidget>
+
+#include "workspace.h"
+
+class QCheckBox;
+class QComboBox;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+class QVBoxLayout;
+
+namespace wyc::app {
+
+/// One output on the desk, from plan to proof.
+struct OutputRow {
+    PlannedOutput plan;
+    JobState state = JobState::Queued;
+    double fraction = 0.0;
+    QString words;
+    std::optional<OutputResult> result;
+    int jobId = 0;
+};
+
+class DeliverDesk : public QWidget {
+    Q_OBJECT
+  public:
+    explicit DeliverDesk(Workspace& workspace, QWidget* parent = nullptr);
+    [[nodiscard]] const std::vector<OutputRow>& rows() const { return rows_; }
+    [[nodiscard]] bool delivering() const { return delivering_; }
+
+  public slots:
+    void deliver();
+    void stop();
+
+  private:
+    [[nodiscard]] DeliverySpec spec() const;
+    void edit(const std::string& label, const std::function<void(DeliverySpec&)>& change);
+    void showSpec();
+    void showItems();
+    void plan();
+    void showRows();
+    void updateRow(const JobStatus& status);
+    Workspace& workspace_;
+    QLabel* title_;
+    QLabel* count_;
+    QVBoxLayout* items_;
+    QComboBox* format_;
+    QComboBox* range_;
+    QComboBox* rate_;
+    QComboBox* unit_;
+    QComboBox* up_;
+    QLineEdit* first_;
+    QLineEdit* template_;
+    QLineEdit* folder_;
+    QCheckBox* oneFile_;
+    QCheckBox* replace_;
+    QVBoxLayout* cards_;
+    QPushButton* act_;
+    QLabel* summary_;
+    QTimer planTimer_;
+    std::vector<OutputRow> rows_;
+    std::map<int, QLabel*> stateLabels_;
+    bool delivering_ = false;
+    bool showResults_ = false;
+    QString planError_;
+};
+
+} // namespace wyc::app

@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desk_parts.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QHBoxLayout>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <QPushButton>
+#include <QVBoxLayout>
+
+#include "base/text.h"
+#include "theme.h"
+
+namespace wyc::app {
+
+QLabel* titleLabel(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setFont(textFont(10.5, QFont::DemiBold));
+    return label;
+}
+
+QLabel* smallLabel(const QString& text, QWidget* parent) {
+    auto* label = new QLabel(text, parent);
+    label->setProperty("small", true);
+    label->setWordWrap(true);
+    return label;
+}
+
+QFrame* cardFrame(const QColor& edge, QWidget* parent) {
+    auto* frame = new QFrame(parent);
+    frame->setObjectName(QStringLiteral("card"));
+    frame->setStyleSheet(QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px solid %1; }").arg(edge.name()));
+    return frame;
+}
+
+void clearLayout(QVBoxLayout* layout) {
+    while (QLayoutItem* item = layout->takeAt(0)) {
+        if (QWidget* widget = item->widget()) {
+            widget->hide();
+            widget->deleteLater();
+        }
+        delete item;
+    }
+}
+
+FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, bool showItem, QWidget* parent) : QFrame(parent), found_(found) {
+    const auto severity = static_cast<int>(found.finding.severity);
+    setObjectName(QStringLiteral("card"));
+    setProperty("findingId", QString::fromStdString(found.finding.id));
+    setStyleSheet(QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px solid %1; } QFrame#card:hover { background: #1B282D; }").arg(severityColour(severity).name()));
+    setCursor(Qt::PointingHandCursor);
+    setToolTip(tr("%1 — click to go there").arg(QString::fromStdString(found.finding.id)));
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(10, 7, 8, 7);
+    auto* words = new QVBoxLayout();
+    words->setSpacing(2);
+    auto* what = new QLabel(QStringLiteral("<span style='color:%1'>%2</span>&nbsp; %3").arg(severityColour(severity).name(), severityMark(severity), QString::fromStdString(found.finding.text).toHtmlEscaped()), this);
+    what->setWordWrap(true);
+    what->setTextFormat(Qt::RichText);
+    words->addWidget(what);
+    QString where;
+    if (showItem)
+        where = QString::fromStdString(workspace.labelOf(found.key));
+    if (found.finding.frame)
+        where += (where.isEmpty() ? QString() : QStringLiteral(" · ")) + tr("frame %1").arg(QString::fromStdString(frameText(*found.finding.frame)));
+    const QString advice = QString::fromStdString(found.finding.advice);
+    auto* more = smallLabel(where.isEmpty() ? advice : advice.isEmpty() ? where : where + QStringLiteral(" — ") + advice, this);
+    words->addWidget(more);
+    row->addLayout(words, 1);
+    if (!found.finding.mend.empty()) {
+        auto* mend = new QPushButton(QString::fromStdString(found.finding.mendLabel), this);
+        mend->setObjectName(QStringLiteral("mend"));
+        mend->setProperty("small", true);
+        mend->setProperty("findingId", QString::fromStdString(found.finding.id));
+        mend->setToolTip(tr("Adds the step that puts this right; the source file is not touched"));
+        row->addWidget(mend, 0, Qt::AlignVCenter);
+        connect(mend, &QPushButton::clicked, this, [this] { emit mendAsked(found_); });
+    }
+}
+
+void FindingCard::mouseReleaseEvent(QMouseEvent* event) {
+    if (event->button() == Qt::LeftButton && rect().contains(event->position().toPoint()))
+        emit goAsked(found_);
+}
+
+ProfileStrips::ProfileStrips(QWidget* parent) : QWidget(parent) {
+    setFixedHeight(84);
+    setToolTip(tr("RMS speed of the points over time: as the source has it, and after the steps that are on"));
+}
+
+void ProfileStrips::show(const ItemView* item) {
+    strips_.clear();
+    const auto add = [&](const QString& words, const std::shared_ptr<const MotionProfile>& profile, const FrameRate& rate) {
+        Strip strip;
+        if (profile) {
+            for (std::size_t i = 0; i < profile->count(); ++i) {
+                strip.frames.push_back(snappedFrame(rate.frameAt(profile->times[i])));
+                strip.speeds.push_back(profile->step[i]);
+            }
+        }
+        strip.words = strip.frames.size() > 1 ? QStringLiteral("%1 – %2  %3").arg(QString::fromStdString(frameText(strip.frames.front())), QString::fromStdString(frameText(strip.frames.back())), words) : words;
+        strips_.push_back(std::move(strip));
+    };
+    if (item && item->scene) {
+        add(tr("as it came"), item->rawProfile, item->source->scene.workingRate);
+        add(tr("after steps"), item->profile, item->scene->workingRate);
+    }
+    update();
+}
+
+void ProfileStrips::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.fillRect(rect(), colour::kInk1.darker(106));
+    double first = 1e18;
+    double last = -1e18;
+    for (const Strip& strip : strips_)
+        if (strip.frames.size() > 1) {
+            first = std::min(first, strip.frames.front());
+            last = std::max(last, strip.frames.back());
+        }
+    painter.setFont(textFont(8.5));
+    for (std::size_t s = 0; s < strips_.size(); ++s) {
+        const Strip& strip = strips_[s];
+        const double top = 4.0 + static_cast<double>(s) * 40.0;
+        painter.setPen(colour::kChalk2);
+        painter.drawText(QRectF(12, top, width() - 24, 14), Qt::AlignVCenter, strip.words);
+        if (strip.frames.size() < 2 || last <= first)
+            continue;
+        const QColor c = s == 0 ? colour::kHeather : colour::kGlass;
+        float most = 0.0F;
+        for (const float v : strip.speeds)
+            if (std::isfinite(v))
+                most = std::max(most, v);
+        QPainterPath path;
+        const auto x = [&](double frame) { return 12 + (frame - first) / (last - first) * (width() - 24); };
+        const double floor = top + 37;
+        path.moveTo(x(strip.frames.front()), floor);
+        for (std::size_t i = 0; i < strip.frames.size(); ++i) {
+            const float v = strip.speeds[i == 0 ? 1 : i];
+            path.lineTo(x(strip.frames[i]), floor - (std::isfinite(v) && most > 0 ? static_cast<double>(v / most) : 0.0) * 21.0);
+        }
+        path.lineTo(x(strip.frames.back()), floor);
+        path.closeSubpath();
+        QColor fill = c;
+        fill.setAlpha(80);
+        painter.setPen(QPen(c, 1.1));
+        painter.setBrush(fill);
+        painter.drawPath(path);
+    }
+}
+
+} // namespace wyc::app

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Small parts that the desks share.
+#include <QFrame>
+#include <QLabel>
+#include <QWidget>
+
+#include "workspace.h"
+
+class QVBoxLayout;
+
+namespace wyc::app {
+
+[[nodiscard]] QLabel* titleLabel(const QString& text, QWidget* parent);
+[[nodiscard]] QLabel* smallLabel(const QString& text, QWidget* parent);
+/// A card with a coloured edge on its left.
+[[nodiscard]] QFrame* cardFrame(const QColor& edge, QWidget* parent);
+/// Removes and deletes everything in a layout.
+void clearLayout(QVBoxLayout* layout);
+
+/// One finding: mark, what, where, and its acts.
+class FindingCard : public QFrame {
+    Q_OBJECT
+  public:
+    FindingCard(const ItemFinding& found, const Workspace& workspace, bool showItem, QWidget* parent);
+  signals:
+    void mendAsked(const wyc::app::ItemFinding& found);
+    void goAsked(const wyc::app::ItemFinding& found);
+
+  protected:
+    void mouseReleaseEvent(QMouseEvent* event) override;
+
+  private:
+    ItemFinding found_;
+};
+
+/// Two motion profiles on one scale of frames: as it came, and after the steps.
+class ProfileStrips : public QWidget {
+    Q_OBJECT
+  public:
+    explicit ProfileStrips(QWidget* parent = nullptr);
+    void show(const ItemView* item);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+
+  private:
+    struct Strip {
+        QString words;
+        std::vector<double> frames;
+        std::vector<float> speeds;
+    };
+    std::vector<Strip> strips_;
+};
+
+} // namespace wyc::app
