@@ -22,7 +22,8 @@ constexpr double kJellyDetail = 1.0;
 
 using ShapeAt = std::function<Shape(double seconds)>;
 
-// A deforming item over frames: pose(frame) gives the shape's time in frames, so that a planted fault is one line.
+// A deforming item over frames: pose(frame) gives the shape's time in frames, so that a planted fault is one
+// line.
 Scene cacheScene(const std::string& name, const ShapeAt& shapeAt, FrameRange frames, const FrameRate& rate,
                  const std::function<double(double)>& pose) {
     const auto count = static_cast<std::size_t>(std::lround(frames.count()));
@@ -40,8 +41,9 @@ Scene cacheScene(const std::string& name, const ShapeAt& shapeAt, FrameRange fra
     node.name = name;
     node.path = "/" + name;
     node.kind = NodeKind::Mesh;
-    node.geometry = std::make_shared<MemoryGeometry>(Sampling::uniform(rate.secondsAt(frames.first), rate.secondsAt(1.0), count),
-                                                     first.topology(), std::move(samples));
+    node.geometry =
+        std::make_shared<MemoryGeometry>(Sampling::uniform(rate.secondsAt(frames.first), rate.secondsAt(1.0), count),
+                                         first.topology(), std::move(samples));
     scene.nodes.push_back(std::move(node));
     return scene;
 }
@@ -85,15 +87,27 @@ class DemoWriter {
         files_.push_back(folder_ / relative);
         return writeTextFile(folder_ / relative, text, AtomicFile::Replace::No);
     }
-    void fault(const std::string& file, const std::string& item, const std::string& id, std::optional<double> frame, const std::string& what) {
-        faults_.push_back({{"file", file}, {"item", item}, {"id", id}, {"frame", frame ? json(*frame) : json(nullptr)}, {"what", what}});
+    void fault(const std::string& file, const std::string& item, const std::string& id, std::optional<double> frame,
+               const std::string& what) {
+        faults_.push_back({{"file", file},
+                           {"item", item},
+                           {"id", id},
+                           {"frame", frame ? json(*frame) : json(nullptr)},
+                           {"what", what}});
     }
     void clean(const std::string& file) { clean_.push_back(file); }
     Status finish() {
-        return writeText(json{{"shot", {{"name", demoShot().name}, {"range", "1009:1128"}, {"handles", 8}, {"rate", "24"}, {"unit", "m"}, {"up", "Y"}}},
+        return writeText(json{{"shot",
+                               {{"name", demoShot().name},
+                                {"range", "1009:1128"},
+                                {"handles", 8},
+                                {"rate", "24"},
+                                {"unit", "m"},
+                                {"up", "Y"}}},
                               {"faults", faults_},
                               {"clean", clean_}}
-                             .dump(1) + "\n",
+                                 .dump(1) +
+                             "\n",
                          "faults.json");
     }
     [[nodiscard]] const fs::path& folder() const { return folder_; }
@@ -116,7 +130,8 @@ Status writeClean(DemoWriter& out) {
     const FrameRange range = *demoShot().rangeWithHandles();
     const FrameRate rate;
     const ShapeAt jelly = [](double seconds) { return lanternJelly(seconds, kJellyDetail); };
-    WYC_CHECK(out.write(stillScene("lantern_jelly_rest", lanternJelly(kRestSeconds, kJellyDetail)), "clean/lantern_jelly_rest.obj"));
+    WYC_CHECK(out.write(stillScene("lantern_jelly_rest", lanternJelly(kRestSeconds, kJellyDetail)),
+                        "clean/lantern_jelly_rest.obj"));
     const Scene jellyScene = cacheScene("lantern_jelly", jelly, range, rate, asIs);
     WYC_CHECK(out.write(jellyScene, "clean/lantern_jelly.mdd"));
     WYC_CHECK(out.write(jellyScene, "clean/lantern_jelly_poses/lantern_jelly.####.obj"));
@@ -124,7 +139,8 @@ Status writeClean(DemoWriter& out) {
     WYC_CHECK(out.write(cacheScene("kelp_frond", kelpFrond, range, rate, asIs), "clean/kelp_frond.mdd"));
     WYC_CHECK(out.write(stillScene("seabed", seabed(174)), "clean/seabed.obj"));
     WYC_CHECK(out.write(surveySub(), "clean/survey_sub.abc"));
-    for (const char* file : {"clean/lantern_jelly.mdd", "clean/lantern_jelly_poses", "clean/kelp_frond.mdd", "clean/seabed.obj", "clean/survey_sub.abc"})
+    for (const char* file : {"clean/lantern_jelly.mdd", "clean/lantern_jelly_poses", "clean/kelp_frond.mdd",
+                             "clean/seabed.obj", "clean/survey_sub.abc"})
         out.clean(file);
     return {};
 }
@@ -133,7 +149,8 @@ Status writeReturns(DemoWriter& out) {
     const FrameRange range = *demoShot().rangeWithHandles();
     const FrameRate rate;
     // What went out stands beside what came back.
-    WYC_CHECK(out.write(stillScene("lantern_jelly_rest", lanternJelly(kRestSeconds, kJellyDetail)), "returns/lantern_jelly_rest.obj"));
+    WYC_CHECK(out.write(stillScene("lantern_jelly_rest", lanternJelly(kRestSeconds, kJellyDetail)),
+                        "returns/lantern_jelly_rest.obj"));
     WYC_CHECK(out.write(stillScene("kelp_frond_rest", kelpFrond(kRestSeconds)), "returns/kelp_frond_rest.obj"));
 
     // The jelly: centimetres, Z up, everything one frame late, the first frame holding the last pose.
@@ -152,23 +169,28 @@ Status writeReturns(DemoWriter& out) {
     out.fault(back, "/lantern_jelly_back", "range.late", range.first + 1, "one frame late");
     out.fault(back, "/lantern_jelly_back", "frames.first_stale", range.first, "the first frame holds the last pose");
 
-    const auto frond = [&](const std::string& name, FrameRange frames, const FrameRate& itsRate, const std::function<double(double)>& pose) {
+    const auto frond = [&](const std::string& name, FrameRange frames, const FrameRate& itsRate,
+                           const std::function<double(double)>& pose) {
         return cacheScene(name, kelpFrond, frames, itsRate, pose);
     };
     // A numbered sequence with a missing, a doubled and a held frame.
-    WYC_CHECK(out.write(frond("kelp_frond_pose", range, rate, [](double frame) { return frame == 1088.0 ? 1087.0 : frame; }),
-                        "returns/kelp_frond_poses/kelp_frond_pose.####.obj"));
+    WYC_CHECK(
+        out.write(frond("kelp_frond_pose", range, rate, [](double frame) { return frame == 1088.0 ? 1087.0 : frame; }),
+                  "returns/kelp_frond_poses/kelp_frond_pose.####.obj"));
     const std::string poses = "returns/kelp_frond_poses";
     std::error_code code;
     fs::remove(out.folder() / poses / "kelp_frond_pose.1051.obj", code);
-    fs::copy_file(out.folder() / poses / "kelp_frond_pose.1070.obj", out.folder() / poses / "kelp_frond_pose.01070.obj", code);
+    fs::copy_file(out.folder() / poses / "kelp_frond_pose.1070.obj", out.folder() / poses / "kelp_frond_pose.01070.obj",
+                  code);
     out.fault(poses, "/kelp_frond_pose", "frames.missing", 1051, "frame 1051 is missing");
     out.fault(poses, "/kelp_frond_pose", "frames.doubled", 1070, "frame 1070 exists twice, padded in two ways");
     out.fault(poses, "/kelp_frond_pose", "frames.mixed_padding", {}, "two paddings");
     out.fault(poses, "/kelp_frond_pose", "frames.held", 1088, "frame 1088 repeats 1087");
 
-    WYC_CHECK(out.write(frond("kelp_frond_still", range, rate, [](double) { return 1009.0; }), "returns/kelp_frond_still.mdd"));
-    out.fault("returns/kelp_frond_still.mdd", "/kelp_frond_still", "motion.static", {}, "136 samples, and nothing moves");
+    WYC_CHECK(out.write(frond("kelp_frond_still", range, rate, [](double) { return 1009.0; }),
+                        "returns/kelp_frond_still.mdd"));
+    out.fault("returns/kelp_frond_still.mdd", "/kelp_frond_still", "motion.static", {},
+              "136 samples, and nothing moves");
 
     {
         const ShapeAt holed = [](double seconds) {
@@ -178,29 +200,39 @@ Status writeReturns(DemoWriter& out) {
             return shape;
         };
         WYC_CHECK(out.write(cacheScene("kelp_frond_nan", holed, range, rate, asIs), "returns/kelp_frond_nan.mdd"));
-        out.fault("returns/kelp_frond_nan.mdd", "/kelp_frond_nan", "points.not_finite", 1060, "y of point 211 is not a number");
+        out.fault("returns/kelp_frond_nan.mdd", "/kelp_frond_nan", "points.not_finite", 1060,
+                  "y of point 211 is not a number");
     }
-    WYC_CHECK(out.write(frond("kelp_frond_zero", {0, range.count() - 1}, rate, [&](double frame) { return frame + range.first; }), "returns/kelp_frond_zero.mdd"));
+    WYC_CHECK(out.write(
+        frond("kelp_frond_zero", {0, range.count() - 1}, rate, [&](double frame) { return frame + range.first; }),
+        "returns/kelp_frond_zero.mdd"));
     out.fault("returns/kelp_frond_zero.mdd", "/kelp_frond_zero", "range.begins_at_zero", 0, "begins at frame 0");
 
     WYC_CHECK(out.write(frond("kelp_frond_cut", {range.first, 1100}, rate, asIs), "returns/kelp_frond_cut.mdd"));
     out.fault("returns/kelp_frond_cut.mdd", "/kelp_frond_cut", "range.short", 1100, "the tail is cut after frame 1100");
 
     const FrameRate twentyFive = *FrameRate::make(25, 1);
-    WYC_CHECK(out.write(frond("kelp_frond_25fps", range, twentyFive, [](double frame) { return frame * 25.0 / 24.0; }), "returns/kelp_frond_25fps.mdd"));
+    WYC_CHECK(out.write(frond("kelp_frond_25fps", range, twentyFive, [](double frame) { return frame * 25.0 / 24.0; }),
+                        "returns/kelp_frond_25fps.mdd"));
     out.fault("returns/kelp_frond_25fps.mdd", "/kelp_frond_25fps", "rate.differs", {}, "25 frames a second");
 
-    WYC_CHECK(out.write(frond("kelp_frond_jump", range, rate, [](double frame) { return frame >= 1077.0 ? frame + 31.0 : frame; }), "returns/kelp_frond_jump.mdd"));
-    out.fault("returns/kelp_frond_jump.mdd", "/kelp_frond_jump", "motion.jump", 1077, "31 frames are skipped at frame 1077");
+    WYC_CHECK(out.write(
+        frond("kelp_frond_jump", range, rate, [](double frame) { return frame >= 1077.0 ? frame + 31.0 : frame; }),
+        "returns/kelp_frond_jump.mdd"));
+    out.fault("returns/kelp_frond_jump.mdd", "/kelp_frond_jump", "motion.jump", 1077,
+              "31 frames are skipped at frame 1077");
 
-    WYC_CHECK(out.write(frond("kelp_frond_long", {range.first, range.last + 64}, rate, [&](double frame) { return std::min(frame, range.last + 64); }),
+    WYC_CHECK(out.write(frond("kelp_frond_long", {range.first, range.last + 64}, rate,
+                              [&](double frame) { return std::min(frame, range.last + 64); }),
                         "returns/kelp_frond_long.mdd"));
-    out.fault("returns/kelp_frond_long.mdd", "/kelp_frond_long", "range.long", range.last + 1, "64 frames beyond the shot");
+    out.fault("returns/kelp_frond_long.mdd", "/kelp_frond_long", "range.long", range.last + 1,
+              "64 frames beyond the shot");
 
     Scene textured = stillScene("seabed_textured", seabed(40));
     textured.materials.push_back({"sand", std::array<float, 3>{0.62F, 0.55F, 0.41F}, "maps/sand_fine.png", false});
     WYC_CHECK(out.write(textured, "returns/seabed_textured.obj"));
-    out.fault("returns/seabed_textured.obj", "/seabed_textured", "texture.missing", {}, "the texture path leads nowhere");
+    out.fault("returns/seabed_textured.obj", "/seabed_textured", "texture.missing", {},
+              "the texture path leads nowhere");
     return {};
 }
 
@@ -213,11 +245,11 @@ Status writeJob(DemoWriter& out) {
         job.sources.push_back({job.freeSourceId(), spec});
     };
     add("clean/lantern_jelly.mdd");
-    add("clean/survey_sub.abc");
-    add("clean/seabed.obj");
-    add("clean/kelp_frond.mdd");
     add("returns/lantern_jelly_back.mdd");
-    add("returns/kelp_frond_poses/kelp_frond_pose.####.obj");
+    add("returns/kelp_frond_poses/kelp_frond_pose.#.obj");
+    add("clean/kelp_frond.mdd");
+    add("clean/seabed.obj");
+    add("clean/survey_sub.abc");
     DeliverySpec delivery;
     delivery.name = "layout";
     delivery.items = {"lantern_jelly.mdd/*"};
@@ -246,8 +278,10 @@ Scene surveySub() {
     scene.upAxis = UpAxis::Y;
     const FrameRange range = *demoShot().rangeWithHandles();
     const auto count = static_cast<std::size_t>(range.count());
-    const Sampling sampling = Sampling::uniform(scene.workingRate.secondsAt(range.first), scene.workingRate.secondsAt(1.0), count);
-    const auto addTransform = [&](const std::string& name, int parent, std::vector<TransformOp> ops, const std::function<std::vector<double>(double)>& channels, bool moves) {
+    const Sampling sampling =
+        Sampling::uniform(scene.workingRate.secondsAt(range.first), scene.workingRate.secondsAt(1.0), count);
+    const auto addTransform = [&](const std::string& name, int parent, std::vector<TransformOp> ops,
+                                  const std::function<std::vector<double>(double)>& channels, bool moves) {
         Node node;
         node.name = name;
         node.parent = parent;
@@ -256,7 +290,8 @@ Scene surveySub() {
         std::vector<std::vector<double>> samples;
         for (std::size_t i = 0; i < (moves ? count : 1); ++i)
             samples.push_back(channels(scene.workingRate.secondsAt(range.first + static_cast<double>(i))));
-        node.transform = std::make_shared<MemoryTransform>(moves ? sampling : Sampling::still(), std::move(ops), std::move(samples));
+        node.transform =
+            std::make_shared<MemoryTransform>(moves ? sampling : Sampling::still(), std::move(ops), std::move(samples));
         scene.nodes.push_back(std::move(node));
         return static_cast<int>(scene.nodes.size()) - 1;
     };
@@ -274,10 +309,17 @@ Scene surveySub() {
     };
     using Kind = TransformOp::Kind;
     const std::vector<TransformOp> placeAndTurn{{Kind::Translate, 0}, {Kind::RotateY, 0}, {Kind::RotateX, 0}};
-    const int root = addTransform("survey_sub", -1, placeAndTurn, [](double s) {
-        return std::vector<double>{-3.2 + 0.55 * (s - 42.0), 1.1 + 0.12 * std::sin(s * 1.1), -2.4 + 0.3 * std::sin(0.7 * s), 12.0 + 6.0 * std::sin(0.5 * s), 3.0 * std::sin(0.9 * s)};
-    }, true);
-    addMesh("hull", root, lathe({{-1.30F, 0.16F}, {-1.05F, 0.40F}, {-0.5F, 0.55F}, {0.5F, 0.55F}, {1.0F, 0.42F}, {1.32F, 0.20F}}, 28));
+    const int root = addTransform(
+        "survey_sub", -1, placeAndTurn,
+        [](double s) {
+            return std::vector<double>{-3.2 + 0.55 * (s - 42.0), 1.1 + 0.12 * std::sin(s * 1.1),
+                                       -2.4 + 0.3 * std::sin(0.7 * s), 12.0 + 6.0 * std::sin(0.5 * s),
+                                       3.0 * std::sin(0.9 * s)};
+        },
+        true);
+    addMesh(
+        "hull", root,
+        lathe({{-1.30F, 0.16F}, {-1.05F, 0.40F}, {-0.5F, 0.55F}, {0.5F, 0.55F}, {1.0F, 0.42F}, {1.32F, 0.20F}}, 28));
     addMesh("nose", root, lathe({{1.32F, 0.20F}, {1.42F, 0.12F}, {1.46F, 0.02F}}, 28));
     addMesh("tail", root, lathe({{-1.52F, 0.07F}, {-1.40F, 0.12F}, {-1.30F, 0.16F}}, 28));
     addMesh("tower", root, box({-0.25, 0.50, -0.16}, {0.35, 0.88, 0.16}));
@@ -287,16 +329,33 @@ Scene surveySub() {
     addMesh("skid_left", root, box({-0.7, -0.78, -0.42}, {0.8, -0.70, -0.34}));
     addMesh("skid_right", root, box({-0.7, -0.78, 0.34}, {0.8, -0.70, 0.42}));
     addMesh("lamp", root, lathe({{1.10F, 0.10F}, {1.22F, 0.10F}, {1.30F, 0.06F}}, 14));
-    const int shaft = addTransform("propeller_turn", root, {{Kind::Translate, 0}, {Kind::RotateX, 0}},
-                                   [](double s) { return std::vector<double>{-1.58, 0.0, 0.0, 411.0 * (s - 41.0)}; }, true);
+    const int shaft = addTransform(
+        "propeller_turn", root, {{Kind::Translate, 0}, {Kind::RotateX, 0}},
+        [](double s) {
+            return std::vector<double>{-1.58, 0.0, 0.0, 411.0 * (s - 41.0)};
+        },
+        true);
     addMesh("propeller", shaft, propeller(4, 0.42));
-    const int shoulder = addTransform("arm_shoulder", root, {{Kind::Translate, 0}, {Kind::RotateZ, 0}},
-                                      [](double s) { return std::vector<double>{0.95, -0.42, 0.0, -35.0 + 18.0 * std::sin(1.3 * s)}; }, true);
+    const int shoulder = addTransform(
+        "arm_shoulder", root, {{Kind::Translate, 0}, {Kind::RotateZ, 0}},
+        [](double s) {
+            return std::vector<double>{0.95, -0.42, 0.0, -35.0 + 18.0 * std::sin(1.3 * s)};
+        },
+        true);
     addMesh("arm_upper", shoulder, box({0.0, -0.05, -0.05}, {0.62, 0.05, 0.05}));
-    const int elbow = addTransform("arm_elbow", shoulder, {{Kind::Translate, 0}, {Kind::RotateZ, 0}},
-                                   [](double s) { return std::vector<double>{0.62, 0.0, 0.0, 52.0 + 24.0 * std::sin(1.3 * s + 0.8)}; }, true);
+    const int elbow = addTransform(
+        "arm_elbow", shoulder, {{Kind::Translate, 0}, {Kind::RotateZ, 0}},
+        [](double s) {
+            return std::vector<double>{0.62, 0.0, 0.0, 52.0 + 24.0 * std::sin(1.3 * s + 0.8)};
+        },
+        true);
     addMesh("arm_lower", elbow, box({0.0, -0.04, -0.04}, {0.55, 0.04, 0.04}));
-    const int wrist = addTransform("gripper_place", elbow, {{Kind::Translate, 0}}, [](double) { return std::vector<double>{0.55, 0.0, 0.0}; }, false);
+    const int wrist = addTransform(
+        "gripper_place", elbow, {{Kind::Translate, 0}},
+        [](double) {
+            return std::vector<double>{0.55, 0.0, 0.0};
+        },
+        false);
     addMesh("gripper", wrist, box({0.0, -0.09, -0.09}, {0.16, 0.09, 0.09}));
     return scene;
 }
@@ -309,7 +368,8 @@ Result<DemoFiles> writeDemo(const fs::path& folder, const Progress& progress) {
                         .withAdvice("Give a new folder for the demo, so that nothing of yours is touched"));
     fs::create_directories(folder, code);
     if (code)
-        return fail(makeError(ErrorKind::NotWritable, fmt::format("cannot make the folder: {}", code.message())).inFile(folder.string()));
+        return fail(makeError(ErrorKind::NotWritable, fmt::format("cannot make the folder: {}", code.message()))
+                        .inFile(folder.string()));
     DemoWriter out(fs::absolute(folder, code).lexically_normal(), progress);
     WYC_CHECK(writeClean(out));
     WYC_CHECK(writeReturns(out));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// "Lantern Shoal": the demo scenario, its clean sources, and the same items as other applications returned them.
+// "Lantern Shoal": the demo scenario, its clean sources, and the same items as other applications returned
+// them.
 #include "base/file.h"
 #include "base/progress.h"
 #include "scene/scene.h"

@@ -79,7 +79,8 @@ Shape lanternJelly(double seconds, double detail) {
     const auto inner = index(shape.points.size());
     for (int ring = 0; ring < innerRings; ++ring)
         for (int s = 0; s < segments; ++s)
-            shape.points.push_back(bell(1.0 - 0.72 * ring / innerRings, -kTau * s / segments, 0.012 + 0.05 * ring / innerRings));
+            shape.points.push_back(
+                bell(1.0 - 0.72 * ring / innerRings, -kTau * s / segments, 0.012 + 0.05 * ring / innerRings));
     const std::int32_t outerRim = 1 + (outerRings - 1) * segments;
     for (int s = 0; s < segments; ++s)
         shape.addFace({outerRim + s, outerRim + (s + 1) % segments, inner + (s + 1) % segments, inner + s});
@@ -112,12 +113,14 @@ Shape kelpFrond(double seconds) {
     constexpr int kColumns = 6;
     for (int r = 0; r < kRows; ++r) {
         const double v = static_cast<double>(r) / (kRows - 1);
-        const double sway = 0.55 * v * v * std::sin(kTau * seconds / 4.3 - 1.6 * v) + 0.12 * v * std::sin(kTau * seconds / 1.9 - 5.0 * v);
+        const double sway = 0.55 * v * v * std::sin(kTau * seconds / 4.3 - 1.6 * v) +
+                            0.12 * v * std::sin(kTau * seconds / 1.9 - 5.0 * v);
         for (int c = 0; c < kColumns; ++c) {
             const double u = 2.0 * c / (kColumns - 1) - 1.0;
             const double width = 0.14 * std::sin(std::numbers::pi * (0.08 + 0.90 * v));
             const double curl = 0.05 * std::sin(9.0 * v + kTau * seconds / 2.7) * u;
-            shape.points.push_back(point(sway + u * width, 3.1 * v - 0.12 * sway * sway, curl + 0.22 * v * std::sin(kTau * seconds / 5.9 + 2.0 * v)));
+            shape.points.push_back(point(sway + u * width, 3.1 * v - 0.12 * sway * sway,
+                                         curl + 0.22 * v * std::sin(kTau * seconds / 5.9 + 2.0 * v)));
         }
     }
     shape.addGridFaces(0, kRows, kColumns, false);
@@ -131,8 +134,8 @@ Shape seabed(int rows) {
         for (int x = 0; x < rows; ++x) {
             const double px = size * (static_cast<double>(x) / (rows - 1) - 0.5);
             const double pz = size * (static_cast<double>(z) / (rows - 1) - 0.5);
-            const double y = -0.35 + 0.10 * std::sin(1.7 * px + 0.6 * std::sin(0.5 * pz)) + 0.16 * std::sin(0.43 * pz + 0.31 * px) +
-                             0.02 * std::sin(7.1 * px + 3.3 * pz);
+            const double y = -0.35 + 0.10 * std::sin(1.7 * px + 0.6 * std::sin(0.5 * pz)) +
+                             0.16 * std::sin(0.43 * pz + 0.31 * px) + 0.02 * std::sin(7.1 * px + 3.3 * pz);
             shape.points.push_back(point(px, y, pz));
         }
     }

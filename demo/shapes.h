@@ -24,7 +24,8 @@ struct Shape {
 /// A sand bed of rows × rows points.
 [[nodiscard]] Shape seabed(int rows);
 
-[[nodiscard]] Shape lathe(const std::vector<std::pair<float, float>>& profile, int segments); // (x, radius) about X
+[[nodiscard]] Shape lathe(const std::vector<std::pair<float, float>>& profile,
+                          int segments); // (x, radius) about X
 [[nodiscard]] Shape box(const Vec3d& low, const Vec3d& high);
 [[nodiscard]] Shape propeller(int blades, double radius);
 

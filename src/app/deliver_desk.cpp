@@ -63,7 +63,8 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     grid->setVerticalSpacing(5);
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
-    const auto place = [&](int row, int column2, const QString& name, QWidget* widget, const QString& tip, int span = 1) {
+    const auto place = [&](int row, int column2, const QString& name, QWidget* widget, const QString& tip,
+                           int span = 1) {
         auto* label = new QLabel(name, form);
         label->setProperty("dim", true);
         label->setToolTip(tip);
@@ -79,14 +80,17 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     format_ = combo(QStringLiteral("deliverFormat"));
     for (const Format& format : formats())
         if (format.write && format.id != "obj")
-            format_->addItem(QString::fromUtf8(format.name.data(), static_cast<qsizetype>(format.name.size())), QString::fromUtf8(format.id.data(), static_cast<qsizetype>(format.id.size())));
+            format_->addItem(QString::fromUtf8(format.name.data(), static_cast<qsizetype>(format.name.size())),
+                             QString::fromUtf8(format.id.data(), static_cast<qsizetype>(format.id.size())));
     range_ = combo(QStringLiteral("deliverRange"));
     range_->addItems({tr("shot with handles"), tr("shot without handles"), tr("all there is")});
     rate_ = combo(QStringLiteral("deliverRate"));
     rate_->setEditable(true);
-    rate_->addItems({tr("as it is"), QStringLiteral("24"), QStringLiteral("25"), QStringLiteral("30"), QStringLiteral("23.976")});
+    rate_->addItems(
+        {tr("as it is"), QStringLiteral("24"), QStringLiteral("25"), QStringLiteral("30"), QStringLiteral("23.976")});
     unit_ = combo(QStringLiteral("deliverUnit"));
-    unit_->addItems({tr("as it is"), QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"), QStringLiteral("in"), QStringLiteral("ft")});
+    unit_->addItems({tr("as it is"), QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"),
+                     QStringLiteral("in"), QStringLiteral("ft")});
     up_ = combo(QStringLiteral("deliverUp"));
     up_->addItems({tr("as it is"), QStringLiteral("Y"), QStringLiteral("Z"), QStringLiteral("X")});
     first_ = new QLineEdit(form);
@@ -123,14 +127,27 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     items_ = new QVBoxLayout();
     items_->setSpacing(2);
     auto* itemsTitle = new QLabel(tr("Items"), content);
-    itemsTitle->setFont(textFont(9.5, QFont::DemiBold));
-    column->addWidget(itemsTitle);
-    column->addLayout(items_);
-    column->addWidget(form);
+    itemsTitle->setFont(textFont(9, QFont::DemiBold));
+    settings_ = new QWidget(content);
+    auto* settingsColumn = new QVBoxLayout(settings_);
+    settingsColumn->setContentsMargins(0, 0, 0, 0);
+    settingsColumn->setSpacing(7);
+    settingsColumn->addWidget(itemsTitle);
+    settingsColumn->addLayout(items_);
+    settingsColumn->addWidget(form);
+    column->addWidget(settings_);
     column->addLayout(cards_);
     column->addStretch(1);
     scroll->setWidget(content);
     outer->addWidget(scroll, 1);
+    back_ = new QPushButton(tr("Change what is delivered"), this);
+    back_->setObjectName(QStringLiteral("deliverBack"));
+    back_->setProperty("flat", true);
+    back_->setToolTip(tr("Back to items, format, range and name"));
+    connect(back_, &QPushButton::clicked, this, [this] {
+        showResults_ = false;
+        plan();
+    });
 
     auto* foot = new QHBoxLayout();
     summary_ = smallLabel({}, this);
@@ -139,11 +156,14 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     act_->setObjectName(QStringLiteral("deliver"));
     act_->setProperty("main", true);
     foot->addWidget(summary_, 1);
+    foot->addWidget(back_);
     foot->addWidget(act_);
     foot->addSpacing(10);
     outer->addLayout(foot);
 
-    connect(format_, &QComboBox::activated, this, [this] { edit("Choose format", [this](DeliverySpec& s) { s.format = format_->currentData().toString().toStdString(); }); });
+    connect(format_, &QComboBox::activated, this, [this] {
+        edit("Choose format", [this](DeliverySpec& s) { s.format = format_->currentData().toString().toStdString(); });
+    });
     connect(range_, &QComboBox::activated, this, [this](int index) {
         edit("Choose range", [&](DeliverySpec& s) {
             s.wholeRange = index == 2;
@@ -168,15 +188,20 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         const auto frame = parseNumber(first_->text().toStdString());
         edit("Choose first frame", [&](DeliverySpec& s) { s.firstFrame = frame; });
     });
-    connect(template_, &QLineEdit::editingFinished, this, [this] { edit("Change name", [this](DeliverySpec& s) { s.nameTemplate = template_->text().toStdString(); }); });
-    connect(folder_, &QLineEdit::editingFinished, this, [this] { edit("Choose folder", [this](DeliverySpec& s) { s.folder = folder_->text().toStdString(); }); });
+    connect(template_, &QLineEdit::editingFinished, this, [this] {
+        edit("Change name", [this](DeliverySpec& s) { s.nameTemplate = template_->text().toStdString(); });
+    });
+    connect(folder_, &QLineEdit::editingFinished, this,
+            [this] { edit("Choose folder", [this](DeliverySpec& s) { s.folder = folder_->text().toStdString(); }); });
     connect(browse, &QToolButton::clicked, this, [this] {
         const QString path = QFileDialog::getExistingDirectory(this, tr("Where it goes"), folder_->text());
         if (!path.isEmpty())
             edit("Choose folder", [&](DeliverySpec& s) { s.folder = path.toStdString(); });
     });
-    connect(oneFile_, &QCheckBox::clicked, this, [this](bool on) { edit("One file", [&](DeliverySpec& s) { s.oneFile = on; }); });
-    connect(replace_, &QCheckBox::clicked, this, [this](bool on) { edit("Replace", [&](DeliverySpec& s) { s.replace = on; }); });
+    connect(oneFile_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("One file", [&](DeliverySpec& s) { s.oneFile = on; }); });
+    connect(replace_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("Replace", [&](DeliverySpec& s) { s.replace = on; }); });
     connect(act_, &QPushButton::clicked, this, [this] { delivering_ ? stop() : deliver(); });
     planTimer_.setSingleShot(true);
     planTimer_.setInterval(60);
@@ -251,11 +276,17 @@ void DeliverDesk::showItems() {
             break;
         }
         const std::string label = workspace_.labelOf(item.key);
-        const bool chosen = s.items.empty() ? !item.leftOut : std::any_of(s.items.begin(), s.items.end(), [&](const std::string& p) { return matchesPattern(label, p); });
+        const bool chosen =
+            s.items.empty() ? !item.leftOut : std::any_of(s.items.begin(), s.items.end(), [&](const std::string& p) {
+                return matchesPattern(label, p);
+            });
         // Long lists stay short: what is chosen, and the active item.
         if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
             continue;
-        auto* box = new QCheckBox(QStringLiteral("%1  ·  %2").arg(QString::fromStdString(item.name), QString::fromStdString(item.source->name)), this);
+        auto* box =
+            new QCheckBox(QStringLiteral("%1  ·  %2")
+                              .arg(QString::fromStdString(item.name), QString::fromStdString(item.source->name)),
+                          this);
         box->setObjectName(QStringLiteral("deliverItem"));
         box->setProperty("label", QString::fromStdString(label));
         box->setChecked(chosen);
@@ -267,13 +298,17 @@ void DeliverDesk::showItems() {
             const DeliverySpec now = spec();
             for (const ItemView& it : workspace_.items()) {
                 const std::string other = workspace_.labelOf(it.key);
-                const bool was = now.items.empty() ? !it.leftOut : std::any_of(now.items.begin(), now.items.end(), [&](const std::string& p) { return matchesPattern(other, p); });
+                const bool was = now.items.empty()
+                                     ? !it.leftOut
+                                     : std::any_of(now.items.begin(), now.items.end(),
+                                                   [&](const std::string& p) { return matchesPattern(other, p); });
                 if (other == label ? on : was)
                     chosenLabels.push_back(patternOf(other));
             }
             if (chosenLabels.empty())
                 chosenLabels.push_back("!*");
-            edit(on ? "Take item into the delivery" : "Leave item out of the delivery", [&](DeliverySpec& d) { d.items = chosenLabels; });
+            edit(on ? "Take item into the delivery" : "Leave item out of the delivery",
+                 [&](DeliverySpec& d) { d.items = chosenLabels; });
         });
         items_->addWidget(box);
     }
@@ -281,15 +316,22 @@ void DeliverDesk::showItems() {
     if (const ItemView* active = workspace_.activeItem(); active && workspace_.items().size() > 1) {
         const std::string label = workspace_.labelOf(active->key);
         if (s.items.size() != 1 || s.items.front() != patternOf(label)) {
-            auto* only = new QPushButton(tr("Only %1 of %2").arg(QString::fromStdString(active->name), QString::fromStdString(active->source->name)), this);
+            auto* only = new QPushButton(
+                tr("Only %1 of %2")
+                    .arg(QString::fromStdString(active->name), QString::fromStdString(active->source->name)),
+                this);
             only->setObjectName(QStringLiteral("deliverOnlyActive"));
             only->setProperty("small", true);
-            connect(only, &QPushButton::clicked, this, [this, label] { edit("Deliver only this item", [&](DeliverySpec& d) { d.items = {patternOf(label)}; }); });
+            connect(only, &QPushButton::clicked, this, [this, label] {
+                edit("Deliver only this item", [&](DeliverySpec& d) { d.items = {patternOf(label)}; });
+            });
             items_->addWidget(only, 0, Qt::AlignLeft);
         }
     }
     if (workspace_.items().empty())
-        items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and compared point by point."), this));
+        items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and "
+                                        "compared point by point."),
+                                     this));
 }
 
 void DeliverDesk::plan() {
@@ -300,7 +342,8 @@ void DeliverDesk::plan() {
     if (!workspace_.items().empty()) {
         const DeliverySpec s = spec();
         auto inputs = workspace_.inputsOf(s);
-        auto outputs = inputs ? planDelivery(*inputs, s, workspace_.job().shot) : Result<std::vector<PlannedOutput>>(fail(inputs.error()));
+        auto outputs = inputs ? planDelivery(*inputs, s, workspace_.job().shot)
+                              : Result<std::vector<PlannedOutput>>(fail(inputs.error()));
         if (outputs) {
             for (PlannedOutput& output : *outputs)
                 rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
@@ -318,29 +361,46 @@ void DeliverDesk::showRows() {
     std::size_t files = 0;
     std::size_t proven = 0;
     const bool started = delivering_ || showResults_;
+    settings_->setVisible(!started);
+    back_->setVisible(started && !delivering_);
     for (const OutputRow& row : rows_) {
         total += row.result ? row.result->sizeBytes : row.plan.sizeEstimate;
         files += row.plan.fileCount;
         proven += row.result && row.result->proof.passed;
-        QFrame* card = cardFrame(row.result ? colour::kMoss : row.state == JobState::Failed ? colour::kRust : row.state == JobState::Running ? colour::kGlass : colour::kInk3, this);
+        QFrame* card = cardFrame(row.result                       ? colour::kMoss
+                                 : row.state == JobState::Failed  ? colour::kRust
+                                 : row.state == JobState::Running ? colour::kGlass
+                                                                  : colour::kInk3,
+                                 this);
         card->setProperty("output", QString::fromStdString(row.plan.target.string()));
         auto* column = new QVBoxLayout(card);
         column->setContentsMargins(10, 6, 10, 7);
         column->setSpacing(2);
         auto* head = new QHBoxLayout();
         auto* name = new QLabel(QString::fromStdString(row.plan.item), card);
-        name->setFont(textFont(9.5, QFont::DemiBold));
+        name->setFont(textFont(9, QFont::DemiBold));
         head->addWidget(name, 1);
-        auto* size = smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes)) : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))), card);
+        auto* size =
+            smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes))
+                                  : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))),
+                       card);
         size->setWordWrap(false);
         head->addWidget(size);
         column->addLayout(head);
         auto* second = new QHBoxLayout();
         const QString target = QString::fromStdString(row.plan.target.filename().string());
-        auto* file = smallLabel(target + (row.plan.restTarget ? QStringLiteral(" + ") + QString::fromStdString(row.plan.restTarget->filename().string()) : QString()), card);
+        auto* file = smallLabel(
+            target + (row.plan.restTarget
+                          ? QStringLiteral(" + ") + QString::fromStdString(row.plan.restTarget->filename().string())
+                          : QString()),
+            card);
         file->setToolTip(QString::fromStdString(row.plan.target.string()));
         second->addWidget(file, 1);
-        QString state = row.plan.frames ? tr("%1 – %2 · %3 samples").arg(QString::fromStdString(frameText(row.plan.frames->first)), QString::fromStdString(frameText(row.plan.frames->last))).arg(row.plan.sampleCount) : tr("still");
+        QString state = row.plan.frames ? tr("%1 – %2 · %3 samples")
+                                              .arg(QString::fromStdString(frameText(row.plan.frames->first)),
+                                                   QString::fromStdString(frameText(row.plan.frames->last)))
+                                              .arg(row.plan.sampleCount)
+                                        : tr("still");
         QColor stateColour = colour::kChalk2;
         if (row.result) {
             state = QStringLiteral("✓ ") + QString::fromStdString(row.result->proof.words());
@@ -376,13 +436,22 @@ void DeliverDesk::showRows() {
             column->addWidget(smallLabel(row.words, card));
         if (row.result) {
             for (const ProvenItem& item : row.result->proof.items) {
-                const QString range = item.first ? tr("frames %1 – %2").arg(QString::fromStdString(frameText(*item.first)), QString::fromStdString(frameText(*item.last))) : tr("still");
-                column->addWidget(smallLabel(tr("read back: %1 points × %2 samples, %3, %4 fps · order %5 · largest drift %6")
-                                                 .arg(QString::fromStdString(groupedDigits(item.points))).arg(item.samples).arg(range, QString::fromStdString(row.result->proof.rate.shortText()),
-                                                      QString::fromStdString(hashText(item.topology)).left(8), QString::fromStdString(lengthText(item.largestDriftMetres))), card));
+                const QString range = item.first ? tr("frames %1 – %2")
+                                                       .arg(QString::fromStdString(frameText(*item.first)),
+                                                            QString::fromStdString(frameText(*item.last)))
+                                                 : tr("still");
+                column->addWidget(
+                    smallLabel(tr("read back: %1 points × %2 samples, %3, %4 fps · order %5 · largest drift %6")
+                                   .arg(QString::fromStdString(groupedDigits(item.points)))
+                                   .arg(item.samples)
+                                   .arg(range, QString::fromStdString(row.result->proof.rate.shortText()),
+                                        QString::fromStdString(hashText(item.topology)).left(8),
+                                        QString::fromStdString(lengthText(item.largestDriftMetres))),
+                               card));
             }
             if (!row.result->record.empty())
-                column->addWidget(smallLabel(tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())), card));
+                column->addWidget(smallLabel(
+                    tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())), card));
         }
         cards_->addWidget(card);
     }
@@ -392,7 +461,7 @@ void DeliverDesk::showRows() {
             losses.emplace_back(QString::fromStdString(loss.what), QString::fromStdString(row.plan.item));
     if (!losses.empty()) {
         auto* lossTitle = new QLabel(showResults_ ? tr("Not carried") : tr("Will be lost"), this);
-        lossTitle->setFont(textFont(9.5, QFont::DemiBold));
+        lossTitle->setFont(textFont(9, QFont::DemiBold));
         cards_->addWidget(lossTitle);
         std::size_t shown = 0;
         for (const auto& [what, item] : losses) {
@@ -403,7 +472,10 @@ void DeliverDesk::showRows() {
             QFrame* card = cardFrame(colour::kStraw, this);
             auto* line = new QHBoxLayout(card);
             line->setContentsMargins(10, 5, 8, 5);
-            auto* words = new QLabel(QStringLiteral("<span style='color:#E4C765'>!</span>&nbsp; %1 <span style='color:#93A8A6'>· %2</span>").arg(what.toHtmlEscaped(), item.toHtmlEscaped()), card);
+            auto* words = new QLabel(
+                QStringLiteral("<span style='color:#E4C765'>!</span>&nbsp; %1 <span style='color:#93A8A6'>· %2</span>")
+                    .arg(what.toHtmlEscaped(), item.toHtmlEscaped()),
+                card);
             words->setWordWrap(true);
             line->addWidget(words);
             cards_->addWidget(card);
@@ -418,14 +490,27 @@ void DeliverDesk::showRows() {
         line->addWidget(words);
         cards_->addWidget(card);
     }
-    count_->setText(rows_.empty() ? QString() : tr("%1 · %2").arg(rows_.size() == 1 ? tr("1 output") : tr("%1 outputs").arg(rows_.size()), files == 1 ? tr("1 file") : tr("%1 files").arg(files)));
+    count_->setText(rows_.empty()
+                        ? QString()
+                        : tr("%1 · %2").arg(rows_.size() == 1 ? tr("1 output") : tr("%1 outputs").arg(rows_.size()),
+                                            files == 1 ? tr("1 file") : tr("%1 files").arg(files)));
     if (delivering_)
         summary_->setText(tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
     else if (showResults_)
-        summary_->setText(proven == rows_.size() && !rows_.empty() ? QStringLiteral("✓ ") + tr("all proven · %1 in %2").arg(QString::fromStdString(sizeText(total)), QString::fromStdString(rows_.front().plan.target.parent_path().string())) : tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
+        summary_->setText(proven == rows_.size() && !rows_.empty()
+                              ? QStringLiteral("✓ ") +
+                                    tr("all proven · %1 in %2")
+                                        .arg(QString::fromStdString(sizeText(total)),
+                                             QString::fromStdString(rows_.front().plan.target.parent_path().string()))
+                              : tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
     else
-        summary_->setText(rows_.empty() ? QString() : tr("about %1 to write, then read back and compared point by point").arg(QString::fromStdString(sizeText(total))));
-    act_->setText(delivering_ ? tr("Stop") : showResults_ ? tr("Deliver next version") : rows_.size() == 1 ? tr("Deliver %1").arg(QString::fromStdString(rows_.front().plan.item).left(24)) : tr("Deliver %1 outputs").arg(rows_.size()));
+        summary_->setText(rows_.empty() ? QString()
+                                        : tr("about %1 to write, then read back and compared point by point")
+                                              .arg(QString::fromStdString(sizeText(total))));
+    act_->setText(delivering_         ? tr("Stop")
+                  : showResults_      ? tr("Deliver next version")
+                  : rows_.size() == 1 ? tr("Deliver %1").arg(QString::fromStdString(rows_.front().plan.item).left(24))
+                                      : tr("Deliver %1 outputs").arg(rows_.size()));
     act_->setEnabled(delivering_ || !rows_.empty());
 }
 
@@ -473,7 +558,10 @@ void DeliverDesk::updateRow(const JobStatus& status) {
             const bool first = row.state != JobState::Running;
             row.state = JobState::Running;
             row.fraction = status.fraction;
-            row.words = status.words + (status.secondsLeft > 1.0 ? tr(" · %1 left").arg(QString::fromStdString(durationText(status.secondsLeft))) : QString());
+            row.words =
+                status.words + (status.secondsLeft > 1.0
+                                    ? tr(" · %1 left").arg(QString::fromStdString(durationText(status.secondsLeft)))
+                                    : QString());
             if (first) {
                 showRows();
             } else {

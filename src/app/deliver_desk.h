@@ -50,6 +50,8 @@ class DeliverDesk : public QWidget {
     Workspace& workspace_;
     QLabel* title_;
     QLabel* count_;
+    QWidget* settings_;
+    QPushButton* back_;
     QVBoxLayout* items_;
     QComboBox* format_;
     QComboBox* range_;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include <QHBoxLayout>
 #include <QMouseEvent>
@@ -18,7 +19,7 @@ namespace wyc::app {
 
 QLabel* titleLabel(const QString& text, QWidget* parent) {
     auto* label = new QLabel(text, parent);
-    label->setFont(textFont(10.5, QFont::DemiBold));
+    label->setFont(textFont(10, QFont::DemiBold));
     return label;
 }
 
@@ -32,8 +33,23 @@ QLabel* smallLabel(const QString& text, QWidget* parent) {
 QFrame* cardFrame(const QColor& edge, QWidget* parent) {
     auto* frame = new QFrame(parent);
     frame->setObjectName(QStringLiteral("card"));
-    frame->setStyleSheet(QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px solid %1; }").arg(edge.name()));
+    frame->setStyleSheet(
+        QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px solid %1; }")
+            .arg(edge.name()));
     return frame;
+}
+
+float profileTop(const std::vector<float>& steps) {
+    std::vector<float> known;
+    for (const float step : steps)
+        if (std::isfinite(step))
+            known.push_back(step);
+    if (known.empty())
+        return 0.0F;
+    const std::size_t rank = known.size() > 8 ? 2 : 0;
+    std::nth_element(known.begin(), known.begin() + static_cast<std::ptrdiff_t>(rank), known.end(), std::greater<>());
+    const float most = *std::max_element(known.begin(), known.end());
+    return rank == 0 ? most : std::min(most, known[rank] * 1.3F);
 }
 
 void clearLayout(QVBoxLayout* layout) {
@@ -46,18 +62,24 @@ void clearLayout(QVBoxLayout* layout) {
     }
 }
 
-FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, bool showItem, QWidget* parent) : QFrame(parent), found_(found) {
+FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, bool showItem, QWidget* parent)
+    : QFrame(parent), found_(found) {
     const auto severity = static_cast<int>(found.finding.severity);
     setObjectName(QStringLiteral("card"));
     setProperty("findingId", QString::fromStdString(found.finding.id));
-    setStyleSheet(QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px solid %1; } QFrame#card:hover { background: #1B282D; }").arg(severityColour(severity).name()));
+    setStyleSheet(QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px "
+                                 "solid %1; } QFrame#card:hover { background: #1B282D; }")
+                      .arg(severityColour(severity).name()));
     setCursor(Qt::PointingHandCursor);
     setToolTip(tr("%1 — click to go there").arg(QString::fromStdString(found.finding.id)));
     auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(10, 7, 8, 7);
+    row->setContentsMargins(10, 5, 8, 6);
     auto* words = new QVBoxLayout();
     words->setSpacing(2);
-    auto* what = new QLabel(QStringLiteral("<span style='color:%1'>%2</span>&nbsp; %3").arg(severityColour(severity).name(), severityMark(severity), QString::fromStdString(found.finding.text).toHtmlEscaped()), this);
+    auto* what = new QLabel(QStringLiteral("<span style='color:%1'>%2</span>&nbsp; %3")
+                                .arg(severityColour(severity).name(), severityMark(severity),
+                                     QString::fromStdString(found.finding.text).toHtmlEscaped()),
+                            this);
     what->setWordWrap(true);
     what->setTextFormat(Qt::RichText);
     words->addWidget(what);
@@ -65,9 +87,13 @@ FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, b
     if (showItem)
         where = QString::fromStdString(workspace.labelOf(found.key));
     if (found.finding.frame)
-        where += (where.isEmpty() ? QString() : QStringLiteral(" · ")) + tr("frame %1").arg(QString::fromStdString(frameText(*found.finding.frame)));
+        where += (where.isEmpty() ? QString() : QStringLiteral(" · ")) +
+                 tr("frame %1").arg(QString::fromStdString(frameText(*found.finding.frame)));
     const QString advice = QString::fromStdString(found.finding.advice);
-    auto* more = smallLabel(where.isEmpty() ? advice : advice.isEmpty() ? where : where + QStringLiteral(" — ") + advice, this);
+    auto* more = smallLabel(where.isEmpty()    ? advice
+                            : advice.isEmpty() ? where
+                                               : where + QStringLiteral(" — ") + advice,
+                            this);
     words->addWidget(more);
     row->addLayout(words, 1);
     if (!found.finding.mend.empty()) {
@@ -93,7 +119,8 @@ ProfileStrips::ProfileStrips(QWidget* parent) : QWidget(parent) {
 
 void ProfileStrips::show(const ItemView* item) {
     strips_.clear();
-    const auto add = [&](const QString& words, const std::shared_ptr<const MotionProfile>& profile, const FrameRate& rate) {
+    const auto add = [&](const QString& words, const std::shared_ptr<const MotionProfile>& profile,
+                         const FrameRate& rate) {
         Strip strip;
         if (profile) {
             for (std::size_t i = 0; i < profile->count(); ++i) {
@@ -101,7 +128,10 @@ void ProfileStrips::show(const ItemView* item) {
                 strip.speeds.push_back(profile->step[i]);
             }
         }
-        strip.words = strip.frames.size() > 1 ? QStringLiteral("%1 – %2  %3").arg(QString::fromStdString(frameText(strip.frames.front())), QString::fromStdString(frameText(strip.frames.back())), words) : words;
+        strip.words = strip.frames.size() > 1 ? QStringLiteral("%1 – %2  %3")
+                                                    .arg(QString::fromStdString(frameText(strip.frames.front())),
+                                                         QString::fromStdString(frameText(strip.frames.back())), words)
+                                              : words;
         strips_.push_back(std::move(strip));
     };
     if (item && item->scene) {
@@ -131,17 +161,16 @@ void ProfileStrips::paintEvent(QPaintEvent*) {
         if (strip.frames.size() < 2 || last <= first)
             continue;
         const QColor c = s == 0 ? colour::kHeather : colour::kGlass;
-        float most = 0.0F;
-        for (const float v : strip.speeds)
-            if (std::isfinite(v))
-                most = std::max(most, v);
+        const float most = profileTop(strip.speeds);
         QPainterPath path;
         const auto x = [&](double frame) { return 12 + (frame - first) / (last - first) * (width() - 24); };
         const double floor = top + 37;
         path.moveTo(x(strip.frames.front()), floor);
         for (std::size_t i = 0; i < strip.frames.size(); ++i) {
             const float v = strip.speeds[i == 0 ? 1 : i];
-            path.lineTo(x(strip.frames[i]), floor - (std::isfinite(v) && most > 0 ? static_cast<double>(v / most) : 0.0) * 21.0);
+            path.lineTo(x(strip.frames[i]),
+                        floor -
+                            (std::isfinite(v) && most > 0 ? std::min(1.1, static_cast<double>(v / most)) : 0.0) * 20.0);
         }
         path.lineTo(x(strip.frames.back()), floor);
         path.closeSubpath();

@@ -15,6 +15,8 @@ namespace wyc::app {
 [[nodiscard]] QLabel* smallLabel(const QString& text, QWidget* parent);
 /// A card with a coloured edge on its left.
 [[nodiscard]] QFrame* cardFrame(const QColor& edge, QWidget* parent);
+/// Height of a motion profile's picture: a single jump must not flatten the rest.
+[[nodiscard]] float profileTop(const std::vector<float>& steps);
 /// Removes and deletes everything in a layout.
 void clearLayout(QVBoxLayout* layout);
 

@@ -4,14 +4,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include <QFileDialog>
 #include <QGridLayout>
 #include <QLabel>
 #include <QMouseEvent>
+#include <QPushButton>
 #include <QScrollArea>
 #include <QToolButton>
 #include <QVBoxLayout>
-#include <QFileDialog>
-#include <QPushButton>
 
 #include <qcustomplot.h>
 
@@ -39,9 +39,10 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
 
     plot_ = new QCustomPlot(this);
     plot_->setObjectName(QStringLiteral("speedPlot"));
-    plot_->setFixedHeight(118);
+    plot_->setFixedHeight(104);
     plot_->setBackground(QBrush(colour::kInk1.darker(106)));
-    plot_->setToolTip(tr("RMS over points of the distance to the sample before, times the rate. Click to go to a frame."));
+    plot_->setToolTip(
+        tr("RMS over points of the distance to the sample before, times the rate. Click to go to a frame."));
     plot_->addGraph();
     plot_->graph(0)->setPen(QPen(colour::kGlass, 1.5));
     plot_->graph(0)->setAntialiased(true);
@@ -64,9 +65,11 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     plot_->xAxis->setNumberFormat(QStringLiteral("f"));
     plot_->xAxis->setNumberPrecision(0);
     plot_->axisRect()->setAutoMargins(QCP::msLeft | QCP::msBottom);
-    plot_->axisRect()->setMinimumMargins(QMargins(34, 18, 12, 18));
+    plot_->axisRect()->setMinimumMargins(QMargins(34, 0, 0, 18));
+    plot_->axisRect()->setMargins(QMargins(34, 20, 12, 18));
     auto* caption = new QCPItemText(plot_);
     caption->setText(tr("speed, m/s (RMS)"));
+    caption->setClipToAxisRect(false);
     caption->setFont(textFont(8));
     caption->setColor(colour::kChalk2);
     caption->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
@@ -92,7 +95,6 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     grid_->setVerticalSpacing(4);
     grid_->setColumnStretch(1, 3);
     grid_->setColumnStretch(3, 2);
-    column->addWidget(gridHost_);
     auto* findingsHead = new QHBoxLayout();
     findingsTitle_ = titleLabel({}, content);
     findingsHead->addWidget(findingsTitle_);
@@ -106,6 +108,10 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     findings_ = new QVBoxLayout();
     findings_->setSpacing(5);
     column->addLayout(findings_);
+    column->addSpacing(4);
+    auto* factsTitle = titleLabel(tr("Figures"), content);
+    column->addWidget(factsTitle);
+    column->addWidget(gridHost_);
     column->addStretch(1);
     scroll->setWidget(content);
     outer->addWidget(scroll, 1);
@@ -162,12 +168,17 @@ void FactsDesk::showItem() {
     if (!item) {
         name_->setText(tr("Nothing open"));
         origin_->setText({});
-        grid_->addWidget(smallLabel(tr("Drop files or a folder onto the window, or open the demo. What is in each source shows here: points, samples, range, size, and what is wrong with it."), gridHost_), 0, 0, 1, 4);
+        grid_->addWidget(
+            smallLabel(tr("Drop files or a folder onto the window, or open the demo. What is in each source "
+                          "shows here: points, samples, range, size, and what is wrong with it."),
+                       gridHost_),
+            0, 0, 1, 4);
         showPlot();
         return;
     }
     name_->setText(QString::fromStdString(item->name));
-    origin_->setText(QStringLiteral("%1 · %2").arg(QString::fromStdString(item->kind), QString::fromStdString(item->source->name)));
+    origin_->setText(
+        QStringLiteral("%1 · %2").arg(QString::fromStdString(item->kind), QString::fromStdString(item->source->name)));
     int row = 0;
     const double unit = workspace_.unitMetres(*item);
     fact(row, 0, tr("points"), QString::fromStdString(groupedDigits(item->points)), tr("Points of the first sample"));
@@ -177,24 +188,55 @@ void FactsDesk::showItem() {
     if (item->profile && item->profile->count() > 1) {
         const double frames = range ? range->count() : 1.0;
         const double each = frames / static_cast<double>(item->profile->count());
-        samples = QStringLiteral("%1 · %2").arg(item->profile->count()).arg(std::abs(each - 1.0) < 0.02 ? tr("every frame") : each > 1.0 ? tr("one in %1 frames").arg(each, 0, 'g', 3) : tr("%1 a frame").arg(1.0 / each, 0, 'g', 3));
+        samples = QStringLiteral("%1 · %2")
+                      .arg(item->profile->count())
+                      .arg(std::abs(each - 1.0) < 0.02 ? tr("every frame")
+                           : each > 1.0                ? tr("one in %1 frames").arg(each, 0, 'g', 3)
+                                                       : tr("%1 a frame").arg(1.0 / each, 0, 'g', 3));
     }
     fact(row, 0, tr("samples"), samples, tr("Stored poses and how dense they are"));
-    fact(row++, 1, tr("range"), range ? QStringLiteral("%1 – %2").arg(QString::fromStdString(frameText(range->first)), QString::fromStdString(frameText(range->last))) : tr("still"), tr("First and last frame with a sample, at the source's rate"));
+    fact(row++, 1, tr("range"),
+         range ? QStringLiteral("%1 – %2").arg(QString::fromStdString(frameText(range->first)),
+                                               QString::fromStdString(frameText(range->last)))
+               : tr("still"),
+         tr("First and last frame with a sample, at the source's rate"));
     if (item->profile && !item->profile->extent.isEmpty()) {
-        const Vec3d size = item->profile->bounds.empty() || item->profile->bounds[0].isEmpty() ? item->profile->extent.size() : item->profile->bounds[item->profile->count() / 2].size();
-        fact(row, 0, tr("size"), QStringLiteral("%1 × %2 × %3").arg(QString::fromStdString(lengthText(size.x * unit)), QString::fromStdString(lengthText(size.y * unit)), QString::fromStdString(lengthText(size.z * unit))), tr("Width, height, depth of the pose in the middle of its range"));
+        const Vec3d size = item->profile->bounds.empty() || item->profile->bounds[0].isEmpty()
+                               ? item->profile->extent.size()
+                               : item->profile->bounds[item->profile->count() / 2].size();
+        fact(row, 0, tr("size"),
+             QStringLiteral("%1 × %2 × %3")
+                 .arg(QString::fromStdString(lengthText(size.x * unit)),
+                      QString::fromStdString(lengthText(size.y * unit)),
+                      QString::fromStdString(lengthText(size.z * unit))),
+             tr("Width, height, depth of the pose in the middle of its range"));
     }
     std::size_t same = 0;
     for (const ItemView& other : workspace_.items())
         same += other.topology == item->topology && other.faces > 0;
-    fact(row++, 1, tr("order"), item->faces > 0 ? QString::fromStdString(hashText(item->topology)).left(8) + (same > 1 ? tr(" same in %1").arg(same) : QString()) : QStringLiteral("–"), tr("Hash of face sizes and corners: equal hashes are the same vertex order"));
+    fact(row++, 1, tr("order"),
+         item->faces > 0 ? QString::fromStdString(hashText(item->topology)).left(8) +
+                               (same > 1 ? tr(" same in %1").arg(same) : QString())
+                         : QStringLiteral("–"),
+         tr("Hash of face sizes and corners: equal hashes are the same vertex order"));
     const Scene& scene = item->source->scene;
-    fact(row, 0, tr("unit"), item->scene && item->scene->unitMetres ? QString::fromStdString(unitName(*item->scene->unitMetres)) : workspace_.job().shot.unitMetres ? tr("not stated, read as %1").arg(QString::fromStdString(unitName(unit))) : tr("not stated"), tr("As the source states it, or the shot"));
-    fact(row++, 1, tr("rate"), scene.rate ? QString::fromStdString(scene.rate->shortText()) + QStringLiteral(" fps") : tr("not stated"), tr("As the source states it, or as its times say"));
-    fact(row, 0, tr("file"), QStringLiteral("%1%2").arg(QString::fromStdString(sizeText(item->source->sizeBytes)), item->source->fileCount > 1 ? tr(" in %1 files").arg(item->source->fileCount) : QString()), QString::fromStdString(item->source->spec.path.string()));
+    fact(row, 0, tr("unit"),
+         item->scene && item->scene->unitMetres ? QString::fromStdString(unitName(*item->scene->unitMetres))
+         : workspace_.job().shot.unitMetres ? tr("not stated, read as %1").arg(QString::fromStdString(unitName(unit)))
+                                            : tr("not stated"),
+         tr("As the source states it, or the shot"));
+    fact(row++, 1, tr("rate"),
+         scene.rate ? QString::fromStdString(scene.rate->shortText()) + QStringLiteral(" fps") : tr("not stated"),
+         tr("As the source states it, or as its times say"));
+    fact(row, 0, tr("file"),
+         QStringLiteral("%1%2").arg(QString::fromStdString(sizeText(item->source->sizeBytes)),
+                                    item->source->fileCount > 1 ? tr(" in %1 files").arg(item->source->fileCount)
+                                                                : QString()),
+         QString::fromStdString(item->source->spec.path.string()));
     if (item->source->format->id == "mdd")
-        fact(row++, 1, tr("rest mesh"), item->source->restUsed ? QString::fromStdString(item->source->restUsed->filename().string()) : tr("none"), tr("Mesh the point cache takes its faces from"));
+        fact(row++, 1, tr("rest mesh"),
+             item->source->restUsed ? QString::fromStdString(item->source->restUsed->filename().string()) : tr("none"),
+             tr("Mesh the point cache takes its faces from"));
     if (!item->source->restCandidates.empty() && !item->source->restUsed) {
         auto* ask = new QWidget(gridHost_);
         auto* choices = new QVBoxLayout(ask);
@@ -203,7 +245,9 @@ void FactsDesk::showItem() {
         for (const fs::path& candidate : item->source->restCandidates) {
             auto* choose = new QPushButton(QString::fromStdString(candidate.filename().string()), ask);
             choose->setProperty("small", true);
-            connect(choose, &QPushButton::clicked, this, [this, id = item->key.source, candidate] { workspace_.setRest(id, QString::fromStdString(candidate.string())); });
+            connect(choose, &QPushButton::clicked, this, [this, id = item->key.source, candidate] {
+                workspace_.setRest(id, QString::fromStdString(candidate.string()));
+            });
             choices->addWidget(choose);
         }
         grid_->addWidget(ask, ++row, 0, 1, 4);
@@ -218,7 +262,8 @@ void FactsDesk::showItem() {
         grid_->addWidget(choose, ++row, 0, 1, 4);
     }
     if (item->error)
-        grid_->addWidget(smallLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), gridHost_), ++row, 0, 1, 4);
+        grid_->addWidget(smallLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), gridHost_),
+                         ++row, 0, 1, 4);
     showPlot();
 }
 
@@ -269,14 +314,20 @@ void FactsDesk::showFindings() {
                 workspace_.setFrame(*frame);
         });
         connect(card, &FindingCard::mendAsked, this, [this](const ItemFinding& found) {
-            workspace_.addSteps(found.key, found.finding.mend, tr("Mend: %1").arg(QString::fromStdString(found.finding.mendLabel)));
+            workspace_.addSteps(found.key, found.finding.mend,
+                                tr("Mend: %1").arg(QString::fromStdString(found.finding.mendLabel)));
         });
         findings_->addWidget(card);
     }
     if (shown.size() > kMostShown)
         findings_->addWidget(smallLabel(tr("and %1 more").arg(shown.size() - kMostShown), this));
     if (shown.empty() && workspace_.activeItem())
-        findings_->addWidget(smallLabel(workspace_.checking() ? tr("Checking …") : QStringLiteral("✓ ") + tr("Nothing found: range, rate, frames, motion, mesh and size are as the shot asks."), this));
+        findings_->addWidget(
+            smallLabel(workspace_.checking()
+                           ? tr("Checking …")
+                           : QStringLiteral("✓ ") +
+                                 tr("Nothing found: range, rate, frames, motion, mesh and size are as the shot asks."),
+                       this));
 }
 
 } // namespace wyc::app

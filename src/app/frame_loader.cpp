@@ -20,7 +20,8 @@ Vec3f toColour(const QColor& c) {
 std::vector<Vec3f> bandColours(std::size_t count) {
     std::vector<Vec3f> result(count);
     const double band = std::max<double>(1.0, static_cast<double>(count) / 24.0);
-    static const std::array<QColor, 3> kBands{QColor(0x3F, 0x6E, 0x7C), QColor(0xC9, 0xB8, 0x86), QColor(0x8C, 0x7A, 0xB4)};
+    static const std::array<QColor, 3> kBands{QColor(0x3F, 0x6E, 0x7C), QColor(0xC9, 0xB8, 0x86),
+                                              QColor(0x8C, 0x7A, 0xB4)};
     for (std::size_t i = 0; i < count; ++i)
         result[i] = toColour(kBands[static_cast<std::size_t>(static_cast<double>(i) / band) % kBands.size()]);
     return result;
@@ -79,7 +80,8 @@ void FrameLoader::loop() {
             pending_.reset();
         }
         auto frame = load(request);
-        QMetaObject::invokeMethod(this, [this, frame] { emit loaded(frame); }, Qt::QueuedConnection);
+        QMetaObject::invokeMethod(
+            this, [this, frame] { emit loaded(frame); }, Qt::QueuedConnection);
     }
 }
 
@@ -93,7 +95,9 @@ std::shared_ptr<const DrawIndices> FrameLoader::indicesOf(const Topology& topolo
         std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
         for (const std::int32_t size : topology.faceSizes()) {
             const auto n = static_cast<std::size_t>(size);
-            const auto corner = [&](std::size_t k) { return static_cast<std::uint32_t>(topology.corners()[start + k]); };
+            const auto corner = [&](std::size_t k) {
+                return static_cast<std::uint32_t>(topology.corners()[start + k]);
+            };
             for (std::size_t k = 2; k < n; ++k)
                 made->triangles.insert(made->triangles.end(), {corner(0), corner(k - 1), corner(k)});
             for (std::size_t k = 0; k < n; ++k)
@@ -134,14 +138,17 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     const auto at = geometry.sampling().locate(seconds, scene.workingRate);
     WYC_CHECK(readPoints(geometry, at.below, result.points));
     std::vector<Vec3f> other;
-    const std::size_t neighbour = at.weight > 0.0 ? at.above : at.below > 0 ? at.below - 1 : std::min(geometry.sampling().count() - 1, at.below + 1);
+    const std::size_t neighbour = at.weight > 0.0 ? at.above
+                                  : at.below > 0  ? at.below - 1
+                                                  : std::min(geometry.sampling().count() - 1, at.below + 1);
     if (at.weight > 0.0 || style == ViewStyle::SpeedHeat)
         WYC_CHECK(readPoints(geometry, neighbour, other));
     if (style == ViewStyle::SpeedHeat && neighbour != at.below && other.size() == result.points.size()) {
         const double gap = std::abs(geometry.sampling().time(neighbour) - geometry.sampling().time(at.below));
         std::vector<float> speeds(other.size());
         for (std::size_t i = 0; i < other.size(); ++i)
-            speeds[i] = static_cast<float>(length(Vec3d(other[i]) - Vec3d(result.points[i])) * item.metresPerUnit / std::max(1e-9, gap));
+            speeds[i] = static_cast<float>(length(Vec3d(other[i]) - Vec3d(result.points[i])) * item.metresPerUnit /
+                                           std::max(1e-9, gap));
         // One scale for the whole item, so that colours mean the same at every frame.
         float top = 0.0F;
         if (item.profile)

@@ -75,7 +75,8 @@ class FrameLoader : public QObject {
   private:
     void loop();
     [[nodiscard]] std::shared_ptr<const DrawFrame> load(const DrawRequest& request);
-    [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double frame, ViewStyle style, float& speedMax);
+    [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double frame, ViewStyle style,
+                                            float& speedMax);
     [[nodiscard]] std::shared_ptr<const DrawIndices> indicesOf(const Topology& topology, std::size_t pointCount);
     std::mutex mutex_;
     std::condition_variable wake_;

@@ -37,7 +37,8 @@ void JobRunner::cancel(int id) {
         const std::lock_guard lock(mutex_);
         if (runningId_ == id && runningToken_)
             runningToken_->cancel();
-        const auto found = std::find_if(queue_.begin(), queue_.end(), [&](const Entry& entry) { return entry.id == id; });
+        const auto found =
+            std::find_if(queue_.begin(), queue_.end(), [&](const Entry& entry) { return entry.id == id; });
         if (found != queue_.end()) {
             queued = std::move(*found);
             queue_.erase(found);
@@ -56,10 +57,13 @@ void JobRunner::cancelAll() {
 }
 
 void JobRunner::publish(JobStatus status) {
-    QMetaObject::invokeMethod(this, [this, status = std::move(status)] {
-        current_ = status;
-        emit changed(status);
-    }, Qt::QueuedConnection);
+    QMetaObject::invokeMethod(
+        this,
+        [this, status = std::move(status)] {
+            current_ = status;
+            emit changed(status);
+        },
+        Qt::QueuedConnection);
 }
 
 void JobRunner::finish(int id, JobStatus status, const Done& done) {
@@ -115,17 +119,22 @@ void JobRunner::loop() {
         status.fraction = 1.0;
         if (outcome) {
             status.state = JobState::Finished;
-            QMetaObject::invokeMethod(this, [this, status, done = std::move(*outcome)] { finish(status.id, status, done); }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this, [this, status, done = std::move(*outcome)] { finish(status.id, status, done); },
+                Qt::QueuedConnection);
         } else {
             const Error error = outcome.error();
             status.state = error.kind == ErrorKind::Cancelled ? JobState::Cancelled : JobState::Failed;
             status.error = QString::fromStdString(error.text());
-            QMetaObject::invokeMethod(this, [this, status, error, failed = std::move(entry.failed)] {
-                finish(status.id, status, [&] {
-                    if (failed)
-                        failed(error);
-                });
-            }, Qt::QueuedConnection);
+            QMetaObject::invokeMethod(
+                this,
+                [this, status, error, failed = std::move(entry.failed)] {
+                    finish(status.id, status, [&] {
+                        if (failed)
+                            failed(error);
+                    });
+                },
+                Qt::QueuedConnection);
         }
     }
 }

@@ -20,7 +20,8 @@ int main(int argc, char** argv) {
     parser.setApplicationDescription(QStringLiteral("Point caches and scene caches that arrive as they left"));
     parser.addHelpOption();
     parser.addVersionOption();
-    parser.addPositionalArgument(QStringLiteral("paths"), QStringLiteral("A job, or sources"), QStringLiteral("[paths...]"));
+    parser.addPositionalArgument(QStringLiteral("paths"), QStringLiteral("A job, or sources"),
+                                 QStringLiteral("[paths...]"));
     parser.process(application);
     wyc::app::MainWindow window;
     window.show();

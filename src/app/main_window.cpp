@@ -86,7 +86,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     message_ = new QWidget(central);
     message_->setObjectName(QStringLiteral("message"));
     message_->setAttribute(Qt::WA_StyledBackground);
-    message_->setStyleSheet(QStringLiteral("QWidget#message { background: #3A1E1A; border-bottom: 1px solid #E0705A; }"));
+    message_->setStyleSheet(
+        QStringLiteral("QWidget#message { background: #3A1E1A; border-bottom: 1px solid #E0705A; }"));
     auto* messageRow = new QHBoxLayout(message_);
     messageRow->setContentsMargins(14, 6, 8, 6);
     messageText_ = new QLabel(message_);
@@ -135,7 +136,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     upper->addWidget(board_);
     upper->addWidget(lower_);
     upper->setStretchFactor(1, 1);
-    upper->setSizes({268, 430});
+    upper->setSizes({262, 436});
     empty_ = makeEmptyState(central);
     column->addWidget(upper, 1);
     column->addWidget(empty_, 1);
@@ -191,7 +192,8 @@ QWidget* MainWindow::makeViewBar() {
     auto* row = new QHBoxLayout(bar);
     row->setContentsMargins(8, 1, 8, 1);
     row->setSpacing(4);
-    const auto choice = [&](const QString& name, const QStringList& entries, int current, const QString& tip, auto act) {
+    const auto choice = [&](const QString& name, const QStringList& entries, int current, const QString& tip,
+                            auto act) {
         auto* button = new QToolButton(bar);
         button->setObjectName(name);
         button->setToolTip(tip);
@@ -207,9 +209,13 @@ QWidget* MainWindow::makeViewBar() {
         row->addWidget(button);
         return button;
     };
-    style_ = choice(QStringLiteral("viewStyle"), {tr("clay"), tr("clay with wires"), tr("speed heat"), tr("order bands")}, 1,
-                    tr("How items are drawn. Order bands colour points by their number: same bands, same order."), [this](int i) { chooseStyle(i); });
-    scope_ = choice(QStringLiteral("viewScope"), {tr("this item"), tr("its source"), tr("everything")}, 1, tr("What is drawn beside the active item"), [this](int i) { viewport_->setScope(static_cast<ViewScope>(i)); });
+    style_ =
+        choice(QStringLiteral("viewStyle"), {tr("clay"), tr("clay with wires"), tr("speed heat"), tr("order bands")}, 1,
+               tr("How items are drawn. Order bands colour points by their number: same bands, same order."),
+               [this](int i) { chooseStyle(i); });
+    scope_ = choice(QStringLiteral("viewScope"), {tr("this item"), tr("its source"), tr("everything")}, 1,
+                    tr("What is drawn beside the active item"),
+                    [this](int i) { viewport_->setScope(static_cast<ViewScope>(i)); });
     row->addStretch();
     auto* fit = new QToolButton(bar);
     fit->setObjectName(QStringLiteral("frameActive"));
@@ -235,8 +241,11 @@ QWidget* MainWindow::makeEmptyState(QWidget* parent) {
     auto* title = new QLabel(tr("Drop point caches and scene caches here"), box);
     title->setFont(textFont(17, QFont::DemiBold));
     title->setAlignment(Qt::AlignCenter);
-    auto* words = new QLabel(tr("Files or whole folders: Alembic archives, MDD with their rest mesh, OBJ, numbered OBJ sequences.\n"
-                                "Their frames, sizes and vertex order are checked against the shot, put right by steps, and delivered with proof."), box);
+    auto* words = new QLabel(tr("Files or whole folders: Alembic archives, MDD with their rest mesh, OBJ, "
+                                "numbered OBJ sequences.\n"
+                                "Their frames, sizes and vertex order are checked against the shot, put "
+                                "right by steps, and delivered with proof."),
+                             box);
     words->setAlignment(Qt::AlignCenter);
     words->setProperty("dim", true);
     column->addWidget(title);
@@ -279,7 +288,8 @@ void MainWindow::makeMenus() {
     });
     action(file, tr("Open job or sources …"), QKeySequence::Open, [this] { openFiles(); });
     action(file, tr("Add sources …"), Qt::CTRL | Qt::SHIFT | Qt::Key_O, [this] {
-        const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Add sources"), {}, tr("Caches and meshes (*.abc *.mdd *.obj)"));
+        const QStringList paths =
+            QFileDialog::getOpenFileNames(this, tr("Add sources"), {}, tr("Caches and meshes (*.abc *.mdd *.obj)"));
         if (!paths.isEmpty())
             workspace_->addPaths(paths);
     });
@@ -338,17 +348,20 @@ void MainWindow::makeMenus() {
         if (const ItemView* active = workspace_->activeItem())
             workspace_->setLeftOut(ItemKey(active->key), !active->leftOut);
     });
-    action(item, tr("Read its source again"), Qt::Key_F5, [this] { workspace_->reloadSource(workspace_->active().source); });
+    action(item, tr("Read its source again"), Qt::Key_F5,
+           [this] { workspace_->reloadSource(workspace_->active().source); });
     action(item, tr("Remove its source"), {}, [this] { workspace_->removeSource(workspace_->active().source); });
 
     QMenu* view = menuBar()->addMenu(tr("View"));
     action(view, tr("Frame the active item"), Qt::Key_F, [this] { viewport_->frameActive(); });
     action(view, tr("Frame everything"), Qt::SHIFT | Qt::Key_F, [this] { viewport_->frameAll(); });
-    action(view, tr("Next way to draw"), Qt::Key_V, [this] { style_->menu()->actions()[(static_cast<int>(viewport_->style()) + 1) % 4]->trigger(); });
+    action(view, tr("Next way to draw"), Qt::Key_V,
+           [this] { style_->menu()->actions()[(static_cast<int>(viewport_->style()) + 1) % 4]->trigger(); });
     action(view, tr("Hold this pose"), Qt::Key_H, [this] { transport_->toggleHold(); });
     view->addSeparator();
     for (int i = 0; i < 3; ++i)
-        action(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)), [this, i] { desks_->setCurrentIndex(i); });
+        action(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),
+               [this, i] { desks_->setCurrentIndex(i); });
 
     QMenu* delivery = menuBar()->addMenu(tr("Delivery"));
     action(delivery, tr("Deliver"), Qt::CTRL | Qt::Key_Return, [this] {
@@ -360,7 +373,10 @@ void MainWindow::makeMenus() {
     QMenu* help = menuBar()->addMenu(tr("Help"));
     action(help, tr("Keys"), Qt::Key_F1, [this] { showKeys(); });
     action(help, tr("About Wychronos"), {}, [this] {
-        QMessageBox::about(this, tr("Wychronos"), tr("Wychronos %1\n\nPoint caches and scene caches that arrive as they left.\nFree software under the GNU GPL, version 3 or later.").arg(QString::fromLatin1(version())));
+        QMessageBox::about(this, tr("Wychronos"),
+                           tr("Wychronos %1\n\nPoint caches and scene caches that arrive as they left.\nFree "
+                              "software under the GNU GPL, version 3 or later.")
+                               .arg(QString::fromLatin1(version())));
     });
 }
 
@@ -385,8 +401,10 @@ void MainWindow::showTitle() {
     const bool nothing = workspace_->job().sources.empty();
     empty_->setVisible(nothing);
     board_->parentWidget()->setVisible(!nothing);
-    const QString name = document.path().empty() ? tr("unsaved job") : QString::fromStdString(document.path().filename().string());
-    setWindowTitle(QStringLiteral("%1%2 — Wychronos").arg(name, document.modified() ? QStringLiteral(" •") : QString()));
+    const QString name =
+        document.path().empty() ? tr("unsaved job") : QString::fromStdString(document.path().filename().string());
+    setWindowTitle(
+        QStringLiteral("%1%2 — Wychronos").arg(name, document.modified() ? QStringLiteral(" •") : QString()));
     undo_->setEnabled(document.canUndo());
     redo_->setEnabled(document.canRedo());
     undo_->setText(document.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(document.undoLabel())) : tr("Undo"));
@@ -398,7 +416,11 @@ void MainWindow::showTitle() {
             size += source.source->sizeBytes;
             ++opened;
         }
-    statusRight_->setText(nothing ? QString() : tr("%1 sources · %2 · frames are read when asked for · %3").arg(opened).arg(QString::fromStdString(sizeText(size)), document.modified() ? tr("job not saved") : tr("job saved")));
+    statusRight_->setText(nothing ? QString()
+                                  : tr("%1 sources · %2 · frames are read when asked for · %3")
+                                        .arg(opened)
+                                        .arg(QString::fromStdString(sizeText(size)),
+                                             document.modified() ? tr("job not saved") : tr("job saved")));
     if (!document.path().empty())
         remember(QString::fromStdString(document.path().string()));
     for (const SourceView& source : workspace_->sources())
@@ -407,14 +429,21 @@ void MainWindow::showTitle() {
 }
 
 void MainWindow::showStatus(const JobStatus& status) {
-    const bool running = status.state == JobState::Running || workspace_->runner().busy() || workspace_->deliveryRunner().busy();
+    const bool running =
+        status.state == JobState::Running || workspace_->runner().busy() || workspace_->deliveryRunner().busy();
     statusBar_->setVisible(running);
     statusCancel_->setVisible(running);
     if (status.state == JobState::Running) {
         statusBar_->setValue(static_cast<int>(status.fraction * 1000));
-        statusText_->setText(status.title + (status.secondsLeft > 1.0 ? tr("  %1 % · %2 left").arg(static_cast<int>(status.fraction * 100)).arg(QString::fromStdString(durationText(status.secondsLeft))) : QString()));
+        statusText_->setText(status.title + (status.secondsLeft > 1.0
+                                                 ? tr("  %1 % · %2 left")
+                                                       .arg(static_cast<int>(status.fraction * 100))
+                                                       .arg(QString::fromStdString(durationText(status.secondsLeft)))
+                                                 : QString()));
     } else if (!running) {
-        statusText_->setText(status.state == JobState::Cancelled ? tr("Stopped; nothing was left behind") : status.state == JobState::Failed ? tr("Failed: %1").arg(status.title) : tr("All sources read"));
+        statusText_->setText(status.state == JobState::Cancelled ? tr("Stopped; nothing was left behind")
+                             : status.state == JobState::Failed  ? tr("Failed: %1").arg(status.title)
+                                                                 : tr("All sources read"));
     }
 }
 
@@ -424,7 +453,8 @@ void MainWindow::showMessage(const QString& text) {
 }
 
 void MainWindow::openFiles() {
-    const QStringList paths = QFileDialog::getOpenFileNames(this, tr("Open"), {}, tr("Jobs, caches and meshes (*.wyc *.abc *.mdd *.obj)"));
+    const QStringList paths =
+        QFileDialog::getOpenFileNames(this, tr("Open"), {}, tr("Jobs, caches and meshes (*.wyc *.abc *.mdd *.obj)"));
     if (paths.isEmpty())
         return;
     if (paths.front().endsWith(QStringLiteral(".wyc")) && !mayLoseChanges())
@@ -435,7 +465,8 @@ void MainWindow::openFiles() {
 void MainWindow::save(bool as) {
     QString path = QString::fromStdString(workspace_->document().path().string());
     if (as || path.isEmpty())
-        path = QFileDialog::getSaveFileName(this, tr("Save job"), path.isEmpty() ? QStringLiteral("job.wyc") : path, tr("Wychronos jobs (*.wyc)"));
+        path = QFileDialog::getSaveFileName(this, tr("Save job"), path.isEmpty() ? QStringLiteral("job.wyc") : path,
+                                            tr("Wychronos jobs (*.wyc)"));
     if (path.isEmpty())
         return;
     if (!path.endsWith(QStringLiteral(".wyc")))
@@ -446,7 +477,8 @@ void MainWindow::save(bool as) {
 bool MainWindow::mayLoseChanges() {
     if (!workspace_->document().modified())
         return true;
-    const auto answer = QMessageBox::question(this, tr("Unsaved job"), tr("The job has changes that are not saved."), QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    const auto answer = QMessageBox::question(this, tr("Unsaved job"), tr("The job has changes that are not saved."),
+                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
     if (answer == QMessageBox::Save)
         save(false);
     return answer == QMessageBox::Discard || (answer == QMessageBox::Save && !workspace_->document().modified());
@@ -465,10 +497,13 @@ void MainWindow::remember(const QString& path) {
 void MainWindow::fillRecent() {
     recent_->clear();
     for (const QString& path : QSettings().value(QStringLiteral("recent")).toStringList())
-        recent_->addAction(path, this, [this, path] {
-            if (mayLoseChanges())
-                workspace_->openJob(path);
-        })->setEnabled(QFile::exists(path));
+        recent_
+            ->addAction(path, this,
+                        [this, path] {
+                            if (mayLoseChanges())
+                                workspace_->openJob(path);
+                        })
+            ->setEnabled(QFile::exists(path));
     if (recent_->isEmpty())
         recent_->addAction(tr("nothing yet"))->setEnabled(false);
 }
@@ -499,11 +534,16 @@ void MainWindow::setAutosaveFolder(const QString& folder) {
 }
 
 void MainWindow::offerRecovery() {
-    const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/recovery");
+    const QString folder =
+        QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/recovery");
     setAutosaveFolder(folder);
     for (const Document::Recoverable& state : Document::recoverable(folder.toStdString())) {
-        const QString name = state.jobPath.empty() ? tr("an unsaved job") : QString::fromStdString(state.jobPath.string());
-        const auto answer = QMessageBox::question(this, tr("Recover"), tr("Changes of %1 were not saved when Wychronos last ended. Take them back?").arg(name), QMessageBox::Yes | QMessageBox::No);
+        const QString name =
+            state.jobPath.empty() ? tr("an unsaved job") : QString::fromStdString(state.jobPath.string());
+        const auto answer = QMessageBox::question(
+            this, tr("Recover"),
+            tr("Changes of %1 were not saved when Wychronos last ended. Take them back?").arg(name),
+            QMessageBox::Yes | QMessageBox::No);
         if (answer == QMessageBox::Yes) {
             workspace_->document().recover(state);
             return;

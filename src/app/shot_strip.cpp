@@ -18,18 +18,22 @@ ShotStrip::ShotStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     setObjectName(QStringLiteral("shotStrip"));
     setAttribute(Qt::WA_StyledBackground);
     setStyleSheet(QStringLiteral("QWidget#shotStrip { background: #141E22; border-bottom: 1px solid #26363C; }"
-                                 "QLineEdit, QComboBox { background: transparent; border: 1px solid transparent; padding: 1px 3px; font-weight: 600; }"
-                                 "QLineEdit:hover, QComboBox:hover { border-color: #33474E; } QLineEdit:focus, QComboBox:focus { border-color: #6FCFB4; background: #1B282D; }"));
+                                 "QLineEdit, QComboBox { background: transparent; border: 1px solid transparent; "
+                                 "padding: 1px 3px; font-weight: 600; }"
+                                 "QLineEdit:hover, QComboBox:hover { border-color: #33474E; } QLineEdit:focus, "
+                                 "QComboBox:focus { border-color: #6FCFB4; background: #1B282D; }"));
     name_ = edit(QStringLiteral("shotName"), 92, tr("Name of the shot; it goes into the names of what is delivered"));
     first_ = edit(QStringLiteral("shotFirst"), 52, tr("First frame of the shot, without handles"));
     last_ = edit(QStringLiteral("shotLast"), 52, tr("Last frame of the shot, without handles"));
     handles_ = edit(QStringLiteral("shotHandles"), 30, tr("Frames beyond both ends that have to be there"));
     rate_ = edit(QStringLiteral("shotRate"), 52, tr("Frames a second: 24, 23.976, 30000/1001"));
     length_ = new QLabel(this);
-    length_->setFont(textFont(9.5, QFont::DemiBold));
+    length_->setFont(textFont(9, QFont::DemiBold));
+    length_->setContentsMargins(4, 0, 0, 0);
     unit_ = new QComboBox(this);
     unit_->setObjectName(QStringLiteral("shotUnit"));
-    unit_->addItems({tr("not stated"), QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"), QStringLiteral("in"), QStringLiteral("ft")});
+    unit_->addItems({tr("not stated"), QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"),
+                     QStringLiteral("in"), QStringLiteral("ft")});
     unit_->setToolTip(tr("Unit of lengths; sources that state none are read in it"));
     up_ = new QComboBox(this);
     up_->setObjectName(QStringLiteral("shotUp"));
@@ -54,7 +58,8 @@ ShotStrip::ShotStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), w
         return label;
     };
     layout->addWidget(field(tr("Shot"), {name_}));
-    layout->addWidget(field(tr("Range ± handles"), {first_, dash(QStringLiteral("–")), last_, dash(QStringLiteral("±")), handles_}));
+    layout->addWidget(
+        field(tr("Range ± handles"), {first_, dash(QStringLiteral("–")), last_, dash(QStringLiteral("±")), handles_}));
     layout->addWidget(field(tr("Length"), {length_}));
     layout->addWidget(field(tr("Rate, fps"), {rate_}));
     layout->addWidget(field(tr("Unit"), {unit_}));
@@ -95,8 +100,11 @@ QWidget* ShotStrip::field(const QString& title, std::initializer_list<QWidget*> 
     column->addWidget(label);
     auto* row = new QHBoxLayout();
     row->setSpacing(2);
-    for (QWidget* widget : widgets)
+    row->setContentsMargins(0, 0, 0, 0);
+    for (QWidget* widget : widgets) {
+        widget->setFixedHeight(22);
         row->addWidget(widget);
+    }
     row->addStretch();
     column->addLayout(row);
     return box;
@@ -122,7 +130,10 @@ void ShotStrip::show() {
     rate_->setPlaceholderText(QStringLiteral("24?"));
     unit_->setCurrentText(shot.unitMetres ? QString::fromStdString(unitName(*shot.unitMetres)) : tr("not stated"));
     up_->setCurrentText(shot.upAxis ? QString::fromLatin1(upAxisName(*shot.upAxis)) : tr("not stated"));
-    length_->setText(shot.range ? tr("%1 frames · %2 s").arg(QString::fromStdString(frameText(shot.range->count()))).arg(shot.range->count() / shot.rateOrDefault().value(), 0, 'f', 3) : QStringLiteral("–"));
+    length_->setText(shot.range ? tr("%1 frames · %2 s")
+                                      .arg(QString::fromStdString(frameText(shot.range->count())))
+                                      .arg(shot.range->count() / shot.rateOrDefault().value(), 0, 'f', 3)
+                                : QStringLiteral("–"));
 }
 
 void ShotStrip::take() {
@@ -174,11 +185,21 @@ void ShotStrip::showCounts() {
     const auto style = [](QPushButton* button, const QColor& c, bool strong) {
         QColor back = c;
         back.setAlpha(strong ? 46 : 18);
-        button->setStyleSheet(QStringLiteral("QPushButton { background: rgba(%1,%2,%3,%4); color: %5; border: none; border-radius: 3px; padding: 5px 11px; font-weight: 600; } QPushButton:hover { background: rgba(%1,%2,%3,80); }")
-                                  .arg(c.red()).arg(c.green()).arg(c.blue()).arg(back.alpha()).arg(strong ? c.lighter(112).name() : QStringLiteral("#93A8A6")));
+        button->setStyleSheet(
+            QStringLiteral(
+                "QPushButton { background: rgba(%1,%2,%3,%4); color: %5; border: none; border-radius: 3px; "
+                "padding: 5px 11px; font-weight: 600; } QPushButton:hover { background: rgba(%1,%2,%3,80); }")
+                .arg(c.red())
+                .arg(c.green())
+                .arg(c.blue())
+                .arg(back.alpha())
+                .arg(strong ? c.lighter(112).name() : QStringLiteral("#93A8A6")));
     };
-    faults_->setText(faults == 0 ? QStringLiteral("✓ %1").arg(tr("no faults")) : QStringLiteral("✕ %1").arg(faults == 1 ? tr("1 fault") : tr("%1 faults").arg(faults)));
-    cautions_->setText(cautions == 1 ? QStringLiteral("! %1").arg(tr("1 caution")) : QStringLiteral("! %1").arg(tr("%1 cautions").arg(cautions)));
+    faults_->setText(faults == 0
+                         ? QStringLiteral("✓ %1").arg(tr("no faults"))
+                         : QStringLiteral("✕ %1").arg(faults == 1 ? tr("1 fault") : tr("%1 faults").arg(faults)));
+    cautions_->setText(cautions == 1 ? QStringLiteral("! %1").arg(tr("1 caution"))
+                                     : QStringLiteral("! %1").arg(tr("%1 cautions").arg(cautions)));
     style(faults_, faults == 0 ? colour::kMoss : colour::kRust, true);
     style(cautions_, colour::kStraw, true);
     faults_->setVisible(any);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// The shot along the head of the window: name, range, handles, rate, unit, up axis, and how many findings there are.
+// The shot along the head of the window: name, range, handles, rate, unit, up axis, and how many findings
+// there are.
 #include <QWidget>
 
 #include "workspace.h"

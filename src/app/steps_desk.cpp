@@ -81,7 +81,9 @@ void StepsDesk::showChain() {
     strips_->show(item);
     add_->setEnabled(item != nullptr);
     name_->setText(item ? tr("Steps of %1").arg(QString::fromStdString(item->name)) : tr("Steps"));
-    origin_->setText(item ? tr("from %1 · the source file is never touched").arg(QString::fromStdString(item->source->name)) : QString());
+    origin_->setText(
+        item ? tr("from %1 · the source file is never touched").arg(QString::fromStdString(item->source->name))
+             : QString());
     const std::vector<Step> steps = item ? item->steps : std::vector<Step>{};
     if (built_ && item && shownFor_ == item->key && shown_ == steps && !item->error)
         return;
@@ -90,9 +92,13 @@ void StepsDesk::showChain() {
     shown_ = steps;
     clearLayout(chain_);
     if (!item)
-        chain_->addWidget(smallLabel(tr("Choose an item on the time board. Its adjustments stand here, in order; each can be changed, switched off or undone."), this));
+        chain_->addWidget(smallLabel(tr("Choose an item on the time board. Its adjustments stand here, in "
+                                        "order; each can be changed, switched off or undone."),
+                                     this));
     else if (steps.empty())
-        chain_->addWidget(smallLabel(tr("No steps: the item is delivered as it came. Add one, drag its lane sideways or by an end, or mend a finding on the Facts desk."), this));
+        chain_->addWidget(smallLabel(tr("No steps: the item is delivered as it came. Add one, drag its lane "
+                                        "sideways or by an end, or mend a finding on the Facts desk."),
+                                     this));
     for (std::size_t i = 0; i < steps.size(); ++i)
         chain_->addWidget(stepCard(i, steps));
     if (item && item->error)
@@ -105,11 +111,15 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
     QFrame* card = cardFrame(step.on ? QColor(0x3F, 0x7A, 0x6C) : colour::kInk3, this);
     card->setProperty("stepType", QString::fromStdString(step.type));
     auto* column = new QVBoxLayout(card);
-    column->setContentsMargins(10, 6, 6, 7);
-    column->setSpacing(5);
+    column->setContentsMargins(10, 3, 6, 6);
+    column->setSpacing(1);
     auto* head = new QHBoxLayout();
     head->setSpacing(4);
-    auto* title = new QLabel(QStringLiteral("<span style='color:#93A8A6'>%1</span>&nbsp; <b>%2</b>&nbsp; %3").arg(index + 1).arg(type ? text(type->title) : QStringLiteral("?"), QString::fromStdString(describeStep(step)).toHtmlEscaped()), card);
+    auto* title = new QLabel(QStringLiteral("<span style='color:#93A8A6'>%1</span>&nbsp; <b>%2</b>&nbsp; %3")
+                                 .arg(index + 1)
+                                 .arg(type ? text(type->title) : QStringLiteral("?"),
+                                      QString::fromStdString(describeStep(step)).toHtmlEscaped()),
+                             card);
     title->setEnabled(step.on);
     if (type)
         title->setToolTip(text(type->help));
@@ -131,10 +141,14 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
         workspace_.setSteps(ItemKey(shownFor_), next, label);
     };
     if (index > 0)
-        button(QStringLiteral("↑"), QStringLiteral("stepUp"), tr("Earlier in the chain"), [edited, index] { edited(tr("Move step"), [&](auto& s) { std::swap(s[index], s[index - 1]); }); });
-    button(step.on ? tr("on") : tr("off"), QStringLiteral("stepOn"), tr("Switch this step on or off"), [edited, index] { edited(tr("Switch step"), [&](auto& s) { s[index].on = !s[index].on; }); })
-        ->setStyleSheet(step.on ? QStringLiteral("color: #6FCFB4;") : QString());
-    button(QStringLiteral("✕"), QStringLiteral("stepRemove"), tr("Remove this step"), [edited, index] { edited(tr("Remove step"), [&](auto& s) { s.erase(s.begin() + static_cast<std::ptrdiff_t>(index)); }); });
+        button(QStringLiteral("↑"), QStringLiteral("stepUp"), tr("Earlier in the chain"),
+               [edited, index] { edited(tr("Move step"), [&](auto& s) { std::swap(s[index], s[index - 1]); }); });
+    button(step.on ? tr("on") : tr("off"), QStringLiteral("stepOn"), tr("Switch this step on or off"), [edited, index] {
+        edited(tr("Switch step"), [&](auto& s) { s[index].on = !s[index].on; });
+    })->setStyleSheet(step.on ? QStringLiteral("color: #6FCFB4;") : QString());
+    button(QStringLiteral("✕"), QStringLiteral("stepRemove"), tr("Remove this step"), [edited, index] {
+        edited(tr("Remove step"), [&](auto& s) { s.erase(s.begin() + static_cast<std::ptrdiff_t>(index)); });
+    });
     column->addLayout(head);
     if (!type || !step.on)
         return card;
@@ -146,14 +160,16 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
         label->setProperty("small", true);
         label->setToolTip(text(option.help));
         row->addWidget(label);
-        row->addWidget(optionEditor(index, option, options ? (*options)[std::string(option.name)] : option.standard, card));
+        row->addWidget(
+            optionEditor(index, option, options ? (*options)[std::string(option.name)] : option.standard, card));
     }
     row->addStretch();
     column->addLayout(row);
     return card;
 }
 
-QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value, QWidget* parent) {
+QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value,
+                                 QWidget* parent) {
     const std::string name(option.name);
     QWidget* made = nullptr;
     if (option.kind == OptionKind::Choice || option.kind == OptionKind::Axis || option.kind == OptionKind::Unit) {
@@ -162,13 +178,16 @@ QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, co
             for (const std::string_view choice : option.choices)
                 box->addItem(text(choice));
         else
-            box->addItems(option.kind == OptionKind::Axis ? QStringList{QStringLiteral("X"), QStringLiteral("Y"), QStringLiteral("Z")}
-                                                          : QStringList{QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"), QStringLiteral("in"), QStringLiteral("ft")});
+            box->addItems(option.kind == OptionKind::Axis
+                              ? QStringList{QStringLiteral("X"), QStringLiteral("Y"), QStringLiteral("Z")}
+                              : QStringList{QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"),
+                                            QStringLiteral("in"), QStringLiteral("ft")});
         const QString current = QString::fromStdString(value.is_string() ? value.get<std::string>() : value.dump());
         if (box->findText(current) < 0)
             box->addItem(current);
         box->setCurrentText(current);
-        connect(box, &QComboBox::activated, this, [this, box, index, name] { change(index, name, box->currentText().toStdString()); });
+        connect(box, &QComboBox::activated, this,
+                [this, box, index, name] { change(index, name, box->currentText().toStdString()); });
         made = box;
     } else if (option.kind == OptionKind::Switch) {
         auto* box = new QCheckBox(parent);
@@ -177,8 +196,10 @@ QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, co
         made = box;
     } else {
         auto* line = new QLineEdit(parent);
-        const bool number = option.kind == OptionKind::Number || option.kind == OptionKind::Frame || option.kind == OptionKind::WholeNumber;
-        line->setText(QString::fromStdString(value.is_number() ? shortestNumber(value.get<double>()) : value.get<std::string>()));
+        const bool number = option.kind == OptionKind::Number || option.kind == OptionKind::Frame ||
+                            option.kind == OptionKind::WholeNumber;
+        line->setText(
+            QString::fromStdString(value.is_number() ? shortestNumber(value.get<double>()) : value.get<std::string>()));
         line->setFixedWidth(number ? 62 : 104);
         connect(line, &QLineEdit::editingFinished, this, [this, line, index, name, number] {
             if (!line->isModified())
@@ -238,7 +259,8 @@ void StepsDesk::addStep(const StepType& type) {
     }
     const auto options = checkedOptions(type, given);
     if (options)
-        workspace_.addSteps(ItemKey(item->key), {Step{std::string(type.id), *options, true}}, tr("Add %1").arg(text(type.title)));
+        workspace_.addSteps(ItemKey(item->key), {Step{std::string(type.id), *options, true}},
+                            tr("Add %1").arg(text(type.title)));
 }
 
 } // namespace wyc::app

@@ -14,6 +14,7 @@
 #include <QToolTip>
 
 #include "base/text.h"
+#include "desk_parts.h"
 #include "theme.h"
 
 namespace wyc::app {
@@ -21,7 +22,8 @@ namespace {
 
 // Distances of labelled frames: 1 2 5 10 12 24 …, so that labels stay at least 70 pixels apart.
 double labelStep(double pixelsPerFrame) {
-    for (const double step : {1.0, 2.0, 4.0, 8.0, 12.0, 24.0, 48.0, 96.0, 120.0, 240.0, 480.0, 1200.0, 2400.0, 4800.0, 12000.0, 24000.0, 120000.0})
+    for (const double step : {1.0, 2.0, 4.0, 8.0, 12.0, 24.0, 48.0, 96.0, 120.0, 240.0, 480.0, 1200.0, 2400.0, 4800.0,
+                              12000.0, 24000.0, 120000.0})
         if (step * pixelsPerFrame >= 76.0)
             return step;
     return 1e6;
@@ -36,20 +38,25 @@ QString stateWords(const ItemView& item) {
         return QStringLiteral("still");
     if (!item.profile->moves())
         return QStringLiteral("static");
-    return item.scene->nodes[item.node].geometry->sampling().isStill() ? QStringLiteral("rigid") : QStringLiteral("moves");
+    return item.scene->nodes[item.node].geometry->sampling().isStill() ? QStringLiteral("rigid")
+                                                                       : QStringLiteral("moves");
 }
 
 } // namespace
 
-TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace), scroll_(new QScrollBar(Qt::Vertical, this)) {
+TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), scroll_(new QScrollBar(Qt::Vertical, this)) {
     setObjectName(QStringLiteral("timeBoard"));
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
     connect(scroll_, &QScrollBar::valueChanged, this, [this] { update(); });
     connect(&workspace_, &Workspace::itemsChanged, this, [this] {
         rebuildRows();
-        if (!viewChosen_)
+        // Fitted when something was opened; an edit never moves the ruler under the eye.
+        if (!viewChosen_ && workspace_.items().size() != fittedFor_) {
+            fittedFor_ = workspace_.items().size();
             showAll();
+        }
         update();
     });
     connect(&workspace_, &Workspace::jobChanged, this, [this] {
@@ -114,7 +121,8 @@ void TimeBoard::showFrames(FrameRange range) {
 void TimeBoard::showAll() {
     FrameRange all = workspace_.playRange();
     for (const ItemView& item : workspace_.items())
-        if (const auto range = item.range(); range && range->last - all.last < 4.0 * all.count() && all.first - range->first < 4.0 * all.count())
+        if (const auto range = item.range();
+            range && range->last - all.last < 4.0 * all.count() && all.first - range->first < 4.0 * all.count())
             all = {std::min(all.first, range->first), std::max(all.last, range->last)};
     const double margin = std::max(2.0, all.count() * 0.06);
     view_ = {all.first - margin, all.last + margin};
@@ -137,7 +145,8 @@ std::optional<std::size_t> TimeBoard::rowAt(int y) const {
     if (y < kRulerHeight)
         return std::nullopt;
     const int index = (y - kRulerHeight - 3 + scroll_->value()) / kRowHeight;
-    return index >= 0 && static_cast<std::size_t>(index) < rows_.size() ? std::optional(static_cast<std::size_t>(index)) : std::nullopt;
+    return index >= 0 && static_cast<std::size_t>(index) < rows_.size() ? std::optional(static_cast<std::size_t>(index))
+                                                                        : std::nullopt;
 }
 
 QRect TimeBoard::laneRect(const ItemKey& key) const {
@@ -200,7 +209,7 @@ void TimeBoard::paintEvent(QPaintEvent*) {
         painter.setPen(QPen(colour::kChalk, 1.4));
         painter.drawLine(QPointF(x, kRulerHeight - 2), QPointF(x, height()));
         const QString label = QString::fromStdString(frameText(workspace_.frame()));
-        painter.setFont(textFont(9.5, QFont::DemiBold));
+        painter.setFont(textFont(9, QFont::DemiBold));
         const double w = painter.fontMetrics().horizontalAdvance(label) + 14;
         const QRectF box(std::clamp(x - w / 2, static_cast<double>(kHeadWidth), width() - w), 4, w, 21);
         painter.setPen(Qt::NoPen);
@@ -212,7 +221,8 @@ void TimeBoard::paintEvent(QPaintEvent*) {
     if (rows_.empty()) {
         painter.setPen(colour::kChalk2);
         painter.setFont(textFont(10));
-        painter.drawText(rect().adjusted(0, kRulerHeight, 0, 0), Qt::AlignCenter, tr("Drop files or folders here: .abc, .mdd with its rest mesh, .obj, numbered .obj"));
+        painter.drawText(rect().adjusted(0, kRulerHeight, 0, 0), Qt::AlignCenter,
+                         tr("Drop files or folders here: .abc, .mdd with its rest mesh, .obj, numbered .obj"));
     }
 }
 
@@ -236,18 +246,21 @@ void TimeBoard::paintBands(QPainter& painter, const QRect& area) {
 void TimeBoard::paintRuler(QPainter& painter) {
     painter.fillRect(QRect(0, 0, width(), kRulerHeight), colour::kInk1);
     painter.fillRect(QRect(0, 0, kHeadWidth, kRulerHeight), QColor(0x18, 0x24, 0x29));
-    painter.setFont(textFont(9.5, QFont::DemiBold));
+    painter.setFont(textFont(9, QFont::DemiBold));
     painter.setPen(colour::kChalk);
     painter.drawText(QRect(12, 0, 120, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
-    painter.setFont(textFont(8.5));
+    painter.setFont(textFont(8));
     painter.setPen(colour::kChalk2);
     painter.drawText(QRect(96, 0, kHeadWidth - 106, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
-                     tr("%1 items · frames, %2 fps").arg(workspace_.items().size()).arg(QString::fromStdString(workspace_.rate().shortText())));
+                     tr("%1 items · frames, %2 fps")
+                         .arg(workspace_.items().size())
+                         .arg(QString::fromStdString(workspace_.rate().shortText())));
     const double perFrame = (width() - kHeadWidth) / (view_.last - view_.first);
     const double step = labelStep(perFrame);
     const double tick = perFrame >= 5.0 ? 1.0 : step / (step >= 8.0 ? 8.0 : 4.0);
     painter.setClipRect(QRect(kHeadWidth, 0, width() - kHeadWidth, kRulerHeight));
     const Shot& shot = workspace_.job().shot;
+    const double playhead = xOfFrame(workspace_.frame());
     const double origin = shot.range ? shot.range->first : 0.0; // labels begin at the shot
     painter.setPen(QColor(0x3E, 0x50, 0x56));
     for (double frame = origin + std::floor((view_.first - origin) / tick) * tick; frame <= view_.last; frame += tick)
@@ -258,7 +271,8 @@ void TimeBoard::paintRuler(QPainter& painter) {
         painter.setPen(colour::kChalk2);
         painter.drawLine(QPointF(x, kRulerHeight - 14), QPointF(x, kRulerHeight - 1));
         painter.setPen(colour::kChalk);
-        painter.drawText(QPointF(x + 4, kRulerHeight - 10), QString::fromStdString(frameText(frame)));
+        if (x + 40 < playhead - 26 || x > playhead + 26) // not under the play head's tag
+            painter.drawText(QPointF(x + 4, kRulerHeight - 10), QString::fromStdString(frameText(frame)));
     }
     painter.setClipping(false);
 }
@@ -268,7 +282,8 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     if (row.kind == RowKind::Source) {
         painter.fillRect(rect, colour::kInk0);
         const auto& sources = workspace_.sources();
-        const auto source = std::find_if(sources.begin(), sources.end(), [&](const SourceView& s) { return s.id == row.source; });
+        const auto source =
+            std::find_if(sources.begin(), sources.end(), [&](const SourceView& s) { return s.id == row.source; });
         if (source == sources.end())
             return;
         QPainterPath arrow;
@@ -279,7 +294,7 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
             arrow.addPolygon(QPolygonF{at + QPointF(-4, -2), at + QPointF(4, -2), at + QPointF(0, 3)});
         }
         painter.fillPath(arrow, colour::kChalk2);
-        painter.setFont(textFont(9.5, QFont::DemiBold));
+        painter.setFont(textFont(9, QFont::DemiBold));
         QString state;
         QColor stateColour = colour::kChalk2;
         if (source->error) {
@@ -288,14 +303,18 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
         } else if (!source->source) {
             state = tr("opening …");
         } else {
-            const auto count = std::count_if(workspace_.items().begin(), workspace_.items().end(), [&](const ItemView& i) { return i.key.source == row.source; });
-            state = source->source->fileCount > 1 ? tr("%1 files").arg(source->source->fileCount) : count == 1 ? tr("1 item") : tr("%1 items").arg(count);
+            const auto count = std::count_if(workspace_.items().begin(), workspace_.items().end(),
+                                             [&](const ItemView& i) { return i.key.source == row.source; });
+            state = source->source->fileCount > 1 ? tr("%1 files").arg(source->source->fileCount)
+                    : count == 1                  ? tr("1 item")
+                                                  : tr("%1 items").arg(count);
         }
         const int stateWidth = painter.fontMetrics().horizontalAdvance(state) + 14;
         painter.setPen(colour::kChalk);
         const QString name = QString::fromStdString(source->spec.path.filename().string());
-        painter.drawText(rect.adjusted(28, 0, -stateWidth, 0), Qt::AlignVCenter, painter.fontMetrics().elidedText(name, Qt::ElideMiddle, rect.width() - 34 - stateWidth));
-        painter.setFont(textFont(9));
+        painter.drawText(rect.adjusted(28, 0, -stateWidth, 0), Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(name, Qt::ElideMiddle, rect.width() - 34 - stateWidth));
+        painter.setFont(textFont(8.5));
         painter.setPen(stateColour);
         painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, state);
         return;
@@ -309,21 +328,27 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
         painter.fillRect(QRect(0, rect.top(), 2, rect.height()), colour::kGlass);
     const bool moving = item->scene && item->scene->nodes[item->node].geometry->sampling().isStill() && item->range();
     const int indent = 26 + 12 * std::min(item->depth, 6);
-    drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15), item->kind == "points" ? KindMark::Points : moving ? KindMark::Rigid : KindMark::Mesh,
+    drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15),
+                 item->kind == "points" ? KindMark::Points
+                 : moving               ? KindMark::Rigid
+                                        : KindMark::Mesh,
                  active ? colour::kGlass : colour::kChalk2);
-    painter.setFont(textFont(9.5));
+    painter.setFont(textFont(9));
     painter.setPen(item->leftOut ? QColor(0x6B, 0x7C, 0x7C) : colour::kChalk);
     QFont font = painter.font();
     font.setStrikeOut(item->leftOut);
     painter.setFont(font);
     const int nameLeft = indent + 21;
-    painter.drawText(QRect(nameLeft, rect.top(), 176 - nameLeft, rect.height()), Qt::AlignVCenter,
-                     painter.fontMetrics().elidedText(QString::fromStdString(item->name), Qt::ElideRight, 174 - nameLeft));
-    painter.setFont(textFont(9));
+    painter.drawText(
+        QRect(nameLeft, rect.top(), 176 - nameLeft, rect.height()), Qt::AlignVCenter,
+        painter.fontMetrics().elidedText(QString::fromStdString(item->name), Qt::ElideRight, 174 - nameLeft));
+    painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QRect(160, rect.top(), 92, rect.height()), Qt::AlignVCenter | Qt::AlignRight, tr("%1 points").arg(QString::fromStdString(groupedDigits(item->points))));
+    painter.drawText(QRect(160, rect.top(), 92, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
+                     tr("%1 points").arg(QString::fromStdString(groupedDigits(item->points))));
     const QString state = stateWords(*item);
-    painter.setPen(state == QStringLiteral("static") || state == QStringLiteral("unreadable") ? colour::kStraw : colour::kChalk2);
+    painter.setPen(state == QStringLiteral("static") || state == QStringLiteral("unreadable") ? colour::kStraw
+                                                                                              : colour::kChalk2);
     painter.drawText(QRect(256, rect.top(), kHeadWidth - 266, rect.height()), Qt::AlignVCenter | Qt::AlignRight, state);
 }
 
@@ -343,12 +368,13 @@ void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& 
     const double y = rect.center().y() + 3;
     painter.setPen(QPen(QColor(0x6E, 0x88, 0x88), 1.2));
     painter.drawLine(QPointF(left, y), QPointF(right, y));
-    painter.setFont(textFont(8.5));
+    painter.setFont(textFont(8));
     painter.setPen(colour::kChalk2);
     const QString first = QString::fromStdString(frameText(all->first));
     const double w = painter.fontMetrics().horizontalAdvance(first);
     painter.drawText(QPointF(std::max<double>(rect.left() + 3, left - w - 5), y + 4), first);
-    painter.drawText(QPointF(std::min<double>(right + 5, rect.right() - 44), y + 4), QString::fromStdString(frameText(all->last)));
+    painter.drawText(QPointF(std::min<double>(right + 5, rect.right() - 44), y + 4),
+                     QString::fromStdString(frameText(all->last)));
 }
 
 void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& rect) {
@@ -380,19 +406,7 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     const bool grabbed = grabbed_ == item->key && grab_ != Grab::None;
     const double shift = grabbed && grab_ == Grab::MoveLane ? dragFrames_ : 0.0;
     const FrameRange shown = shownRange(*item);
-    float most = 0.0F;
-    for (std::size_t i = 1; i < profile.count(); ++i)
-        if (std::isfinite(profile.step[i]))
-            most = std::max(most, profile.step[i]);
-    // A jump must not flatten the rest: the height follows the third largest step.
-    std::vector<float> steps;
-    for (const float step : profile.step)
-        if (std::isfinite(step))
-            steps.push_back(step);
-    if (steps.size() > 8) {
-        std::nth_element(steps.begin(), steps.begin() + 2, steps.end(), std::greater<>());
-        most = std::min(most, steps[2] * 1.3F);
-    }
+    const float most = profileTop(profile.step);
     const double height = kRowHeight - 9;
     const auto speed = [&](std::size_t i) {
         const float step = profile.step[i == 0 ? 1 : i];
@@ -468,7 +482,8 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         const double x = xOfFrame(item->frameAt(i) + shift);
         const double w = std::max(4.0, perFrame);
         if (x + w >= rect.left() && x <= rect.right())
-            painter.fillRect(QRectF(x - w / 2, rect.top() + 4, w, floor - rect.top() - 4), QBrush(colour::kStraw, Qt::BDiagPattern));
+            painter.fillRect(QRectF(x - w / 2, rect.top() + 4, w, floor - rect.top() - 4),
+                             QBrush(colour::kStraw, Qt::BDiagPattern));
     }
     // Missing frames as gaps.
     const Sampling& sampling = item->scene->nodes[item->node].geometry->sampling();
@@ -492,12 +507,13 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     }
     paintNotches(painter, *item, rect, shift);
     if (grabbed) {
-        painter.setFont(textFont(8.5, QFont::DemiBold));
+        painter.setFont(textFont(8, QFont::DemiBold));
         painter.setPen(colour::kChalk);
         const auto tag = [&](double frame, bool right) {
             const QString text = QString::fromStdString(frameText(frame));
             const double w = painter.fontMetrics().horizontalAdvance(text) + 8;
-            const double x = std::clamp(right ? xOfFrame(frame) + 4 : xOfFrame(frame) - w - 4, static_cast<double>(rect.left()), rect.right() - w);
+            const double x = std::clamp(right ? xOfFrame(frame) + 4 : xOfFrame(frame) - w - 4,
+                                        static_cast<double>(rect.left()), rect.right() - w);
             const QRectF box(x, rect.top() + 3, w, 16);
             painter.fillRect(box, colour::kInk3);
             painter.drawText(box, Qt::AlignCenter, text);
@@ -505,9 +521,13 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         tag(shown.first, false);
         tag(shown.last, true);
         if (grab_ == Grab::MoveLane) {
-            const QString text = QStringLiteral("%1%2").arg(dragFrames_ > 0 ? QStringLiteral("+") : QString()).arg(QString::fromStdString(frameText(dragFrames_)));
+            const QString text = QStringLiteral("%1%2")
+                                     .arg(dragFrames_ > 0 ? QStringLiteral("+") : QString())
+                                     .arg(QString::fromStdString(frameText(dragFrames_)));
             const double w = painter.fontMetrics().horizontalAdvance(text) + 10;
-            const QRectF box(std::clamp((xOfFrame(shown.first) + xOfFrame(shown.last)) / 2 - w / 2, static_cast<double>(rect.left()), rect.right() - w), rect.top() + 3, w, 16);
+            const QRectF box(std::clamp((xOfFrame(shown.first) + xOfFrame(shown.last)) / 2 - w / 2,
+                                        static_cast<double>(rect.left()), rect.right() - w),
+                             rect.top() + 3, w, 16);
             painter.fillRect(box, colour::kGlass);
             painter.setPen(colour::kInk0);
             painter.drawText(box, Qt::AlignCenter, text);
@@ -525,9 +545,11 @@ void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRec
         if (!found.finding.frame && !range)
             continue;
         // A finding without a frame sits before the lane.
-        const double x = found.finding.frame ? xOfFrame(*found.finding.frame + shift) : std::max(rect.left() + 7.0, xOfFrame(range->first) - 9.0);
+        const double x = found.finding.frame ? xOfFrame(*found.finding.frame + shift)
+                                             : std::max(rect.left() + 7.0, xOfFrame(range->first) - 9.0);
         painter.setBrush(severityColour(static_cast<int>(found.finding.severity)));
-        painter.drawPolygon(QPolygonF{QPointF(x - 4.5, rect.top() + 2), QPointF(x + 4.5, rect.top() + 2), QPointF(x, rect.top() + 9)});
+        painter.drawPolygon(
+            QPolygonF{QPointF(x - 4.5, rect.top() + 2), QPointF(x + 4.5, rect.top() + 2), QPointF(x, rect.top() + 9)});
     }
 }
 
@@ -546,7 +568,8 @@ const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
         const auto range = item->range();
         if (!found.finding.frame && !range)
             continue;
-        const double x = found.finding.frame ? xOfFrame(*found.finding.frame) : std::max(kHeadWidth + 7.0, xOfFrame(range->first) - 9.0);
+        const double x = found.finding.frame ? xOfFrame(*found.finding.frame)
+                                             : std::max(kHeadWidth + 7.0, xOfFrame(range->first) - 9.0);
         if (std::abs(x - at.x()) < 6.0)
             return &found;
     }
@@ -618,9 +641,11 @@ void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
     const QPoint at = event->position().toPoint();
     if (grab_ == Grab::None) {
         const auto row = rowAt(at.y());
-        const ItemView* item = row && rows_[*row].kind == RowKind::Item && at.x() >= kHeadWidth ? workspace_.item(rows_[*row].item) : nullptr;
+        const ItemView* item = row && rows_[*row].kind == RowKind::Item && at.x() >= kHeadWidth
+                                   ? workspace_.item(rows_[*row].item)
+                                   : nullptr;
         const Grab would = at.x() < kHeadWidth || at.y() < kRulerHeight ? Grab::None : grabAt(at, item);
-        setCursor(findingAt(at)                                     ? Qt::PointingHandCursor
+        setCursor(findingAt(at)                                        ? Qt::PointingHandCursor
                   : would == Grab::TrimStart || would == Grab::TrimEnd ? Qt::SizeHorCursor
                   : would == Grab::MoveLane                            ? Qt::OpenHandCursor
                                                                        : Qt::ArrowCursor);
@@ -630,7 +655,8 @@ void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
         workspace_.setFrame(std::round(std::clamp(frameOfX(event->position().x()), view_.first, view_.last)));
         return;
     }
-    const double moved = (event->position().x() - pressedAt_.x()) / std::max(1, width() - kHeadWidth) * (pressedView_.last - pressedView_.first);
+    const double moved = (event->position().x() - pressedAt_.x()) / std::max(1, width() - kHeadWidth) *
+                         (pressedView_.last - pressedView_.first);
     if (grab_ == Grab::Pan) {
         view_ = {pressedView_.first - moved, pressedView_.last - moved};
         viewChosen_ = true;
@@ -718,7 +744,8 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
     if (chosen.kind == RowKind::Item) {
         const ItemView* item = workspace_.item(chosen.item);
         const bool leftOut = item && item->leftOut;
-        menu.addAction(leftOut ? tr("Take this item in") : tr("Leave this item out"), this, [this, chosen, leftOut] { workspace_.setLeftOut(chosen.item, !leftOut); });
+        menu.addAction(leftOut ? tr("Take this item in") : tr("Leave this item out"), this,
+                       [this, chosen, leftOut] { workspace_.setLeftOut(chosen.item, !leftOut); });
         menu.addAction(tr("Show its whole range"), this, [this, chosen] {
             if (const ItemView* it = workspace_.item(chosen.item); it && it->range())
                 showFrames(it->range()->widened(2));
@@ -740,11 +767,14 @@ bool TimeBoard::event(QEvent* event) {
         else if (row && rows_[*row].kind == RowKind::Source) {
             for (const SourceView& source : workspace_.sources())
                 if (source.id == rows_[*row].source)
-                    text = source.error ? QString::fromStdString(source.error->text()) : QString::fromStdString(source.spec.path.string());
+                    text = source.error ? QString::fromStdString(source.error->text())
+                                        : QString::fromStdString(source.spec.path.string());
         } else if (row && help->pos().x() >= kHeadWidth) {
             if (const ItemView* item = workspace_.item(rows_[*row].item))
-                text = tr("Curve: RMS speed of the points. Drag sideways to offset, an end to trim; double-click to fit.%1")
-                           .arg(item->error ? QStringLiteral("\n") + QString::fromStdString(item->error->text()) : QString());
+                text = tr("Curve: RMS speed of the points. Drag sideways to offset, an end to trim; "
+                          "double-click to fit.%1")
+                           .arg(item->error ? QStringLiteral("\n") + QString::fromStdString(item->error->text())
+                                            : QString());
         } else if (row) {
             text = QString::fromStdString(workspace_.labelOf(rows_[*row].item));
         }

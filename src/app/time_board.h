@@ -44,7 +44,7 @@ class TimeBoard : public QWidget {
   private:
     static constexpr int kHeadWidth = 318;
     static constexpr int kRulerHeight = 30;
-    static constexpr int kRowHeight = 24;
+    static constexpr int kRowHeight = 23;
 
     enum class RowKind { Source, Item };
     struct Row {
@@ -76,6 +76,7 @@ class TimeBoard : public QWidget {
     std::set<int> folded_;
     FrameRange view_{1, 100};
     bool viewChosen_ = false;
+    std::size_t fittedFor_ = 0;
     Grab grab_ = Grab::None;
     ItemKey grabbed_;
     QPoint pressedAt_;

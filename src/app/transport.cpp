@@ -25,15 +25,25 @@ QIcon markIcon(Mark mark, const QColor& c) {
     painter.setPen(Qt::NoPen);
     painter.setBrush(c);
     const auto triangle = [&](double x, bool right) {
-        painter.drawPolygon(right ? QPolygonF{QPointF(x, 12), QPointF(x + 16, 22), QPointF(x, 32)} : QPolygonF{QPointF(x + 16, 12), QPointF(x, 22), QPointF(x + 16, 32)});
+        painter.drawPolygon(right ? QPolygonF{QPointF(x, 12), QPointF(x + 16, 22), QPointF(x, 32)}
+                                  : QPolygonF{QPointF(x + 16, 12), QPointF(x, 22), QPointF(x + 16, 32)});
     };
     switch (mark) {
-    case Mark::Start: painter.drawRect(QRectF(11, 12, 4, 20)); triangle(17, false); break;
+    case Mark::Start:
+        painter.drawRect(QRectF(11, 12, 4, 20));
+        triangle(17, false);
+        break;
     case Mark::Back: triangle(13, false); break;
     case Mark::Play: triangle(15, true); break;
-    case Mark::Pause: painter.drawRect(QRectF(14, 12, 6, 20)); painter.drawRect(QRectF(25, 12, 6, 20)); break;
+    case Mark::Pause:
+        painter.drawRect(QRectF(14, 12, 6, 20));
+        painter.drawRect(QRectF(25, 12, 6, 20));
+        break;
     case Mark::Forward: triangle(15, true); break;
-    case Mark::End: triangle(11, true); painter.drawRect(QRectF(29, 12, 4, 20)); break;
+    case Mark::End:
+        triangle(11, true);
+        painter.drawRect(QRectF(29, 12, 4, 20));
+        break;
     }
     painter.end();
     pixmap.setDevicePixelRatio(2);
@@ -42,7 +52,8 @@ QIcon markIcon(Mark mark, const QColor& c) {
 
 } // namespace
 
-Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent) : QWidget(parent), workspace_(workspace), viewport_(viewport) {
+Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), viewport_(viewport) {
     setObjectName(QStringLiteral("transport"));
     setAttribute(Qt::WA_StyledBackground);
     setStyleSheet(QStringLiteral("QWidget#transport { background: #141E22; border-top: 1px solid #26363C; }"));
@@ -88,11 +99,13 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent) 
         layout->addWidget(made);
         return made;
     };
-    mode_ = toggle(QStringLiteral("playMode"), {}, tr("Real time keeps the rate and drops drawing; every frame shows each one, however long it takes"));
+    mode_ = toggle(QStringLiteral("playMode"), {},
+                   tr("Real time keeps the rate and drops drawing; every frame shows each one, however long it takes"));
     loop_ = toggle(QStringLiteral("repeat"), tr("repeat"), tr("Begin again at the end of the range"));
     loop_->setCheckable(true);
     loop_->setChecked(true);
-    hold_ = toggle(QStringLiteral("holdPose"), tr("hold this pose"), tr("Keep the pose of this frame as a translucent second body (H)"));
+    hold_ = toggle(QStringLiteral("holdPose"), tr("hold this pose"),
+                   tr("Keep the pose of this frame as a translucent second body (H)"));
     hold_->setCheckable(true);
     connect(mode_, &QToolButton::clicked, this, [this] {
         everyFrame_ = !everyFrame_;
@@ -102,7 +115,8 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent) 
         }
         showRate();
     });
-    connect(hold_, &QToolButton::clicked, this, [this](bool on) { viewport_.setHeldFrame(on ? std::optional(workspace_.frame()) : std::nullopt); });
+    connect(hold_, &QToolButton::clicked, this,
+            [this](bool on) { viewport_.setHeldFrame(on ? std::optional(workspace_.frame()) : std::nullopt); });
     connect(frame_, &QLineEdit::editingFinished, this, [this] {
         if (const auto frame = parseNumber(frame_->text().toStdString()))
             workspace_.setFrame(*frame);
@@ -124,7 +138,8 @@ void Transport::showFrame() {
     if (!frame_->hasFocus() || playing())
         frame_->setText(QString::fromStdString(frameText(workspace_.frame())));
     const FrameRange range = workspace_.playRange();
-    seconds_->setText(QStringLiteral("%1 s").arg((workspace_.frame() - range.first) / workspace_.rate().value(), 0, 'f', 3));
+    seconds_->setText(
+        QStringLiteral("%1 s").arg((workspace_.frame() - range.first) / workspace_.rate().value(), 0, 'f', 3));
     seconds_->setToolTip(tr("Seconds from frame %1").arg(QString::fromStdString(frameText(range.first))));
 }
 
@@ -139,7 +154,7 @@ void Transport::showRate() {
         return;
     const double shown = std::min(drawn_ / seconds, everyFrame_ ? 1e9 : workspace_.rate().value());
     const double wanted = workspace_.rate().value();
-    mode_->setText(everyFrame_ ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
+    mode_->setText(everyFrame_             ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
                    : shown < wanted * 0.93 ? tr("real time · draws %1 of %2").arg(shown, 0, 'f', 1).arg(rate)
                                            : tr("real time · %1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
     drawn_ = 0;

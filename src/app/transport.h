@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Playback: real time at the shot's rate (drops drawing, not time, and says so) or every frame; loop; held pose; view.
+// Playback: real time at the shot's rate (drops drawing, not time, and says so) or every frame; loop; held
+// pose; view.
 #include <QElapsedTimer>
 #include <QTimer>
 #include <QWidget>

@@ -14,7 +14,7 @@
 namespace wyc::app {
 namespace {
 
-constexpr float kFieldOfViewDegrees = 36.0F;
+constexpr float kFieldOfViewDegrees = 26.0F;
 constexpr double kStaffMetres = 1.8;
 
 const char* const kMeshVertex = R"(#version 330 core
@@ -144,7 +144,8 @@ void Viewport::setHeldFrame(std::optional<double> frame) {
 const DrawItem* Viewport::activeDrawn() const {
     if (!drawn_)
         return nullptr;
-    const auto found = std::find_if(drawn_->items.begin(), drawn_->items.end(), [](const DrawItem& i) { return i.active; });
+    const auto found =
+        std::find_if(drawn_->items.begin(), drawn_->items.end(), [](const DrawItem& i) { return i.active; });
     return found == drawn_->items.end() ? nullptr : &*found;
 }
 
@@ -161,9 +162,12 @@ void Viewport::requestFrame() {
     request.heldFrame = heldFrame_;
     for (const ItemView& item : workspace_.items()) {
         const bool active = item.key == workspace_.active();
-        const bool shown = active || (!item.leftOut && (scope_ == ViewScope::All || (scope_ == ViewScope::Source && item.key.source == workspace_.active().source)));
+        const bool shown =
+            active || (!item.leftOut && (scope_ == ViewScope::All || (scope_ == ViewScope::Source &&
+                                                                      item.key.source == workspace_.active().source)));
         if (item.scene && shown && (!item.error || active))
-            request.items.push_back({item.key, item.scene, item.node, workspace_.unitMetres(item), active, item.profile});
+            request.items.push_back(
+                {item.key, item.scene, item.node, workspace_.unitMetres(item), active, item.profile});
     }
     waiting_ = true;
     loader_.request(std::move(request));
@@ -176,7 +180,8 @@ void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
     // Another item, or the same at another size: the eye goes there. A frame step never moves it.
     const double size = activeSizeMetres();
     if (size > 0.0 && (framedFor_ != workspace_.active() || size > framedSize_ * 4.0 || size < framedSize_ / 4.0)) {
-        const bool sameSource = framedFor_.source == workspace_.active().source && framedSize_ > 0.0 && scope_ != ViewScope::Item && framedFor_ != workspace_.active();
+        const bool sameSource = framedFor_.source == workspace_.active().source && framedSize_ > 0.0 &&
+                                scope_ != ViewScope::Item && framedFor_ != workspace_.active();
         framedFor_ = workspace_.active();
         if (!sameSource) {
             framedSize_ = size;
@@ -218,14 +223,16 @@ void Viewport::frameBounds(const Bounds& bounds) {
 }
 
 QVector3D Viewport::eye() const {
-    const QVector3D away(static_cast<float>(std::cos(pitch_) * std::sin(yaw_)), static_cast<float>(std::sin(pitch_)), static_cast<float>(std::cos(pitch_) * std::cos(yaw_)));
+    const QVector3D away(static_cast<float>(std::cos(pitch_) * std::sin(yaw_)), static_cast<float>(std::sin(pitch_)),
+                         static_cast<float>(std::cos(pitch_) * std::cos(yaw_)));
     return target_ + away * static_cast<float>(distance_);
 }
 
 QMatrix4x4 Viewport::viewProjection() const {
     QMatrix4x4 matrix;
     const auto d = static_cast<float>(distance_);
-    matrix.perspective(kFieldOfViewDegrees, static_cast<float>(width()) / static_cast<float>(std::max(1, height())), d * 0.01F, d * 60.0F);
+    matrix.perspective(kFieldOfViewDegrees, static_cast<float>(width()) / static_cast<float>(std::max(1, height())),
+                       d * 0.01F, d * 60.0F);
     matrix.lookAt(eye(), target_, QVector3D(0, 1, 0));
     return matrix;
 }
@@ -300,7 +307,8 @@ void Viewport::upload() {
         if (gpu->indices != item.indices && item.indices) {
             gpu->indices = item.indices;
             gpu->triangles.bind();
-            gpu->triangles.allocate(item.indices->triangles.data(), static_cast<int>(item.indices->triangles.size() * 4));
+            gpu->triangles.allocate(item.indices->triangles.data(),
+                                    static_cast<int>(item.indices->triangles.size() * 4));
             gpu->edges.bind();
             gpu->edges.allocate(item.indices->edges.data(), static_cast<int>(item.indices->edges.size() * 4));
         }
@@ -337,7 +345,8 @@ void Viewport::drawGround(const QMatrix4x4& matrix) {
         for (int i = 0; i < kPieces; ++i)
             for (const int end : {i, i + 1}) {
                 const double t = static_cast<double>(end) / kPieces;
-                vertices.insert(vertices.end(), {static_cast<float>(x0 + (x1 - x0) * t), 0.0F, static_cast<float>(z0 + (z1 - z0) * t), static_cast<float>(strength)});
+                vertices.insert(vertices.end(), {static_cast<float>(x0 + (x1 - x0) * t), 0.0F,
+                                                 static_cast<float>(z0 + (z1 - z0) * t), static_cast<float>(strength)});
             }
     };
     for (int i = -kLines; i <= kLines; ++i) {
@@ -376,7 +385,9 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
         GpuItem& gpu = *found->second;
         QOpenGLVertexArrayObject::Binder bind(&gpu.vao);
         // Held pose translucent heather; the active item full clay, its company darker.
-        const QVector3D base = item.held ? QVector3D(0.72F, 0.61F, 0.92F) : item.active ? QVector3D(0.86F, 0.89F, 0.86F) : QVector3D(0.55F, 0.60F, 0.60F);
+        const QVector3D base = item.held     ? QVector3D(0.72F, 0.61F, 0.92F)
+                               : item.active ? QVector3D(0.86F, 0.89F, 0.86F)
+                                             : QVector3D(0.55F, 0.60F, 0.60F);
         meshProgram_->setUniformValue("flatColour", base);
         meshProgram_->setUniformValue("alpha", item.held ? 0.42F : 1.0F);
         meshProgram_->setUniformValue("coloured", gpu.hasColours);
@@ -403,7 +414,8 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
             // Dense meshes keep their shape readable: wires fade as faces get small.
             const double area = static_cast<double>(gpu.indices->edges.size() / 2);
             const double pixels = item.bounds.diagonal() / metresPerPixel();
-            meshProgram_->setUniformValue("alpha", static_cast<float>(std::clamp(pixels / std::sqrt(std::max(1.0, area)) / 9.0, 0.10, 0.75)));
+            meshProgram_->setUniformValue(
+                "alpha", static_cast<float>(std::clamp(pixels / std::sqrt(std::max(1.0, area)) / 9.0, 0.10, 0.75)));
             gpu.edges.bind();
             glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
         }
@@ -423,7 +435,8 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
     if (workspace_.items().empty()) {
         painter.setPen(colour::kChalk2);
         painter.setFont(textFont(10));
-        painter.drawText(rect(), Qt::AlignCenter, workspace_.sources().empty() ? tr("Nothing to show yet") : tr("Opening …"));
+        painter.drawText(rect(), Qt::AlignCenter,
+                         workspace_.sources().empty() ? tr("Nothing to show yet") : tr("Opening …"));
         return;
     }
     drawStaff(painter, matrix);
@@ -436,12 +449,13 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
         const QRectF box(16, 16, width() - 32, 44);
         painter.fillRect(box, QColor(0x3A, 0x1E, 0x1A, 235));
         painter.setPen(colour::kChalk);
-        painter.drawText(box.adjusted(10, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap, QStringLiteral("✕ ") + drawn_->error);
+        painter.drawText(box.adjusted(10, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap,
+                         QStringLiteral("✕ ") + drawn_->error);
     }
     if (heldFrame_) {
         painter.setFont(textFont(9));
         painter.setPen(colour::kHeather);
-        painter.drawText(QPointF(16, height() - 16), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
+        painter.drawText(QPointF(16, 20), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
     }
 }
 
@@ -452,8 +466,10 @@ void Viewport::drawStaff(QPainter& painter, const QMatrix4x4& matrix) {
     // Beside the item on the right of the view, standing on the ground.
     const QVector3D right(static_cast<float>(std::cos(yaw_)), 0.0F, static_cast<float>(-std::sin(yaw_)));
     const Vec3d c = item->bounds.centre();
-    const double reach = 0.5 * std::hypot(item->bounds.size().x, item->bounds.size().z) + 0.35 * std::max(kStaffMetres * 0.2, item->bounds.diagonal() * 0.15);
-    const QVector3D foot = QVector3D(static_cast<float>(c.x), 0.0F, static_cast<float>(c.z)) + right * static_cast<float>(reach);
+    const double reach = 0.5 * std::hypot(item->bounds.size().x, item->bounds.size().z) +
+                         0.35 * std::max(kStaffMetres * 0.2, item->bounds.diagonal() * 0.15);
+    const QVector3D foot =
+        QVector3D(static_cast<float>(c.x), 0.0F, static_cast<float>(c.z)) + right * static_cast<float>(reach);
     constexpr int kBands = 6;
     std::optional<QPointF> top;
     for (int i = 0; i < kBands; ++i) {
@@ -490,7 +506,8 @@ void Viewport::drawScaleBar(QPainter& painter) {
     for (const QPointF& end : {left, right})
         painter.drawLine(end - QPointF(0, 4), end + QPointF(0, 4));
     painter.setFont(textFont(8.5));
-    painter.drawText(QRectF(left.x() - 30, left.y() - 20, pixels + 60, 14), Qt::AlignCenter, QString::fromStdString(size >= 1.0 && size < 1000.0 ? frameText(size) + " m" : lengthText(size)));
+    painter.drawText(QRectF(left.x() - 30, left.y() - 20, pixels + 60, 14), Qt::AlignCenter,
+                     QString::fromStdString(size >= 1.0 && size < 1000.0 ? frameText(size) + " m" : lengthText(size)));
 }
 
 void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
@@ -502,7 +519,8 @@ void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
     for (int corner = 0; corner < 8; ++corner) {
         const Vec3d& l = item->bounds.low;
         const Vec3d& h = item->bounds.high;
-        const auto p = project(matrix, toQt({(corner & 1) ? h.x : l.x, (corner & 2) ? h.y : l.y, (corner & 4) ? h.z : l.z}));
+        const auto p =
+            project(matrix, toQt({(corner & 1) ? h.x : l.x, (corner & 2) ? h.y : l.y, (corner & 4) ? h.z : l.z}));
         if (!p)
             return;
         box = corner == 0 ? QRectF(*p, QSizeF(0.1, 0.1)) : box.united(QRectF(*p, QSizeF(0.1, 0.1)));
@@ -523,7 +541,10 @@ void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
     painter.drawText(QPointF(box.left() + 2, box.top() - 6), QString::fromStdString(view->name));
     // Its size in real units: what a ×100 mistake shows first.
     const Vec3d size = item->bounds.size();
-    const QString words = QStringLiteral("%1 × %2 × %3").arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)), QString::fromStdString(lengthText(size.z)));
+    const QString words =
+        QStringLiteral("%1 × %2 × %3")
+            .arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)),
+                 QString::fromStdString(lengthText(size.z)));
     const double nameWidth = painter.fontMetrics().horizontalAdvance(QString::fromStdString(view->name)) + 12;
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);

@@ -22,7 +22,8 @@ std::optional<FrameRange> ItemView::range() const {
     const auto span = movingSpan(*scene, node);
     if (!span)
         return std::nullopt;
-    return FrameRange{snappedFrame(scene->workingRate.frameAt(span->first)), snappedFrame(scene->workingRate.frameAt(span->last))};
+    return FrameRange{snappedFrame(scene->workingRate.frameAt(span->first)),
+                      snappedFrame(scene->workingRate.frameAt(span->last))};
 }
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
@@ -92,7 +93,8 @@ void Workspace::addPaths(const QStringList& paths) {
     }
     document_.edit("Add sources", [&](Job& next) {
         for (const SourceSpec& spec : gathered->specs) {
-            const bool known = std::any_of(next.sources.begin(), next.sources.end(), [&](const JobSource& s) { return s.spec.path == spec.path; });
+            const bool known = std::any_of(next.sources.begin(), next.sources.end(),
+                                           [&](const JobSource& s) { return s.spec.path == spec.path; });
             if (!known)
                 next.sources.push_back({next.freeSourceId(), spec});
         }
@@ -135,12 +137,16 @@ void Workspace::addSteps(const ItemKey& key, const std::vector<Step>& steps, con
     });
 }
 
-void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label, const QString& mergeKey) {
-    document_.edit(label.toStdString(), [&](Job& next) { next.itemFor(key.source, key.path).steps = steps; }, mergeKey.toStdString());
+void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
+                         const QString& mergeKey) {
+    document_.edit(
+        label.toStdString(), [&](Job& next) { next.itemFor(key.source, key.path).steps = steps; },
+        mergeKey.toStdString());
 }
 
 void Workspace::setLeftOut(const ItemKey& key, bool leftOut) {
-    document_.edit(leftOut ? "Leave item out" : "Take item in", [&](Job& next) { next.itemFor(key.source, key.path).leftOut = leftOut; });
+    document_.edit(leftOut ? "Leave item out" : "Take item in",
+                   [&](Job& next) { next.itemFor(key.source, key.path).leftOut = leftOut; });
 }
 
 void Workspace::openJob(const QString& path) {
@@ -191,7 +197,8 @@ std::string Workspace::labelOf(const ItemKey& key) const {
 Result<std::vector<DeliveryInput>> Workspace::inputsOf(const DeliverySpec& spec) const {
     std::vector<SourcePtr> opened;
     for (const JobSource& entry : job().sources) {
-        const auto found = std::find_if(sources_.begin(), sources_.end(), [&](const SourceView& s) { return s.id == entry.id; });
+        const auto found =
+            std::find_if(sources_.begin(), sources_.end(), [&](const SourceView& s) { return s.id == entry.id; });
         opened.push_back(found == sources_.end() ? nullptr : found->source);
     }
     return deliveryInputs(job(), spec, opened);
@@ -200,8 +207,10 @@ Result<std::vector<DeliveryInput>> Workspace::inputsOf(const DeliverySpec& spec)
 void Workspace::sync() {
     std::vector<SourceView> next;
     for (const JobSource& entry : job().sources) {
-        const auto found = std::find_if(sources_.begin(), sources_.end(), [&](const SourceView& s) { return s.id == entry.id && s.spec == entry.spec; });
-        next.push_back(found == sources_.end() ? SourceView{entry.id, entry.spec, nullptr, false, std::nullopt} : *found);
+        const auto found = std::find_if(sources_.begin(), sources_.end(),
+                                        [&](const SourceView& s) { return s.id == entry.id && s.spec == entry.spec; });
+        next.push_back(found == sources_.end() ? SourceView{entry.id, entry.spec, nullptr, false, std::nullopt}
+                                               : *found);
     }
     sources_ = std::move(next);
     rebuildItems();
@@ -250,7 +259,8 @@ void Workspace::rebuildItems() {
             const JobItem* entry = job().item(source.id, node.path);
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
             const ItemKey key{source.id, node.path};
-            const auto old = std::find_if(items_.begin(), items_.end(), [&](const ItemView& i) { return i.key == key && i.source == source.source; });
+            const auto old = std::find_if(items_.begin(), items_.end(),
+                                          [&](const ItemView& i) { return i.key == key && i.source == source.source; });
             if (old != items_.end() && old->steps == steps && old->scene) {
                 next.push_back(*old);
                 next.back().leftOut = entry && entry->leftOut;
@@ -331,7 +341,9 @@ void Workspace::measure() {
             auto profiles = std::make_shared<std::vector<std::shared_ptr<const MotionProfile>>>();
             for (std::size_t i = 0; i < todo.size(); ++i) {
                 const double share = 1.0 / static_cast<double>(todo.size());
-                WYC_TRY(profile, motionProfile(*todo[i].scene, todo[i].node, progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
+                WYC_TRY(profile, motionProfile(*todo[i].scene, todo[i].node,
+                                               progress.part(static_cast<double>(i) * share,
+                                                             static_cast<double>(i + 1) * share)));
                 profiles->push_back(std::make_shared<const MotionProfile>(std::move(profile)));
             }
             return [this, todo, profiles] {
@@ -376,7 +388,8 @@ void Workspace::check() {
             item.node = entry.view.node;
             item.label = itemLabel(*entry.view.source, entry.view.key.path);
             item.source = entry.view.source->name;
-            item.movesBySource = entry.view.profile->count() > 1 && movingSpan(*entry.view.scene, entry.view.node).has_value();
+            item.movesBySource =
+                entry.view.profile->count() > 1 && movingSpan(*entry.view.scene, entry.view.node).has_value();
             item.profile = entry.view.profile;
             item.restPoints = restPointsOf(*entry.view.source);
             keys[item.label] = entry.view.key;
@@ -387,7 +400,9 @@ void Workspace::check() {
         }
         for (Finding& finding : runChecks(input))
             found->push_back({keys[finding.item], std::move(finding)});
-        std::stable_sort(found->begin(), found->end(), [](const ItemFinding& a, const ItemFinding& b) { return a.finding.severity > b.finding.severity; });
+        std::stable_sort(found->begin(), found->end(), [](const ItemFinding& a, const ItemFinding& b) {
+            return a.finding.severity > b.finding.severity;
+        });
         return [this, found, generation] {
             if (generation != generation_)
                 return; // the job moved on; another check is under way

@@ -91,7 +91,8 @@ class Workspace : public QObject {
     void reloadSource(SourceId id);
     void setRest(SourceId id, const QString& path, const QString& object = {});
     void addSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label);
-    void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label, const QString& mergeKey = {});
+    void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
+                  const QString& mergeKey = {});
     void setLeftOut(const ItemKey& key, bool leftOut);
     void openJob(const QString& path);
     bool saveJob(const QString& path);

@@ -42,7 +42,8 @@ void installStopHandler() {
 int report(const Common& common, const Error& error) {
     fmt::print(stderr, "wyc: {}\n", validUtf8(error.text()));
     if (common.json) {
-        nlohmann::json e{{"kind", errorKindName(error.kind)}, {"what", validUtf8(error.what)}, {"advice", validUtf8(error.advice)}};
+        nlohmann::json e{
+            {"kind", errorKindName(error.kind)}, {"what", validUtf8(error.what)}, {"advice", validUtf8(error.advice)}};
         e["file"] = error.file.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(error.file));
         e["byte"] = error.byte ? nlohmann::json(*error.byte) : nlohmann::json(nullptr);
         e["line"] = error.line ? nlohmann::json(*error.line) : nlohmann::json(nullptr);
@@ -81,7 +82,8 @@ TerminalProgress::TerminalProgress(const Common& common) : state_(std::make_shar
             const double elapsed = std::chrono::duration<double>(now - state->started).count();
             const double left = report.fraction > 0.02 ? elapsed / report.fraction * (1.0 - report.fraction) : 0.0;
             const int filled = static_cast<int>(report.fraction * 24.0);
-            fmt::print(stderr, "\r\x1b[K{:<9} [{}{}] {:3.0f} %  {}  {}", report.stage, std::string(static_cast<std::size_t>(filled), '='),
+            fmt::print(stderr, "\r\x1b[K{:<9} [{}{}] {:3.0f} %  {}  {}", report.stage,
+                       std::string(static_cast<std::size_t>(filled), '='),
                        std::string(static_cast<std::size_t>(24 - filled), ' '), report.fraction * 100.0,
                        left > 0.0 ? durationText(left) + " left" : "", validUtf8(report.words));
             std::fflush(stderr);
@@ -95,7 +97,8 @@ TerminalProgress::~TerminalProgress() {
         fmt::print(stderr, "\r\x1b[K");
 }
 
-Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments, const FrameRate& assumedRate) {
+Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments,
+                                       const FrameRate& assumedRate) {
     std::vector<fs::path> paths(arguments.paths.begin(), arguments.paths.end());
     WYC_TRY(gathered, gather(paths, arguments.single));
     for (const std::string& words : gathered.remarks)
@@ -115,8 +118,11 @@ Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments
 
 void printFindings(const std::vector<Finding>& findings) {
     for (const Finding& finding : findings) {
-        const char* mark = finding.severity == Severity::Fault ? "x fault  " : finding.severity == Severity::Caution ? "! caution" : "- note   ";
-        fmt::print("{}  {}{}  {}\n", mark, validUtf8(finding.item), finding.frame ? fmt::format(" @ {}", frameText(*finding.frame)) : "", finding.id);
+        const char* mark = finding.severity == Severity::Fault     ? "x fault  "
+                           : finding.severity == Severity::Caution ? "! caution"
+                                                                   : "- note   ";
+        fmt::print("{}  {}{}  {}\n", mark, validUtf8(finding.item),
+                   finding.frame ? fmt::format(" @ {}", frameText(*finding.frame)) : "", finding.id);
         fmt::print("             {}\n", validUtf8(finding.text));
         if (!finding.advice.empty())
             fmt::print("             → {}\n", validUtf8(finding.advice));

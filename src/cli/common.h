@@ -26,7 +26,8 @@ int report(const Common& common, const Error& error);
 void printJson(const nlohmann::json& document);
 void remark(const Common& common, const std::string& words);
 
-/// A progress that draws a bar with time left on a terminal and is silent elsewhere, and that stops on Ctrl-C.
+/// A progress that draws a bar with time left on a terminal and is silent elsewhere, and that stops on
+/// Ctrl-C.
 class TerminalProgress {
   public:
     explicit TerminalProgress(const Common& common);
@@ -51,7 +52,8 @@ struct OpenArguments {
     bool single = false;
 };
 /// Finds and opens what the arguments name.
-[[nodiscard]] Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments, const FrameRate& assumedRate);
+[[nodiscard]] Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments,
+                                                     const FrameRate& assumedRate);
 
 void printFindings(const std::vector<Finding>& findings);
 

@@ -55,7 +55,8 @@ std::vector<const CLI::App*> verbsOf(const CLI::App& app) {
 }
 
 std::string manPage(const CLI::App& app) {
-    std::string page = fmt::format(".TH WYC 1 \"\" \"Wychronos {}\" \"User Commands\"\n.SH NAME\nwyc \\- {}\n.SH SYNOPSIS\n.B wyc\n.I VERB\n[options] ...\n.SH VERBS\n",
+    std::string page = fmt::format(".TH WYC 1 \"\" \"Wychronos {}\" \"User Commands\"\n.SH NAME\nwyc \\- "
+                                   "{}\n.SH SYNOPSIS\n.B wyc\n.I VERB\n[options] ...\n.SH VERBS\n",
                                    version(), roff(app.get_description()));
     for (const CLI::App* verb : verbsOf(app)) {
         page += fmt::format(".SS {}\n{}.\n", verb->get_name(), roff(verb->get_description()));
@@ -68,7 +69,8 @@ std::string manPage(const CLI::App& app) {
         if (!verb->get_footer().empty())
             page += fmt::format(".PP\n{}\n", roff(verb->get_footer()));
     }
-    page += ".SH EXIT STATUS\n0 clean; 1 findings at or above \\-\\-fail\\-on, or not proven; 2 error; 130 stopped.\n";
+    page += ".SH EXIT STATUS\n0 clean; 1 findings at or above \\-\\-fail\\-on, or not proven; 2 error; 130 "
+            "stopped.\n";
     return page;
 }
 
@@ -82,11 +84,15 @@ std::string bashCompletion(const CLI::App& app) {
             words += fmt::format("{} ", fmt::join(option.names, " "));
         cases += fmt::format("        {}) words=\"{}\" ;;\n", verb->get_name(), words);
     }
-    return fmt::format("_wyc() {{\n    local current=\"${{COMP_WORDS[COMP_CWORD]}}\" words\n    if [ \"$COMP_CWORD\" -eq 1 ]; then\n"
-                       "        COMPREPLY=($(compgen -W \"{}\" -- \"$current\"))\n        return\n    fi\n    case \"${{COMP_WORDS[1]}}\" in\n{}    esac\n"
-                       "    if [[ \"$current\" == -* ]]; then\n        COMPREPLY=($(compgen -W \"$words\" -- \"$current\"))\n    else\n"
-                       "        COMPREPLY=($(compgen -f -- \"$current\"))\n    fi\n}}\ncomplete -o filenames -F _wyc wyc\n",
-                       verbs, cases);
+    return fmt::format(
+        "_wyc() {{\n    local current=\"${{COMP_WORDS[COMP_CWORD]}}\" words\n    if [ \"$COMP_CWORD\" -eq 1 "
+        "]; then\n"
+        "        COMPREPLY=($(compgen -W \"{}\" -- \"$current\"))\n        return\n    fi\n    case "
+        "\"${{COMP_WORDS[1]}}\" in\n{}    esac\n"
+        "    if [[ \"$current\" == -* ]]; then\n        COMPREPLY=($(compgen -W \"$words\" -- "
+        "\"$current\"))\n    else\n"
+        "        COMPREPLY=($(compgen -f -- \"$current\"))\n    fi\n}}\ncomplete -o filenames -F _wyc wyc\n",
+        verbs, cases);
 }
 
 std::string quoted(std::string text) {
@@ -110,20 +116,24 @@ std::string zshCompletion(const CLI::App& app) {
         }
         cases += " '*:file:_files' ;;\n";
     }
-    return fmt::format("#compdef wyc\n_wyc() {{\n    local -a verbs\n    verbs=(\n{}    )\n    if (( CURRENT == 2 )); then\n        _describe verb verbs\n        return\n    fi\n"
-                       "    local verb=$words[2]\n    shift words\n    (( CURRENT-- ))\n    case $verb in\n{}    esac\n}}\n_wyc \"$@\"\n",
+    return fmt::format("#compdef wyc\n_wyc() {{\n    local -a verbs\n    verbs=(\n{}    )\n    if (( CURRENT "
+                       "== 2 )); then\n        _describe verb verbs\n        return\n    fi\n"
+                       "    local verb=$words[2]\n    shift words\n    (( CURRENT-- ))\n    case $verb "
+                       "in\n{}    esac\n}}\n_wyc \"$@\"\n",
                        verbs, cases);
 }
 
 std::string fishCompletion(const CLI::App& app) {
     std::string text;
     for (const CLI::App* verb : verbsOf(app)) {
-        text += fmt::format("complete -c wyc -n __fish_use_subcommand -a {} -d '{}'\n", verb->get_name(), quoted(verb->get_description()));
+        text += fmt::format("complete -c wyc -n __fish_use_subcommand -a {} -d '{}'\n", verb->get_name(),
+                            quoted(verb->get_description()));
         for (const OptionInfo& option : optionsOf(*verb)) {
             std::string names;
             for (const std::string& name : option.names)
                 names += name.starts_with("--") ? " -l " + name.substr(2) : " -s " + name.substr(1);
-            text += fmt::format("complete -c wyc -n '__fish_seen_subcommand_from {}'{}{} -d '{}'\n", verb->get_name(), names, option.value.empty() ? "" : " -r", quoted(option.help));
+            text += fmt::format("complete -c wyc -n '__fish_seen_subcommand_from {}'{}{} -d '{}'\n", verb->get_name(),
+                                names, option.value.empty() ? "" : " -r", quoted(option.help));
         }
     }
     return text;
@@ -132,8 +142,10 @@ std::string fishCompletion(const CLI::App& app) {
 } // namespace
 
 int runPages(const Common& common, CLI::App& app, const std::string& folder) {
-    const std::vector<std::pair<const char*, std::string>> pages{
-        {"wyc.1", manPage(app)}, {"wyc.bash", bashCompletion(app)}, {"_wyc", zshCompletion(app)}, {"wyc.fish", fishCompletion(app)}};
+    const std::vector<std::pair<const char*, std::string>> pages{{"wyc.1", manPage(app)},
+                                                                 {"wyc.bash", bashCompletion(app)},
+                                                                 {"_wyc", zshCompletion(app)},
+                                                                 {"wyc.fish", fishCompletion(app)}};
     for (const auto& [name, text] : pages)
         if (const auto status = writeTextFile(fs::path(folder) / name, text, AtomicFile::Replace::Yes); !status)
             return report(common, status.error());

@@ -13,11 +13,15 @@ void addCommon(CLI::App& verb, Common& common) {
     verb.add_flag("--json", common.json, "One JSON document on standard output and nothing else");
     verb.add_flag("-q,--quiet", common.quiet, "No progress, no remarks");
     verb.add_flag("-v,--verbose", common.verbose, "Remarks on what was passed over");
-    verb.add_option("--threads", common.threads, "Number of threads (default: all)")->check(CLI::Range(0, 1024))->type_name("N");
+    verb.add_option("--threads", common.threads, "Number of threads (default: all)")
+        ->check(CLI::Range(0, 1024))
+        ->type_name("N");
 }
 
 void addSources(CLI::App& verb, OpenArguments& open) {
-    verb.add_option("source", open.paths, "Files, folders, or patterns as sheet.####.obj")->required()->type_name("SOURCE");
+    verb.add_option("source", open.paths, "Files, folders, or patterns as sheet.####.obj")
+        ->required()
+        ->type_name("SOURCE");
     verb.add_option("--rest", open.rest, "Mesh of a bare point cache")->type_name("FILE");
     verb.add_option("--rest-object", open.restObject, "One object of the rest file")->type_name("NAME");
     verb.add_flag("--single", open.single, "A numbered file is one file, not its sequence");
@@ -89,7 +93,8 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     if (offset != 0.0)
         result.push_back({"offset", {{"frames", offset}}, true});
     if (shot.range)
-        result.push_back({"trim", {{"first", shot.range->first}, {"last", shot.range->last}, {"handles", shot.handles}}, true});
+        result.push_back(
+            {"trim", {{"first", shot.range->first}, {"last", shot.range->last}, {"handles", shot.handles}}, true});
     if (every > 1)
         result.push_back({"every", {{"count", static_cast<double>(every)}}, true});
     if (!first.empty()) {
@@ -121,7 +126,9 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
 
     auto* sampleVerb = app.add_subcommand("sample", "Values at a frame: points, matrix, visibility");
     addSources(*sampleVerb, sample.open);
-    sampleVerb->add_option("--at", sample.at, "Frames, as 1001 or 1001,1002.5")->required()->type_name("FRAME[,FRAME...]");
+    sampleVerb->add_option("--at", sample.at, "Frames, as 1001 or 1001,1002.5")
+        ->required()
+        ->type_name("FRAME[,FRAME...]");
     sampleVerb->add_option("--item", sample.item, "Only items that fit this path or pattern")->type_name("PATH");
     sampleVerb->add_option("--rate", sample.rate, "Rate of a source that states none")->type_name("R");
     sampleVerb->add_flag("--world", sample.world, "Points and matrix in world space");
@@ -130,24 +137,37 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     auto* checkVerb = app.add_subcommand("check", "Findings: what is wrong, where, how much, and what to do");
     addSources(*checkVerb, check.open);
     addRange(*checkVerb, check.shot);
-    checkVerb->add_option("--unit", check.shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number")->type_name("U");
+    checkVerb->add_option("--unit", check.shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number")
+        ->type_name("U");
     checkVerb->add_option("--up", check.shot.up, "Up axis of the shot")->type_name("X|Y|Z");
-    checkVerb->add_option("--fail-on", check.failOn, "Least severity that makes the exit code 1")->type_name("note|caution|fault");
-    checkVerb->footer("A job (.wyc) as the source brings its shot, its sources and its steps.\nExample: wyc check returns/ --range 1009:1128 --handles 8 --rate 24");
+    checkVerb->add_option("--fail-on", check.failOn, "Least severity that makes the exit code 1")
+        ->type_name("note|caution|fault");
+    checkVerb->footer("A job (.wyc) as the source brings its shot, its sources and its steps.\nExample: wyc "
+                      "check returns/ --range 1009:1128 --handles 8 --rate 24");
 
     auto* convertVerb = app.add_subcommand("convert", "One way through: sources in, one target out");
     addSources(*convertVerb, convert.open);
-    convertVerb->add_option("-o,--output", convert.target, "Target; its extension chooses the format")->required()->type_name("TARGET");
-    convertVerb->add_option("--items", convert.steps.items, "Items by pattern, repeatable; !PATTERN leaves out")->type_name("PATTERN")->allow_extra_args(false);
+    convertVerb->add_option("-o,--output", convert.target, "Target; its extension chooses the format")
+        ->required()
+        ->type_name("TARGET");
+    convertVerb->add_option("--items", convert.steps.items, "Items by pattern, repeatable; !PATTERN leaves out")
+        ->type_name("PATTERN")
+        ->allow_extra_args(false);
     addRange(*convertVerb, convert.steps.range);
-    convertVerb->add_option("--every", convert.steps.every, "Keep every n-th sample")->check(CLI::Range(1, 1000000))->type_name("N");
-    convertVerb->add_option("--resample", convert.steps.resample, "Between samples: linear or nearest")->check(CLI::IsMember({"linear", "nearest"}))->type_name("linear|nearest");
+    convertVerb->add_option("--every", convert.steps.every, "Keep every n-th sample")
+        ->check(CLI::Range(1, 1000000))
+        ->type_name("N");
+    convertVerb->add_option("--resample", convert.steps.resample, "Between samples: linear or nearest")
+        ->check(CLI::IsMember({"linear", "nearest"}))
+        ->type_name("linear|nearest");
     convertVerb->add_option("--offset", convert.steps.offset, "Move all samples in time")->type_name("FRAMES");
-    convertVerb->add_option("--first", convert.steps.first, "Number of the first frame in the target")->type_name("FRAME");
+    convertVerb->add_option("--first", convert.steps.first, "Number of the first frame in the target")
+        ->type_name("FRAME");
     convertVerb->add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")->type_name("FROM:TO");
     convertVerb->add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
     convertVerb->add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")->type_name("FROM:TO");
-    convertVerb->add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")->type_name("FILE.json");
+    convertVerb->add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")
+        ->type_name("FILE.json");
     convertVerb->add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
     convertVerb->add_flag("!--one-file", convert.perItem, "All items in one file (the default)");
     convertVerb->add_flag("--replace", convert.replace, "A target that exists is replaced");

@@ -19,9 +19,15 @@ using nlohmann::json;
 namespace {
 
 void printInfo(const json& info) {
-    const auto text = [&](const char* key, const char* missing) { return info[key].is_null() ? std::string(missing) : info[key].is_string() ? info[key].get<std::string>() : info[key].dump(); };
-    fmt::print("{}\n  format {}  rate {}  unit {}  up {}", info["source"].get<std::string>(), text("format", "?"), text("rate", "not stated"),
-               info["unit_metres"].is_null() ? "not stated" : unitName(info["unit_metres"].get<double>()), text("up_axis", "not stated"));
+    const auto text = [&](const char* key, const char* missing) {
+        return info[key].is_null()     ? std::string(missing)
+               : info[key].is_string() ? info[key].get<std::string>()
+                                       : info[key].dump();
+    };
+    fmt::print("{}\n  format {}  rate {}  unit {}  up {}", info["source"].get<std::string>(), text("format", "?"),
+               text("rate", "not stated"),
+               info["unit_metres"].is_null() ? "not stated" : unitName(info["unit_metres"].get<double>()),
+               text("up_axis", "not stated"));
     if (!info["first"].is_null())
         fmt::print("  frames {} – {}", frameText(info["first"].get<double>()), frameText(info["last"].get<double>()));
     fmt::print("\n");
@@ -29,12 +35,15 @@ void printInfo(const json& info) {
         std::string range = "still";
         if (!item["first"].is_null())
             range = frameText(item["first"].get<double>()) + " – " + frameText(item["last"].get<double>());
-        fmt::print("  {:<40} {:<12} {:>11} points {:>11} faces  {:>6} samples  {}{}\n", item["path"].get<std::string>(), item["kind"].get<std::string>(),
-                   item["points"].is_null() ? "–" : groupedDigits(item["points"].get<std::uint64_t>()), item["faces"].is_null() ? "–" : groupedDigits(item["faces"].get<std::uint64_t>()),
+        fmt::print("  {:<40} {:<12} {:>11} points {:>11} faces  {:>6} samples  {}{}\n", item["path"].get<std::string>(),
+                   item["kind"].get<std::string>(),
+                   item["points"].is_null() ? "–" : groupedDigits(item["points"].get<std::uint64_t>()),
+                   item["faces"].is_null() ? "–" : groupedDigits(item["faces"].get<std::uint64_t>()),
                    item["samples"].get<std::uint64_t>(), range, item["visible"].get<bool>() ? "" : "  hidden");
     }
     for (const json& lost : info["not_carried"])
-        fmt::print("  not carried: {}{}\n", lost["item"].is_null() ? "" : lost["item"].get<std::string>() + ": ", lost["what"].get<std::string>());
+        fmt::print("  not carried: {}{}\n", lost["item"].is_null() ? "" : lost["item"].get<std::string>() + ": ",
+                   lost["what"].get<std::string>());
 }
 
 } // namespace
@@ -102,9 +111,12 @@ int runSample(const Common& common, const SampleArguments& arguments) {
     }
     for (const json& document : documents) {
         for (const json& frame : document["frames"]) {
-            fmt::print("{}  frame {}  {} s\n", document["source"].get<std::string>(), frameText(frame["frame"].get<double>()), shortestNumber(frame["seconds"].get<double>()));
+            fmt::print("{}  frame {}  {} s\n", document["source"].get<std::string>(),
+                       frameText(frame["frame"].get<double>()), shortestNumber(frame["seconds"].get<double>()));
             for (const json& item : frame["items"]) {
-                fmt::print("  {} ({}{})\n    matrix {}\n", item["path"].get<std::string>(), item["kind"].get<std::string>(), item["visible"].get<bool>() ? "" : ", hidden", item["matrix"].dump());
+                fmt::print("  {} ({}{})\n    matrix {}\n", item["path"].get<std::string>(),
+                           item["kind"].get<std::string>(), item["visible"].get<bool>() ? "" : ", hidden",
+                           item["matrix"].dump());
                 if (item.contains("points")) {
                     std::size_t shown = 0;
                     for (const json& point : item["points"]) {
@@ -175,7 +187,9 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
         if (const auto beside = jobBeside(arguments.open.paths)) {
             if (const auto job = loadJob(*beside)) {
                 result.shot = job->shot;
-                remark(common, fmt::format("the shot is that of '{}': {} ± {}", beside->filename().string(), job->shot.range ? job->shot.range->text() : "no range", frameText(job->shot.handles)));
+                remark(common, fmt::format("the shot is that of '{}': {} ± {}", beside->filename().string(),
+                                           job->shot.range ? job->shot.range->text() : "no range",
+                                           frameText(job->shot.handles)));
             }
         }
     }
@@ -203,7 +217,9 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
     const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, checked->sources.size()));
     for (std::size_t i = 0; i < checked->sources.size(); ++i) {
         const Source& source = *checked->sources[i];
-        auto items = measuredItems(source, checked->scenes[i], true, terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
+        auto items =
+            measuredItems(source, checked->scenes[i], true,
+                          terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
         if (!items)
             return report(common, items.error());
         for (MeasuredItem& item : *items) {
@@ -218,7 +234,8 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
         }
     }
     auto fromChecks = runChecks(input);
-    findings.insert(findings.end(), std::make_move_iterator(fromChecks.begin()), std::make_move_iterator(fromChecks.end()));
+    findings.insert(findings.end(), std::make_move_iterator(fromChecks.begin()),
+                    std::make_move_iterator(fromChecks.end()));
     sortFindings(findings);
     bool fails = false;
     json list = json::array();
@@ -241,7 +258,8 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
         printJson({{"sources", sources}, {"findings", list}, {"counts", counts}});
     } else {
         printFindings(findings);
-        fmt::print("{} faults, {} cautions, {} notes in {} item{}\n", counts["fault"], counts["caution"], counts["note"], input.items.size(), input.items.size() == 1 ? "" : "s");
+        fmt::print("{} faults, {} cautions, {} notes in {} item{}\n", counts["fault"], counts["caution"],
+                   counts["note"], input.items.size(), input.items.size() == 1 ? "" : "s");
     }
     return fails ? kFindings : kClean;
 }

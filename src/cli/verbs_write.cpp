@@ -17,7 +17,8 @@ namespace {
 
 void printLosses(const PlannedOutput& output) {
     for (const Loss& loss : output.losses)
-        fmt::print(stderr, "wyc: not carried into {}: {}{}\n", output.format->name, loss.item.empty() ? "" : loss.item + ": ", validUtf8(loss.what));
+        fmt::print(stderr, "wyc: not carried into {}: {}{}\n", output.format->name,
+                   loss.item.empty() ? "" : loss.item + ": ", validUtf8(loss.what));
 }
 
 json resultJson(const PlannedOutput& output, const OutputResult& result, bool proven) {
@@ -33,7 +34,8 @@ json resultJson(const PlannedOutput& output, const OutputResult& result, bool pr
 }
 
 std::size_t shapeCount(const Scene& scene) {
-    return static_cast<std::size_t>(std::count_if(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
+    return static_cast<std::size_t>(
+        std::count_if(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
 }
 
 json provenanceOf(const Source& source, const std::vector<Step>& steps) {
@@ -61,7 +63,8 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
         provenance.push_back(provenanceOf(*source, steps));
         if (source->rest) {
             Scene restScene;
-            restScene.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
+            restScene.nodes.push_back(
+                Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
             if (const auto changed = applySteps(restScene, steps); changed && !changed->nodes.empty())
                 rest = changed->nodes.front().geometry;
         }
@@ -70,11 +73,13 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     const auto rate = scenes.front().workingRate;
     for (const Scene& scene : scenes)
         if (scene.workingRate != rate && movingSpan(scene))
-            return fail(makeError(ErrorKind::BadInput, "the sources are at different rates").withAdvice("Give --rate, so that they are resampled to one"));
+            return fail(makeError(ErrorKind::BadInput, "the sources are at different rates")
+                            .withAdvice("Give --rate, so that they are resampled to one"));
     const Scene all = mergedScenes(scenes);
     const std::size_t shapes = shapeCount(all);
     if (shapes == 0)
-        return fail(makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
+        return fail(
+            makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
     std::vector<PlannedOutput> outputs;
     const auto add = [&](Scene scene, const fs::path& path, const std::string& item) {
         PlannedOutput output;
@@ -84,12 +89,14 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
         output.losses = lossesOf(scene, *format);
         output.sizeEstimate = estimateSize(scene, *format);
         if (const auto span = movingSpan(scene))
-            output.frames = FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
+            output.frames = FrameRange{snappedFrame(output.rate.frameAt(span->first)),
+                                       snappedFrame(output.rate.frameAt(span->last))};
         for (const Node& node : scene.nodes)
             if (node.geometry) {
                 output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
                 const auto topology = node.geometry->topology(0);
-                // A point cache alone would have lost its faces: where a mesh went in by --rest it stays where it is.
+                // A point cache alone would have lost its faces: where a mesh went in by --rest it stays
+                // where it is.
                 if (!format->traits.faces && topology && (*topology)->faceCount() > 0 && !rest)
                     output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
             }
@@ -105,9 +112,10 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
         return outputs;
     }
     if (!arguments.perItem)
-        return fail(makeError(ErrorKind::BadInput, fmt::format("{} items are chosen; a {} holds one", shapes, format->name))
-                        .inFile(target.string())
-                        .withAdvice("Choose one with --items, or use --per-item"));
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("{} items are chosen; a {} holds one", shapes, format->name))
+                .inFile(target.string())
+                .withAdvice("Choose one with --items, or use --per-item"));
     for (const Node& node : all.nodes) {
         if (!node.geometry)
             continue;
@@ -115,7 +123,8 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
         std::string name = target.filename().string();
         const auto at = std::min(name.find_first_of('#'), name.rfind('.'));
         std::string item = safeName(node.name);
-        name.insert(at == std::string::npos ? name.size() : at, (at > 0 && name[at - 1] == '.' ? item + "." : "_" + item));
+        name.insert(at == std::string::npos ? name.size() : at,
+                    (at > 0 && name[at - 1] == '.' ? item + "." : "_" + item));
         add(std::move(scene), target.parent_path() / name, node.name);
     }
     return outputs;
@@ -135,12 +144,15 @@ int runConvert(const Common& common, const ConvertArguments& arguments) {
         if (!common.quiet && !common.json)
             printLosses(output);
         const double share = 1.0 / static_cast<double>(outputs->size());
-        const auto result = runOutput(output, {proven, arguments.record}, terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
+        const auto result =
+            runOutput(output, {proven, arguments.record},
+                      terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
         if (!result)
             return report(common, result.error());
         documents.push_back(resultJson(output, *result, proven));
         if (!common.json)
-            fmt::print("{}  {}{}\n", output.target.string(), sizeText(result->sizeBytes), proven ? "  " + result->proof.words() : "");
+            fmt::print("{}  {}{}\n", output.target.string(), sizeText(result->sizeBytes),
+                       proven ? "  " + result->proof.words() : "");
     }
     if (common.json)
         printJson({{"outputs", documents}});
@@ -152,7 +164,9 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
     if (!job)
         return report(common, job.error());
     if (job->deliveries.empty())
-        return report(common, makeError(ErrorKind::BadInput, "the job has no delivery").inFile(arguments.job).withAdvice("Set one up in the window, or use `wyc convert`"));
+        return report(common, makeError(ErrorKind::BadInput, "the job has no delivery")
+                                  .inFile(arguments.job)
+                                  .withAdvice("Set one up in the window, or use `wyc convert`"));
     std::vector<SourcePtr> sources;
     for (const JobSource& entry : job->sources) {
         auto source = openSource(entry.spec, job->shot.rateOrDefault());
@@ -170,7 +184,8 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
         if (!arguments.only.empty())
             std::erase_if(*inputs, [&](const DeliveryInput& input) {
                 return std::none_of(arguments.only.begin(), arguments.only.end(), [&](const std::string& pattern) {
-                    return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) || matchesPattern(input.itemName, pattern);
+                    return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) ||
+                           matchesPattern(input.itemName, pattern);
                 });
             });
         if (inputs->empty() && !arguments.only.empty())
@@ -186,11 +201,14 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
             if (arguments.dryRun) {
                 documents.push_back(toJson(output));
                 if (!common.json)
-                    fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount, output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
+                    fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount,
+                               output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
                 continue;
             }
             const double share = 1.0 / static_cast<double>(outputs->size());
-            const auto result = runOutput(output, {}, terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
+            const auto result =
+                runOutput(output, {},
+                          terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
             if (!result)
                 return report(common, result.error());
             documents.push_back(resultJson(output, *result, true));
@@ -227,7 +245,8 @@ int runProve(const Common& common, const ProveArguments& arguments) {
         printJson(document);
     } else {
         for (const ProvenItem& item : proof->items) {
-            fmt::print("{} {}  {} points, {} samples\n", item.disagreements.empty() ? "ok" : "x ", item.item, groupedDigits(item.points), item.samples);
+            fmt::print("{} {}  {} points, {} samples\n", item.disagreements.empty() ? "ok" : "x ", item.item,
+                       groupedDigits(item.points), item.samples);
             for (const std::string& words : item.disagreements)
                 fmt::print("     {}\n", words);
         }

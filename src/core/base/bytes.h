@@ -50,8 +50,8 @@ class ByteReader {
 
   private:
     [[nodiscard]] Error shortError(std::size_t wanted) const {
-        return makeError(ErrorKind::BadFormat, std::to_string(wanted) + " bytes are needed, " +
-                                                   std::to_string(left()) + " are left in this block")
+        return makeError(ErrorKind::BadFormat, std::to_string(wanted) + " bytes are needed, " + std::to_string(left()) +
+                                                   " are left in this block")
             .atByte(offset());
     }
     std::span<const std::byte> bytes_;

@@ -62,15 +62,15 @@ inline tl::unexpected<Error> fail(ErrorKind kind, std::string what) {
 #define WYC_CONCAT(a, b) WYC_CONCAT_INNER(a, b)
 /// Evaluates a Result; on failure returns its error, else declares `name` with its value.
 #define WYC_TRY(name, expression) WYC_TRY_IMPL(name, expression, WYC_CONCAT(wycTry, __COUNTER__))
-#define WYC_TRY_IMPL(name, expression, temporary)                                                            \
-    auto temporary = (expression);                                                                           \
-    if (!temporary)                                                                                          \
-        return ::wyc::fail(std::move(temporary.error()));                                                    \
+#define WYC_TRY_IMPL(name, expression, temporary)                                                                      \
+    auto temporary = (expression);                                                                                     \
+    if (!temporary)                                                                                                    \
+        return ::wyc::fail(std::move(temporary.error()));                                                              \
     auto name = std::move(*temporary)
 /// Evaluates a Status or Result and returns its error on failure.
 #define WYC_CHECK(expression) WYC_CHECK_IMPL((expression), WYC_CONCAT(wycStatus, __COUNTER__))
-#define WYC_CHECK_IMPL(expression, temporary)                                                                \
-    do {                                                                                                     \
-        if (auto temporary = expression; !temporary)                                                         \
-            return ::wyc::fail(std::move(temporary.error()));                                                \
+#define WYC_CHECK_IMPL(expression, temporary)                                                                          \
+    do {                                                                                                               \
+        if (auto temporary = expression; !temporary)                                                                   \
+            return ::wyc::fail(std::move(temporary.error()));                                                          \
     } while (false)

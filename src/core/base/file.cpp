@@ -67,8 +67,8 @@ Result<std::shared_ptr<const RandomAccessFile>> RandomAccessFile::open(const fs:
     if (::fstat(descriptor, &info) != 0)
         return fail(systemError(ErrorKind::NotReadable, "cannot look at the file", path));
     if (!S_ISREG(info.st_mode))
-        return fail(makeError(ErrorKind::NotReadable, S_ISDIR(info.st_mode) ? "this is a folder, not a file"
-                                                                            : "this is not a plain file")
+        return fail(makeError(ErrorKind::NotReadable,
+                              S_ISDIR(info.st_mode) ? "this is a folder, not a file" : "this is not a plain file")
                         .inFile(path.string()));
     file->stamp_ = stampOf(info);
     return std::shared_ptr<const RandomAccessFile>(std::move(file));
@@ -98,8 +98,8 @@ Status RandomAccessFile::readAt(std::uint64_t offset, std::span<std::byte> into)
                         .atByte(offset));
     std::size_t done = 0;
     while (done < into.size()) {
-        const ssize_t got = ::pread(descriptor_, into.data() + done, into.size() - done,
-                                    static_cast<off_t>(offset + done));
+        const ssize_t got =
+            ::pread(descriptor_, into.data() + done, into.size() - done, static_cast<off_t>(offset + done));
         if (got < 0 && errno == EINTR)
             continue;
         if (got < 0)
@@ -114,9 +114,10 @@ Status RandomAccessFile::readAt(std::uint64_t offset, std::span<std::byte> into)
 Result<std::vector<char>> readWholeFile(const fs::path& path, std::uint64_t limitBytes) {
     WYC_TRY(file, RandomAccessFile::open(path));
     if (file->size() > limitBytes)
-        return fail(makeError(ErrorKind::BadFormat, fmt::format("{} bytes are more than the {} that are taken for such a file",
-                                                                file->size(), limitBytes))
-                        .inFile(path.string()));
+        return fail(
+            makeError(ErrorKind::BadFormat, fmt::format("{} bytes are more than the {} that are taken for such a file",
+                                                        file->size(), limitBytes))
+                .inFile(path.string()));
     std::vector<char> bytes(file->size());
     WYC_CHECK(file->readAt(0, std::as_writable_bytes(std::span(bytes))));
     return bytes;

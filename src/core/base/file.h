@@ -37,8 +37,8 @@ class RandomAccessFile {
     [[nodiscard]] const fs::path& path() const { return path_; }
     [[nodiscard]] std::uint64_t size() const { return stamp_.sizeBytes; }
     [[nodiscard]] const FileStamp& stamp() const { return stamp_; }
-    /// Fills `into` from `offset`. BadFormat when the range passes the end, Changed when the file is no longer
-    /// the one that was opened.
+    /// Fills `into` from `offset`. BadFormat when the range passes the end, Changed when the file is no
+    /// longer the one that was opened.
     [[nodiscard]] Status readAt(std::uint64_t offset, std::span<std::byte> into) const;
     /// Changed if size or time differ from when the file was opened (in place or under its name).
     [[nodiscard]] Status verifyUnchanged() const;
@@ -53,8 +53,8 @@ class RandomAccessFile {
 /// The whole file as bytes; refused above `limitBytes`.
 [[nodiscard]] Result<std::vector<char>> readWholeFile(const fs::path& path, std::uint64_t limitBytes);
 
-/// A file written beside its target under a temporary name and moved onto it at the end. Until commit() nothing
-/// stands at the target; when dropped without commit() the temporary file goes.
+/// A file written beside its target under a temporary name and moved onto it at the end. Until commit()
+/// nothing stands at the target; when dropped without commit() the temporary file goes.
 class AtomicFile {
   public:
     enum class Replace { No, Yes };

@@ -51,8 +51,8 @@ void setThreadCount(int count) {
     gControl.reset();
     gThreads = count;
     if (count > 0)
-        gControl = std::make_unique<oneapi::tbb::global_control>(
-            oneapi::tbb::global_control::max_allowed_parallelism, static_cast<std::size_t>(count));
+        gControl = std::make_unique<oneapi::tbb::global_control>(oneapi::tbb::global_control::max_allowed_parallelism,
+                                                                 static_cast<std::size_t>(count));
 }
 
 int threadCount() {
@@ -89,37 +89,31 @@ Status orderedPipeline(std::size_t count, std::size_t slots, const Progress& pro
     for (std::size_t i = 0; i < slots; ++i)
         freeSlots[i] = i;
     std::size_t next = 0;
-    parallel_pipeline(
-        slots, make_filter<void, Token>(filter_mode::serial_in_order,
-                                        [&](flow_control& flow) -> Token {
-                                            if (next >= count || error.failed()) {
-                                                flow.stop();
-                                                return {0, 0};
-                                            }
-                                            const std::lock_guard lock(freeMutex);
-                                            const std::size_t slot = freeSlots.back();
-                                            freeSlots.pop_back();
-                                            return {next++, slot};
-                                        }) &
-                   make_filter<Token, Token>(filter_mode::parallel,
-                                             [&](Token token) {
-                                                 if (error.failed())
-                                                     return token;
-                                                 if (progress.cancelled())
-                                                     error.offer(token.index, makeError(ErrorKind::Cancelled,
-                                                                                        "stopped on request"));
-                                                 else if (auto status = make(token.index, token.slot); !status)
-                                                     error.offer(token.index, std::move(status.error()));
-                                                 return token;
-                                             }) &
-                   make_filter<Token, void>(filter_mode::serial_in_order, [&](Token token) {
-                       if (!error.failed()) {
-                           if (auto status = take(token.index, token.slot); !status)
-                               error.offer(token.index, std::move(status.error()));
-                       }
-                       const std::lock_guard lock(freeMutex);
-                       freeSlots.push_back(token.slot);
-                   }));
+    parallel_pipeline(slots, make_filter<void, Token>(filter_mode::serial_in_order, [&](flow_control& flow) -> Token {
+                                 if (next >= count || error.failed()) {
+                                     flow.stop();
+                                     return {0, 0};
+                                 }
+                                 const std::lock_guard lock(freeMutex);
+                                 const std::size_t slot = freeSlots.back();
+                                 freeSlots.pop_back();
+                                 return {next++, slot};
+                             }) & make_filter<Token, Token>(filter_mode::parallel, [&](Token token) {
+                                 if (error.failed())
+                                     return token;
+                                 if (progress.cancelled())
+                                     error.offer(token.index, makeError(ErrorKind::Cancelled, "stopped on request"));
+                                 else if (auto status = make(token.index, token.slot); !status)
+                                     error.offer(token.index, std::move(status.error()));
+                                 return token;
+                             }) & make_filter<Token, void>(filter_mode::serial_in_order, [&](Token token) {
+                                 if (!error.failed()) {
+                                     if (auto status = take(token.index, token.slot); !status)
+                                         error.offer(token.index, std::move(status.error()));
+                                 }
+                                 const std::lock_guard lock(freeMutex);
+                                 freeSlots.push_back(token.slot);
+                             }));
     return error.status();
 }
 

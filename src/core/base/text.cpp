@@ -75,10 +75,10 @@ std::string lengthText(double metres) {
         return fmt::format("{:.2g} mm", metres * 1e3);
     if (size < 0.1)
         return fmt::format("{:.3g} mm", metres * 1e3);
-    if (size < 1.0)
-        return fmt::format("{:.1f} cm", metres * 1e2);
+    if (size < 0.995)
+        return fmt::format("{:.3g} cm", metres * 1e2);
     if (size < 1000.0)
-        return fmt::format("{:.2f} m", metres);
+        return size < 99.95 ? fmt::format("{:.2f} m", metres) : fmt::format("{:.1f} m", metres);
     return fmt::format("{:.4g} km", metres / 1e3);
 }
 
@@ -156,9 +156,11 @@ std::string validUtf8(std::string_view text) {
     std::string result;
     for (std::size_t i = 0; i < text.size();) {
         const auto lead = static_cast<unsigned char>(text[i]);
-        const std::size_t length = lead < 0x80 ? 1 : lead >= 0xC2 && lead < 0xE0 ? 2 : (lead & 0xF0) == 0xE0 ? 3
-                                   : lead >= 0xF0 && lead < 0xF5                 ? 4
-                                                                                 : 0;
+        const std::size_t length = lead < 0x80                   ? 1
+                                   : lead >= 0xC2 && lead < 0xE0 ? 2
+                                   : (lead & 0xF0) == 0xE0       ? 3
+                                   : lead >= 0xF0 && lead < 0xF5 ? 4
+                                                                 : 0;
         bool good = length > 0 && i + length <= text.size();
         for (std::size_t k = 1; good && k < length; ++k)
             good = (static_cast<unsigned char>(text[i + k]) & 0xC0) == 0x80;

@@ -18,7 +18,8 @@ Result<Severity> parseSeverity(std::string_view text) {
     for (const Severity severity : {Severity::Note, Severity::Caution, Severity::Fault})
         if (text == severityName(severity))
             return severity;
-    return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no severity", text)).withAdvice("Write note, caution or fault"));
+    return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no severity", text))
+                    .withAdvice("Write note, caution or fault"));
 }
 
 nlohmann::json toJson(const Finding& finding) {
@@ -27,7 +28,8 @@ nlohmann::json toJson(const Finding& finding) {
     result["severity"] = severityName(finding.severity);
     result["item"] = finding.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(finding.item));
     result["frame"] = finding.frame ? nlohmann::json(*finding.frame) : nlohmann::json(nullptr);
-    result["figure"] = finding.figure && std::isfinite(*finding.figure) ? nlohmann::json(*finding.figure) : nlohmann::json(nullptr);
+    result["figure"] =
+        finding.figure && std::isfinite(*finding.figure) ? nlohmann::json(*finding.figure) : nlohmann::json(nullptr);
     result["unit"] = finding.unit.empty() ? nlohmann::json(nullptr) : nlohmann::json(finding.unit);
     result["text"] = validUtf8(finding.text);
     result["advice"] = validUtf8(finding.advice);
@@ -59,8 +61,16 @@ const std::vector<CheckEntry>& checkCatalogue() {
 std::vector<Finding> readerFindings(const Scene& scene) {
     std::vector<Finding> result;
     for (const ReaderRemark& remark : scene.remarks)
-        result.push_back({remark.id, static_cast<Severity>(remark.severity), remark.item, remark.frame, remark.figure, remark.unit,
-                          remark.text, remark.advice, {}, {}});
+        result.push_back({remark.id,
+                          static_cast<Severity>(remark.severity),
+                          remark.item,
+                          remark.frame,
+                          remark.figure,
+                          remark.unit,
+                          remark.text,
+                          remark.advice,
+                          {},
+                          {}});
     return result;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Checks: questions asked of a measured scene. Adding a check = one file and one line in the catalogue (check.cpp).
+// Checks: questions asked of a measured scene. Adding a check = one file and one line in the catalogue
+// (check.cpp).
 #include <memory>
 #include <vector>
 
@@ -18,7 +19,7 @@ struct MeasuredItem {
     std::string source;
     bool movesBySource = false; // the source has several samples of it
     std::shared_ptr<const MotionProfile> profile;
-    std::optional<double> unitMetres; // the source's, else the shot's; filled in by runChecks
+    std::optional<double> unitMetres;                     // the source's, else the shot's; filled in by runChecks
     std::shared_ptr<const std::vector<Vec3f>> restPoints; // of its rest mesh, if it has one
     [[nodiscard]] const Node& at() const { return scene->nodes[node]; }
     [[nodiscard]] double frameAt(std::size_t sample) const {

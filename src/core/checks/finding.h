@@ -15,7 +15,8 @@ enum class Severity { Note, Caution, Fault };
 [[nodiscard]] const char* severityName(Severity severity);
 [[nodiscard]] Result<Severity> parseSeverity(std::string_view text);
 
-/// What a check found: where, how much, and what to do. `mend` holds steps that put it right, where there are any.
+/// What a check found: where, how much, and what to do. `mend` holds steps that put it right, where there are
+/// any.
 struct Finding {
     std::string id; // "range.short"
     Severity severity = Severity::Note;

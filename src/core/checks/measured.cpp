@@ -12,7 +12,8 @@ std::shared_ptr<const std::vector<Vec3f>> restPointsOf(const Source& source) {
     return points;
 }
 
-Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene, bool labelBySource, const Progress& progress) {
+Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene, bool labelBySource,
+                                                const Progress& progress) {
     std::vector<MeasuredItem> items;
     const auto rest = restPointsOf(source);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
@@ -25,7 +26,9 @@ Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scen
         item.label = labelBySource ? source.name + node.path : node.path;
         item.source = source.name;
         const double share = 1.0 / static_cast<double>(scene.nodes.size());
-        WYC_TRY(profile, motionProfile(scene, i, progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
+        WYC_TRY(
+            profile,
+            motionProfile(scene, i, progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
         item.movesBySource = profile.count() > 1 && movingSpan(scene, i).has_value();
         item.profile = std::make_shared<const MotionProfile>(std::move(profile));
         item.restPoints = rest;

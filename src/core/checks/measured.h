@@ -6,10 +6,10 @@
 
 namespace wyc {
 
-/// Measures every item with points. `scene` is the source's scene, with or without steps; it must outlive the result.
-/// Labels are the item's path; with `labelBySource` they begin with the source's name.
-[[nodiscard]] Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene, bool labelBySource,
-                                                              const Progress& progress);
+/// Measures every item with points. `scene` is the source's scene, with or without steps; it must outlive the
+/// result. Labels are the item's path; with `labelBySource` they begin with the source's name.
+[[nodiscard]] Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene,
+                                                              bool labelBySource, const Progress& progress);
 
 /// Points of the rest mesh a cache was opened with, changed by the same steps as the cache; null without one.
 [[nodiscard]] std::shared_ptr<const std::vector<Vec3f>> restPointsOf(const Source& source);

@@ -14,11 +14,18 @@ namespace {
 
 void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
     for (const NonFinite& bad : item.profile->nonFinite) {
-        const std::string more = bad.countInSample > 1 ? fmt::format(", and {} more in this frame", bad.countInSample - 1) : "";
+        const std::string more =
+            bad.countInSample > 1 ? fmt::format(", and {} more in this frame", bad.countInSample - 1) : "";
         const std::string byte = bad.byte ? fmt::format(" (byte {})", *bad.byte) : "";
-        findings.push_back({"points.not_finite", Severity::Fault, item.label, item.frameAt(bad.sample), static_cast<double>(bad.countInSample), "points",
+        findings.push_back({"points.not_finite",
+                            Severity::Fault,
+                            item.label,
+                            item.frameAt(bad.sample),
+                            static_cast<double>(bad.countInSample),
+                            "points",
                             fmt::format("{} of point {} is no finite number{}{}", bad.axis, bad.point, byte, more),
-                            "Drop the frame, or bake it again", "Drop the frame",
+                            "Drop the frame, or bake it again",
+                            "Drop the frame",
                             {Step{"drop", {{"frames", frameText(item.frameAt(bad.sample))}}, true}}});
         if (findings.size() > 500)
             return;
@@ -32,27 +39,50 @@ void checkCounts(const MeasuredItem& item, std::vector<Finding>& findings) {
         return;
     std::map<std::size_t, std::size_t> counts;
     for (std::size_t i = 0; i < profile.count(); ++i)
-        if (std::none_of(profile.unreadable.begin(), profile.unreadable.end(), [&](const auto& u) { return u.sample == i; }))
+        if (std::none_of(profile.unreadable.begin(), profile.unreadable.end(),
+                         [&](const auto& u) { return u.sample == i; }))
             ++counts[profile.pointCounts[i]];
     if (counts.size() > 1) {
-        const auto usual = std::max_element(counts.begin(), counts.end(), [](const auto& a, const auto& b) { return a.second < b.second; })->first;
+        const auto usual = std::max_element(counts.begin(), counts.end(), [](const auto& a, const auto& b) {
+                               return a.second < b.second;
+                           })->first;
         const auto odd = static_cast<std::size_t>(std::find_if(profile.pointCounts.begin(), profile.pointCounts.end(),
-                                                               [&](std::size_t c) { return c != usual; }) - profile.pointCounts.begin());
+                                                               [&](std::size_t c) { return c != usual; }) -
+                                                  profile.pointCounts.begin());
         const std::size_t oddCount = profile.pointCounts[odd];
         // A few frames apart from the rest is a fault; a mesh that changes throughout is made that way.
         const bool throughout = counts.size() > 2 && counts[usual] * 2 < profile.count();
-        findings.push_back({"points.count_changes", throughout ? Severity::Note : Severity::Fault, item.label, item.frameAt(odd), static_cast<double>(oddCount), "points",
+        findings.push_back({"points.count_changes",
+                            throughout ? Severity::Note : Severity::Fault,
+                            item.label,
+                            item.frameAt(odd),
+                            static_cast<double>(oddCount),
+                            "points",
                             throughout ? fmt::format("The number of points changes: {} different counts", counts.size())
-                                       : fmt::format("{} points in this frame, {} in the others", groupedDigits(oddCount), groupedDigits(usual)),
-                            throughout ? "Choose a format that carries it" : "Export this frame again: one number of points for all frames", {}, {}});
+                                       : fmt::format("{} points in this frame, {} in the others",
+                                                     groupedDigits(oddCount), groupedDigits(usual)),
+                            throughout ? "Choose a format that carries it"
+                                       : "Export this frame again: one number of points for all frames",
+                            {},
+                            {}});
         return;
     }
     const std::set<std::uint64_t> orders(profile.topologies.begin(), profile.topologies.end());
     if (orders.size() > 1 && profile.unreadable.empty()) {
-        const auto odd = static_cast<std::size_t>(std::find_if(profile.topologies.begin(), profile.topologies.end(),
-                                                               [&](std::uint64_t t) { return t != profile.topologies[0]; }) - profile.topologies.begin());
-        findings.push_back({"order.changes", Severity::Fault, item.label, item.frameAt(odd), static_cast<double>(orders.size()), "orders",
-                            "The faces use the points in another order from this frame on", "Export all frames with one vertex order", {}, {}});
+        const auto odd =
+            static_cast<std::size_t>(std::find_if(profile.topologies.begin(), profile.topologies.end(),
+                                                  [&](std::uint64_t t) { return t != profile.topologies[0]; }) -
+                                     profile.topologies.begin());
+        findings.push_back({"order.changes",
+                            Severity::Fault,
+                            item.label,
+                            item.frameAt(odd),
+                            static_cast<double>(orders.size()),
+                            "orders",
+                            "The faces use the points in another order from this frame on",
+                            "Export all frames with one vertex order",
+                            {},
+                            {}});
     }
 }
 
@@ -65,7 +95,8 @@ void checkFaces(const MeasuredItem& item, std::vector<Finding>& findings) {
     std::set<std::size_t> samples{0};
     if (geometry.topologyVaries())
         for (std::size_t i = 1; i < item.profile->count(); ++i)
-            if (item.profile->topologies[i] != item.profile->topologies[i - 1] || item.profile->pointCounts[i] != item.profile->pointCounts[i - 1])
+            if (item.profile->topologies[i] != item.profile->topologies[i - 1] ||
+                item.profile->pointCounts[i] != item.profile->pointCounts[i - 1])
                 samples.insert(i);
     for (const std::size_t sample : samples) {
         const auto faces = geometry.topology(sample);
@@ -74,10 +105,21 @@ void checkFaces(const MeasuredItem& item, std::vector<Finding>& findings) {
             continue;
         if (!(*faces)->fits(*count)) {
             const auto& corners = (*faces)->corners();
-            const auto bad = std::find_if(corners.begin(), corners.end(), [&](std::int32_t c) { return c < 0 || static_cast<std::size_t>(c) >= *count; });
-            findings.push_back({"faces.out_of_range", Severity::Fault, item.label, item.frameAt(std::min(sample, item.profile->count() - 1)),
-                                static_cast<double>(*bad), "point", fmt::format("Corner {} refers to point {} of {}", bad - corners.begin(), groupedDigits(static_cast<std::uint64_t>(std::max(0, *bad))), groupedDigits(*count)),
-                                "Export the mesh again; it cannot be drawn or written as it is", {}, {}});
+            const auto bad = std::find_if(corners.begin(), corners.end(), [&](std::int32_t c) {
+                return c < 0 || static_cast<std::size_t>(c) >= *count;
+            });
+            findings.push_back(
+                {"faces.out_of_range",
+                 Severity::Fault,
+                 item.label,
+                 item.frameAt(std::min(sample, item.profile->count() - 1)),
+                 static_cast<double>(*bad),
+                 "point",
+                 fmt::format("Corner {} refers to point {} of {}", bad - corners.begin(),
+                             groupedDigits(static_cast<std::uint64_t>(std::max(0, *bad))), groupedDigits(*count)),
+                 "Export the mesh again; it cannot be drawn or written as it is",
+                 {},
+                 {}});
             return;
         }
         std::size_t degenerate = 0;
@@ -86,7 +128,8 @@ void checkFaces(const MeasuredItem& item, std::vector<Finding>& findings) {
         std::vector<std::int32_t> sorted;
         for (std::size_t f = 0; f < (*faces)->faceCount(); ++f) {
             const auto size = static_cast<std::size_t>((*faces)->faceSizes()[f]);
-            sorted.assign((*faces)->corners().begin() + static_cast<std::ptrdiff_t>(at), (*faces)->corners().begin() + static_cast<std::ptrdiff_t>(at + size));
+            sorted.assign((*faces)->corners().begin() + static_cast<std::ptrdiff_t>(at),
+                          (*faces)->corners().begin() + static_cast<std::ptrdiff_t>(at + size));
             std::sort(sorted.begin(), sorted.end());
             const bool repeats = std::adjacent_find(sorted.begin(), sorted.end()) != sorted.end();
             if ((size < 3 || repeats) && degenerate++ == 0)
@@ -94,9 +137,17 @@ void checkFaces(const MeasuredItem& item, std::vector<Finding>& findings) {
             at += size;
         }
         if (degenerate > 0) {
-            findings.push_back({"faces.degenerate", Severity::Caution, item.label, {}, static_cast<double>(degenerate), "faces",
-                                fmt::format("{} face{} fewer than 3 different corners, the first is face {}", degenerate, degenerate == 1 ? " has" : "s have", first),
-                                "Some receivers refuse or drop such faces: clean the mesh where it was made", {}, {}});
+            findings.push_back({"faces.degenerate",
+                                Severity::Caution,
+                                item.label,
+                                {},
+                                static_cast<double>(degenerate),
+                                "faces",
+                                fmt::format("{} face{} fewer than 3 different corners, the first is face {}",
+                                            degenerate, degenerate == 1 ? " has" : "s have", first),
+                                "Some receivers refuse or drop such faces: clean the mesh where it was made",
+                                {},
+                                {}});
             return;
         }
     }
@@ -106,18 +157,28 @@ void checkOrigin(const MeasuredItem& item, std::vector<Finding>& findings) {
     const Bounds& extent = item.profile->extent;
     if (extent.isEmpty())
         return;
-    const double farthest = std::max({std::abs(extent.low.x), std::abs(extent.low.y), std::abs(extent.low.z), std::abs(extent.high.x),
-                                      std::abs(extent.high.y), std::abs(extent.high.z)});
+    const double farthest = std::max({std::abs(extent.low.x), std::abs(extent.low.y), std::abs(extent.low.z),
+                                      std::abs(extent.high.x), std::abs(extent.high.y), std::abs(extent.high.z)});
     const double size = extent.diagonal();
     const float f = static_cast<float>(farthest);
     const double spacing = static_cast<double>(std::nextafter(f, std::numeric_limits<float>::infinity()) - f);
-    // Precision matters when it is coarse against the thing itself and against what an eye could see (0.1 mm).
+    // Precision matters when it is coarse against the thing itself and against what an eye could see (0.1
+    // mm).
     const double metres = item.metresPerUnit();
     if (spacing * metres > 1e-4 && spacing > size * 1e-5)
-        findings.push_back({"points.far_from_origin", Severity::Caution, item.label, {}, spacing * metres * 1000.0, "mm",
-                            fmt::format("It lies {} from the origin: float32 points cannot be finer than {} there",
-                                        item.unitMetres ? lengthText(farthest * metres) : fmt::format("{:.3g} units", farthest), lengthText(spacing * metres)),
-                            "Bring it nearer the origin and keep the way in a transform", {}, {}});
+        findings.push_back(
+            {"points.far_from_origin",
+             Severity::Caution,
+             item.label,
+             {},
+             spacing * metres * 1000.0,
+             "mm",
+             fmt::format("It lies {} from the origin: float32 points cannot be finer than {} there",
+                         item.unitMetres ? lengthText(farthest * metres) : fmt::format("{:.3g} units", farthest),
+                         lengthText(spacing * metres)),
+             "Bring it nearer the origin and keep the way in a transform",
+             {},
+             {}});
 }
 
 } // namespace

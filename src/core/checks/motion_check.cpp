@@ -10,7 +10,7 @@
 namespace wyc {
 namespace {
 
-constexpr float kJumpFactor = 6.0F;   // a jump is a step beyond this many times the local median
+constexpr float kJumpFactor = 6.0F;    // a jump is a step beyond this many times the local median
 constexpr std::size_t kJumpWindow = 4; // samples on each side that the local median is taken of
 
 float medianOf(std::vector<float> values) {
@@ -82,7 +82,8 @@ bool firstSampleIsStale(const MeasuredItem& item, bool* isRest) {
         return true;
     if (item.restPoints && item.at().geometry) {
         std::vector<Vec3f> first;
-        if (readPoints(*item.at().geometry, 0, first) && rmsDistance(first, *item.restPoints) < std::min(next * 0.5F, usual)) {
+        if (readPoints(*item.at().geometry, 0, first) &&
+            rmsDistance(first, *item.restPoints) < std::min(next * 0.5F, usual)) {
             if (isRest)
                 *isRest = true;
             return true;
@@ -98,20 +99,38 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
         const MotionProfile& profile = *item.profile;
         if (!profile.moves()) {
             if (item.movesBySource && profile.unreadable.empty() && profile.count() > 1)
-                findings.push_back({"motion.static", Severity::Caution, item.label, {}, static_cast<double>(profile.count()), "samples",
-                                    fmt::format("It has {} samples, and all are the same: nothing moves", profile.count()),
-                                    "Switch its animation on and export again, or deliver it as one still sample", {}, {}});
+                findings.push_back(
+                    {"motion.static",
+                     Severity::Caution,
+                     item.label,
+                     {},
+                     static_cast<double>(profile.count()),
+                     "samples",
+                     fmt::format("It has {} samples, and all are the same: nothing moves", profile.count()),
+                     "Switch its animation on and export again, or deliver it as one still sample",
+                     {},
+                     {}});
             continue;
         }
         bool rest = false;
         const bool stale = firstSampleIsStale(item, &rest);
         if (stale) {
-            Finding finding{"frames.first_stale", Severity::Fault, item.label, item.frameAt(0), {}, "",
-                            rest ? fmt::format("The first frame holds the rest pose: the next is {} away, later ones move {}",
-                                               lengthOf(item, static_cast<double>(profile.step[1])), lengthOf(item, static_cast<double>(profile.step[2])))
-                                 : fmt::format("The first frame is stale: it is {} from the last frame, {} from the next",
-                                               lengthOf(item, static_cast<double>(profile.firstToLast)), lengthOf(item, static_cast<double>(profile.step[1]))),
-                            "Drop the first frame", "Drop it", {Step{"drop", {{"start", 1.0}}, true}}};
+            Finding finding{
+                "frames.first_stale",
+                Severity::Fault,
+                item.label,
+                item.frameAt(0),
+                {},
+                "",
+                rest ? fmt::format("The first frame holds the rest pose: the next is {} away, later ones move {}",
+                                   lengthOf(item, static_cast<double>(profile.step[1])),
+                                   lengthOf(item, static_cast<double>(profile.step[2])))
+                     : fmt::format("The first frame is stale: it is {} from the last frame, {} from the next",
+                                   lengthOf(item, static_cast<double>(profile.firstToLast)),
+                                   lengthOf(item, static_cast<double>(profile.step[1]))),
+                "Drop the first frame",
+                "Drop it",
+                {Step{"drop", {{"start", 1.0}}, true}}};
             setLength(finding, item, static_cast<double>(profile.step[1]));
             findings.push_back(std::move(finding));
         }
@@ -120,10 +139,19 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
             if (!isJump(profile, i, usual))
                 continue;
             const bool back = i + 1 < profile.count();
-            Finding finding{"motion.jump", Severity::Caution, item.label, item.frameAt(i), {}, "",
+            Finding finding{"motion.jump",
+                            Severity::Caution,
+                            item.label,
+                            item.frameAt(i),
+                            {},
+                            "",
                             fmt::format("A jump: the points move {} in this frame, {} in those around it",
-                                        lengthOf(item, static_cast<double>(profile.step[i])), lengthOf(item, static_cast<double>(localMedian(profile, i)))),
-                            back ? "Look at the frame before and after; a wrong pose can be dropped" : "Look at the last frame; it may belong to another take", {}, {}};
+                                        lengthOf(item, static_cast<double>(profile.step[i])),
+                                        lengthOf(item, static_cast<double>(localMedian(profile, i)))),
+                            back ? "Look at the frame before and after; a wrong pose can be dropped"
+                                 : "Look at the last frame; it may belong to another take",
+                            {},
+                            {}};
             setLength(finding, item, static_cast<double>(profile.step[i]));
             findings.push_back(std::move(finding));
         }
@@ -136,8 +164,15 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
             continue;
         const MotionProfile& profile = *item.profile;
         for (const UnreadableSample& bad : profile.unreadable)
-            findings.push_back({"frames.unreadable", Severity::Fault, item.label, item.frameAt(bad.sample), {}, "", bad.error.text(),
-                                "Export this frame again, or drop it", "Drop it",
+            findings.push_back({"frames.unreadable",
+                                Severity::Fault,
+                                item.label,
+                                item.frameAt(bad.sample),
+                                {},
+                                "",
+                                bad.error.text(),
+                                "Export this frame again, or drop it",
+                                "Drop it",
                                 {Step{"drop", {{"frames", frameText(item.frameAt(bad.sample))}}, true}}});
         if (profile.count() < 3 || !profile.moves())
             continue;
@@ -155,16 +190,28 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
             const std::size_t run = end - i + 1;
             const bool last = end + 1 == profile.count();
             if (before > threshold && after > threshold && run <= 24) {
-                const std::string frames = run == 1 ? frameText(item.frameAt(i)) : frameText(item.frameAt(i)) + " – " + frameText(item.frameAt(end));
-                Finding finding{last && run == 1 ? "frames.last_doubled" : "frames.held", Severity::Caution, item.label, item.frameAt(i), {}, "",
-                                fmt::format("{} repeat{} {}: no point moves; neighbours move {}", frames, run == 1 ? "s" : "", frameText(item.frameAt(i - 1)),
+                const std::string frames = run == 1 ? frameText(item.frameAt(i))
+                                                    : frameText(item.frameAt(i)) + " – " + frameText(item.frameAt(end));
+                Finding finding{last && run == 1 ? "frames.last_doubled" : "frames.held",
+                                Severity::Caution,
+                                item.label,
+                                item.frameAt(i),
+                                {},
+                                "",
+                                fmt::format("{} repeat{} {}: no point moves; neighbours move {}", frames,
+                                            run == 1 ? "s" : "", frameText(item.frameAt(i - 1)),
                                             lengthOf(item, static_cast<double>(std::min(before, after)))),
-                                last ? "Drop the repeated end" : "Export these frames again, or drop them and close the gap", last ? "Drop it" : "Drop and close",
+                                last ? "Drop the repeated end"
+                                     : "Export these frames again, or drop them and close the gap",
+                                last ? "Drop it" : "Drop and close",
                                 {}};
                 if (last)
                     finding.mend = {Step{"drop", {{"end", static_cast<double>(run)}}, true}};
                 else
-                    finding.mend = {Step{"drop", {{"frames", frameText(item.frameAt(i)) + ":" + frameText(item.frameAt(end))}, {"close", true}}, true}};
+                    finding.mend = {Step{
+                        "drop",
+                        {{"frames", frameText(item.frameAt(i)) + ":" + frameText(item.frameAt(end))}, {"close", true}},
+                        true}};
                 finding.figure = static_cast<double>(run);
                 finding.unit = "frames";
                 findings.push_back(std::move(finding));

@@ -37,27 +37,50 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
         if (std::abs(late) < kFrameTolerance && std::abs(over) < kFrameTolerance)
             continue;
         const double own = item.frameAt(0);
-        const bool fromZero = own >= -kFrameTolerance && own <= 1.0 + kFrameTolerance && wanted->first > 1.0 + kFrameTolerance;
+        const bool fromZero =
+            own >= -kFrameTolerance && own <= 1.0 + kFrameTolerance && wanted->first > 1.0 + kFrameTolerance;
         if (fromZero) {
             const double shift = wanted->first - first;
-            findings.push_back({"range.begins_at_zero", Severity::Fault, item.label, own, own, "frame",
-                                fmt::format("It begins at frame {}, the shot at {}", frameText(own), frameText(wanted->first)),
-                                fmt::format("Offset it by {}", countText(shift)), fmt::format("Offset {:+}", static_cast<long long>(std::llround(shift))),
-                                {offsetOf(shift)}});
+            findings.push_back(
+                {"range.begins_at_zero",
+                 Severity::Fault,
+                 item.label,
+                 own,
+                 own,
+                 "frame",
+                 fmt::format("It begins at frame {}, the shot at {}", frameText(own), frameText(wanted->first)),
+                 fmt::format("Offset it by {}", countText(shift)),
+                 fmt::format("Offset {:+}", static_cast<long long>(std::llround(shift))),
+                 {offsetOf(shift)}});
         } else if (sameLength) {
-            findings.push_back({late > 0 ? "range.late" : "range.early", Severity::Fault, item.label, first, std::abs(late), "frames",
-                                fmt::format("It is {} {}: {} – {} where the shot with handles is {} – {}{}", countText(std::abs(late)),
-                                            late > 0 ? "late" : "early", frameText(first), frameText(last), frameText(wanted->first),
-                                            frameText(wanted->last), stale ? " (its stale first frame not counted)" : ""),
-                                fmt::format("Offset it by {}{}", late < 0 ? "+" : "−", countText(std::abs(late))), fmt::format("Offset {}{}", late < 0 ? "+" : "−", frameText(std::abs(late))),
-                                {offsetOf(-late)}});
+            findings.push_back(
+                {late > 0 ? "range.late" : "range.early",
+                 Severity::Fault,
+                 item.label,
+                 first,
+                 std::abs(late),
+                 "frames",
+                 fmt::format("It is {} {}: {} – {} where the shot with handles is {} – {}{}", countText(std::abs(late)),
+                             late > 0 ? "late" : "early", frameText(first), frameText(last), frameText(wanted->first),
+                             frameText(wanted->last), stale ? " (its stale first frame not counted)" : ""),
+                 fmt::format("Offset it by {}{}", late < 0 ? "+" : "−", countText(std::abs(late))),
+                 fmt::format("Offset {}{}", late < 0 ? "+" : "−", frameText(std::abs(late))),
+                 {offsetOf(-late)}});
         }
         if (sameLength || fromZero) {
             const double missing = wanted->count() - (last - first + 1.0);
             if (!sameLength && missing > kFrameTolerance)
-                findings.push_back({"range.short", Severity::Fault, item.label, last, missing, "frames",
-                                    fmt::format("It has {}, the shot with handles {}", countText(last - first + 1.0), countText(wanted->count())),
-                                    "Bake it again over the whole range", {}, {}});
+                findings.push_back({"range.short",
+                                    Severity::Fault,
+                                    item.label,
+                                    last,
+                                    missing,
+                                    "frames",
+                                    fmt::format("It has {}, the shot with handles {}", countText(last - first + 1.0),
+                                                countText(wanted->count())),
+                                    "Bake it again over the whole range",
+                                    {},
+                                    {}});
             continue;
         }
         const FrameRange shot = *input.shot.range;
@@ -65,24 +88,45 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
         const double shortEnd = std::max(0.0, -over);
         const bool cutsShot = first > shot.first + kFrameTolerance || last < shot.last - kFrameTolerance;
         if (cutsShot)
-            findings.push_back({"range.short", Severity::Fault, item.label, first > shot.first + kFrameTolerance ? first : last,
-                                shortStart + shortEnd, "frames",
-                                fmt::format("It covers {} – {}, the shot is {} – {}", frameText(first), frameText(last), frameText(shot.first),
-                                            frameText(shot.last)),
-                                "Bake it again over the whole range, or hold its ends", "Hold the ends",
-                                {Step{"hold", {{"before", std::floor(shortStart)}, {"after", std::floor(shortEnd)}}, true}}});
+            findings.push_back(
+                {"range.short",
+                 Severity::Fault,
+                 item.label,
+                 first > shot.first + kFrameTolerance ? first : last,
+                 shortStart + shortEnd,
+                 "frames",
+                 fmt::format("It covers {} – {}, the shot is {} – {}", frameText(first), frameText(last),
+                             frameText(shot.first), frameText(shot.last)),
+                 "Bake it again over the whole range, or hold its ends",
+                 "Hold the ends",
+                 {Step{"hold", {{"before", std::floor(shortStart)}, {"after", std::floor(shortEnd)}}, true}}});
         else if (shortStart + shortEnd > kFrameTolerance)
-            findings.push_back({"range.handles_missing", Severity::Caution, item.label, shortStart > 0 ? first : last, shortStart + shortEnd, "frames",
-                                fmt::format("{} of the handles {} missing: it covers {} – {}", countText(shortStart + shortEnd),
-                                            shortStart + shortEnd == 1.0 ? "is" : "are", frameText(first), frameText(last)),
-                                "Bake it again with handles, or hold its ends", "Hold the ends",
-                                {Step{"hold", {{"before", std::floor(shortStart)}, {"after", std::floor(shortEnd)}}, true}}});
+            findings.push_back(
+                {"range.handles_missing",
+                 Severity::Caution,
+                 item.label,
+                 shortStart > 0 ? first : last,
+                 shortStart + shortEnd,
+                 "frames",
+                 fmt::format("{} of the handles {} missing: it covers {} – {}", countText(shortStart + shortEnd),
+                             shortStart + shortEnd == 1.0 ? "is" : "are", frameText(first), frameText(last)),
+                 "Bake it again with handles, or hold its ends",
+                 "Hold the ends",
+                 {Step{"hold", {{"before", std::floor(shortStart)}, {"after", std::floor(shortEnd)}}, true}}});
         const double extra = std::max(0.0, -late) + std::max(0.0, over);
         if (extra > kFrameTolerance)
-            findings.push_back({"range.long", Severity::Caution, item.label, over > 0 ? wanted->last + 1 : first, extra, "frames",
-                                fmt::format("It goes {} beyond the shot with handles: {} – {}", countText(extra), frameText(first), frameText(last)),
-                                "Trim it to the shot, or deliver the shot's range", "Trim to shot",
-                                {Step{"trim", {{"first", wanted->first}, {"last", wanted->last}, {"handles", 0.0}}, true}}});
+            findings.push_back(
+                {"range.long",
+                 Severity::Caution,
+                 item.label,
+                 over > 0 ? wanted->last + 1 : first,
+                 extra,
+                 "frames",
+                 fmt::format("It goes {} beyond the shot with handles: {} – {}", countText(extra), frameText(first),
+                             frameText(last)),
+                 "Trim it to the shot, or deliver the shot's range",
+                 "Trim to shot",
+                 {Step{"trim", {{"first", wanted->first}, {"last", wanted->last}, {"handles", 0.0}}, true}}});
     }
 }
 
@@ -98,12 +142,19 @@ void checkRate(const CheckInput& input, std::vector<Finding>& findings) {
             continue;
         told.push_back(item.scene);
         const double percent = (input.shot.rate->value() / item.scene->rate->value() - 1.0) * 100.0;
-        findings.push_back({"rate.differs", Severity::Fault, item.label, {}, item.scene->rate->value(), "fps",
-                            fmt::format("It is at {} frames a second, the shot at {}: frame for frame it plays {:.1f} % {}",
-                                        item.scene->rate->shortText(), input.shot.rate->shortText(), std::abs(percent), percent > 0 ? "too fast" : "too slow"),
-                            "Resample it to the shot's rate (keeps seconds), or read it as that rate (keeps frames)",
-                            fmt::format("Resample to {}", input.shot.rate->shortText()),
-                            {Step{"resample", {{"rate", input.shot.rate->text()}, {"method", "linear"}}, true}}});
+        findings.push_back(
+            {"rate.differs",
+             Severity::Fault,
+             item.label,
+             {},
+             item.scene->rate->value(),
+             "fps",
+             fmt::format("It is at {} frames a second, the shot at {}: frame for frame it plays {:.1f} % {}",
+                         item.scene->rate->shortText(), input.shot.rate->shortText(), std::abs(percent),
+                         percent > 0 ? "too fast" : "too slow"),
+             "Resample it to the shot's rate (keeps seconds), or read it as that rate (keeps frames)",
+             fmt::format("Resample to {}", input.shot.rate->shortText()),
+             {Step{"resample", {{"rate", input.shot.rate->text()}, {"method", "linear"}}, true}}});
     }
 }
 
@@ -118,19 +169,47 @@ void checkStatements(const CheckInput& input, std::vector<Finding>& findings) {
         const bool noUnit = !scene.unitMetres && !input.shot.unitMetres;
         const bool noAxis = !scene.upAxis && !input.shot.upAxis;
         if (noUnit || noAxis)
-            findings.push_back({"source.not_stated", Severity::Note, item.label, {}, {}, "",
-                                fmt::format("{} stated, by the source or for the shot", noUnit && noAxis ? "Neither unit nor up axis is" : noUnit ? "No unit is" : "No up axis is"),
-                                "Say what they are: sizes cannot be judged without", {}, {}});
-        if (scene.unitMetres && input.shot.unitMetres && std::abs(*scene.unitMetres / *input.shot.unitMetres - 1.0) > 1e-9)
-            findings.push_back({"unit.differs", Severity::Caution, item.label, {}, *scene.unitMetres / *input.shot.unitMetres, "×",
-                                fmt::format("It is in {}, the shot in {}", unitName(*scene.unitMetres), unitName(*input.shot.unitMetres)),
-                                "Add a unit step", fmt::format("{} → {}", unitName(*scene.unitMetres), unitName(*input.shot.unitMetres)),
-                                {Step{"unit", {{"from", shortestNumber(*scene.unitMetres)}, {"to", shortestNumber(*input.shot.unitMetres)}}, true}}});
+            findings.push_back({"source.not_stated",
+                                Severity::Note,
+                                item.label,
+                                {},
+                                {},
+                                "",
+                                fmt::format("{} stated, by the source or for the shot",
+                                            noUnit && noAxis ? "Neither unit nor up axis is"
+                                            : noUnit         ? "No unit is"
+                                                             : "No up axis is"),
+                                "Say what they are: sizes cannot be judged without",
+                                {},
+                                {}});
+        if (scene.unitMetres && input.shot.unitMetres &&
+            std::abs(*scene.unitMetres / *input.shot.unitMetres - 1.0) > 1e-9)
+            findings.push_back(
+                {"unit.differs",
+                 Severity::Caution,
+                 item.label,
+                 {},
+                 *scene.unitMetres / *input.shot.unitMetres,
+                 "×",
+                 fmt::format("It is in {}, the shot in {}", unitName(*scene.unitMetres),
+                             unitName(*input.shot.unitMetres)),
+                 "Add a unit step",
+                 fmt::format("{} → {}", unitName(*scene.unitMetres), unitName(*input.shot.unitMetres)),
+                 {Step{"unit",
+                       {{"from", shortestNumber(*scene.unitMetres)}, {"to", shortestNumber(*input.shot.unitMetres)}},
+                       true}}});
         if (scene.upAxis && input.shot.upAxis && *scene.upAxis != *input.shot.upAxis)
-            findings.push_back({"axis.differs", Severity::Caution, item.label, {}, {}, "",
-                                fmt::format("It has {} up, the shot {}", upAxisName(*scene.upAxis), upAxisName(*input.shot.upAxis)),
-                                "Add a turn step", fmt::format("Turn to {} up", upAxisName(*input.shot.upAxis)),
-                                {Step{"turn", {{"from", upAxisName(*scene.upAxis)}, {"to", upAxisName(*input.shot.upAxis)}}, true}}});
+            findings.push_back(
+                {"axis.differs",
+                 Severity::Caution,
+                 item.label,
+                 {},
+                 {},
+                 "",
+                 fmt::format("It has {} up, the shot {}", upAxisName(*scene.upAxis), upAxisName(*input.shot.upAxis)),
+                 "Add a turn step",
+                 fmt::format("Turn to {} up", upAxisName(*input.shot.upAxis)),
+                 {Step{"turn", {{"from", upAxisName(*scene.upAxis)}, {"to", upAxisName(*input.shot.upAxis)}}, true}}});
     }
 }
 

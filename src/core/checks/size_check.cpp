@@ -15,7 +15,8 @@ namespace {
 
 // Two items stand for the same thing when their names share a word and their points have the same number.
 bool isKin(const MeasuredItem& a, const MeasuredItem& b) {
-    if (a.profile->pointCounts.empty() || b.profile->pointCounts.empty() || a.profile->pointCounts[0] != b.profile->pointCounts[0] || a.profile->pointCounts[0] < 4)
+    if (a.profile->pointCounts.empty() || b.profile->pointCounts.empty() ||
+        a.profile->pointCounts[0] != b.profile->pointCounts[0] || a.profile->pointCounts[0] < 4)
         return false;
     return nameNearness(a.at().name + " " + a.source, b.at().name + " " + b.source) > 0;
 }
@@ -24,8 +25,15 @@ struct RatioName {
     double ratio;
     const char* words;
 };
-constexpr std::array<RatioName, 9> kRatios{{{1000.0, "mm for m"}, {100.0, "cm for m"}, {10.0, "mm for cm"}, {2.54, "cm for inches"}, {25.4, "mm for inches"},
-                                            {39.37007874, "inches for m"}, {30.48, "cm for feet"}, {12.0, "inches for feet"}, {3.280839895, "feet for m"}}};
+constexpr std::array<RatioName, 9> kRatios{{{1000.0, "mm for m"},
+                                            {100.0, "cm for m"},
+                                            {10.0, "mm for cm"},
+                                            {2.54, "cm for inches"},
+                                            {25.4, "mm for inches"},
+                                            {39.37007874, "inches for m"},
+                                            {30.48, "cm for feet"},
+                                            {12.0, "inches for feet"},
+                                            {3.280839895, "feet for m"}}};
 
 // Extents of an item over its samples, largest first, with the axis each came from.
 std::array<double, 3> sizesOf(const MeasuredItem& item) {
@@ -45,7 +53,7 @@ std::array<double, 3> sizesOf(const MeasuredItem& item) {
 }
 
 struct SizeMatch {
-    double ratio = 1.0; // b / a
+    double ratio = 1.0;  // b / a
     bool turned = false; // y and z changed places
 };
 
@@ -78,8 +86,11 @@ std::optional<int> turnSign(const MeasuredItem& reference, const MeasuredItem& i
     std::vector<Vec3f> b;
     const std::size_t sampleA = reference.profile->count() / 2;
     const std::size_t sampleB = item.profile->count() / 2;
-    const auto sampleOf = [](const MeasuredItem& m, std::size_t s) { return m.at().geometry->sampling().count() > s ? s : 0; };
-    if (!readPoints(*reference.at().geometry, sampleOf(reference, sampleA), a) || !readPoints(*item.at().geometry, sampleOf(item, sampleB), b) || a.size() != b.size())
+    const auto sampleOf = [](const MeasuredItem& m, std::size_t s) {
+        return m.at().geometry->sampling().count() > s ? s : 0;
+    };
+    if (!readPoints(*reference.at().geometry, sampleOf(reference, sampleA), a) ||
+        !readPoints(*item.at().geometry, sampleOf(item, sampleB), b) || a.size() != b.size())
         return std::nullopt;
     double plus = 0.0;
     double minus = 0.0;
@@ -99,29 +110,46 @@ Step scaleStepFor(double ratio, double named) {
     return {"scale", {{"factor", ratio > 1.0 ? 1.0 / named : named}}, true};
 }
 
-void reportRatio(const MeasuredItem& item, double ratio, double tolerance, const std::string& against, const std::string& sizes,
-                 std::vector<Finding>& findings) {
+void reportRatio(const MeasuredItem& item, double ratio, double tolerance, const std::string& against,
+                 const std::string& sizes, std::vector<Finding>& findings) {
     const double big = ratio > 1.0 ? ratio : 1.0 / ratio;
     for (const RatioName& named : kRatios) {
         if (std::abs(big / named.ratio - 1.0) > tolerance)
             continue;
-        findings.push_back({"size.ratio", Severity::Fault, item.label, {}, ratio, "×",
-                            fmt::format("It is {} times {} than {}{}", frameText(std::round(big * 100.0) / 100.0), ratio > 1.0 ? "larger" : "smaller", against, sizes),
-                            fmt::format("Looks like {}: add a unit step", named.words),
-                            named.ratio == 100.0 && ratio > 1.0 ? "cm → m" : fmt::format("Scale × {}", shortestNumber(ratio > 1.0 ? 1.0 / named.ratio : named.ratio)),
-                            {scaleStepFor(ratio, named.ratio)}});
+        findings.push_back(
+            {"size.ratio",
+             Severity::Fault,
+             item.label,
+             {},
+             ratio,
+             "×",
+             fmt::format("It is {} times {} than {}{}", frameText(std::round(big * 100.0) / 100.0),
+                         ratio > 1.0 ? "larger" : "smaller", against, sizes),
+             fmt::format("Looks like {}: add a unit step", named.words),
+             named.ratio == 100.0 && ratio > 1.0
+                 ? "cm → m"
+                 : fmt::format("Scale × {}", shortestNumber(ratio > 1.0 ? 1.0 / named.ratio : named.ratio)),
+             {scaleStepFor(ratio, named.ratio)}});
         return;
     }
 }
 
 void reportTurn(const MeasuredItem& item, bool fromZ, const std::string& against, std::vector<Finding>& findings) {
-    findings.push_back({"axis.turned", Severity::Fault, item.label, {}, fromZ ? 90.0 : -90.0, "°",
-                        fmt::format("It lies on its side: its height and depth are those of {} the other way round", against),
-                        fromZ ? "Turn it from Z up to Y up" : "It was turned the other way: turn it from Y up to Z up", fromZ ? "Turn to Y up" : "Turn to Z up",
-                        {Step{"turn", {{"from", fromZ ? "Z" : "Y"}, {"to", fromZ ? "Y" : "Z"}}, true}}});
+    findings.push_back(
+        {"axis.turned",
+         Severity::Fault,
+         item.label,
+         {},
+         fromZ ? 90.0 : -90.0,
+         "°",
+         fmt::format("It lies on its side: its height and depth are those of {} the other way round", against),
+         fromZ ? "Turn it from Z up to Y up" : "It was turned the other way: turn it from Y up to Z up",
+         fromZ ? "Turn to Y up" : "Turn to Z up",
+         {Step{"turn", {{"from", fromZ ? "Z" : "Y"}, {"to", fromZ ? "Y" : "Z"}}, true}}});
 }
 
-// Scale and turn that bring the rest pose nearest to a pose of the cache. Points stand for themselves in both.
+// Scale and turn that bring the rest pose nearest to a pose of the cache. Points stand for themselves in
+// both.
 struct RestFit {
     double scale = 1.0;
     double residual = 0.0; // RMS, relative to the pose's own spread
@@ -163,7 +191,8 @@ RestFit fitRest(std::span<const Vec3f> rest, std::span<const Vec3f> pose, const 
 bool checkAgainstRest(const MeasuredItem& item, std::vector<Finding>& findings) {
     std::vector<Vec3f> pose;
     const Geometry& geometry = *item.at().geometry;
-    if (!item.restPoints || !readPoints(geometry, geometry.sampling().count() / 2, pose) || pose.size() != item.restPoints->size())
+    if (!item.restPoints || !readPoints(geometry, geometry.sampling().count() / 2, pose) ||
+        pose.size() != item.restPoints->size())
         return false;
     const RestFit straight = fitRest(*item.restPoints, pose, {});
     const RestFit fromZ = fitRest(*item.restPoints, pose, upAxisTurn(UpAxis::Y, UpAxis::Z));
@@ -191,8 +220,8 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
             continue;
         const auto own = sizesOf(item);
         const double ownUnit = item.scene->unitMetres.value_or(shotUnit);
-        // The kin that most others agree with stands as the measure: the first item of the same thing whose size is
-        // plausible. A rest mesh of the item's own counts as kin too.
+        // The kin that most others agree with stands as the measure: the first item of the same thing whose
+        // size is plausible. A rest mesh of the item's own counts as kin too.
         bool told = checkAgainstRest(item, findings);
         for (std::size_t k = 0; k < input.items.size() && !told; ++k) {
             const MeasuredItem& other = input.items[k];
@@ -204,19 +233,24 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
             const double otherUnit = other.scene->unitMetres.value_or(shotUnit);
             const double ratio = match->ratio * ownUnit / otherUnit;
             // Of two, the one farther from a person's scale is suspect; at equal distance the later one.
-            const auto strangeness = [](const std::array<double, 3>& s, double unit) { return std::abs(std::log10(std::max(1e-12, std::max({s[0], s[1], s[2]}) * unit / 2.0))); };
+            const auto strangeness = [](const std::array<double, 3>& s, double unit) {
+                return std::abs(std::log10(std::max(1e-12, std::max({s[0], s[1], s[2]}) * unit / 2.0)));
+            };
             const double mine = strangeness(own, ownUnit);
             const double theirs = strangeness(sizesOf(other), otherUnit);
             const bool suspect = mine > theirs + 0.1;
             if (suspect && std::abs(ratio - 1.0) > 0.05) {
                 const std::size_t before = findings.size();
                 reportRatio(item, ratio, 0.02, fmt::format("'{}' of {}", other.at().name, other.source),
-                            fmt::format(" ({} against {})", lengthText(own[0] * ownUnit), lengthText(sizesOf(other)[0] * otherUnit)), findings);
+                            fmt::format(" ({} against {})", lengthText(own[0] * ownUnit),
+                                        lengthText(sizesOf(other)[0] * otherUnit)),
+                            findings);
                 told = findings.size() > before;
             }
             if (match->turned && (suspect || k < i)) {
                 const auto sign = turnSign(other, item, match->ratio);
-                reportTurn(item, !sign || *sign > 0, fmt::format("'{}' of {}", other.at().name, other.source), findings);
+                reportTurn(item, !sign || *sign > 0, fmt::format("'{}' of {}", other.at().name, other.source),
+                           findings);
                 told = true;
             }
         }
@@ -224,9 +258,17 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
             continue;
         const double largest = std::max({own[0], own[1], own[2]}) * ownUnit;
         if (largest > 0.0 && (largest > 20'000.0 || largest < 1e-4))
-            findings.push_back({"size.suspect", Severity::Caution, item.label, {}, largest, "m",
-                                fmt::format("It measures {}: {}", lengthText(largest), largest > 1.0 ? "very large" : "very small"),
-                                "Check the unit it was exported in", {}, {}});
+            findings.push_back(
+                {"size.suspect",
+                 Severity::Caution,
+                 item.label,
+                 {},
+                 largest,
+                 "m",
+                 fmt::format("It measures {}: {}", lengthText(largest), largest > 1.0 ? "very large" : "very small"),
+                 "Check the unit it was exported in",
+                 {},
+                 {}});
     }
 }
 

@@ -17,17 +17,17 @@ namespace wyc {
 /// What a person asks for.
 struct DeliverySpec {
     std::string name = "delivery";
-    std::vector<std::string> items;           // "SOURCE/PATH" patterns over labels; empty = all
+    std::vector<std::string> items; // "SOURCE/PATH" patterns over labels; empty = all
     std::string format = "alembic";
-    bool wholeRange = false;                  // else the shot's range and handles, where there is one
-    std::optional<FrameRange> range;          // else the shot's
-    std::optional<double> handles;            // else the shot's
-    std::optional<FrameRate> rate;            // resample to it; else as it is
+    bool wholeRange = false;         // else the shot's range and handles, where there is one
+    std::optional<FrameRange> range; // else the shot's
+    std::optional<double> handles;   // else the shot's
+    std::optional<FrameRate> rate;   // resample to it; else as it is
     std::string resample = "linear";
-    std::optional<double> unitMetres;         // convert to it
-    std::optional<UpAxis> upAxis;             // turn to it
-    std::optional<double> firstFrame;         // number of the range's first frame in the target
-    bool oneFile = false;                     // all items in one file, where the format can
+    std::optional<double> unitMetres; // convert to it
+    std::optional<UpAxis> upAxis;     // turn to it
+    std::optional<double> firstFrame; // number of the range's first frame in the target
+    bool oneFile = false;             // all items in one file, where the format can
     std::string nameTemplate = "{shot}_{item}_v{version}";
     fs::path folder = ".";
     bool replace = false;
@@ -36,11 +36,11 @@ struct DeliverySpec {
 
 /// One item on its way: its scene after its own steps.
 struct DeliveryInput {
-    std::string label;           // for people
-    std::string itemName;        // {item}
+    std::string label;    // for people
+    std::string itemName; // {item}
     Scene scene;
-    GeometryPtr rest;            // rest mesh after the same steps, for formats that want it beside
-    nlohmann::json provenance;   // source, item, steps: goes into the record
+    GeometryPtr rest;          // rest mesh after the same steps, for formats that want it beside
+    nlohmann::json provenance; // source, item, steps: goes into the record
 };
 
 struct Loss {
@@ -52,14 +52,14 @@ struct Loss {
 struct PlannedOutput {
     std::string item;
     const Format* format = nullptr;
-    Scene scene;                        // exactly what is meant
+    Scene scene; // exactly what is meant
     GeometryPtr rest;
     fs::path target;                    // a pattern for sequences
     std::optional<fs::path> restTarget; // OBJ beside a point cache
     bool ownFolder = false;             // the sequence gets its folder, moved into place as a whole
     FrameRate rate;
-    std::optional<FrameRange> frames;   // of what moves
-    std::size_t sampleCount = 1;        // most samples of any item
+    std::optional<FrameRange> frames; // of what moves
+    std::size_t sampleCount = 1;      // most samples of any item
     std::size_t fileCount = 1;
     std::uint64_t sizeEstimate = 0;
     std::vector<Loss> losses;
@@ -67,8 +67,8 @@ struct PlannedOutput {
     bool replace = false;
 };
 
-[[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
-                                                              const Shot& shot);
+[[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs,
+                                                              const DeliverySpec& spec, const Shot& shot);
 /// The steps a delivery adds behind an item's own.
 [[nodiscard]] std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot);
 /// What the format cannot carry of the scene.
@@ -84,7 +84,7 @@ struct ProvenItem {
     std::optional<double> first; // frame; nothing when still
     std::optional<double> last;
     std::uint64_t topology = 0;
-    double largestDrift = 0.0;   // in the delivery's unit
+    double largestDrift = 0.0;       // in the delivery's unit
     double largestDriftMetres = 0.0; // where the unit is stated, else the same number
     double worstFrame = 0.0;
     std::size_t worstPoint = 0;
@@ -102,7 +102,8 @@ struct Proof {
 };
 
 /// Reads back what stands at `written` and compares every sample and point with what was meant.
-[[nodiscard]] Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, const fs::path& written, const Progress& progress);
+[[nodiscard]] Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, const fs::path& written,
+                                         const Progress& progress);
 
 struct OutputResult {
     fs::path target;
@@ -112,13 +113,14 @@ struct OutputResult {
     Proof proof;
 };
 
-/// Writes, proves, records and only then moves into place. On any error, and on cancel, nothing is left behind.
-/// A proof that does not pass is an error too.
+/// Writes, proves, records and only then moves into place. On any error, and on cancel, nothing is left
+/// behind. A proof that does not pass is an error too.
 struct RunOptions {
     bool prove = true;
     bool record = true; // needs the proof
 };
-[[nodiscard]] Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress);
+[[nodiscard]] Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run,
+                                             const Progress& progress);
 /// Name of the record that stands beside a target.
 [[nodiscard]] std::string recordName(const fs::path& target);
 
@@ -129,7 +131,8 @@ struct RunOptions {
 [[nodiscard]] nlohmann::json toJson(const PlannedOutput& output);
 
 /// The name a template gives. Unknown words in braces are an error.
-[[nodiscard]] Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot, const std::string& item, int version);
+[[nodiscard]] Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot,
+                                                   const std::string& item, int version);
 
 /// Several scenes as one: shared parents stay one, clashing names get a number.
 [[nodiscard]] Scene mergedScenes(const std::vector<Scene>& scenes);

@@ -39,7 +39,8 @@ bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
 
 void setFrames(PlannedOutput& output) {
     if (const auto span = movingSpan(output.scene))
-        output.frames = FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
+        output.frames =
+            FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
     for (const Node& node : output.scene.nodes) {
         if (node.geometry)
             output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
@@ -71,7 +72,8 @@ bool isFree(const Targets& targets) {
     std::error_code code;
     if (targets.ownFolder)
         return !fs::exists(fs::symlink_status(targets.target.parent_path(), code));
-    return !fs::exists(fs::symlink_status(targets.target, code)) && !fs::exists(fs::symlink_status(targets.target.parent_path() / recordName(targets.target), code)) &&
+    return !fs::exists(fs::symlink_status(targets.target, code)) &&
+           !fs::exists(fs::symlink_status(targets.target.parent_path() / recordName(targets.target), code)) &&
            !(targets.rest && fs::exists(fs::symlink_status(*targets.rest, code)));
 }
 
@@ -85,7 +87,8 @@ std::string recordName(const fs::path& target) {
     return name + ".record.json";
 }
 
-Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot, const std::string& item, int version) {
+Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot, const std::string& item,
+                                     int version) {
     std::string result;
     for (std::size_t i = 0; i < nameTemplate.size();) {
         if (nameTemplate[i] != '{') {
@@ -126,9 +129,15 @@ std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, co
         steps.push_back({"start", {{"frame", *spec.firstFrame}}, true});
     }
     if (spec.unitMetres)
-        steps.push_back({"unit", {{"from", shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0)))}, {"to", shortestNumber(*spec.unitMetres)}}, true});
+        steps.push_back({"unit",
+                         {{"from", shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0)))},
+                          {"to", shortestNumber(*spec.unitMetres)}},
+                         true});
     if (spec.upAxis)
-        steps.push_back({"turn", {{"from", upAxisName(scene.upAxis.value_or(shot.upAxis.value_or(UpAxis::Y)))}, {"to", upAxisName(*spec.upAxis)}}, true});
+        steps.push_back({"turn",
+                         {{"from", upAxisName(scene.upAxis.value_or(shot.upAxis.value_or(UpAxis::Y)))},
+                          {"to", upAxisName(*spec.upAxis)}},
+                         true});
     return steps;
 }
 
@@ -176,7 +185,8 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
             lose(node.path, fmt::format("{} material assignment{}", materials, materials == 1 ? "" : "s"));
     }
     if (!traits.materials && traits.faces && !scene.materials.empty())
-        lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(), scene.materials.size() == 1 ? "" : "s"));
+        lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(),
+                             scene.materials.size() == 1 ? "" : "s"));
     if (!traits.statesUnit && scene.unitMetres)
         lose("", fmt::format("the unit ({}): this format has no place for it", unitName(*scene.unitMetres)));
     if (!traits.statesUpAxis && scene.upAxis)
@@ -200,9 +210,11 @@ std::uint64_t estimateSize(const Scene& scene, const Format& format) {
         const std::uint64_t samples = node.geometry->pointsConstant() ? 1 : node.geometry->sampling().count();
         const std::uint64_t faces = 4 * ((*topology)->faceCount() + (*topology)->cornerCount());
         if (format.id == "obj" || format.id == "obj-sequence")
-            total += (format.id == "obj" ? 1 : samples) * (*points * 34 + (*topology)->cornerCount() * 7 + (*topology)->faceCount() * 2);
+            total += (format.id == "obj" ? 1 : samples) *
+                     (*points * 34 + (*topology)->cornerCount() * 7 + (*topology)->faceCount() * 2);
         else if (format.id == "mdd")
-            total += 8 + samples * 4 + node.geometry->sampling().count() * *points * 12 + *points * 34 + (*topology)->cornerCount() * 7;
+            total += 8 + samples * 4 + node.geometry->sampling().count() * *points * 12 + *points * 34 +
+                     (*topology)->cornerCount() * 7;
         else
             total += 1500 + samples * (*points * 12 + 24 + 24 + 72) + faces;
     }
@@ -226,7 +238,8 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
             Node node = scene.nodes[i];
             node.parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
-            const std::string above = node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
+            const std::string above =
+                node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
             node.path = above + "/" + node.name;
             const auto same = result.find(node.path);
             if (same && node.kind == NodeKind::Transform && result.nodes[*same].transform == node.transform) {
@@ -246,12 +259,14 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
     return result;
 }
 
-Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec, const Shot& shot) {
+Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
+                                                const Shot& shot) {
     const Format* format = formatById(spec.format);
     if (!format || !format->write)
         return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
     if (inputs.empty())
-        return fail(makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
+        return fail(
+            makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
     std::vector<PlannedOutput> outputs;
     std::vector<Scene> scenes;
     for (const DeliveryInput& input : inputs) {
@@ -273,9 +288,10 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         merged.provenance = nlohmann::json::array();
         for (PlannedOutput& output : outputs) {
             if (output.scene.workingRate != outputs.front().scene.workingRate)
-                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate", output.item,
-                                                                       output.scene.workingRate.shortText(), outputs.front().item,
-                                                                       outputs.front().scene.workingRate.shortText()))
+                return fail(makeError(ErrorKind::BadInput,
+                                      fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate",
+                                                  output.item, output.scene.workingRate.shortText(),
+                                                  outputs.front().item, outputs.front().scene.workingRate.shortText()))
                                 .withAdvice("Give the delivery a rate, or write one file per item"));
             scenes.push_back(output.scene);
             merged.provenance.push_back(output.provenance[0]);
@@ -305,7 +321,8 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
             targets = targetsFor(spec.folder, name, *format, faces);
             if (taken.contains(targets.target)) {
                 if (!versioned)
-                    return fail(makeError(ErrorKind::BadInput, fmt::format("two items would both be written to '{}'", targets.target.string()))
+                    return fail(makeError(ErrorKind::BadInput, fmt::format("two items would both be written to '{}'",
+                                                                           targets.target.string()))
                                     .withAdvice("Put {item} into the name template"));
                 continue;
             }
@@ -328,7 +345,8 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
 nlohmann::json toJson(const PlannedOutput& output) {
     nlohmann::json losses = nlohmann::json::array();
     for (const Loss& loss : output.losses)
-        losses.push_back({{"item", loss.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(loss.item))}, {"what", validUtf8(loss.what)}});
+        losses.push_back({{"item", loss.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(loss.item))},
+                          {"what", validUtf8(loss.what)}});
     return {{"item", validUtf8(output.item)},
             {"target", output.target.string()},
             {"rest", output.restTarget ? nlohmann::json(output.restTarget->string()) : nlohmann::json(nullptr)},

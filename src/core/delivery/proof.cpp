@@ -38,7 +38,8 @@ std::vector<std::size_t> shapesOf(const Scene& scene) {
     return result;
 }
 
-// The node of the read-back scene that stands for a meant one: by path, or the only shape of a one-item format.
+// The node of the read-back scene that stands for a meant one: by path, or the only shape of a one-item
+// format.
 std::optional<std::size_t> counterpart(const Scene& meant, std::size_t node, const Scene& found, bool manyItems) {
     if (!manyItems) {
         const auto shapes = shapesOf(found);
@@ -63,10 +64,11 @@ struct WorstDrift {
     std::size_t point = 0;
 };
 
-Status compareShape(const Scene& meant, std::size_t node, const Geometry& found, const FormatTraits& traits, const FrameRate& rate, ProvenItem& item,
-                    const Progress& progress) {
+Status compareShape(const Scene& meant, std::size_t node, const Geometry& found, const FormatTraits& traits,
+                    const FrameRate& rate, ProvenItem& item, const Progress& progress) {
     const Geometry& wanted = *meant.nodes[node].geometry;
-    const std::size_t samples = traits.times || traits.sequence ? wanted.sampling().count() : std::min<std::size_t>(1, wanted.sampling().count());
+    const std::size_t samples = traits.times || traits.sequence ? wanted.sampling().count()
+                                                                : std::min<std::size_t>(1, wanted.sampling().count());
     const std::size_t foundSamples = found.sampling().count();
     if (foundSamples < samples || (foundSamples != samples && !(wanted.pointsConstant() && found.pointsConstant()))) {
         item.disagreements.push_back(fmt::format("{} samples were meant, {} are there", samples, foundSamples));
@@ -80,7 +82,8 @@ Status compareShape(const Scene& meant, std::size_t node, const Geometry& found,
             // float32 times are up to 4e-6 s off at 42 s: a frame tolerance of a hundredth covers any shot.
             if (std::abs(rate.frameAt(wanted.sampling().time(i)) - rate.frameAt(found.sampling().time(i))) < 0.01)
                 continue;
-            item.disagreements.push_back(fmt::format("sample {} was meant for frame {}, it is at {}", i, frameText(frameOf(wanted.sampling(), i, rate)),
+            item.disagreements.push_back(fmt::format("sample {} was meant for frame {}, it is at {}", i,
+                                                     frameText(frameOf(wanted.sampling(), i, rate)),
                                                      frameText(frameOf(found.sampling(), i, rate))));
             break;
         }
@@ -103,16 +106,19 @@ Status compareShape(const Scene& meant, std::size_t node, const Geometry& found,
                 item.sampleHashes[i] = hash64(std::as_bytes(std::span(b)));
                 if (a.size() != b.size()) {
                     const std::lock_guard lock(mutex);
-                    item.disagreements.push_back(fmt::format("sample {} has {} points, {} were meant", i, b.size(), a.size()));
+                    item.disagreements.push_back(
+                        fmt::format("sample {} has {} points, {} were meant", i, b.size(), a.size()));
                     continue;
                 }
                 const DriftFigure drift = driftOf(a, b);
                 WYC_TRY(facesMeant, wanted.topology(i));
                 WYC_TRY(facesFound, found.topology(i));
                 const std::lock_guard lock(mutex);
-                if (facesMeant != facesFound && facesMeant->hash() != facesFound->hash() && item.disagreements.size() < 8)
+                if (facesMeant != facesFound && facesMeant->hash() != facesFound->hash() &&
+                    item.disagreements.size() < 8)
                     item.disagreements.push_back(fmt::format("sample {} has other faces than were meant", i));
-                if (drift.largest > worst.largest || (drift.largest == worst.largest && drift.largest > 0.0 && i < worst.sample))
+                if (drift.largest > worst.largest ||
+                    (drift.largest == worst.largest && drift.largest > 0.0 && i < worst.sample))
                     worst = {drift.largest, i, drift.point};
                 progress.report(static_cast<double>(++done) / static_cast<double>(samples), "proving",
                                 fmt::format("{}, sample {} of {}", meant.nodes[node].name, done.load(), samples));
@@ -131,11 +137,13 @@ Status compareShape(const Scene& meant, std::size_t node, const Geometry& found,
     }();
 }
 
-Status compareTransform(const Scene& meant, std::size_t node, const Scene& found, std::size_t foundNode, const FrameRate& rate, ProvenItem& item) {
+Status compareTransform(const Scene& meant, std::size_t node, const Scene& found, std::size_t foundNode,
+                        const FrameRate& rate, ProvenItem& item) {
     // World matrices at every sample time of the meant chain.
     std::vector<double> times{0.0};
     for (int at = static_cast<int>(node); at >= 0; at = meant.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& transform = meant.nodes[static_cast<std::size_t>(at)].transform; transform && transform->sampling().count() > 1)
+        if (const auto& transform = meant.nodes[static_cast<std::size_t>(at)].transform;
+            transform && transform->sampling().count() > 1)
             for (const double time : transform->sampling().times())
                 times.push_back(time);
     for (const double time : times) {
@@ -143,7 +151,8 @@ Status compareTransform(const Scene& meant, std::size_t node, const Scene& found
         WYC_TRY(b, placementAt(found, foundNode, time));
         for (std::size_t k = 0; k < 16; ++k) {
             if (std::abs(a.matrix.m[k] - b.matrix.m[k]) > 1e-9 * std::max(1.0, std::abs(a.matrix.m[k]))) {
-                item.disagreements.push_back(fmt::format("its placement at frame {} is another", frameText(snappedFrame(rate.frameAt(time)))));
+                item.disagreements.push_back(
+                    fmt::format("its placement at frame {} is another", frameText(snappedFrame(rate.frameAt(time)))));
                 return {};
             }
         }
@@ -168,10 +177,12 @@ std::string Proof::words() const {
     for (const ProvenItem& item : items)
         if (!item.disagreements.empty())
             return fmt::format("{}: {}", item.item, item.disagreements.front());
-    return passed ? fmt::format("proven, {}", lengthText(largestDriftMetres())) : fmt::format("drift of {}", lengthText(largestDriftMetres()));
+    return passed ? fmt::format("proven, {}", lengthText(largestDriftMetres()))
+                  : fmt::format("drift of {}", lengthText(largestDriftMetres()));
 }
 
-Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, const fs::path& written, const Progress& progress) {
+Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, const fs::path& written,
+                           const Progress& progress) {
     Proof proof;
     proof.rate = output.rate;
     const Format& format = *output.format;
@@ -205,7 +216,8 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
         item.largestDriftMetres = item.largestDrift * meant.unitMetres.value_or(1.0);
         proof.items.push_back(std::move(item));
     }
-    proof.passed = std::all_of(proof.items.begin(), proof.items.end(), [](const ProvenItem& i) { return i.disagreements.empty() && i.largestDrift == 0.0; });
+    proof.passed = std::all_of(proof.items.begin(), proof.items.end(),
+                               [](const ProvenItem& i) { return i.disagreements.empty() && i.largestDrift == 0.0; });
     return proof;
 }
 
@@ -220,8 +232,11 @@ nlohmann::json toJson(const Proof& proof) {
                          {"first", item.first ? nlohmann::json(*item.first) : nlohmann::json(nullptr)},
                          {"last", item.last ? nlohmann::json(*item.last) : nlohmann::json(nullptr)},
                          {"topology", hashText(item.topology)},
-                         {"largest_drift", std::isfinite(item.largestDrift) ? nlohmann::json(item.largestDrift) : nlohmann::json("inf")},
-                         {"largest_drift_mm", std::isfinite(item.largestDriftMetres) ? nlohmann::json(item.largestDriftMetres * 1000.0) : nlohmann::json("inf")},
+                         {"largest_drift",
+                          std::isfinite(item.largestDrift) ? nlohmann::json(item.largestDrift) : nlohmann::json("inf")},
+                         {"largest_drift_mm", std::isfinite(item.largestDriftMetres)
+                                                  ? nlohmann::json(item.largestDriftMetres * 1000.0)
+                                                  : nlohmann::json("inf")},
                          {"disagreements", item.disagreements}});
     return {{"passed", proof.passed}, {"rate", proof.rate.text()}, {"items", items}};
 }
@@ -230,9 +245,12 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
     WYC_TRY(bytes, readWholeFile(recordFile, 1ULL << 30));
     const nlohmann::json record = nlohmann::json::parse(bytes.begin(), bytes.end(), nullptr, false);
     const auto refuse = [&](std::string what) {
-        return fail(makeError(ErrorKind::BadFormat, std::move(what)).inFile(recordFile.string()).withAdvice("Give the .record.json that was written beside the delivery"));
+        return fail(makeError(ErrorKind::BadFormat, std::move(what))
+                        .inFile(recordFile.string())
+                        .withAdvice("Give the .record.json that was written beside the delivery"));
     };
-    if (!record.is_object() || record.value("wychronos_record", 0) != 1 || !record.contains("items") || !record["items"].is_array())
+    if (!record.is_object() || record.value("wychronos_record", 0) != 1 || !record.contains("items") ||
+        !record["items"].is_array())
         return refuse("this is no record of a delivery");
     const Format* format = formatById(record.value("format", std::string()));
     const auto rate = FrameRate::parse(record.value("rate", std::string("24")));
@@ -251,18 +269,22 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
     }
     fs::path path = target;
     std::error_code code;
-    if (format->traits.sequence && fs::is_directory(target, code) && record.contains("pattern") && record["pattern"].is_string())
+    if (format->traits.sequence && fs::is_directory(target, code) && record.contains("pattern") &&
+        record["pattern"].is_string())
         path = target / record["pattern"].get<std::string>();
     WYC_TRY(found, readBack(*format, path, *rate, rest));
     Proof proof;
     proof.rate = *rate;
     const auto shapes = shapesOf(found);
     for (const auto& entry : record["items"]) {
-        if (!entry.is_object() || !entry.value("item", nlohmann::json()).is_string() || !entry.contains("sample_xxh64") || !entry["sample_xxh64"].is_array())
+        if (!entry.is_object() || !entry.value("item", nlohmann::json()).is_string() ||
+            !entry.contains("sample_xxh64") || !entry["sample_xxh64"].is_array())
             return refuse("an item of the record is not whole");
         ProvenItem item;
         item.item = entry["item"].get<std::string>();
-        const auto node = format->traits.manyItems ? found.find(entry.value("path", item.item)) : shapes.size() == 1 ? std::optional(shapes.front()) : std::nullopt;
+        const auto node = format->traits.manyItems ? found.find(entry.value("path", item.item))
+                          : shapes.size() == 1     ? std::optional(shapes.front())
+                                                   : std::nullopt;
         if (!node || !found.nodes[*node].geometry) {
             item.disagreements.push_back("it is not in the file");
             proof.items.push_back(std::move(item));
@@ -273,16 +295,19 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
         item.kind = nodeKindName(found.nodes[*node].kind);
         item.samples = geometry.sampling().count();
         if (item.samples < hashes.size() || (item.samples != hashes.size() && !geometry.pointsConstant()))
-            item.disagreements.push_back(fmt::format("the record has {} samples, the file {}", hashes.size(), item.samples));
+            item.disagreements.push_back(
+                fmt::format("the record has {} samples, the file {}", hashes.size(), item.samples));
         if (!geometry.sampling().isStill()) {
             item.first = frameOf(geometry.sampling(), 0, *rate);
             item.last = frameOf(geometry.sampling(), item.samples - 1, *rate);
             const auto differs = [&](const char* key, double value) {
-                return entry.contains(key) && entry[key].is_number() && std::abs(entry[key].get<double>() - value) > 0.01;
+                return entry.contains(key) && entry[key].is_number() &&
+                       std::abs(entry[key].get<double>() - value) > 0.01;
             };
             if (differs("first", *item.first) || differs("last", *item.last))
-                item.disagreements.push_back(fmt::format("it covers {} – {}, the record says {} – {}", frameText(*item.first), frameText(*item.last),
-                                                         frameText(entry["first"].get<double>()), frameText(entry["last"].get<double>())));
+                item.disagreements.push_back(fmt::format(
+                    "it covers {} – {}, the record says {} – {}", frameText(*item.first), frameText(*item.last),
+                    frameText(entry["first"].get<double>()), frameText(entry["last"].get<double>())));
         }
         WYC_TRY(count, geometry.pointCount(0));
         WYC_TRY(topology, geometry.topology(0));
@@ -308,11 +333,13 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
             }
         }
         if (wrong > 0)
-            item.disagreements.push_back(fmt::format("{} of {} samples do not hold the recorded points, the first at frame {}", wrong, samples,
-                                                     frameText(frameOf(geometry.sampling(), first, *rate))));
+            item.disagreements.push_back(
+                fmt::format("{} of {} samples do not hold the recorded points, the first at frame {}", wrong, samples,
+                            frameText(frameOf(geometry.sampling(), first, *rate))));
         proof.items.push_back(std::move(item));
     }
-    proof.passed = !proof.items.empty() && std::all_of(proof.items.begin(), proof.items.end(), [](const ProvenItem& i) { return i.disagreements.empty(); });
+    proof.passed = !proof.items.empty() && std::all_of(proof.items.begin(), proof.items.end(),
+                                                       [](const ProvenItem& i) { return i.disagreements.empty(); });
     return proof;
 }
 

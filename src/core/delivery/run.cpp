@@ -24,7 +24,8 @@ class StagingFolder {
         if (code || !fs::create_directory(folder.path_, code)) {
             folder.path_.clear();
             const bool full = code == std::errc::no_space_on_device;
-            return fail(makeError(full ? ErrorKind::NoSpace : ErrorKind::NotWritable, fmt::format("cannot write in this folder: {}", code.message()))
+            return fail(makeError(full ? ErrorKind::NoSpace : ErrorKind::NotWritable,
+                                  fmt::format("cannot write in this folder: {}", code.message()))
                             .inFile(beside.string())
                             .withAdvice("Choose a folder you may write to"));
         }
@@ -63,9 +64,12 @@ nlohmann::json recordOf(const PlannedOutput& output, const std::vector<fs::path>
     record["rate"] = output.rate.text();
     record["first"] = output.frames ? nlohmann::json(output.frames->first) : nlohmann::json(nullptr);
     record["last"] = output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr);
-    record["unit_metres"] = output.scene.unitMetres ? nlohmann::json(*output.scene.unitMetres) : nlohmann::json(nullptr);
-    record["up_axis"] = output.scene.upAxis ? nlohmann::json(upAxisName(*output.scene.upAxis)) : nlohmann::json(nullptr);
-    record["rest"] = output.restTarget ? nlohmann::json(output.restTarget->filename().string()) : nlohmann::json(nullptr);
+    record["unit_metres"] =
+        output.scene.unitMetres ? nlohmann::json(*output.scene.unitMetres) : nlohmann::json(nullptr);
+    record["up_axis"] =
+        output.scene.upAxis ? nlohmann::json(upAxisName(*output.scene.upAxis)) : nlohmann::json(nullptr);
+    record["rest"] =
+        output.restTarget ? nlohmann::json(output.restTarget->filename().string()) : nlohmann::json(nullptr);
     if (output.format->traits.sequence)
         record["pattern"] = output.target.filename().string();
     nlohmann::json fileList = nlohmann::json::array();
@@ -116,7 +120,8 @@ Scene restScene(const PlannedOutput& output) {
     return scene;
 }
 
-// "Thu Jan  1 00:00:00 2026", as archives have it: the newest source's time, so that the same scene gives the same bytes.
+// "Thu Jan  1 00:00:00 2026", as archives have it: the newest source's time, so that the same scene gives the
+// same bytes.
 std::string archiveDate(const nlohmann::json& provenance) {
     std::int64_t newest = 0;
     for (const auto& entry : provenance)
@@ -131,7 +136,8 @@ std::string archiveDate(const nlohmann::json& provenance) {
     return text;
 }
 
-Status moveAll(const StagingFolder& staging, const PlannedOutput& output, const std::vector<std::string>& order, std::vector<fs::path>& placed) {
+Status moveAll(const StagingFolder& staging, const PlannedOutput& output, const std::vector<std::string>& order,
+               std::vector<fs::path>& placed) {
     const auto replace = output.replace ? AtomicFile::Replace::Yes : AtomicFile::Replace::No;
     const fs::path folder = output.target.parent_path();
     if (replace == AtomicFile::Replace::No) {
@@ -163,7 +169,8 @@ Status moveAll(const StagingFolder& staging, const PlannedOutput& output, const 
 Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
     std::error_code code;
     const fs::path finalFolder = output.target.parent_path();
-    const bool wholeFolder = output.format->traits.sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
+    const bool wholeFolder =
+        output.format->traits.sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
     WYC_TRY(staging, StagingFolder::create(wholeFolder ? finalFolder : output.target));
 
     WriteOptions options;
@@ -186,7 +193,8 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     if (run.prove) {
         WYC_TRY(proven, proveAgainst(output.scene, output, staged, progress.part(0.6, 1.0)));
         if (!proven.passed)
-            return fail(makeError(ErrorKind::Internal, fmt::format("what was written is not what was meant: {}", proven.words()))
+            return fail(makeError(ErrorKind::Internal,
+                                  fmt::format("what was written is not what was meant: {}", proven.words()))
                             .inFile(output.target.string())
                             .withAdvice("Nothing was put in place; please keep the job, this is a fault of ours"));
         proof = std::move(proven);
@@ -200,12 +208,14 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     std::vector<std::string> order; // the main file last: where it stands, all else does
     if (run.prove && run.record) {
         const std::string name = recordName(output.target);
-        WYC_CHECK(writeTextFile(staging.path() / name, recordOf(output, files, proof).dump(1), AtomicFile::Replace::Yes));
+        WYC_CHECK(
+            writeTextFile(staging.path() / name, recordOf(output, files, proof).dump(1), AtomicFile::Replace::Yes));
         order.push_back(name);
         result.record = finalFolder / name;
     }
     for (const fs::path& file : files)
-        if (const std::string name = file.filename().string(); std::find(order.begin(), order.end(), name) == order.end())
+        if (const std::string name = file.filename().string();
+            std::find(order.begin(), order.end(), name) == order.end())
             order.push_back(name);
     if (wholeFolder) {
         WYC_CHECK(moveIntoPlace(staging.path(), finalFolder, AtomicFile::Replace::No));

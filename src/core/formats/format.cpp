@@ -36,9 +36,10 @@ const Format* formatOfName(const fs::path& path) {
 Result<const Format*> requireFormat(const fs::path& path) {
     if (const Format* format = formatOfName(path))
         return format;
-    return fail(makeError(ErrorKind::Unsupported, fmt::format("no format of ours ends in '{}'", path.extension().string()))
-                    .inFile(path.string())
-                    .withAdvice("Use .abc, .mdd, .obj, or a pattern as name.####.obj"));
+    return fail(
+        makeError(ErrorKind::Unsupported, fmt::format("no format of ours ends in '{}'", path.extension().string()))
+            .inFile(path.string())
+            .withAdvice("Use .abc, .mdd, .obj, or a pattern as name.####.obj"));
 }
 
 } // namespace wyc

@@ -19,10 +19,10 @@ struct SequenceFile {
 };
 
 struct OpenRequest {
-    fs::path path;                       // the file; for a sequence its first file
-    std::vector<SequenceFile> sequence;  // rising frames; empty = a single file
-    std::string name;                    // what its item is called where the file gives none
-    FrameRate assumedRate;               // for frame numbers where the source states no rate
+    fs::path path;                      // the file; for a sequence its first file
+    std::vector<SequenceFile> sequence; // rising frames; empty = a single file
+    std::string name;                   // what its item is called where the file gives none
+    FrameRate assumedRate;              // for frame numbers where the source states no rate
     /// Mesh for a bare point cache: faces and extras come from it. Its point count must agree.
     GeometryPtr rest;
     std::string restName;
@@ -30,9 +30,9 @@ struct OpenRequest {
 
 /// What a format can hold; "what will be lost" is the difference to what a scene needs.
 struct FormatTraits {
-    bool manyItems = false;    // several items, a hierarchy
+    bool manyItems = false; // several items, a hierarchy
     bool transforms = false;
-    bool faces = false;        // else points only: the rest mesh goes beside it
+    bool faces = false; // else points only: the rest mesh goes beside it
     bool uvs = false;
     bool normals = false;
     bool colours = false;
@@ -40,24 +40,24 @@ struct FormatTraits {
     bool materials = false;
     bool visibility = false;
     bool varyingTopology = false;
-    bool subFrame = false;     // samples between frames
+    bool subFrame = false; // samples between frames
     bool unevenTimes = false;
-    bool times = false;        // keeps when samples were taken, not only their order or number
+    bool times = false; // keeps when samples were taken, not only their order or number
     bool statesRate = false;
     bool statesUnit = false;
     bool statesUpAxis = false;
-    bool sequence = false;     // one file a frame
+    bool sequence = false; // one file a frame
 };
 
 struct WriteOptions {
     FrameRate rate;
-    std::string application;     // goes where the format has a place for it
+    std::string application; // goes where the format has a place for it
     std::string description;
-    std::string dateText;        // empty = none: same scene, same bytes
+    std::string dateText; // empty = none: same scene, same bytes
 };
 
-/// Writes a whole scene to `target` (for a sequence: a pattern with # in its name). Streams; memory stays bounded
-/// by a few frames. Files appear whole or not at all. Returns the files written, the main one last.
+/// Writes a whole scene to `target` (for a sequence: a pattern with # in its name). Streams; memory stays
+/// bounded by a few frames. Files appear whole or not at all. Returns the files written, the main one last.
 using WriteFunction = Result<std::vector<fs::path>> (*)(const Scene&, const fs::path& target, const WriteOptions&,
                                                         const Progress&);
 using OpenFunction = Result<Scene> (*)(const OpenRequest&);

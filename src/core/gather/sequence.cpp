@@ -119,7 +119,9 @@ FileSequence makeSequence(const fs::path& folder, const std::vector<const Member
     for (auto& [frame, files] : byFrame) {
         // Two files of one number: the commonest padding wins, and the finding names both.
         std::stable_sort(files.begin(), files.end(), [&](const Member* a, const Member* b) {
-            const auto far = [&](const Member* m) { return digitsOf(m->split.numbers[slot]) == commonest->first ? 0 : 1; };
+            const auto far = [&](const Member* m) {
+                return digitsOf(m->split.numbers[slot]) == commonest->first ? 0 : 1;
+            };
             return far(a) < far(b);
         });
         sequence.files.push_back({frame, folder / files.front()->fileName});
@@ -134,7 +136,8 @@ FileSequence makeSequence(const fs::path& folder, const std::vector<const Member
     for (std::size_t i = 0; i < first.words.size(); ++i) {
         sequence.pattern += first.words[i];
         if (i < first.numbers.size())
-            sequence.pattern += i == slot ? std::string(widths.size() == 1 ? widths.begin()->first : 1, '#') : first.numbers[i];
+            sequence.pattern +=
+                i == slot ? std::string(widths.size() == 1 ? widths.begin()->first : 1, '#') : first.numbers[i];
     }
     sequence.name = itemName(first, slot);
     findMissing(sequence);
@@ -155,7 +158,8 @@ bool FileSequence::mixedPadding() const {
     for (const SequenceFile& file : files) {
         const SplitName split = splitName(file.path.filename().string());
         for (const std::string& number : split.numbers)
-            if (parseNumber(number) == file.frame && digitsOf(number) > 1 && number[number.front() == '-' ? 1 : 0] == '0')
+            if (parseNumber(number) == file.frame && digitsOf(number) > 1 &&
+                number[number.front() == '-' ? 1 : 0] == '0')
                 return true; // zeros in front on some, other lengths on others
     }
     return false;
@@ -221,7 +225,8 @@ Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
     if (code)
         return fail(makeError(ErrorKind::NotFound, "the folder cannot be read").inFile(folder.string()));
     if (names.empty())
-        return fail(makeError(ErrorKind::NotFound, fmt::format("no file fits the pattern '{}'", name)).inFile(folder.string()));
+        return fail(
+            makeError(ErrorKind::NotFound, fmt::format("no file fits the pattern '{}'", name)).inFile(folder.string()));
     std::vector<Member> members;
     for (const std::string& file : names) {
         SplitName split; // just the number the pattern marks

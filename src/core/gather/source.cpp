@@ -40,7 +40,8 @@ bool hasExtension(const fs::path& path, std::string_view extension) {
 }
 
 std::set<std::string> wordsOf(const std::string& name) {
-    static const std::set<std::string> kPlain{"rest", "base", "mesh", "bind", "pose", "obj", "mdd", "cache", "geo", "v"};
+    static const std::set<std::string> kPlain{"rest", "base", "mesh",  "bind", "pose",
+                                              "obj",  "mdd",  "cache", "geo",  "v"};
     std::set<std::string> words;
     std::string word;
     for (const char c : lowerCase(name) + " ") {
@@ -116,17 +117,19 @@ Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
     WYC_TRY(count, mesh->pointCount(0));
     if (count == points || format->id != "obj")
         return mesh;
-    Error error = makeError(ErrorKind::BadInput, fmt::format("the cache has {} points, the rest mesh '{}' has {}",
-                                                             groupedDigits(points), path.filename().string(), groupedDigits(count)))
+    Error error = makeError(ErrorKind::BadInput,
+                            fmt::format("the cache has {} points, the rest mesh '{}' has {}", groupedDigits(points),
+                                        path.filename().string(), groupedDigits(count)))
                       .inFile(spec.path.string());
     std::vector<std::string> fitting;
     if (const auto sizes = obj::objectSizes(path))
         for (const auto& object : *sizes)
             if (object.points == points && sizes->size() > 1)
                 fitting.push_back(object.name);
-    error.advice = fitting.empty() ? "Give the mesh this cache was baked from"
-                                   : fmt::format("Its object '{}' has {} points and would fit: choose that object of the file",
-                                                 fmt::join(fitting, "', '"), points);
+    error.advice = fitting.empty()
+                       ? "Give the mesh this cache was baked from"
+                       : fmt::format("Its object '{}' has {} points and would fit: choose that object of the file",
+                                     fmt::join(fitting, "', '"), points);
     return fail(std::move(error));
 }
 
@@ -135,8 +138,9 @@ void remarkSequence(Scene& scene, const FileSequence& sequence) {
         return;
     const std::string item = scene.nodes.front().path;
     const auto span = [](const MissingRun& run) {
-        return run.first == run.last ? fmt::format("Frame {} is missing", frameText(run.first))
-                                     : fmt::format("Frames {} to {} are missing", frameText(run.first), frameText(run.last));
+        return run.first == run.last
+                   ? fmt::format("Frame {} is missing", frameText(run.first))
+                   : fmt::format("Frames {} to {} are missing", frameText(run.first), frameText(run.last));
     };
     for (const MissingRun& run : sequence.missing) {
         const double count = std::round((run.last - run.first) / sequence.step) + 1.0;
@@ -146,14 +150,21 @@ void remarkSequence(Scene& scene, const FileSequence& sequence) {
                                  "Export these frames again, or resample to fill in between", 2});
     }
     for (const DoubledFrame& doubled : sequence.doubled)
-        scene.remarks.push_back({"frames.doubled", item, doubled.frame, static_cast<double>(doubled.others.size() + 1), "files",
-                                 fmt::format("Frame {} exists as '{}' and as '{}'; the first is used", frameText(doubled.frame),
-                                             doubled.used.filename().string(), doubled.others.front().filename().string()),
-                                 "Remove the file that does not belong", 2});
+        scene.remarks.push_back(
+            {"frames.doubled", item, doubled.frame, static_cast<double>(doubled.others.size() + 1), "files",
+             fmt::format("Frame {} exists as '{}' and as '{}'; the first is used", frameText(doubled.frame),
+                         doubled.used.filename().string(), doubled.others.front().filename().string()),
+             "Remove the file that does not belong", 2});
     if (sequence.mixedPadding())
-        scene.remarks.push_back({"frames.mixed_padding", item, {}, {}, "",
-                                 fmt::format("The numbers are padded in several ways ({} digits)", fmt::join(sequence.digits, ", ")),
-                                 "Other applications may see several sequences here; deliver with one padding", 1});
+        scene.remarks.push_back(
+            {"frames.mixed_padding",
+             item,
+             {},
+             {},
+             "",
+             fmt::format("The numbers are padded in several ways ({} digits)", fmt::join(sequence.digits, ", ")),
+             "Other applications may see several sequences here; deliver with one padding",
+             1});
 }
 
 } // namespace
@@ -161,7 +172,8 @@ void remarkSequence(Scene& scene, const FileSequence& sequence) {
 int nameNearness(const std::string& a, const std::string& b) {
     const auto first = wordsOf(a);
     const auto second = wordsOf(b);
-    return static_cast<int>(std::count_if(first.begin(), first.end(), [&](const std::string& w) { return second.contains(w); }));
+    return static_cast<int>(
+        std::count_if(first.begin(), first.end(), [&](const std::string& w) { return second.contains(w); }));
 }
 
 Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate) {
@@ -198,16 +210,29 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
             withRest.rest = choice.best;
             source->restCandidates = choice.equallyNear;
             if (!choice.best && !choice.equallyNear.empty())
-                remarks.push_back({"rest.ambiguous", item, {}, static_cast<double>(choice.equallyNear.size()), "meshes",
-                                   fmt::format("{} meshes beside the cache have its {} points ('{}', '{}'{}); none is nearer by name",
-                                               choice.equallyNear.size(), groupedDigits(header.points),
-                                               choice.equallyNear[0].filename().string(), choice.equallyNear[1].filename().string(),
-                                               choice.equallyNear.size() > 2 ? " …" : ""),
-                                   "Say which one it is; until then it is shown as bare points", 1});
+                remarks.push_back(
+                    {"rest.ambiguous",
+                     item,
+                     {},
+                     static_cast<double>(choice.equallyNear.size()),
+                     "meshes",
+                     fmt::format("{} meshes beside the cache have its {} points ('{}', "
+                                 "'{}'{}); none is nearer by name",
+                                 choice.equallyNear.size(), groupedDigits(header.points),
+                                 choice.equallyNear[0].filename().string(), choice.equallyNear[1].filename().string(),
+                                 choice.equallyNear.size() > 2 ? " …" : ""),
+                     "Say which one it is; until then it is shown as bare points",
+                     1});
             else if (!choice.best)
-                remarks.push_back({"rest.none", item, {}, {}, "",
-                                   fmt::format("No mesh beside the cache has {} points: shown as bare points", groupedDigits(header.points)),
-                                   "Give its rest mesh to see faces", 0});
+                remarks.push_back({"rest.none",
+                                   item,
+                                   {},
+                                   {},
+                                   "",
+                                   fmt::format("No mesh beside the cache has {} points: shown as bare points",
+                                               groupedDigits(header.points)),
+                                   "Give its rest mesh to see faces",
+                                   0});
         }
         if (withRest.rest) {
             WYC_TRY(rest, readRest(withRest, header.points));
@@ -217,7 +242,8 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
             source->restUsed = withRest.rest;
         }
     } else if (spec.rest) {
-        return fail(makeError(ErrorKind::BadInput, "a rest mesh goes with a bare point cache only").inFile(spec.path.string()));
+        return fail(
+            makeError(ErrorKind::BadInput, "a rest mesh goes with a bare point cache only").inFile(spec.path.string()));
     }
     WYC_TRY(scene, format->open(request));
     source->scene = std::move(scene);
@@ -250,11 +276,13 @@ class Gatherer {
         if (hasExtension(given, ".obj") && !single_) {
             // One file of a sequence stands for the sequence.
             for (const FileSequence& sequence : groupsIn(folderOf(given)).sequences) {
-                const bool member = std::any_of(sequence.files.begin(), sequence.files.end(), [&](const SequenceFile& f) {
-                    return f.path.filename() == given.filename();
-                }) || std::any_of(sequence.doubled.begin(), sequence.doubled.end(), [&](const DoubledFrame& d) {
-                    return std::any_of(d.others.begin(), d.others.end(), [&](const fs::path& p) { return p.filename() == given.filename(); });
-                });
+                const bool member =
+                    std::any_of(sequence.files.begin(), sequence.files.end(),
+                                [&](const SequenceFile& f) { return f.path.filename() == given.filename(); }) ||
+                    std::any_of(sequence.doubled.begin(), sequence.doubled.end(), [&](const DoubledFrame& d) {
+                        return std::any_of(d.others.begin(), d.others.end(),
+                                           [&](const fs::path& p) { return p.filename() == given.filename(); });
+                    });
                 if (member) {
                     take({sequence.patternPath(), {}, {}, true});
                     return {};
@@ -280,7 +308,8 @@ class Gatherer {
             }
         }
         if (caches > 0)
-            std::erase_if(result_.specs, [&](const SourceSpec& spec) { return rests.contains(spec.path.lexically_normal()); });
+            std::erase_if(result_.specs,
+                          [&](const SourceSpec& spec) { return rests.contains(spec.path.lexically_normal()); });
         return std::move(result_);
     }
 
@@ -308,20 +337,26 @@ class Gatherer {
                             .inFile(folder.string())
                             .withAdvice("Formats: Alembic .abc, MDD .mdd, OBJ .obj and numbered OBJ sequences"));
         // "named by its folder": one sequence, and single meshes beside it, is that sequence.
-        const auto isSequence = [](const SourceSpec& s) { return s.path.filename().string().find('#') != std::string::npos; };
+        const auto isSequence = [](const SourceSpec& s) {
+            return s.path.filename().string().find('#') != std::string::npos;
+        };
         const auto from = result_.specs.begin() + static_cast<std::ptrdiff_t>(before);
         const bool onlyMeshesBeside = std::all_of(from, result_.specs.end(), [&](const SourceSpec& s) {
             return isSequence(s) || hasExtension(s.path, ".obj");
         });
-        if (onlyMeshesBeside && std::count_if(from, result_.specs.end(), isSequence) == 1 && result_.specs.end() - from > 1 && !single_) {
+        if (onlyMeshesBeside && std::count_if(from, result_.specs.end(), isSequence) == 1 &&
+            result_.specs.end() - from > 1 && !single_) {
             for (auto it = from; it != result_.specs.end(); ++it)
                 if (!isSequence(*it))
-                    result_.remarks.push_back(fmt::format("'{}' stands beside the sequence and is left out", it->path.filename().string()));
-            result_.specs.erase(std::remove_if(from, result_.specs.end(), [&](const SourceSpec& s) { return !isSequence(s); }),
-                                result_.specs.end());
+                    result_.remarks.push_back(
+                        fmt::format("'{}' stands beside the sequence and is left out", it->path.filename().string()));
+            result_.specs.erase(
+                std::remove_if(from, result_.specs.end(), [&](const SourceSpec& s) { return !isSequence(s); }),
+                result_.specs.end());
         }
         if (!passed.empty())
-            result_.remarks.push_back(fmt::format("{} files of other kinds were passed over in '{}'", passed.size(), folder.string()));
+            result_.remarks.push_back(
+                fmt::format("{} files of other kinds were passed over in '{}'", passed.size(), folder.string()));
         return {};
     }
 
@@ -329,7 +364,8 @@ class Gatherer {
         std::error_code code;
         const auto names = filesIn(folder, code);
         if (code)
-            return fail(makeError(ErrorKind::NotReadable, fmt::format("the folder cannot be read: {}", code.message())).inFile(folder.string()));
+            return fail(makeError(ErrorKind::NotReadable, fmt::format("the folder cannot be read: {}", code.message()))
+                            .inFile(folder.string()));
         for (const std::string& name : names) {
             if (hasExtension(name, ".obj"))
                 continue;
@@ -348,7 +384,8 @@ class Gatherer {
         std::vector<fs::path> below;
         for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
             std::error_code ignored;
-            if (it->is_directory(ignored) && !it->is_symlink(ignored) && !it->path().filename().string().starts_with("."))
+            if (it->is_directory(ignored) && !it->is_symlink(ignored) &&
+                !it->path().filename().string().starts_with("."))
                 below.push_back(it->path());
         }
         std::sort(below.begin(), below.end());

@@ -13,16 +13,16 @@ namespace wyc {
 
 /// One source as a person named it, before it is opened.
 struct SourceSpec {
-    fs::path path;                         // a file, or a pattern with #
-    std::optional<fs::path> rest;          // mesh for a bare point cache
-    std::string restObject;                // one object of it
-    bool searchRest = true;                // without `rest`: look beside the cache
+    fs::path path;                // a file, or a pattern with #
+    std::optional<fs::path> rest; // mesh for a bare point cache
+    std::string restObject;       // one object of it
+    bool searchRest = true;       // without `rest`: look beside the cache
     bool operator==(const SourceSpec&) const = default;
 };
 
 struct Source {
     SourceSpec spec;
-    std::string name;      // file name or pattern, for people
+    std::string name; // file name or pattern, for people
     const Format* format = nullptr;
     std::optional<fs::path> restUsed;
     GeometryPtr rest;                     // the mesh a cache was opened with
@@ -40,12 +40,13 @@ struct Gathered {
     std::vector<std::string> remarks; // files that were passed over, and why
 };
 
-/// What a set of files and folders means. A folder holding one sequence and nothing that moves beside it is that
-/// sequence; one file of a sequence stands for it unless `single`; OBJ files that are the rest mesh of a cache in
-/// the same set are not sources of their own.
+/// What a set of files and folders means. A folder holding one sequence and nothing that moves beside it is
+/// that sequence; one file of a sequence stands for it unless `single`; OBJ files that are the rest mesh of a
+/// cache in the same set are not sources of their own.
 [[nodiscard]] Result<Gathered> gather(const std::vector<fs::path>& paths, bool single);
 
-/// Nearness of two file names: number of words they share (case aside), numbers and "rest", "base", "mesh" not counted.
+/// Nearness of two file names: number of words they share (case aside), numbers and "rest", "base", "mesh"
+/// not counted.
 [[nodiscard]] int nameNearness(const std::string& a, const std::string& b);
 
 } // namespace wyc

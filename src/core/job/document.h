@@ -39,8 +39,8 @@ class Document {
     /// Removes this process's recovery file (a clean end).
     void discardAutosave();
     struct Recoverable {
-        fs::path file;      // the recovery file
-        fs::path jobPath;   // the job it belongs to; empty = never saved
+        fs::path file;    // the recovery file
+        fs::path jobPath; // the job it belongs to; empty = never saved
         Job job;
     };
     /// Recovery files of runs that are no longer alive.

@@ -16,7 +16,8 @@ constexpr int kJobVersion = 1;
 constexpr std::uint64_t kMostJobBytes = 64 << 20;
 
 Error jobError(std::string what) {
-    return makeError(ErrorKind::BadFormat, std::move(what)).withAdvice("The job file was changed by hand or is damaged");
+    return makeError(ErrorKind::BadFormat, std::move(what))
+        .withAdvice("The job file was changed by hand or is damaged");
 }
 
 std::string pathText(const fs::path& path, const fs::path& folder) {
@@ -187,12 +188,14 @@ Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
 } // namespace
 
 const JobItem* Job::item(SourceId source, const std::string& path) const {
-    const auto found = std::find_if(items.begin(), items.end(), [&](const JobItem& i) { return i.source == source && i.path == path; });
+    const auto found = std::find_if(items.begin(), items.end(),
+                                    [&](const JobItem& i) { return i.source == source && i.path == path; });
     return found == items.end() ? nullptr : &*found;
 }
 
 JobItem& Job::itemFor(SourceId source, const std::string& path) {
-    const auto found = std::find_if(items.begin(), items.end(), [&](const JobItem& i) { return i.source == source && i.path == path; });
+    const auto found = std::find_if(items.begin(), items.end(),
+                                    [&](const JobItem& i) { return i.source == source && i.path == path; });
     if (found != items.end())
         return *found;
     items.push_back({source, path, {}, false});
@@ -227,7 +230,10 @@ json toJson(const Job& job, const fs::path& folder) {
     result["sources"] = std::move(sources);
     json items = json::array();
     for (const JobItem& item : job.items)
-        items.push_back({{"source", item.source.value}, {"path", item.path}, {"left_out", item.leftOut}, {"steps", toJson(item.steps)}});
+        items.push_back({{"source", item.source.value},
+                         {"path", item.path},
+                         {"left_out", item.leftOut},
+                         {"steps", toJson(item.steps)}});
     result["items"] = std::move(items);
     json deliveries = json::array();
     for (const DeliverySpec& spec : job.deliveries)
@@ -242,7 +248,9 @@ Result<Job> jobFromJson(const json& value, const fs::path& folder) {
     if (!jobVersion)
         return fail(jobError("this is no Wychronos job"));
     if (*jobVersion > kJobVersion)
-        return fail(makeError(ErrorKind::Unsupported, fmt::format("the job was made by a later version ({}; this one reads {})", *jobVersion, kJobVersion)));
+        return fail(
+            makeError(ErrorKind::Unsupported, fmt::format("the job was made by a later version ({}; this one reads {})",
+                                                          *jobVersion, kJobVersion)));
     Job job;
     if (const json* shot = reader.find("shot")) {
         WYC_TRY(made, shotFrom(*shot));
@@ -295,7 +303,8 @@ Result<Job> loadJob(const fs::path& path) {
 
 Status saveJob(const Job& job, const fs::path& path) {
     std::error_code code;
-    return writeTextFile(path, toJson(job, fs::absolute(path, code).parent_path()).dump(1) + "\n", AtomicFile::Replace::Yes);
+    return writeTextFile(path, toJson(job, fs::absolute(path, code).parent_path()).dump(1) + "\n",
+                         AtomicFile::Replace::Yes);
 }
 
 std::string itemLabel(const Source& source, const std::string& path) {
@@ -304,7 +313,8 @@ std::string itemLabel(const Source& source, const std::string& path) {
 
 Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps) {
     if (!source.scene.find(path))
-        return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path)).inFile(source.spec.path.string()));
+        return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path))
+                        .inFile(source.spec.path.string()));
     // The exact path, whatever pattern signs it may hold.
     std::string pattern;
     for (const char c : path)
@@ -313,7 +323,8 @@ Result<Scene> itemScene(const Source& source, const std::string& path, const std
     return applySteps(scene, steps);
 }
 
-Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec, const std::vector<SourcePtr>& opened) {
+Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
+                                                  const std::vector<SourcePtr>& opened) {
     std::vector<DeliveryInput> inputs;
     for (std::size_t s = 0; s < job.sources.size(); ++s) {
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
@@ -324,7 +335,8 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
                 continue;
             const std::string label = itemLabel(*source, node.path);
             const auto fits = [&](const std::string& pattern) {
-                return matchesPattern(label, pattern) || matchesPattern(node.path, pattern) || matchesPattern(node.name, pattern);
+                return matchesPattern(label, pattern) || matchesPattern(node.path, pattern) ||
+                       matchesPattern(node.name, pattern);
             };
             bool chosen = spec.items.empty();
             for (const std::string& pattern : spec.items)
@@ -345,12 +357,14 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
             if (source->rest) {
                 // The rest mesh gets what acts on space; what acts on time leaves a still pose alone.
                 Scene restScene;
-                restScene.nodes.push_back(Node{node.name, "/" + node.name, -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
+                restScene.nodes.push_back(
+                    Node{node.name, "/" + node.name, -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
                 if (auto changed = applySteps(restScene, steps); changed && !changed->nodes.empty())
                     input.rest = changed->nodes.front().geometry;
             }
             std::error_code code;
-            const auto stamp = fileStamp(source->format->traits.sequence ? source->spec.path.parent_path() : source->spec.path);
+            const auto stamp =
+                fileStamp(source->format->traits.sequence ? source->spec.path.parent_path() : source->spec.path);
             input.provenance = {{"source", validUtf8(fs::absolute(source->spec.path, code).string())},
                                 {"size", source->sizeBytes},
                                 {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},

@@ -190,12 +190,13 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
                 lastPoints = current.points;
             if (i > 0 && previous.valid) {
                 const bool equal = previous.points.size() == current.points.size() &&
-                                   (current.points.empty() ||
-                                    std::memcmp(previous.points.data(), current.points.data(), current.points.size() * sizeof(Vec3f)) == 0);
+                                   (current.points.empty() || std::memcmp(previous.points.data(), current.points.data(),
+                                                                          current.points.size() * sizeof(Vec3f)) == 0);
                 same[i] = equal ? 1 : 0;
                 profile.step[i] = equal ? 0.0F : rmsDistance(previous.points, current.points);
             }
-            progress.report(static_cast<double>(++done) / static_cast<double>(count), "measuring", scene.nodes[node].path);
+            progress.report(static_cast<double>(++done) / static_cast<double>(count), "measuring",
+                            scene.nodes[node].path);
         }
         return {};
     }));

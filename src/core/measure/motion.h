@@ -23,18 +23,19 @@ struct UnreadableSample {
     Error error;
 };
 
-/// Distances are in the source's own unit; points in world space (transforms above applied at the sample's time).
+/// Distances are in the source's own unit; points in world space (transforms above applied at the sample's
+/// time).
 struct MotionProfile {
-    std::vector<double> times;             // seconds
-    std::vector<float> step;               // RMS over points of |X_i − X_{i−1}|; NaN at 0 and where counts change
-    std::vector<bool> sameAsPrevious;      // bit for bit
+    std::vector<double> times;        // seconds
+    std::vector<float> step;          // RMS over points of |X_i − X_{i−1}|; NaN at 0 and where counts change
+    std::vector<bool> sameAsPrevious; // bit for bit
     std::vector<std::size_t> pointCounts;
     std::vector<std::uint64_t> topologies; // hashes
     std::vector<Bounds> bounds;            // per sample
     Bounds extent;                         // of all samples
     std::vector<NonFinite> nonFinite;      // the first of every sample that has any
     std::vector<UnreadableSample> unreadable;
-    float firstToLast = 0.0F;              // RMS distances; NaN where counts differ
+    float firstToLast = 0.0F; // RMS distances; NaN where counts differ
     [[nodiscard]] std::size_t count() const { return times.size(); }
     /// Metres a second when the unit is known, else units a second. NaN for the first sample.
     [[nodiscard]] float speedAt(std::size_t sample) const;
@@ -42,11 +43,12 @@ struct MotionProfile {
     [[nodiscard]] bool moves() const;
 };
 
-/// Reads every sample of an item once (and those at block borders twice). Samples that cannot be read are listed,
-/// the rest is measured all the same.
+/// Reads every sample of an item once (and those at block borders twice). Samples that cannot be read are
+/// listed, the rest is measured all the same.
 [[nodiscard]] Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress);
 
-/// RMS over points of the distance of matching points; NaN when the counts differ. Non-finite points are passed over.
+/// RMS over points of the distance of matching points; NaN when the counts differ. Non-finite points are
+/// passed over.
 [[nodiscard]] float rmsDistance(std::span<const Vec3f> a, std::span<const Vec3f> b);
 
 struct DriftFigure {
@@ -54,8 +56,8 @@ struct DriftFigure {
     double largest = 0.0;
     std::size_t point = 0; // where it is largest
 };
-/// Drift of b against a, points matched by number. A pair with a non-finite coordinate counts as 0 when the two
-/// are bit for bit equal, else as infinite.
+/// Drift of b against a, points matched by number. A pair with a non-finite coordinate counts as 0 when the
+/// two are bit for bit equal, else as infinite.
 [[nodiscard]] DriftFigure driftOf(std::span<const Vec3f> a, std::span<const Vec3f> b);
 
 } // namespace wyc

@@ -64,7 +64,8 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
         when = span->first;
     }
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform; transform && !transform->constant())
+        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+            transform && !transform->constant())
             facts.movesByTransform = true;
     if (it.transform)
         facts.samples = std::max<std::size_t>(1, it.transform->sampling().count());
@@ -130,16 +131,28 @@ Result<json> sourceInfo(const Source& source, bool deep) {
                   {"visible", facts.visible},
                   {"topology", facts.topology ? json(hashText(*facts.topology)) : json(nullptr)}};
         if (deep) {
-            const Sampling* sampling = node.geometry ? &node.geometry->sampling() : node.transform ? &node.transform->sampling() : nullptr;
+            const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
+                                       : node.transform ? &node.transform->sampling()
+                                                        : nullptr;
             item["times"] = sampling && !sampling->isStill() ? json(sampling->times()) : json::array();
         }
         items.push_back(std::move(item));
         if (node.geometry && facts.points && facts.samples > 0) {
             const auto topology = node.geometry->topology(0);
             if (topology && !(*topology)->fits(*facts.points))
-                findings.push_back({"faces.out_of_range", Severity::Fault, node.path, {}, static_cast<double>((*topology)->highestCorner()), "point",
-                                    fmt::format("A face refers to point {} of {}", groupedDigits(static_cast<std::uint64_t>(std::max(0, (*topology)->highestCorner()))), groupedDigits(*facts.points)),
-                                    "Export the mesh again; it cannot be drawn or written as it is", {}, {}});
+                findings.push_back(
+                    {"faces.out_of_range",
+                     Severity::Fault,
+                     node.path,
+                     {},
+                     static_cast<double>((*topology)->highestCorner()),
+                     "point",
+                     fmt::format("A face refers to point {} of {}",
+                                 groupedDigits(static_cast<std::uint64_t>(std::max(0, (*topology)->highestCorner()))),
+                                 groupedDigits(*facts.points)),
+                     "Export the mesh again; it cannot be drawn or written as it is",
+                     {},
+                     {}});
         }
     }
     info["first"] = orNull(first);
@@ -147,7 +160,8 @@ Result<json> sourceInfo(const Source& source, bool deep) {
     info["items"] = std::move(items);
     json notCarried = json::array();
     for (const NotCarried& n : scene.notCarried)
-        notCarried.push_back({{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
+        notCarried.push_back(
+            {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
     info["not_carried"] = std::move(notCarried);
     sortFindings(findings);
     json list = json::array();
@@ -157,23 +171,26 @@ Result<json> sourceInfo(const Source& source, bool deep) {
     if (!scene.materials.empty()) {
         json materials = json::array();
         for (const Material& material : scene.materials)
-            materials.push_back({{"name", validUtf8(material.name)},
-                                 {"base_colour", material.baseColour ? json(*material.baseColour) : json(nullptr)},
-                                 {"texture", material.texturePath.empty() ? json(nullptr) : json(validUtf8(material.texturePath))},
-                                 {"texture_found", material.textureFound}});
+            materials.push_back(
+                {{"name", validUtf8(material.name)},
+                 {"base_colour", material.baseColour ? json(*material.baseColour) : json(nullptr)},
+                 {"texture", material.texturePath.empty() ? json(nullptr) : json(validUtf8(material.texturePath))},
+                 {"texture_found", material.textureFound}});
         info["materials"] = std::move(materials);
     }
     return info;
 }
 
-Result<json> sampleDocument(const Source& source, const std::vector<double>& frames, const std::string& itemPattern, bool world) {
+Result<json> sampleDocument(const Source& source, const std::vector<double>& frames, const std::string& itemPattern,
+                            bool world) {
     Scene chosen = source.scene;
     if (!itemPattern.empty()) {
         WYC_TRY(selected, selectedItems(source.scene, {itemPattern}));
         chosen = std::move(selected);
     }
     const Scene& scene = chosen;
-    json document{{"source", validUtf8(source.spec.path.string())}, {"rate", scene.rate ? json(scene.rate->text()) : json(nullptr)}};
+    json document{{"source", validUtf8(source.spec.path.string())},
+                  {"rate", scene.rate ? json(scene.rate->text()) : json(nullptr)}};
     json list = json::array();
     for (const double frame : frames) {
         const double seconds = scene.workingRate.secondsAt(frame);
@@ -182,8 +199,11 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
             const Node& node = scene.nodes[i];
             WYC_TRY(placement, placementAt(scene, i, seconds));
             WYC_TRY(local, localMatrix(scene, i, seconds));
-            json item{{"path", validUtf8(node.path)}, {"kind", nodeKindName(node.kind)}, {"matrix", matrixJson(world ? placement.matrix : local)},
-                      {"world_matrix", matrixJson(placement.matrix)}, {"visible", placement.visible}};
+            json item{{"path", validUtf8(node.path)},
+                      {"kind", nodeKindName(node.kind)},
+                      {"matrix", matrixJson(world ? placement.matrix : local)},
+                      {"world_matrix", matrixJson(placement.matrix)},
+                      {"visible", placement.visible}};
             if (node.geometry && node.geometry->sampling().count() > 0) {
                 std::size_t sample = 0;
                 auto points = pointsAt(scene, *node.geometry, seconds, sample);

@@ -9,8 +9,10 @@ namespace wyc {
 
 /// Items, counts, ranges. `deep` adds sample times.
 [[nodiscard]] Result<nlohmann::json> sourceInfo(const Source& source, bool deep);
-/// Values at frames, straight-line interpolated between samples, held beyond them. `itemPattern` empty = all items.
-[[nodiscard]] Result<nlohmann::json> sampleDocument(const Source& source, const std::vector<double>& frames, const std::string& itemPattern, bool world);
+/// Values at frames, straight-line interpolated between samples, held beyond them. `itemPattern` empty = all
+/// items.
+[[nodiscard]] Result<nlohmann::json> sampleDocument(const Source& source, const std::vector<double>& frames,
+                                                    const std::string& itemPattern, bool world);
 
 struct ItemFacts {
     std::optional<std::size_t> points;

@@ -15,12 +15,14 @@ Result<TopologyPtr> Topology::make(std::vector<std::int32_t> faceSizes, std::vec
         total += static_cast<std::uint64_t>(faceSizes[f]);
     }
     if (total != corners.size())
-        return fail(ErrorKind::BadFormat, fmt::format("the face sizes add up to {} corners, {} corner numbers are given",
-                                                      total, corners.size()));
+        return fail(
+            ErrorKind::BadFormat,
+            fmt::format("the face sizes add up to {} corners, {} corner numbers are given", total, corners.size()));
     std::shared_ptr<Topology> topology(new Topology());
     topology->faceSizes_ = std::move(faceSizes);
     topology->corners_ = std::move(corners);
-    topology->hash_ = hash64(std::as_bytes(std::span(topology->faceSizes_)), std::as_bytes(std::span(topology->corners_)));
+    topology->hash_ =
+        hash64(std::as_bytes(std::span(topology->faceSizes_)), std::as_bytes(std::span(topology->corners_)));
     if (!topology->corners_.empty()) {
         const auto [low, high] = std::minmax_element(topology->corners_.begin(), topology->corners_.end());
         topology->lowest_ = *low;
@@ -42,7 +44,9 @@ Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3
 
 MemoryGeometry::MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
                                MeshExtras extras)
-    : sampling_(std::move(sampling)), topology_(std::move(topology)), points_(std::move(points)),
+    : sampling_(std::move(sampling)),
+      topology_(std::move(topology)),
+      points_(std::move(points)),
       extras_(std::make_shared<const MeshExtras>(std::move(extras))) {}
 
 Result<std::size_t> MemoryGeometry::pointCount(std::size_t sample) const {

@@ -15,8 +15,8 @@
 
 namespace wyc {
 
-/// Faces over points. Corners run counter-clockwise seen from outside. Immutable once made; shared by all samples
-/// that have the same connectivity.
+/// Faces over points. Corners run counter-clockwise seen from outside. Immutable once made; shared by all
+/// samples that have the same connectivity.
 class Topology {
   public:
     /// Corner numbers may lie outside the points (a check finds that); sizes must be non-negative and add up.

@@ -30,10 +30,22 @@ Mat4 Mat4::rotation(const Vec3d& axis, double angleRadians) {
     const double c = std::cos(angleRadians);
     const double k = 1.0 - c;
     Mat4 r;
-    r.m = {a.x * a.x * k + c,       a.x * a.y * k + a.z * s, a.x * a.z * k - a.y * s, 0,
-           a.x * a.y * k - a.z * s, a.y * a.y * k + c,       a.y * a.z * k + a.x * s, 0,
-           a.x * a.z * k + a.y * s, a.y * a.z * k - a.x * s, a.z * a.z * k + c,       0,
-           0,                       0,                       0,                       1};
+    r.m = {a.x * a.x * k + c,
+           a.x * a.y * k + a.z * s,
+           a.x * a.z * k - a.y * s,
+           0,
+           a.x * a.y * k - a.z * s,
+           a.y * a.y * k + c,
+           a.y * a.z * k + a.x * s,
+           0,
+           a.x * a.z * k + a.y * s,
+           a.y * a.z * k - a.x * s,
+           a.z * a.z * k + c,
+           0,
+           0,
+           0,
+           0,
+           1};
     return r;
 }
 

@@ -156,7 +156,8 @@ std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     if (scene.nodes[node].geometry && !scene.nodes[node].geometry->pointsConstant())
         widen(span, scene.nodes[node].geometry->sampling());
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform; transform && !transform->constant())
+        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+            transform && !transform->constant())
             widen(span, transform->sampling());
     return span;
 }

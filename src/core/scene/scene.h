@@ -20,15 +20,23 @@ enum class NodeKind { Transform, Mesh, Subdivision, Points, Curves, Camera, Ligh
 
 /// One operation of a transform stack, as scene formats keep them.
 struct TransformOp {
-    enum class Kind : std::uint8_t { Scale = 0, Translate = 1, Rotate = 2, Matrix = 3, RotateX = 4, RotateY = 5, RotateZ = 6 };
+    enum class Kind : std::uint8_t {
+        Scale = 0,
+        Translate = 1,
+        Rotate = 2,
+        Matrix = 3,
+        RotateX = 4,
+        RotateY = 5,
+        RotateZ = 6
+    };
     Kind kind = Kind::Matrix;
     std::uint8_t hint = 0; // the file's own remark, carried
     bool operator==(const TransformOp&) const = default;
 };
 [[nodiscard]] std::size_t channelCount(TransformOp::Kind kind);
 
-/// A sampled local transform: a stack of operations, of which the one listed last is applied to the points first.
-/// Angles in degrees.
+/// A sampled local transform: a stack of operations, of which the one listed last is applied to the points
+/// first. Angles in degrees.
 class Transform {
   public:
     virtual ~Transform() = default;
@@ -50,7 +58,9 @@ class MemoryTransform final : public Transform {
     [[nodiscard]] static TransformPtr fixed(const Mat4& matrix);
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
-    [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override { return channels_.at(sample); }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override {
+        return channels_.at(sample);
+    }
 
   private:
     Sampling sampling_;
@@ -81,7 +91,7 @@ struct Node {
     TransformPtr transform; // null = identity
     GeometryPtr geometry;   // set where hasGeometry(kind)
     std::optional<VisibilityTrack> visibility;
-    std::string schema;     // of kinds that are listed but not read
+    std::string schema; // of kinds that are listed but not read
 };
 
 struct NotCarried {
@@ -101,13 +111,13 @@ struct ReaderRemark {
 };
 
 struct Scene {
-    std::vector<Node> nodes; // parents before children
-    std::optional<FrameRate> rate;     // as the source says; nothing when it does not
-    FrameRate workingRate;             // used for frame numbers: the stated rate or the one assumed at opening
-    std::optional<double> unitMetres;  // nothing = not stated
+    std::vector<Node> nodes;          // parents before children
+    std::optional<FrameRate> rate;    // as the source says; nothing when it does not
+    FrameRate workingRate;            // used for frame numbers: the stated rate or the one assumed at opening
+    std::optional<double> unitMetres; // nothing = not stated
     std::optional<UpAxis> upAxis;
     std::vector<Material> materials;
-    std::vector<std::string> materialFiles; // that the source names, whether there or not
+    std::vector<std::string> materialFiles;      // that the source names, whether there or not
     std::map<std::string, std::string> metadata; // the container's own, carried
     std::vector<NotCarried> notCarried;
     std::vector<ReaderRemark> remarks;
@@ -129,7 +139,8 @@ struct TimeSpan {
     double first = 0.0;
     double last = 0.0;
 };
-/// First and last sample time of what moves in a node: its points and the transforms above it. Nothing when still.
+/// First and last sample time of what moves in a node: its points and the transforms above it. Nothing when
+/// still.
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node);
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene);
 

@@ -14,8 +14,8 @@ enum class UpAxis { X, Y, Z };
 
 [[nodiscard]] Result<UpAxis> parseUpAxis(std::string_view text);
 [[nodiscard]] const char* upAxisName(UpAxis axis);
-/// The turn (a pure rotation, handedness kept) that brings one up axis onto another. Entries are exactly 0 and ±1,
-/// so points survive it bit for bit.
+/// The turn (a pure rotation, handedness kept) that brings one up axis onto another. Entries are exactly 0
+/// and ±1, so points survive it bit for bit.
 [[nodiscard]] Mat4 upAxisTurn(UpAxis from, UpAxis to);
 
 /// Metres in one unit: mm cm m in ft, or metres as a number.

@@ -67,7 +67,8 @@ Result<Scene> applyLeaveOut(const Scene& scene, const json& options) {
 Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& patterns) {
     if (patterns.empty())
         return scene;
-    const bool anyPositive = std::any_of(patterns.begin(), patterns.end(), [](const std::string& p) { return !p.starts_with("!"); });
+    const bool anyPositive =
+        std::any_of(patterns.begin(), patterns.end(), [](const std::string& p) { return !p.starts_with("!"); });
     std::vector<bool> chosen(scene.nodes.size(), !anyPositive);
     for (const std::string& pattern : patterns) {
         const bool leave = pattern.starts_with("!");
@@ -113,15 +114,21 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
 }
 
 StepType renameStep() {
-    return {"rename", "Rename", "Gives the item another name in what is delivered",
+    return {"rename",
+            "Rename",
+            "Gives the item another name in what is delivered",
             {{"name", OptionKind::Text, "", "the new name", "item", {}}},
-            &applyRename, [](const json& o) { return o["name"].get<std::string>(); }};
+            &applyRename,
+            [](const json& o) { return o["name"].get<std::string>(); }};
 }
 
 StepType leaveOutStep() {
-    return {"leave_out", "Leave out", "Leaves items out by pattern over their path or name",
+    return {"leave_out",
+            "Leave out",
+            "Leaves items out by pattern over their path or name",
             {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
-            &applyLeaveOut, [](const json& o) { return o["pattern"].get<std::string>(); }};
+            &applyLeaveOut,
+            [](const json& o) { return o["pattern"].get<std::string>(); }};
 }
 
 } // namespace wyc

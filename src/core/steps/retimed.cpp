@@ -10,7 +10,8 @@ namespace {
 
 class RetimedGeometry final : public GeometryWrapper {
   public:
-    RetimedGeometry(GeometryPtr inner, Retiming retiming) : GeometryWrapper(std::move(inner)), retiming_(std::move(retiming)) {}
+    RetimedGeometry(GeometryPtr inner, Retiming retiming)
+        : GeometryWrapper(std::move(inner)), retiming_(std::move(retiming)) {}
 
     [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
@@ -25,9 +26,11 @@ class RetimedGeometry final : public GeometryWrapper {
         WYC_TRY(faces, inner().topology(p.below));
         WYC_TRY(nextFaces, inner().topology(p.above));
         if (count != into.size() || faces->hash() != nextFaces->hash())
-            return fail(makeError(ErrorKind::BadInput, fmt::format("between samples {} and {} the points or faces change; "
-                                                                   "nothing can be interpolated there", p.below, p.above))
-                            .withAdvice("Use nearest instead of linear"));
+            return fail(
+                makeError(ErrorKind::BadInput, fmt::format("between samples {} and {} the points or faces change; "
+                                                           "nothing can be interpolated there",
+                                                           p.below, p.above))
+                    .withAdvice("Use nearest instead of linear"));
         std::vector<Vec3f> above(count);
         WYC_CHECK(inner().readPoints(p.above, above));
         for (std::size_t i = 0; i < count; ++i) {
@@ -37,8 +40,12 @@ class RetimedGeometry final : public GeometryWrapper {
         }
         return {};
     }
-    [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override { return inner().topology(pick(sample).below); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override { return inner().extras(pick(sample).below); }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override {
+        return inner().topology(pick(sample).below);
+    }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
+        return inner().extras(pick(sample).below);
+    }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t sample) const override {
         return pick(sample).weight == 0.0F ? inner().pointsToken(pick(sample).below) : std::nullopt;
     }
@@ -55,7 +62,8 @@ class RetimedGeometry final : public GeometryWrapper {
 
 class RetimedTransform final : public Transform {
   public:
-    RetimedTransform(TransformPtr inner, Retiming retiming) : inner_(std::move(inner)), retiming_(std::move(retiming)) {}
+    RetimedTransform(TransformPtr inner, Retiming retiming)
+        : inner_(std::move(inner)), retiming_(std::move(retiming)) {}
     [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
     [[nodiscard]] const std::vector<TransformOp>& ops() const override { return inner_->ops(); }
     [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override {
@@ -68,7 +76,9 @@ class RetimedTransform final : public Transform {
         }
         return values;
     }
-    [[nodiscard]] Result<bool> inherits(std::size_t sample) const override { return inner_->inherits(pick(sample).below); }
+    [[nodiscard]] Result<bool> inherits(std::size_t sample) const override {
+        return inner_->inherits(pick(sample).below);
+    }
     [[nodiscard]] bool constant() const override { return inner_->constant() || sampling().isStill(); }
 
   private:
@@ -94,7 +104,8 @@ Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::siz
         times.push_back(sampling.time(i));
         result.picks.push_back({static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(i), 0.0F});
     }
-    const bool contiguous = !result.picks.empty() && result.picks.back().below - result.picks.front().below + 1 == result.picks.size();
+    const bool contiguous =
+        !result.picks.empty() && result.picks.back().below - result.picks.front().below + 1 == result.picks.size();
     if (times.size() == sampling.count())
         result.sampling = sampling;
     else if (contiguous && sampling.kind() == Sampling::Kind::Uniform)
@@ -128,7 +139,8 @@ Result<Scene> retimed(const Scene& scene, const std::function<Result<Retiming>(c
                 retiming = {Sampling::still(), {Pick{}}};
             track.sampling = retiming.sampling;
             for (const Pick& pick : retiming.picks)
-                track.values.push_back(node.visibility->values[std::min<std::size_t>(pick.below, node.visibility->values.size() - 1)]);
+                track.values.push_back(
+                    node.visibility->values[std::min<std::size_t>(pick.below, node.visibility->values.size() - 1)]);
             node.visibility = std::move(track);
         }
     }

@@ -59,8 +59,8 @@ class ChangedGeometry final : public GeometryWrapper {
     SpaceChange change_;
 };
 
-// A transform as one matrix a sample, changed. Operation stacks do not survive a turn; their product does. A pure
-// scale keeps the stack: it only touches translations.
+// A transform as one matrix a sample, changed. Operation stacks do not survive a turn; their product does. A
+// pure scale keeps the stack: it only touches translations.
 class ChangedTransform final : public Transform {
   public:
     ChangedTransform(TransformPtr inner, SpaceChange change) : inner_(std::move(inner)), change_(change) {
@@ -121,7 +121,7 @@ double unitRatio(double from, double to) {
     const double inverse = std::round(to / from);
     return inverse > 1.0 && std::abs(to / from / inverse - 1.0) < 1e-12 ? 1.0 / inverse
            : std::abs(ratio / std::round(ratio) - 1.0) < 1e-12          ? std::round(ratio)
-                                                                         : ratio;
+                                                                        : ratio;
 }
 
 Result<Scene> applyUnit(const Scene& scene, const json& options) {
@@ -147,10 +147,13 @@ Result<Scene> applyTurn(const Scene& scene, const json& options) {
 } // namespace
 
 StepType unitStep() {
-    return {"unit", "Unit", "Reads the numbers in one unit and gives them in another",
+    return {"unit",
+            "Unit",
+            "Reads the numbers in one unit and gives them in another",
             {{"from", OptionKind::Unit, "", "the unit the numbers are in", "cm", {}},
              {"to", OptionKind::Unit, "", "the unit they become", "m", {}}},
-            &applyUnit, [](const json& o) {
+            &applyUnit,
+            [](const json& o) {
                 const auto from = parseUnit(o["from"].get<std::string>());
                 const auto to = parseUnit(o["to"].get<std::string>());
                 return fmt::format("{} → {}, × {}", o["from"].get<std::string>(), o["to"].get<std::string>(),
@@ -159,16 +162,24 @@ StepType unitStep() {
 }
 
 StepType scaleStep() {
-    return {"scale", "Scale", "Multiplies all sizes and distances",
+    return {"scale",
+            "Scale",
+            "Multiplies all sizes and distances",
             {{"factor", OptionKind::Number, "×", "the factor", 1.0, {}, 1e-9, 1e9}},
-            &applyScale, [](const json& o) { return "× " + shortestNumber(o["factor"]); }};
+            &applyScale,
+            [](const json& o) { return "× " + shortestNumber(o["factor"]); }};
 }
 
 StepType turnStep() {
-    return {"turn", "Turn", "Turns one up axis onto another; handedness is kept",
+    return {"turn",
+            "Turn",
+            "Turns one up axis onto another; handedness is kept",
             {{"from", OptionKind::Axis, "", "the axis that points up now", "Z", {}},
              {"to", OptionKind::Axis, "", "the axis that shall point up", "Y", {}}},
-            &applyTurn, [](const json& o) { return fmt::format("{} up → {} up", o["from"].get<std::string>(), o["to"].get<std::string>()); }};
+            &applyTurn,
+            [](const json& o) {
+                return fmt::format("{} up → {} up", o["from"].get<std::string>(), o["to"].get<std::string>());
+            }};
 }
 
 } // namespace wyc

@@ -16,7 +16,8 @@ using nlohmann::json;
 
 Result<json> checkedValue(const StepOption& option, const json& value) {
     const auto refuse = [&](std::string_view wanted) {
-        return fail(makeError(ErrorKind::BadInput, fmt::format("option '{}' is {}; it takes {}", option.name, value.dump(), wanted)));
+        return fail(makeError(ErrorKind::BadInput,
+                              fmt::format("option '{}' is {}; it takes {}", option.name, value.dump(), wanted)));
     };
     switch (option.kind) {
     case OptionKind::Number:
@@ -32,12 +33,16 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
         return json(number);
     }
     case OptionKind::Rate: {
-        const std::string text = value.is_number() ? shortestNumber(value.get<double>()) : value.is_string() ? value.get<std::string>() : "";
+        const std::string text = value.is_number()   ? shortestNumber(value.get<double>())
+                                 : value.is_string() ? value.get<std::string>()
+                                                     : "";
         WYC_TRY(rate, FrameRate::parse(text));
         return json(rate.text());
     }
     case OptionKind::Unit: {
-        const std::string text = value.is_number() ? shortestNumber(value.get<double>()) : value.is_string() ? value.get<std::string>() : "";
+        const std::string text = value.is_number()   ? shortestNumber(value.get<double>())
+                                 : value.is_string() ? value.get<std::string>()
+                                                     : "";
         WYC_CHECK(parseUnit(text));
         return json(text);
     }
@@ -48,7 +53,8 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
         return json(upAxisName(axis));
     }
     case OptionKind::Choice: {
-        const bool known = value.is_string() && std::find(option.choices.begin(), option.choices.end(), value.get<std::string>()) != option.choices.end();
+        const bool known = value.is_string() && std::find(option.choices.begin(), option.choices.end(),
+                                                          value.get<std::string>()) != option.choices.end();
         return known ? Result<json>(value) : refuse(fmt::format("{}", fmt::join(option.choices, ", ")));
     }
     case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
@@ -60,8 +66,8 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
 } // namespace
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),  dropStep(),     offsetStep(),  startStep(),
-                                              trimStep(),  holdStep(),  resampleStep(), rateStep(),    everyStep(),
+    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),   dropStep(),     offsetStep(), startStep(),
+                                              trimStep(),  holdStep(),   resampleStep(), rateStep(),   everyStep(),
                                               scaleStep(), renameStep(), leaveOutStep()};
     return kTypes;
 }

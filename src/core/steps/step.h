@@ -21,8 +21,8 @@ struct StepOption {
     OptionKind kind = OptionKind::Number;
     std::string_view unit; // "frames", "" …
     std::string_view help;
-    nlohmann::json standard;                 // value when not given
-    std::vector<std::string_view> choices;   // for Choice
+    nlohmann::json standard;               // value when not given
+    std::vector<std::string_view> choices; // for Choice
     double least = -1e9;
     double most = 1e9;
 };

@@ -22,8 +22,12 @@ Retiming shifted(const Sampling& sampling, double seconds, double scale = 1.0) {
         time = time * scale + seconds;
     switch (sampling.kind()) {
     case Sampling::Kind::Still: break;
-    case Sampling::Kind::Uniform: result.sampling = Sampling::uniform(stored[0], sampling.cycleSeconds() * scale, sampling.count()); break;
-    case Sampling::Kind::Cyclic: result.sampling = Sampling::cyclic(stored, sampling.cycleSeconds() * scale, sampling.count()); break;
+    case Sampling::Kind::Uniform:
+        result.sampling = Sampling::uniform(stored[0], sampling.cycleSeconds() * scale, sampling.count());
+        break;
+    case Sampling::Kind::Cyclic:
+        result.sampling = Sampling::cyclic(stored, sampling.cycleSeconds() * scale, sampling.count());
+        break;
     case Sampling::Kind::Acyclic: result.sampling = Sampling::acyclic(stored); break;
     }
     return result;
@@ -41,7 +45,8 @@ Result<Scene> shiftedScene(const Scene& scene, double frames) {
     return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
         Retiming result = shifted(sampling, rate.secondsAt(frames));
         if (result.sampling.kind() == Sampling::Kind::Uniform)
-            result.sampling = Sampling::uniform(snappedTime(result.sampling.time(0), rate), sampling.cycleSeconds(), sampling.count());
+            result.sampling = Sampling::uniform(snappedTime(result.sampling.time(0), rate), sampling.cycleSeconds(),
+                                                sampling.count());
         return result;
     });
 }
@@ -63,7 +68,8 @@ Result<Scene> applyTrim(const Scene& scene, const json& options) {
     if (range.last < range.first)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", range.text())));
     return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
-        return keptSamples(sampling, [&](std::size_t i) { return range.contains(scene.workingRate.frameAt(sampling.time(i))); });
+        return keptSamples(sampling,
+                           [&](std::size_t i) { return range.contains(scene.workingRate.frameAt(sampling.time(i))); });
     });
 }
 
@@ -153,15 +159,16 @@ Result<Scene> applyRate(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const double scale = scene.workingRate.value() / rate.value();
     WYC_TRY(result, retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
-        Retiming stretched = shifted(sampling, 0.0, scale);
-        if (stretched.sampling.kind() == Sampling::Kind::Uniform) {
-            // Exactly frame / rate, not a product of rounded numbers.
-            const double step = snappedFrame(scene.workingRate.frameAt(sampling.cycleSeconds()));
-            const double first = snappedFrame(scene.workingRate.frameAt(sampling.time(0)));
-            stretched.sampling = Sampling::uniform(rate.secondsAt(first), rate.secondsAt(step), sampling.count());
-        }
-        return stretched;
-    }));
+                Retiming stretched = shifted(sampling, 0.0, scale);
+                if (stretched.sampling.kind() == Sampling::Kind::Uniform) {
+                    // Exactly frame / rate, not a product of rounded numbers.
+                    const double step = snappedFrame(scene.workingRate.frameAt(sampling.cycleSeconds()));
+                    const double first = snappedFrame(scene.workingRate.frameAt(sampling.time(0)));
+                    stretched.sampling =
+                        Sampling::uniform(rate.secondsAt(first), rate.secondsAt(step), sampling.count());
+                }
+                return stretched;
+            }));
     result.rate = rate;
     result.workingRate = rate;
     return result;
@@ -171,26 +178,27 @@ Result<Scene> applyResample(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const bool nearest = options["method"].get<std::string>() == "nearest";
     WYC_TRY(result, retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
-        const double first = std::ceil(rate.frameAt(sampling.firstTime()) - kFrameTolerance);
-        const double last = std::floor(rate.frameAt(sampling.lastTime()) + kFrameTolerance);
-        Retiming made;
-        if (last < first || last - first > 1e7)
-            return made;
-        const auto count = static_cast<std::size_t>(last - first) + 1;
-        made.sampling = Sampling::uniform(rate.secondsAt(first), rate.secondsAt(1.0), count);
-        for (std::size_t i = 0; i < count; ++i) {
-            const auto at = sampling.locate(made.sampling.time(i), rate);
-            Pick pick{static_cast<std::uint32_t>(at.below), static_cast<std::uint32_t>(at.above), static_cast<float>(at.weight)};
-            if (nearest) {
-                pick.below = at.weight < 0.5 ? pick.below : pick.above;
-                pick.weight = 0.0F;
-            }
-            if (pick.weight == 0.0F)
-                pick.above = pick.below;
-            made.picks.push_back(pick);
-        }
-        return made;
-    }));
+                const double first = std::ceil(rate.frameAt(sampling.firstTime()) - kFrameTolerance);
+                const double last = std::floor(rate.frameAt(sampling.lastTime()) + kFrameTolerance);
+                Retiming made;
+                if (last < first || last - first > 1e7)
+                    return made;
+                const auto count = static_cast<std::size_t>(last - first) + 1;
+                made.sampling = Sampling::uniform(rate.secondsAt(first), rate.secondsAt(1.0), count);
+                for (std::size_t i = 0; i < count; ++i) {
+                    const auto at = sampling.locate(made.sampling.time(i), rate);
+                    Pick pick{static_cast<std::uint32_t>(at.below), static_cast<std::uint32_t>(at.above),
+                              static_cast<float>(at.weight)};
+                    if (nearest) {
+                        pick.below = at.weight < 0.5 ? pick.below : pick.above;
+                        pick.weight = 0.0F;
+                    }
+                    if (pick.weight == 0.0F)
+                        pick.above = pick.below;
+                    made.picks.push_back(pick);
+                }
+                return made;
+            }));
     result.rate = rate;
     result.workingRate = rate;
     return result;
@@ -203,42 +211,60 @@ std::string signedFrames(double frames) {
 } // namespace
 
 StepType offsetStep() {
-    return {"offset", "Offset", "Moves all samples in time",
+    return {"offset",
+            "Offset",
+            "Moves all samples in time",
             {{"frames", OptionKind::Frame, "frames", "how far; negative is earlier", 0.0, {}, -1e7, 1e7}},
-            &applyOffset, [](const json& o) { return signedFrames(o["frames"]); }};
+            &applyOffset,
+            [](const json& o) { return signedFrames(o["frames"]); }};
 }
 
 StepType startStep() {
-    return {"start", "Start at", "Moves all samples so that the first lies at a frame",
+    return {"start",
+            "Start at",
+            "Moves all samples so that the first lies at a frame",
             {{"frame", OptionKind::Frame, "", "number of the first frame", 1.0, {}, -1e7, 1e7}},
-            &applyStart, [](const json& o) { return fmt::format("frame {}", frameText(o["frame"])); }};
+            &applyStart,
+            [](const json& o) { return fmt::format("frame {}", frameText(o["frame"])); }};
 }
 
 StepType trimStep() {
-    return {"trim", "Trim", "Keeps the samples of a range and its handles; invents nothing beyond them",
+    return {"trim",
+            "Trim",
+            "Keeps the samples of a range and its handles; invents nothing beyond them",
             {{"first", OptionKind::Frame, "", "first frame kept", 1.0, {}, -1e7, 1e7},
              {"last", OptionKind::Frame, "", "last frame kept", 100.0, {}, -1e7, 1e7},
              {"handles", OptionKind::Frame, "frames", "kept beyond both ends", 0.0, {}, 0.0, 1e6}},
-            &applyTrim, [](const json& o) {
+            &applyTrim,
+            [](const json& o) {
                 const double handles = o["handles"];
-                return fmt::format("{} – {}{}", frameText(o["first"]), frameText(o["last"]), handles > 0 ? " ± " + frameText(handles) : "");
+                return fmt::format("{} – {}{}", frameText(o["first"]), frameText(o["last"]),
+                                   handles > 0 ? " ± " + frameText(handles) : "");
             }};
 }
 
 StepType holdStep() {
-    return {"hold", "Hold", "Repeats the first and the last pose beyond the ends",
+    return {"hold",
+            "Hold",
+            "Repeats the first and the last pose beyond the ends",
             {{"before", OptionKind::WholeNumber, "frames", "frames added in front", 0.0, {}, 0.0, 1e6},
              {"after", OptionKind::WholeNumber, "frames", "frames added at the end", 0.0, {}, 0.0, 1e6}},
-            &applyHold, [](const json& o) { return fmt::format("{} before, {} after", frameText(o["before"]), frameText(o["after"])); }};
+            &applyHold,
+            [](const json& o) {
+                return fmt::format("{} before, {} after", frameText(o["before"]), frameText(o["after"]));
+            }};
 }
 
 StepType dropStep() {
-    return {"drop", "Drop frames", "Leaves samples out at the start, at the end, or by frame number",
+    return {"drop",
+            "Drop frames",
+            "Leaves samples out at the start, at the end, or by frame number",
             {{"start", OptionKind::WholeNumber, "frames", "samples left out at the start", 0.0, {}, 0.0, 1e6},
              {"end", OptionKind::WholeNumber, "frames", "samples left out at the end", 0.0, {}, 0.0, 1e6},
              {"frames", OptionKind::Text, "", "frames left out, as 1009,1020:1024", "", {}},
              {"close", OptionKind::Switch, "", "later frames move up to close the gap", false, {}}},
-            &applyDrop, [](const json& o) {
+            &applyDrop,
+            [](const json& o) {
                 std::string words;
                 if (o["start"] > 0)
                     words += fmt::format("{} at the start", frameText(o["start"]));
@@ -251,22 +277,33 @@ StepType dropStep() {
 }
 
 StepType everyStep() {
-    return {"every", "Every n-th", "Keeps every n-th sample, beginning with the first",
+    return {"every",
+            "Every n-th",
+            "Keeps every n-th sample, beginning with the first",
             {{"count", OptionKind::WholeNumber, "samples", "2 keeps every second", 2.0, {}, 1.0, 1e6}},
-            &applyEvery, [](const json& o) { return fmt::format("one of {}", frameText(o["count"])); }};
+            &applyEvery,
+            [](const json& o) { return fmt::format("one of {}", frameText(o["count"])); }};
 }
 
 StepType rateStep() {
-    return {"rate", "Read as rate", "Keeps every frame and its number, and changes how long a frame lasts",
+    return {"rate",
+            "Read as rate",
+            "Keeps every frame and its number, and changes how long a frame lasts",
             {{"rate", OptionKind::Rate, "fps", "the rate the frames were made for", "24", {}}},
-            &applyRate, [](const json& o) { return o["rate"].get<std::string>() + " fps, frames kept"; }};
+            &applyRate,
+            [](const json& o) { return o["rate"].get<std::string>() + " fps, frames kept"; }};
 }
 
 StepType resampleStep() {
-    return {"resample", "Resample", "Keeps the motion in seconds, and takes new samples at another rate",
+    return {"resample",
+            "Resample",
+            "Keeps the motion in seconds, and takes new samples at another rate",
             {{"rate", OptionKind::Rate, "fps", "the new rate", "24", {}},
              {"method", OptionKind::Choice, "", "between two samples", "linear", {"linear", "nearest"}}},
-            &applyResample, [](const json& o) { return fmt::format("{} fps, {}", o["rate"].get<std::string>(), o["method"].get<std::string>()); }};
+            &applyResample,
+            [](const json& o) {
+                return fmt::format("{} fps, {}", o["rate"].get<std::string>(), o["method"].get<std::string>());
+            }};
 }
 
 } // namespace wyc

@@ -20,8 +20,8 @@ class FrameRate {
     [[nodiscard]] static std::optional<FrameRate> make(std::int64_t numerator, std::int64_t denominator);
     /// "24", "23.976" (= 24000/1001), "30000/1001".
     [[nodiscard]] static Result<FrameRate> parse(std::string_view text);
-    /// The exact rate a measured number stands for: a usual rate when within one part in 10,000, else the number
-    /// to a thousandth of a frame. Nothing for numbers that are no rate.
+    /// The exact rate a measured number stands for: a usual rate when within one part in 10,000, else the
+    /// number to a thousandth of a frame. Nothing for numbers that are no rate.
     [[nodiscard]] static std::optional<FrameRate> nearest(double framesPerSecond);
 
     [[nodiscard]] constexpr std::int64_t numerator() const { return numerator_; }

@@ -86,7 +86,8 @@ std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double ji
     for (std::size_t i = 0; i < times.size(); ++i)
         if (std::abs(times[i] - (times.front() + static_cast<double>(i) * step)) > jitterSeconds)
             return std::nullopt;
-    // A short span measures the rate coarsely: take the nearest usual rate that explains it within the jitter.
+    // A short span measures the rate coarsely: take the nearest usual rate that explains it within the
+    // jitter.
     const auto rate = FrameRate::nearest(1.0 / step);
     if (rate)
         return rate;

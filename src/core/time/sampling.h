@@ -9,7 +9,8 @@
 
 namespace wyc {
 
-/// Times of a run of samples in seconds, never falling. A still thing has one sample, whose time says nothing.
+/// Times of a run of samples in seconds, never falling. A still thing has one sample, whose time says
+/// nothing.
 class Sampling {
   public:
     enum class Kind { Still, Uniform, Cyclic, Acyclic };
@@ -52,9 +53,11 @@ class Sampling {
     std::size_t count_ = 1;
 };
 
-/// The simplest sampling with these times: uniform where they are k·step + start to within 1e-9 s, else acyclic.
+/// The simplest sampling with these times: uniform where they are k·step + start to within 1e-9 s, else
+/// acyclic.
 [[nodiscard]] Sampling samplingFromTimes(const std::vector<double>& times);
-/// The rate at which all these times are whole steps of one frame, judged over the whole span; nothing when uneven.
+/// The rate at which all these times are whole steps of one frame, judged over the whole span; nothing when
+/// uneven.
 [[nodiscard]] std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double jitterSeconds);
 
 } // namespace wyc

@@ -15,8 +15,8 @@ namespace {
 
 using ArchivePtr = std::shared_ptr<const Archive>;
 
-/// Sample of a companion property (faces, UVs) that belongs to sample i of the points: by number where both were
-/// sampled alike, the last one where it has fewer.
+/// Sample of a companion property (faces, UVs) that belongs to sample i of the points: by number where both
+/// were sampled alike, the last one where it has fewer.
 std::uint64_t companionSample(const Property& property, std::size_t i) {
     return property.sampleCount == 0 ? 0 : std::min<std::uint64_t>(i, property.sampleCount - 1);
 }
@@ -70,7 +70,10 @@ struct MeshProperties {
 class ArchiveGeometry final : public Geometry {
   public:
     ArchiveGeometry(ArchivePtr archive, MeshProperties properties, std::string item)
-        : archive_(std::move(archive)), p_(properties), item_(std::move(item)), sampling_(archive_->samplingOf(*p_.points)) {}
+        : archive_(std::move(archive)),
+          p_(properties),
+          item_(std::move(item)),
+          sampling_(archive_->samplingOf(*p_.points)) {}
 
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
@@ -159,7 +162,8 @@ class ArchiveGeometry final : public Geometry {
     }
 
   private:
-    Status readParameter(const ParameterRef& from, std::size_t sample, int extent, const Topology& faces, Attribute& into) const {
+    Status readParameter(const ParameterRef& from, std::size_t sample, int extent, const Topology& faces,
+                         Attribute& into) const {
         if (!from.values)
             return {};
         WYC_TRY(values, archive_->values<float>(*from.values, companionSample(*from.values, sample)));
@@ -238,11 +242,14 @@ class SceneBuilder {
         for (std::size_t i = 1; i < objects.size(); ++i) {
             auto status = addObject(objects[i]);
             if (!status)
-                return fail(std::move(status.error()).inFile(archive_->container().file().path().string()).forItem(validUtf8(objects[i].path)));
+                return fail(std::move(status.error())
+                                .inFile(archive_->container().file().path().string())
+                                .forItem(validUtf8(objects[i].path)));
         }
         for (const auto& [what, items] : ignored_)
-            scene_.notCarried.push_back({items.size() == 1 ? items.front() : std::string(),
-                                         items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
+            scene_.notCarried.push_back(
+                {items.size() == 1 ? items.front() : std::string(),
+                 items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
         return std::move(scene_);
     }
 
@@ -295,7 +302,8 @@ class SceneBuilder {
                         : schema.starts_with("AbcGeom_FaceSet") ? NodeKind::FaceSet
                                                                 : NodeKind::Other;
             ignore(node.kind == NodeKind::Other ? fmt::format("an object of schema '{}'", validUtf8(schema))
-                                                : fmt::format("a {}", nodeKindName(node.kind)), node.path);
+                                                : fmt::format("a {}", nodeKindName(node.kind)),
+                   node.path);
         }
         WYC_CHECK(addVisibility(object, node));
         for (const Property& property : object.properties)
@@ -330,7 +338,8 @@ class SceneBuilder {
             WYC_TRY(raw, archive_->values<std::uint8_t>(*opsProperty, 0));
             for (const std::uint8_t code : raw) {
                 if ((code >> 4) > 6)
-                    return fail(archive_->container().damage(opsProperty->position, fmt::format("transform operation {} is not known", code >> 4)));
+                    return fail(archive_->container().damage(
+                        opsProperty->position, fmt::format("transform operation {} is not known", code >> 4)));
                 ops.push_back({static_cast<TransformOp::Kind>(code >> 4), static_cast<std::uint8_t>(code & 15)});
                 channels += channelCount(ops.back().kind);
             }
@@ -339,14 +348,16 @@ class SceneBuilder {
         if (values && values->pod == Pod::Double && values->sampleCount > 0) {
             WYC_TRY(count, archive_->elementCount(*values, 0));
             if (count < channels)
-                return fail(archive_->container().damage(values->position, fmt::format("the operations need {} numbers, {} are stored", channels, count)));
+                return fail(archive_->container().damage(
+                    values->position, fmt::format("the operations need {} numbers, {} are stored", channels, count)));
         } else if (channels > 0) {
             return fail(archive_->container().damage(xform->position, "a transform has operations and no numbers"));
         }
         const Property* inherits = xform->child(".inherits");
         if (inherits && (inherits->pod != Pod::Bool || inherits->sampleCount == 0))
             inherits = nullptr;
-        node.transform = std::make_shared<ArchiveTransform>(archive_, std::move(ops), channels > 0 ? values : nullptr, inherits);
+        node.transform =
+            std::make_shared<ArchiveTransform>(archive_, std::move(ops), channels > 0 ? values : nullptr, inherits);
         return {};
     }
 
@@ -368,7 +379,8 @@ class SceneBuilder {
             return {};
         }
         if (!wellTyped(properties.points, Pod::Float, 3))
-            return fail(archive_->container().damage(properties.points->position, "the points are not float32 triples"));
+            return fail(
+                archive_->container().damage(properties.points->position, "the points are not float32 triples"));
         if (node.kind != NodeKind::Points) {
             if (!wellTyped(properties.counts, Pod::Int32, 1) || !wellTyped(properties.indices, Pod::Int32, 1) ||
                 properties.counts->sampleCount == 0 || properties.indices->sampleCount == 0)
@@ -382,7 +394,8 @@ class SceneBuilder {
 
     Status addVisibility(const Object& object, Node& node) {
         const Property* visible = object.property("visible");
-        if (!visible || visible->kind != Property::Kind::Scalar || podSize(visible->pod) != 1 || visible->sampleCount == 0)
+        if (!visible || visible->kind != Property::Kind::Scalar || podSize(visible->pod) != 1 ||
+            visible->sampleCount == 0)
             return {};
         VisibilityTrack track;
         track.sampling = visible->sampleCount == 1 ? Sampling::still() : archive_->samplingOf(*visible);

@@ -25,7 +25,10 @@ Metadata schemaMetadata(const std::string& schema, const std::string& compound, 
 }
 
 Metadata parameterMetadata(Scope scope, int extent, const std::string& interpretation) {
-    const char* name = scope == Scope::Constant ? "con" : scope == Scope::Face ? "uni" : scope == Scope::Point ? "vtx" : "fvr";
+    const char* name = scope == Scope::Constant ? "con"
+                       : scope == Scope::Face   ? "uni"
+                       : scope == Scope::Point  ? "vtx"
+                                                : "fvr";
     return {{"arrayExtent", "1"},
             {"geoScope", name},
             {"interpretation", interpretation},
@@ -39,8 +42,12 @@ class ParameterWriter {
   public:
     ParameterWriter(ArchiveWriter& archive, ArchiveWriter::PropertyId geom, std::string name, int extent,
                     std::string interpretation, std::uint32_t timeSampling)
-        : archive_(archive), geom_(geom), name_(std::move(name)), extent_(extent),
-          interpretation_(std::move(interpretation)), timeSampling_(timeSampling) {}
+        : archive_(archive),
+          geom_(geom),
+          name_(std::move(name)),
+          extent_(extent),
+          interpretation_(std::move(interpretation)),
+          timeSampling_(timeSampling) {}
 
     Status add(const Attribute& attribute, const Topology& topology, std::size_t sample) {
         if (!values_ && attribute.isEmpty())
@@ -61,14 +68,16 @@ class ParameterWriter {
     void begin(const Attribute& attribute) {
         Metadata metadata = parameterMetadata(attribute.scope, extent_, interpretation_);
         if (attribute.indices.empty()) {
-            values_ = archive_.addProperty(geom_, {name_, Property::Kind::Array, Pod::Float,
-                                                   static_cast<std::uint32_t>(extent_), std::move(metadata), timeSampling_});
+            values_ =
+                archive_.addProperty(geom_, {name_, Property::Kind::Array, Pod::Float,
+                                             static_cast<std::uint32_t>(extent_), std::move(metadata), timeSampling_});
             return;
         }
         const auto compound = archive_.addCompound(geom_, name_, metadata);
         values_ = archive_.addProperty(compound, {".vals", Property::Kind::Array, Pod::Float,
                                                   static_cast<std::uint32_t>(extent_), metadata, timeSampling_});
-        indices_ = archive_.addProperty(compound, {".indices", Property::Kind::Array, Pod::UInt32, 1, {}, timeSampling_});
+        indices_ =
+            archive_.addProperty(compound, {".indices", Property::Kind::Array, Pod::UInt32, 1, {}, timeSampling_});
     }
     Status store(const Attribute& attribute) {
         WYC_CHECK(archive_.addValues<float>(*values_, attribute.values));
@@ -106,12 +115,15 @@ class SceneWriter {
     Status writeNode(const Node& node, std::size_t index) {
         const auto parent = node.parent < 0 ? archive_.topObject() : ids_[static_cast<std::size_t>(node.parent)];
         if (node.kind == NodeKind::Transform || (!node.geometry && !hasGeometry(node.kind))) {
-            // Kinds that this version does not write keep their place as a plain transform, so that children stand.
-            ids_[index] = archive_.addObject(parent, node.name, schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+            // Kinds that this version does not write keep their place as a plain transform, so that children
+            // stand.
+            ids_[index] =
+                archive_.addObject(parent, node.name, schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
             WYC_CHECK(writeTransform(node, ids_[index]));
         } else if (node.geometry && node.transform) {
             // A shape that carries its own transform: the format wants one above it.
-            const auto above = archive_.addObject(parent, node.name + "_place", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+            const auto above = archive_.addObject(parent, node.name + "_place",
+                                                  schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
             WYC_CHECK(writeTransform(node, above));
             WYC_CHECK(writeShape(node, above, index));
         } else if (node.geometry) {
@@ -125,8 +137,9 @@ class SceneWriter {
     Status writeVisibility(const Node& node, ArchiveWriter::ObjectId object) {
         if (!node.visibility)
             return {};
-        const auto property = archive_.addProperty(object, {"visible", Property::Kind::Scalar, Pod::Int8, 1, {},
-                                                            archive_.addTimeSampling(node.visibility->sampling)});
+        const auto property = archive_.addProperty(
+            object,
+            {"visible", Property::Kind::Scalar, Pod::Int8, 1, {}, archive_.addTimeSampling(node.visibility->sampling)});
         for (const Visibility value : node.visibility->values) {
             const auto raw = static_cast<std::int8_t>(value);
             WYC_CHECK(archive_.addValues<std::int8_t>(property, std::span(&raw, 1)));
@@ -135,12 +148,14 @@ class SceneWriter {
     }
 
     Status writeTransform(const Node& node, ArchiveWriter::ObjectId object) {
-        const auto xform = archive_.addCompound(object, ".xform", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, false));
+        const auto xform =
+            archive_.addCompound(object, ".xform", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, false));
         if (!node.transform)
             return {};
         const Transform& transform = *node.transform;
         const std::uint32_t sampling = archive_.addTimeSampling(transform.sampling());
-        const auto inherits = archive_.addProperty(xform, {".inherits", Property::Kind::Scalar, Pod::Bool, 1, {}, sampling});
+        const auto inherits =
+            archive_.addProperty(xform, {".inherits", Property::Kind::Scalar, Pod::Bool, 1, {}, sampling});
         std::vector<std::uint8_t> ops;
         std::size_t channels = 0;
         for (const TransformOp& op : transform.ops()) {
@@ -148,15 +163,17 @@ class SceneWriter {
             channels += channelCount(op.kind);
         }
         if (ops.size() > 255 || channels > 255)
-            return fail(ErrorKind::Unsupported, fmt::format("a stack of {} transform operations is too long", ops.size()));
+            return fail(ErrorKind::Unsupported,
+                        fmt::format("a stack of {} transform operations is too long", ops.size()));
         std::optional<ArchiveWriter::PropertyId> values;
         if (!ops.empty()) {
-            const auto opsId = archive_.addProperty(xform, {".ops", Property::Kind::Scalar, Pod::UInt8,
-                                                            static_cast<std::uint32_t>(ops.size()), {}, 0});
+            const auto opsId = archive_.addProperty(
+                xform, {".ops", Property::Kind::Scalar, Pod::UInt8, static_cast<std::uint32_t>(ops.size()), {}, 0});
             for (std::size_t i = 0; i < std::max<std::size_t>(1, transform.sampling().count()); ++i)
                 WYC_CHECK(archive_.addValues<std::uint8_t>(opsId, ops));
-            values = archive_.addProperty(xform, {".vals", Property::Kind::Scalar, Pod::Double,
-                                                  static_cast<std::uint32_t>(channels), {}, sampling});
+            values = archive_.addProperty(
+                xform,
+                {".vals", Property::Kind::Scalar, Pod::Double, static_cast<std::uint32_t>(channels), {}, sampling});
         }
         bool identity = true;
         std::vector<double> first;
@@ -177,7 +194,8 @@ class SceneWriter {
             WYC_CHECK(archive_.addValues<double>(*values, numbers));
         }
         if (!identity) {
-            const auto flagId = archive_.addProperty(xform, {"isNotConstantIdentity", Property::Kind::Scalar, Pod::Bool, 1, {}, 0});
+            const auto flagId =
+                archive_.addProperty(xform, {"isNotConstantIdentity", Property::Kind::Scalar, Pod::Bool, 1, {}, 0});
             const std::uint8_t flag = 1;
             WYC_CHECK(archive_.addValues<std::uint8_t>(flagId, std::span(&flag, 1)));
         }
@@ -186,7 +204,8 @@ class SceneWriter {
             if (moves[c])
                 animated.push_back(static_cast<std::uint32_t>(c));
         if (!animated.empty()) {
-            const auto channelsId = archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, sampling});
+            const auto channelsId =
+                archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, sampling});
             WYC_CHECK(archive_.addValues<std::uint32_t>(channelsId, animated));
         }
         return {};
@@ -208,9 +227,15 @@ class SceneWriter {
         ids_[index] = archive_.addObject(parent, node.name, schemaMetadata(schema, ".geom", true, true));
         const auto geom = archive_.addCompound(ids_[index], ".geom", schemaMetadata(schema, ".geom", true, false));
         const std::uint32_t sampling = archive_.addTimeSampling(geometry.sampling());
-        const auto bounds = archive_.addProperty(geom, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, sampling});
-        const auto points = archive_.addProperty(geom, {"P", Property::Kind::Array, Pod::Float, 3,
-                                                        {{"geoScope", bare ? "var" : "vtx"}, {"interpretation", "point"}}, sampling});
+        const auto bounds = archive_.addProperty(
+            geom, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, sampling});
+        const auto points =
+            archive_.addProperty(geom, {"P",
+                                        Property::Kind::Array,
+                                        Pod::Float,
+                                        3,
+                                        {{"geoScope", bare ? "var" : "vtx"}, {"interpretation", "point"}},
+                                        sampling});
         std::optional<ArchiveWriter::PropertyId> corners;
         std::optional<ArchiveWriter::PropertyId> sizes;
         std::optional<ArchiveWriter::PropertyId> ids;
@@ -265,13 +290,15 @@ class SceneWriter {
                         cornersKey = hash128(std::as_bytes(std::span(lastTurned->corners())));
                         sizesKey = hash128(std::as_bytes(std::span(lastTurned->faceSizes())));
                     }
-                    WYC_CHECK(archive_.addSample(*corners, std::as_bytes(std::span(lastTurned->corners())), cornersKey));
+                    WYC_CHECK(
+                        archive_.addSample(*corners, std::as_bytes(std::span(lastTurned->corners())), cornersKey));
                     WYC_CHECK(archive_.addSample(*sizes, std::as_bytes(std::span(lastTurned->faceSizes())), sizesKey));
                     WYC_CHECK(uvs.add(slot.extras->uvs, *slot.topology, i));
                     WYC_CHECK(normals.add(slot.extras->normals, *slot.topology, i));
                 }
                 ++doneSamples_;
-                progress_.report(static_cast<double>(doneSamples_) / static_cast<double>(std::max<std::size_t>(1, totalSamples_)),
+                progress_.report(static_cast<double>(doneSamples_) /
+                                     static_cast<double>(std::max<std::size_t>(1, totalSamples_)),
                                  "writing", fmt::format("{}, sample {} of {}", node.name, i + 1, count));
                 return {};
             });
@@ -300,7 +327,8 @@ Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& t
     if (scene.upAxis)
         metadata["wyc_up_axis"] = upAxisName(*scene.upAxis);
     for (auto& [key, value] : metadata) // ';' and '=' part the entries
-        std::replace_if(value.begin(), value.end(), [](char c) { return c == ';' || c == '='; }, ',');
+        std::replace_if(
+            value.begin(), value.end(), [](char c) { return c == ';' || c == '='; }, ',');
     WYC_TRY(archive, ArchiveWriter::create(target, std::move(metadata)));
     WYC_CHECK(SceneWriter(*archive, scene, progress).write());
     WYC_CHECK(progress.poll());

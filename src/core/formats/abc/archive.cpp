@@ -74,7 +74,8 @@ double acyclicMark() {
 
 Sampling TimeSampling::sampling(std::size_t count) const {
     if (acyclic) {
-        std::vector<double> times(stored.begin(), stored.begin() + static_cast<std::ptrdiff_t>(std::min(count, stored.size())));
+        std::vector<double> times(stored.begin(),
+                                  stored.begin() + static_cast<std::ptrdiff_t>(std::min(count, stored.size())));
         return Sampling::acyclic(std::move(times));
     }
     return stored.size() == 1 ? Sampling::uniform(stored[0], cycleSeconds, count)
@@ -82,7 +83,8 @@ Sampling TimeSampling::sampling(std::size_t count) const {
 }
 
 const Property* Property::child(std::string_view childName) const {
-    const auto found = std::find_if(children.begin(), children.end(), [&](const Property& p) { return p.name == childName; });
+    const auto found =
+        std::find_if(children.begin(), children.end(), [&](const Property& p) { return p.name == childName; });
     return found == children.end() ? nullptr : &*found;
 }
 
@@ -105,7 +107,8 @@ std::string Object::schema() const {
     return found == metadata.end() ? std::string() : found->second;
 }
 
-/// Reads the index. Every group is entered once at most, so that no arrangement of positions can loop or multiply.
+/// Reads the index. Every group is entered once at most, so that no arrangement of positions can loop or
+/// multiply.
 class ArchiveReader {
   public:
     explicit ArchiveReader(Archive& archive) : archive_(archive), container_(*archive.container_) {}
@@ -113,8 +116,9 @@ class ArchiveReader {
     Status read() {
         WYC_TRY(root, container_.children(container_.rootPosition()));
         if (root.size() < 6)
-            return fail(container_.damage(container_.rootPosition(),
-                                          fmt::format("the root group has {} children, an archive has 6", root.size())));
+            return fail(
+                container_.damage(container_.rootPosition(),
+                                  fmt::format("the root group has {} children, an archive has 6", root.size())));
         WYC_TRY(fileVersion, versionAt(root[0]));
         WYC_TRY(libraryVersion, versionAt(root[1]));
         archive_.fileVersion_ = fileVersion;
@@ -149,8 +153,9 @@ class ArchiveReader {
     }
     [[nodiscard]] Status located(Status status) const {
         if (!status)
-            return fail(std::move(status.error()).inFile(container_.file().path().string()).withAdvice(
-                "The archive is damaged; write it again"));
+            return fail(std::move(status.error())
+                            .inFile(container_.file().path().string())
+                            .withAdvice("The archive is damaged; write it again"));
         return status;
     }
 
@@ -165,7 +170,8 @@ class ArchiveReader {
                 const std::uint64_t at = reader.offset();
                 WYC_TRY(count, reader.read<std::uint32_t>());
                 if (count == 0 || count > reader.left() / 8)
-                    return fail(container_.damage(at, fmt::format("a time sampling of {} times does not fit its data", count)));
+                    return fail(
+                        container_.damage(at, fmt::format("a time sampling of {} times does not fit its data", count)));
                 sampling.maxSamples = most;
                 sampling.cycleSeconds = cycle;
                 sampling.acyclic = cycle == acyclicMark();
@@ -202,7 +208,8 @@ class ArchiveReader {
 
     Result<Metadata> metadataAt(std::uint32_t index, std::uint64_t byte) const {
         if (index >= indexed_.size())
-            return fail(container_.damage(byte, fmt::format("metadata number {} of {} is named", index, indexed_.size())));
+            return fail(
+                container_.damage(byte, fmt::format("metadata number {} of {} is named", index, indexed_.size())));
         return indexed_[index];
     }
 
@@ -210,7 +217,8 @@ class ArchiveReader {
         if (depth > kMostDepth)
             return fail(container_.damage(group, fmt::format("{} stand more than {} levels deep", what, kMostDepth)));
         if (group != 0 && !entered_.insert(group).second)
-            return fail(container_.damage(group, fmt::format("a group is listed twice among the {}: the archive runs in a circle", what)));
+            return fail(container_.damage(
+                group, fmt::format("a group is listed twice among the {}: the archive runs in a circle", what)));
         return {};
     }
 
@@ -230,17 +238,21 @@ class ArchiveReader {
             return fail(container_.damage(group, "an object has no block of child headers"));
         WYC_TRY(bytes, container_.data(last.position));
         if (bytes.size() < kHashBytes)
-            return children.size() == 2 ? Status{} : fail(container_.damage(last.position, "a block of child headers is too short"));
+            return children.size() == 2
+                       ? Status{}
+                       : fail(container_.damage(last.position, "a block of child headers is too short"));
         ByteReader reader(std::span<const std::byte>(bytes.data(), bytes.size() - kHashBytes), last.position + 8);
         std::unordered_set<std::string> names;
         for (std::size_t i = 1; i + 1 < children.size(); ++i) {
             Object object;
             WYC_CHECK(located(readObjectHeader(reader, object)));
             if (children[i].isData)
-                return fail(container_.damage(group, fmt::format("child object '{}' is no group", validUtf8(object.name))));
+                return fail(
+                    container_.damage(group, fmt::format("child object '{}' is no group", validUtf8(object.name))));
             if (!names.insert(object.name).second)
-                return fail(container_.damage(last.position, fmt::format("two objects of one parent are both named '{}'",
-                                                                         validUtf8(object.name))));
+                return fail(
+                    container_.damage(last.position, fmt::format("two objects of one parent are both named '{}'",
+                                                                 validUtf8(object.name))));
             const Object& parent = archive_.objects_[self];
             object.path = (parent.path == "/" ? "" : parent.path) + "/" + object.name;
             object.parent = static_cast<int>(self);
@@ -249,7 +261,8 @@ class ArchiveReader {
             WYC_CHECK(readObject(children[i].position, index, depth + 1));
         }
         if (reader.left() > 0)
-            return fail(container_.damage(reader.offset(), fmt::format("{} bytes are left after the last child header", reader.left())));
+            return fail(container_.damage(reader.offset(),
+                                          fmt::format("{} bytes are left after the last child header", reader.left())));
         return {};
     }
 
@@ -257,8 +270,10 @@ class ArchiveReader {
         const std::uint64_t at = reader.offset();
         WYC_TRY(nameLength, reader.read<std::uint32_t>());
         if (nameLength > reader.left())
-            return fail(container_.damage(at, fmt::format("an object's name is said to have {} bytes, {} are left of the "
-                                                          "headers", nameLength, reader.left())));
+            return fail(
+                container_.damage(at, fmt::format("an object's name is said to have {} bytes, {} are left of the "
+                                                  "headers",
+                                                  nameLength, reader.left())));
         WYC_TRY(name, reader.readString(nameLength));
         if (name.empty() || name.find('/') != std::string::npos)
             return fail(container_.damage(at, "an object's name is empty or holds a '/'"));
@@ -289,7 +304,8 @@ class ArchiveReader {
             Property property;
             WYC_CHECK(located(readPropertyHeader(reader, property)));
             if (children[i].isData)
-                return fail(container_.damage(group, fmt::format("property '{}' is no group", validUtf8(property.name))));
+                return fail(
+                    container_.damage(group, fmt::format("property '{}' is no group", validUtf8(property.name))));
             property.position = children[i].position;
             if (property.kind == Property::Kind::Compound)
                 WYC_CHECK(readCompound(property.position, property.children, depth + 1));
@@ -298,7 +314,8 @@ class ArchiveReader {
             into.push_back(std::move(property));
         }
         if (reader.left() > 0)
-            return fail(container_.damage(reader.offset(), fmt::format("{} bytes are left after the last property header", reader.left())));
+            return fail(container_.damage(
+                reader.offset(), fmt::format("{} bytes are left after the last property header", reader.left())));
         return {};
     }
 
@@ -321,7 +338,9 @@ class ArchiveReader {
         const std::uint32_t width = (info >> 2) & 3U;
         if (width == 3)
             return fail(container_.damage(at, "a property header has an unknown number width"));
-        property.kind = kind == 0 ? Property::Kind::Compound : kind == 1 ? Property::Kind::Scalar : Property::Kind::Array;
+        property.kind = kind == 0   ? Property::Kind::Compound
+                        : kind == 1 ? Property::Kind::Scalar
+                                    : Property::Kind::Array;
         if (kind != 0) {
             const std::uint32_t pod = (info >> 4) & 15U;
             if (pod >= kPodCount)
@@ -342,7 +361,8 @@ class ArchiveReader {
                 property.firstChanged = first;
                 property.lastChanged = last;
                 if (last < first || (count > 0 && last >= count))
-                    return fail(container_.damage(at, fmt::format("changed samples {} to {} of {} make no sense", first, last, count)));
+                    return fail(container_.damage(
+                        at, fmt::format("changed samples {} to {} of {} make no sense", first, last, count)));
             } else if (!property.constant && count > 0) {
                 property.firstChanged = count > 1 ? 1 : 0;
                 property.lastChanged = count - 1;
@@ -357,8 +377,10 @@ class ArchiveReader {
         }
         WYC_TRY(nameLength, readNumber(reader, width));
         if (nameLength > reader.left())
-            return fail(container_.damage(at, fmt::format("a property's name is said to have {} bytes, {} are left of the "
-                                                          "headers", nameLength, reader.left())));
+            return fail(
+                container_.damage(at, fmt::format("a property's name is said to have {} bytes, {} are left of the "
+                                                  "headers",
+                                                  nameLength, reader.left())));
         WYC_TRY(name, reader.readString(nameLength));
         property.name = name;
         const std::uint32_t metadata = (info >> 20) & 0xffU;
@@ -381,9 +403,10 @@ class ArchiveReader {
         const std::uint64_t stored = property.kind == Property::Kind::Array ? children / 2 : children;
         const std::uint64_t needed = property.storedIndex(property.sampleCount - 1) + 1;
         if (needed > stored)
-            return fail(container_.damage(property.position,
-                                          fmt::format("property '{}' says it has {} samples, which need {} stored ones; {} "
-                                                      "are there", validUtf8(property.name), property.sampleCount, needed, stored)));
+            return fail(container_.damage(
+                property.position, fmt::format("property '{}' says it has {} samples, which need {} stored ones; {} "
+                                               "are there",
+                                               validUtf8(property.name), property.sampleCount, needed, stored)));
         return {};
     }
 
@@ -407,25 +430,29 @@ Sampling Archive::samplingOf(const Property& property) const {
 
 Result<SampleData> Archive::sample(const Property& property, std::uint64_t index) const {
     if (index >= property.sampleCount)
-        return fail(ErrorKind::Internal, fmt::format("sample {} of {} of '{}'", index, property.sampleCount, property.name));
+        return fail(ErrorKind::Internal,
+                    fmt::format("sample {} of {} of '{}'", index, property.sampleCount, property.name));
     const bool array = property.kind == Property::Kind::Array;
     const std::uint64_t stored = property.storedIndex(index);
     WYC_TRY(child, container_->child(property.position, array ? stored * 2 : stored));
     if (!child.isData)
-        return fail(container_->damage(property.position, fmt::format("a sample of '{}' is no data", validUtf8(property.name))));
+        return fail(container_->damage(property.position,
+                                       fmt::format("a sample of '{}' is no data", validUtf8(property.name))));
     WYC_TRY(size, container_->dataSize(child.position));
     if (size == 0)
         return SampleData{child.position, 0, 0};
     if (size < kKeyBytes)
-        return fail(container_->damage(child.position, fmt::format("a sample of '{}' has {} bytes, fewer than its key", validUtf8(property.name), size)));
+        return fail(container_->damage(child.position, fmt::format("a sample of '{}' has {} bytes, fewer than its key",
+                                                                   validUtf8(property.name), size)));
     SampleData result{child.position, size - kKeyBytes, kKeyBytes};
     const std::size_t element = podSize(property.pod);
     if (element > 0) {
         const std::uint64_t value = element * property.extent;
         const bool wrong = array ? result.sizeBytes % value != 0 : result.sizeBytes != value;
         if (wrong)
-            return fail(container_->damage(child.position, fmt::format("a sample of '{}' has {} bytes; its values have {}",
-                                                                       validUtf8(property.name), result.sizeBytes, value)));
+            return fail(
+                container_->damage(child.position, fmt::format("a sample of '{}' has {} bytes; its values have {}",
+                                                               validUtf8(property.name), result.sizeBytes, value)));
     }
     return result;
 }
@@ -488,7 +515,8 @@ Result<std::vector<std::string>> Archive::strings(const Property& property, std:
         }
     }
     if (!text.empty())
-        return fail(container_->damage(property.position, fmt::format("a string of '{}' has no end", validUtf8(property.name))));
+        return fail(container_->damage(property.position,
+                                       fmt::format("a string of '{}' has no end", validUtf8(property.name))));
     return result;
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Objects and properties of an archive: the index that opening reads, and the samples that are fetched on demand.
+// Objects and properties of an archive: the index that opening reads, and the samples that are fetched on
+// demand.
 #include <map>
 #include <optional>
 #include <string>
@@ -12,7 +13,22 @@
 namespace wyc::abc {
 
 /// Element types, in the order of their numbers in the file.
-enum class Pod : std::uint8_t { Bool, UInt8, Int8, UInt16, Int16, UInt32, Int32, UInt64, Int64, Half, Float, Double, String, WideString };
+enum class Pod : std::uint8_t {
+    Bool,
+    UInt8,
+    Int8,
+    UInt16,
+    Int16,
+    UInt32,
+    Int32,
+    UInt64,
+    Int64,
+    Half,
+    Float,
+    Double,
+    String,
+    WideString
+};
 inline constexpr int kPodCount = 14;
 /// Bytes of one element; 0 for strings, whose elements end in a zero.
 [[nodiscard]] std::size_t podSize(Pod pod);

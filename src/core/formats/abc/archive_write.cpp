@@ -166,7 +166,8 @@ Result<std::vector<std::byte>> ArchiveWriter::propertyHeader(const OutProperty& 
         info |= d.kind == Property::Kind::Scalar ? 1U : 2U;
         info |= static_cast<std::uint32_t>(d.pod) << 4;
         info |= d.extent << 12;
-        // As others write it: set on scalars and on single numbers, clear on wider arrays whatever their counts.
+        // As others write it: set on scalars and on single numbers, clear on wider arrays whatever their
+        // counts.
         if (d.kind == Property::Kind::Scalar || d.extent == 1)
             info |= 0x400U;
         if (d.timeSampling != 0)

@@ -77,11 +77,14 @@ class ArchiveWriter {
         bool operator==(const ContentKey&) const = default;
     };
     struct ContentHash {
-        std::size_t operator()(const ContentKey& c) const { return static_cast<std::size_t>(c.key[0] ^ (c.key[1] * 31) ^ c.sizeBytes); }
+        std::size_t operator()(const ContentKey& c) const {
+            return static_cast<std::size_t>(c.key[0] ^ (c.key[1] * 31) ^ c.sizeBytes);
+        }
     };
 
     ArchiveWriter() = default;
-    [[nodiscard]] Result<std::uint64_t> writeData(std::span<const std::byte> first, std::span<const std::byte> second = {});
+    [[nodiscard]] Result<std::uint64_t> writeData(std::span<const std::byte> first,
+                                                  std::span<const std::byte> second = {});
     [[nodiscard]] Result<std::uint64_t> writeGroup(const std::vector<std::uint64_t>& children);
     [[nodiscard]] std::uint8_t metadataIndex(const Metadata& metadata);
     [[nodiscard]] Result<std::vector<std::byte>> propertyHeader(const OutProperty& property);
@@ -91,7 +94,7 @@ class ArchiveWriter {
 
     std::unique_ptr<AtomicFile> file_;
     Metadata metadata_;
-    std::vector<Sampling> samplings_;          // without counts
+    std::vector<Sampling> samplings_;           // without counts
     std::vector<std::uint32_t> samplingCounts_; // largest sample count used with each
     std::deque<OutProperty> properties_;
     std::deque<OutObject> objects_;

@@ -33,16 +33,17 @@ Result<std::shared_ptr<const Container>> Container::open(const fs::path& path) {
                         .atByte(0)
                         .withAdvice("Check that the file is what its name says"));
     if (head[5] != 0xff)
-        return fail(makeError(ErrorKind::BadFormat, "the archive is not finished: its writer is still at work, or stopped "
-                                                    "before the end")
+        return fail(makeError(ErrorKind::BadFormat,
+                              "the archive is not finished: its writer is still at work, or stopped "
+                              "before the end")
                         .inFile(path.string())
                         .atByte(5)
                         .withAdvice("Wait for the export to end, or export it again"));
     if (head[6] != 0 || head[7] != 1)
-        return fail(makeError(ErrorKind::Unsupported,
-                              fmt::format("container version {} is not known", head[6] * 256 + head[7]))
-                        .inFile(path.string())
-                        .atByte(6));
+        return fail(
+            makeError(ErrorKind::Unsupported, fmt::format("container version {} is not known", head[6] * 256 + head[7]))
+                .inFile(path.string())
+                .atByte(6));
     std::memcpy(&container->root_, head.data() + 8, 8);
     if (container->root_ == 0)
         return fail(container->damage(8, "the header gives no root group: nothing can be read"));
@@ -82,7 +83,8 @@ Result<std::uint64_t> Container::childCount(std::uint64_t group) const {
         return 0;
     WYC_TRY(count, value<std::uint64_t>(group));
     if (count > (file_->size() - group - 8) / 8)
-        return fail(damage(group, fmt::format("a group says it has {} children, more than the file has room for", count)));
+        return fail(
+            damage(group, fmt::format("a group says it has {} children, more than the file has room for", count)));
     return count;
 }
 
@@ -110,7 +112,8 @@ Result<std::uint64_t> Container::dataSize(std::uint64_t data) const {
         return 0;
     WYC_TRY(size, value<std::uint64_t>(data));
     if (size > file_->size() - data - 8)
-        return fail(damage(data, fmt::format("data of {} bytes is announced here, the file ends at byte {}", size, file_->size())));
+        return fail(damage(
+            data, fmt::format("data of {} bytes is announced here, the file ends at byte {}", size, file_->size())));
     return size;
 }
 
@@ -125,7 +128,8 @@ Result<std::vector<std::byte>> Container::data(std::uint64_t data) const {
 Status Container::readData(std::uint64_t data, std::uint64_t offset, std::span<std::byte> into) const {
     WYC_TRY(size, dataSize(data));
     if (offset > size || into.size() > size - offset)
-        return fail(damage(data, fmt::format("{} bytes from {} are needed of data that has {}", into.size(), offset, size)));
+        return fail(
+            damage(data, fmt::format("{} bytes from {} are needed of data that has {}", into.size(), offset, size)));
     return into.size() <= 64 ? readSmall(data + 8 + offset, into) : file_->readAt(data + 8 + offset, into);
 }
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// The structural dump. Per-sample figures: count of values, dimensions, XXH64 of the raw bytes (strings: UTF-8 and
-// a zero each), the first four values and the last.
+// The structural dump. Per-sample figures: count of values, dimensions, XXH64 of the raw bytes (strings:
+// UTF-8 and a zero each), the first four values and the last.
 #include <cmath>
 #include <cstring>
 
@@ -41,7 +41,9 @@ json element(Pod pod, const std::byte* at) {
     case Pod::Int32: return as(std::int32_t{});
     case Pod::UInt64: return as(std::uint64_t{});
     case Pod::Int64: return as(std::int64_t{});
-    case Pod::Half: return number(static_cast<double>(static_cast<float>(Eigen::half(Eigen::half_impl::raw_uint16_to_half(as(std::uint16_t{}))))));
+    case Pod::Half:
+        return number(static_cast<double>(
+            static_cast<float>(Eigen::half(Eigen::half_impl::raw_uint16_to_half(as(std::uint16_t{}))))));
     case Pod::Float: return number(static_cast<double>(as(float{})));
     case Pod::Double: return number(as(double{}));
     default: return nullptr;
@@ -128,7 +130,11 @@ Status addProperty(const Archive& archive, const Property& property, const std::
             continue;
         WYC_TRY(view, viewOf(archive, property, i));
         WYC_TRY(dimensions, archive.dimensions(property, i));
-        json sample{{"sample", i}, {"count", view.count}, {"xxh64", hashText(hash64(view.hashed))}, {"head", view.head}, {"tail", view.tail}};
+        json sample{{"sample", i},
+                    {"count", view.count},
+                    {"xxh64", hashText(hash64(view.hashed))},
+                    {"head", view.head},
+                    {"tail", view.tail}};
         if (property.kind == Property::Kind::Array) {
             if (dimensions.empty())
                 dimensions.push_back(view.count);
@@ -154,7 +160,9 @@ Result<json> structure(const fs::path& path) {
     result["metadata"] = metadataJson(archive->metadata());
     json samplings = json::array();
     for (const TimeSampling& sampling : archive->timeSamplings()) {
-        json entry{{"type", sampling.acyclic ? "acyclic" : sampling.stored.size() == 1 ? "uniform" : "cyclic"},
+        json entry{{"type", sampling.acyclic              ? "acyclic"
+                            : sampling.stored.size() == 1 ? "uniform"
+                                                          : "cyclic"},
                    {"samples_per_cycle", sampling.acyclic ? json(nullptr) : json(sampling.stored.size())},
                    {"stored_times", sampling.stored},
                    {"max_samples", sampling.maxSamples}};
@@ -164,7 +172,9 @@ Result<json> structure(const fs::path& path) {
     result["time_samplings"] = std::move(samplings);
     json objects = json::array();
     for (const Object& object : archive->objects()) {
-        json entry{{"path", validUtf8(object.path)}, {"schema", validUtf8(object.schema())}, {"metadata", metadataJson(object.metadata)}};
+        json entry{{"path", validUtf8(object.path)},
+                   {"schema", validUtf8(object.schema())},
+                   {"metadata", metadataJson(object.metadata)}};
         json properties = json::array();
         for (const Property& property : object.properties)
             WYC_CHECK(addProperty(*archive, property, "", properties));

@@ -10,7 +10,8 @@ namespace {
 template<class Swap> void forEachPair(const Topology& topology, const Swap& swap) {
     std::size_t start = 0;
     for (const std::int32_t size : topology.faceSizes()) {
-        for (std::size_t low = start + 1, high = start + static_cast<std::size_t>(size) - 1; size > 2 && low < high; ++low, --high)
+        for (std::size_t low = start + 1, high = start + static_cast<std::size_t>(size) - 1; size > 2 && low < high;
+             ++low, --high)
             swap(low, high);
         start += static_cast<std::size_t>(size);
     }
@@ -29,7 +30,8 @@ void turnCorners(const Topology& topology, Attribute& attribute) {
         return;
     if (!attribute.indices.empty()) {
         if (attribute.indices.size() == topology.cornerCount())
-            forEachPair(topology, [&](std::size_t a, std::size_t b) { std::swap(attribute.indices[a], attribute.indices[b]); });
+            forEachPair(topology,
+                        [&](std::size_t a, std::size_t b) { std::swap(attribute.indices[a], attribute.indices[b]); });
         return;
     }
     const auto extent = static_cast<std::size_t>(attribute.extent);

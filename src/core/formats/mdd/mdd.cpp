@@ -33,7 +33,8 @@ Result<Header> headerOf(const RandomAccessFile& file) {
                         .withAdvice("Write the point cache again; this file is not whole or is no MDD"));
     };
     if (file.size() < 8)
-        return refuse(fmt::format("an MDD begins with two counts of 4 bytes, the file has {} bytes", file.size()), file.size());
+        return refuse(fmt::format("an MDD begins with two counts of 4 bytes, the file has {} bytes", file.size()),
+                      file.size());
     std::array<std::int32_t, 2> raw{};
     WYC_CHECK(file.readAt(0, std::as_writable_bytes(std::span(raw))));
     const std::int32_t frames = byteSwapped(raw[0]);
@@ -43,12 +44,16 @@ Result<Header> headerOf(const RandomAccessFile& file) {
         return Header{static_cast<std::size_t>(frames), static_cast<std::size_t>(points)};
     if (raw[0] >= 0 && raw[1] >= 0 &&
         expectedSize(static_cast<std::uint64_t>(raw[0]), static_cast<std::uint64_t>(raw[1])) == file.size())
-        return refuse(fmt::format("the numbers are little-endian: read so, {} frames of {} points fit the size exactly; "
-                                  "an MDD is big-endian", raw[0], raw[1]), 0);
+        return refuse(
+            fmt::format("the numbers are little-endian: read so, {} frames of {} points fit the size exactly; "
+                        "an MDD is big-endian",
+                        raw[0], raw[1]),
+            0);
     if (!positive)
         return refuse(fmt::format("the header says {} frames of {} points", frames, points), frames < 0 ? 0 : 4);
     return refuse(fmt::format("the header says {} frames of {} points = {} bytes, the file has {}", frames, points,
-                              expectedSize(static_cast<std::uint64_t>(frames), static_cast<std::uint64_t>(points)), file.size()),
+                              expectedSize(static_cast<std::uint64_t>(frames), static_cast<std::uint64_t>(points)),
+                              file.size()),
                   file.size());
 }
 
@@ -56,7 +61,10 @@ class MddGeometry final : public Geometry {
   public:
     MddGeometry(std::shared_ptr<const RandomAccessFile> file, Header header, Sampling sampling, TopologyPtr topology,
                 ExtrasPtr extras)
-        : file_(std::move(file)), header_(header), sampling_(std::move(sampling)), topology_(std::move(topology)),
+        : file_(std::move(file)),
+          header_(header),
+          sampling_(std::move(sampling)),
+          topology_(std::move(topology)),
           extras_(std::move(extras)) {}
 
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
@@ -79,7 +87,9 @@ class MddGeometry final : public Geometry {
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return extras_; }
     [[nodiscard]] bool topologyVaries() const override { return false; }
-    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t sample) const override { return offsetOf(sample); }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t sample) const override {
+        return offsetOf(sample);
+    }
 
   private:
     [[nodiscard]] std::uint64_t offsetOf(std::size_t sample) const {
@@ -93,7 +103,8 @@ class MddGeometry final : public Geometry {
 };
 
 void remarkTimes(Scene& scene, const std::vector<double>& times, const std::string& item) {
-    const double usual = times.size() > 1 ? (times.back() - times.front()) / static_cast<double>(times.size() - 1) : 0.0;
+    const double usual =
+        times.size() > 1 ? (times.back() - times.front()) / static_cast<double>(times.size() - 1) : 0.0;
     std::vector<double> steps;
     for (std::size_t i = 1; i < times.size(); ++i)
         steps.push_back(times[i] - times[i - 1]);
@@ -103,7 +114,8 @@ void remarkTimes(Scene& scene, const std::vector<double>& times, const std::stri
     for (std::size_t i = 0; i < steps.size(); ++i) {
         if (steps[i] > 0.0)
             continue;
-        scene.remarks.push_back({"time.not_rising", item, std::round(scene.workingRate.frameAt(times[i + 1])), steps[i], "s",
+        scene.remarks.push_back({"time.not_rising", item, std::round(scene.workingRate.frameAt(times[i + 1])), steps[i],
+                                 "s",
                                  fmt::format("The time of sample {} is {} that of sample {}", i + 1,
                                              steps[i] == 0.0 ? "the same as" : "before", i),
                                  "Write the cache again, or resample it to an even rate", 2});
@@ -112,9 +124,11 @@ void remarkTimes(Scene& scene, const std::vector<double>& times, const std::stri
     for (std::size_t i = 0; i < steps.size(); ++i) {
         if (std::abs(steps[i] - median) <= 2.0 * jitterAt(times[i + 1]))
             continue;
-        scene.remarks.push_back({"time.uneven", item, std::round(scene.workingRate.frameAt(times[i + 1])), steps[i], "s",
+        scene.remarks.push_back({"time.uneven", item, std::round(scene.workingRate.frameAt(times[i + 1])), steps[i],
+                                 "s",
                                  fmt::format("The times are not even: sample {} comes {:.6f} s after the one before, "
-                                             "others {:.6f} s", i + 1, steps[i], median),
+                                             "others {:.6f} s",
+                                             i + 1, steps[i], median),
                                  "Resample to a rate, or write the cache again", 2});
         return;
     }
@@ -147,7 +161,8 @@ Result<Scene> openMdd(const OpenRequest& request) {
 
     Sampling sampling = Sampling::acyclic(times);
     if (scene.rate && times.size() > 1) {
-        // Float32 times stand for exact frames: take the frames where they are within the jitter of whole ones.
+        // Float32 times stand for exact frames: take the frames where they are within the jitter of whole
+        // ones.
         const double first = scene.rate->frameAt(times.front());
         const double whole = std::round(first);
         const double start = std::abs(first - whole) < scene.rate->frameAt(2.0 * jitterAt(largest))
@@ -158,11 +173,23 @@ Result<Scene> openMdd(const OpenRequest& request) {
         remarkTimes(scene, times, node.path);
     }
     if (header.frames == 0)
-        scene.remarks.push_back({"frames.none", node.path, {}, 0.0, "frames", "The cache holds no frames",
-                                 "Bake it again with a frame range", 2});
+        scene.remarks.push_back({"frames.none",
+                                 node.path,
+                                 {},
+                                 0.0,
+                                 "frames",
+                                 "The cache holds no frames",
+                                 "Bake it again with a frame range",
+                                 2});
     if (header.points == 0)
-        scene.remarks.push_back({"mesh.empty", node.path, {}, 0.0, "points", "The cache holds no points",
-                                 "Bake it again with the mesh chosen", 2});
+        scene.remarks.push_back({"mesh.empty",
+                                 node.path,
+                                 {},
+                                 0.0,
+                                 "points",
+                                 "The cache holds no points",
+                                 "Bake it again with the mesh chosen",
+                                 2});
 
     TopologyPtr topology = emptyTopology();
     ExtrasPtr extras = std::make_shared<const MeshExtras>();
@@ -170,9 +197,9 @@ Result<Scene> openMdd(const OpenRequest& request) {
     if (request.rest) {
         WYC_TRY(restPoints, request.rest->pointCount(0));
         if (restPoints != header.points)
-            return fail(makeError(ErrorKind::BadInput,
-                                  fmt::format("the cache has {} points, the rest mesh '{}' has {}",
-                                              groupedDigits(header.points), request.restName, groupedDigits(restPoints)))
+            return fail(makeError(ErrorKind::BadInput, fmt::format("the cache has {} points, the rest mesh '{}' has {}",
+                                                                   groupedDigits(header.points), request.restName,
+                                                                   groupedDigits(restPoints)))
                             .inFile(request.path.string())
                             .withAdvice("Give the mesh this cache was baked from"));
         WYC_TRY(restTopology, request.rest->topology(0));
@@ -201,7 +228,8 @@ Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& targe
         shape = &node;
     }
     if (!shape)
-        return fail(makeError(ErrorKind::BadInput, "there are no points to write").withAdvice("Choose an item with points"));
+        return fail(
+            makeError(ErrorKind::BadInput, "there are no points to write").withAdvice("Choose an item with points"));
     const Geometry& geometry = *shape->geometry;
     const std::size_t frames = geometry.sampling().count();
     WYC_TRY(points, geometry.pointCount(0));

@@ -66,45 +66,63 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
         }
     }
     for (const std::string& name : missing)
-        scene.remarks.push_back({"material.file_missing", item, {}, {}, "",
+        scene.remarks.push_back({"material.file_missing",
+                                 item,
+                                 {},
+                                 {},
+                                 "",
                                  fmt::format("The material file '{}' is not there", name),
-                                 "Put it beside the OBJ file, or deliver without materials", 1});
+                                 "Put it beside the OBJ file, or deliver without materials",
+                                 1});
     for (const Material& material : scene.materials)
         if (!material.texturePath.empty() && !material.textureFound)
-            scene.remarks.push_back({"texture.missing", item, {}, {}, "",
-                                     fmt::format("The texture '{}' of material '{}' leads nowhere", material.texturePath,
-                                                 material.name),
-                                     "Put the picture at this path beside the material file", 1});
+            scene.remarks.push_back(
+                {"texture.missing",
+                 item,
+                 {},
+                 {},
+                 "",
+                 fmt::format("The texture '{}' of material '{}' leads nowhere", material.texturePath, material.name),
+                 "Put the picture at this path beside the material file",
+                 1});
     std::vector<std::string> undefined;
     for (const FaceSet& used : text.materials)
         if (std::none_of(scene.materials.begin(), scene.materials.end(),
                          [&](const Material& m) { return m.name == used.name; }))
             undefined.push_back(used.name);
     if (!undefined.empty() && !text.materialFiles.empty() && missing.empty())
-        scene.remarks.push_back({"material.not_defined", item, {}, static_cast<double>(undefined.size()), "materials",
+        scene.remarks.push_back({"material.not_defined",
+                                 item,
+                                 {},
+                                 static_cast<double>(undefined.size()),
+                                 "materials",
                                  fmt::format("No material file defines '{}'", fmt::join(undefined, "', '")),
-                                 "The names survive; colours and textures cannot", 0});
+                                 "The names survive; colours and textures cannot",
+                                 0});
 }
 
 void addNotCarried(Scene& scene, const ObjText& text, const std::string& item) {
     for (const auto& [keyword, count] : text.notCarried)
-        scene.notCarried.push_back(
-            {item, keyword == "s" ? fmt::format("smoothing groups ({} statements)", count)
-                                  : fmt::format("statement '{}' ({} times)", keyword, count)});
+        scene.notCarried.push_back({item, keyword == "s" ? fmt::format("smoothing groups ({} statements)", count)
+                                                         : fmt::format("statement '{}' ({} times)", keyword, count)});
     if (text.lineElements > 0)
         scene.notCarried.push_back({item, fmt::format("{} polylines", text.lineElements)});
     if (text.pointElements > 0)
-        scene.notCarried.push_back({item, fmt::format("{} point elements (the points themselves are kept)", text.pointElements)});
+        scene.notCarried.push_back(
+            {item, fmt::format("{} point elements (the points themselves are kept)", text.pointElements)});
     if (text.weightCount > 0)
-        scene.notCarried.push_back({item, fmt::format("weights of {} points, which only curves use", text.weightCount)});
+        scene.notCarried.push_back(
+            {item, fmt::format("weights of {} points, which only curves use", text.weightCount)});
 }
 
-// A numbered run of files. Each is parsed when asked for; the last few stay in memory, because points, faces and
-// extras of one frame are asked for one after another.
+// A numbered run of files. Each is parsed when asked for; the last few stay in memory, because points, faces
+// and extras of one frame are asked for one after another.
 class ObjSequence final : public Geometry {
   public:
     ObjSequence(std::vector<SequenceFile> files, Sampling sampling, std::shared_ptr<const ParsedMesh> first)
-        : files_(std::move(files)), sampling_(std::move(sampling)), firstTopology_(first->topology),
+        : files_(std::move(files)),
+          sampling_(std::move(sampling)),
+          firstTopology_(first->topology),
           firstExtras_(first->extras) {
         stamps_.resize(files_.size());
         for (std::size_t i = 0; i < files_.size(); ++i)
@@ -211,17 +229,24 @@ Result<Scene> openObj(const OpenRequest& request) {
     addMaterials(scene, text, request.path, node.path);
     addNotCarried(scene, text, node.path);
     if (text.points.empty())
-        scene.remarks.push_back({"mesh.empty", node.path, {}, 0.0, "points", "The file holds no points",
-                                 "Export it again, or leave it out", 1});
+        scene.remarks.push_back({"mesh.empty",
+                                 node.path,
+                                 {},
+                                 0.0,
+                                 "points",
+                                 "The file holds no points",
+                                 "Export it again, or leave it out",
+                                 1});
     WYC_TRY(mesh, meshOf(std::move(text), request.path.string()));
     if (request.sequence.empty()) {
         std::vector<std::vector<Vec3f>> samples;
         samples.push_back(std::move(mesh.points));
-        node.geometry = std::make_shared<MemoryGeometry>(Sampling::still(), mesh.topology, std::move(samples), *mesh.extras);
+        node.geometry =
+            std::make_shared<MemoryGeometry>(Sampling::still(), mesh.topology, std::move(samples), *mesh.extras);
     } else {
-        node.geometry = std::make_shared<ObjSequence>(request.sequence,
-                                                      sequenceSampling(request.sequence, request.assumedRate),
-                                                      std::make_shared<const ParsedMesh>(std::move(mesh)));
+        node.geometry =
+            std::make_shared<ObjSequence>(request.sequence, sequenceSampling(request.sequence, request.assumedRate),
+                                          std::make_shared<const ParsedMesh>(std::move(mesh)));
     }
     scene.nodes.push_back(std::move(node));
     return scene;
@@ -229,10 +254,11 @@ Result<Scene> openObj(const OpenRequest& request) {
 
 Result<GeometryPtr> extractObject(const fs::path& path, const std::string& object) {
     WYC_TRY(text, readObjFile(path));
-    const auto found = std::find_if(text.objects.begin(), text.objects.end(),
-                                    [&](const ObjectSpan& o) { return o.name == object; });
+    const auto found =
+        std::find_if(text.objects.begin(), text.objects.end(), [&](const ObjectSpan& o) { return o.name == object; });
     if (found == text.objects.end())
-        return fail(makeError(ErrorKind::BadInput, fmt::format("no object '{}' in this file", object)).inFile(path.string()));
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("no object '{}' in this file", object)).inFile(path.string()));
     const auto low = static_cast<std::int32_t>(found->firstPoint);
     const auto high = static_cast<std::int32_t>(found->firstPoint + found->pointCount);
     std::vector<std::size_t> starts(text.faceSizes.size() + 1, 0);
@@ -244,10 +270,10 @@ Result<GeometryPtr> extractObject(const fs::path& path, const std::string& objec
         const auto f = static_cast<std::size_t>(face);
         for (std::size_t c = starts[f]; c < starts[f + 1]; ++c) {
             if (text.corners[c] < low || text.corners[c] >= high)
-                return fail(makeError(ErrorKind::BadInput,
-                                      fmt::format("object '{}' uses points of another object", object))
-                                .inFile(path.string())
-                                .withAdvice("Use the whole file as the rest mesh"));
+                return fail(
+                    makeError(ErrorKind::BadInput, fmt::format("object '{}' uses points of another object", object))
+                        .inFile(path.string())
+                        .withAdvice("Use the whole file as the rest mesh"));
             part.corners.push_back(text.corners[c] - low);
             if (!text.cornerUvs.empty())
                 part.cornerUvs.push_back(text.cornerUvs[c]);

@@ -45,8 +45,8 @@ class FaceSetMap {
     std::unordered_map<std::string, std::size_t> slots_;
 };
 
-// Highest positive index of one kind and the line it stands on: checked against the count at the end, because a
-// face may use points that are declared after it.
+// Highest positive index of one kind and the line it stands on: checked against the count at the end, because
+// a face may use points that are declared after it.
 struct HighestIndex {
     std::int64_t value = 0;
     std::uint64_t line = 0;
@@ -60,7 +60,8 @@ struct HighestIndex {
 
 class Parser {
   public:
-    Parser(std::string_view text, const std::string& path) : at_(text.data()), end_(text.data() + text.size()), path_(path) {
+    Parser(std::string_view text, const std::string& path)
+        : at_(text.data()), end_(text.data() + text.size()), path_(path) {
         // One point or face takes a dozen bytes or more: a first guess that saves most regrowing.
         out_.points.reserve(text.size() / 64);
         out_.corners.reserve(text.size() / 32);
@@ -214,7 +215,8 @@ class Parser {
         std::int64_t value = 0;
         const char* from = at_ < end_ && *at_ == '+' ? at_ + 1 : at_;
         const auto [stop, code] = std::from_chars(from, end_, value);
-        if (code == std::errc::result_out_of_range || (code == std::errc() && value > 0 && value > static_cast<std::int64_t>(kMostElements)))
+        if (code == std::errc::result_out_of_range ||
+            (code == std::errc() && value > 0 && value > static_cast<std::int64_t>(kMostElements)))
             return refuse(fmt::format("index {} is out of range: the file has {} {} so far",
                                       std::string_view(from, static_cast<std::size_t>(stop - from)).substr(0, 40),
                                       declared, noun));
@@ -289,7 +291,8 @@ class Parser {
                 into.push_back(value);
         }
         if (count < needed)
-            return refuse(fmt::format("{} has {} number{}, {} are needed", keyword, count, count == 1 ? "" : "s", needed));
+            return refuse(
+                fmt::format("{} has {} number{}, {} are needed", keyword, count, count == 1 ? "" : "s", needed));
         for (; count < wanted; ++count)
             into.push_back(0.0F);
         return {};
@@ -330,8 +333,7 @@ class Parser {
     }
 
     Status unknown(const std::string& keyword) {
-        const bool text = std::all_of(keyword.begin(), keyword.end(),
-                                      [](char c) { return c >= 0x21 && c < 0x7f; });
+        const bool text = std::all_of(keyword.begin(), keyword.end(), [](char c) { return c >= 0x21 && c < 0x7f; });
         if (!text)
             return refuse("not an OBJ text: unprintable bytes, no statement of the format");
         if (out_.notCarried.size() < 64 || out_.notCarried.contains(keyword))
@@ -376,7 +378,8 @@ class Parser {
     std::optional<std::size_t> activeMaterial_;
 };
 
-// Numbers that an option of a texture statement takes: "-s -o -t" one to three, and a file name may begin with a digit.
+// Numbers that an option of a texture statement takes: "-s -o -t" one to three, and a file name may begin
+// with a digit.
 struct TextureOption {
     std::string_view name;
     int least;
@@ -451,7 +454,8 @@ std::vector<Material> parseMaterials(std::string_view text, const fs::path& fold
             continue;
         const auto blank = line.find_first_of(" \t");
         const std::string_view keyword = line.substr(0, blank);
-        const std::string_view rest = blank == std::string_view::npos ? std::string_view() : trimmed(line.substr(blank));
+        const std::string_view rest =
+            blank == std::string_view::npos ? std::string_view() : trimmed(line.substr(blank));
         if (keyword == "newmtl") {
             result.push_back({std::string(rest), std::nullopt, {}, false});
         } else if (!result.empty() && keyword == "Kd") {

@@ -113,8 +113,8 @@ Result<std::string> meshText(const Geometry& geometry, std::size_t sample, const
                         .withAdvice("Mend the mesh where it was made; an OBJ file with it could not be read"));
     for (std::size_t f = 0; f < topology->faceCount(); ++f)
         if (topology->faceSizes()[f] < 3)
-            return fail(makeError(ErrorKind::BadInput, fmt::format("face {} has {} corners; OBJ needs 3", f,
-                                                                   topology->faceSizes()[f]))
+            return fail(makeError(ErrorKind::BadInput,
+                                  fmt::format("face {} has {} corners; OBJ needs 3", f, topology->faceSizes()[f]))
                             .withAdvice("Mend the mesh where it was made, or choose an archive"));
     std::string text;
     text.reserve(points.size() * 36 + topology->cornerCount() * 12);
@@ -173,7 +173,8 @@ Result<const Node*> onlyShape(const Scene& scene) {
         shape = &node;
     }
     if (!shape)
-        return fail(makeError(ErrorKind::BadInput, "there is no mesh to write").withAdvice("Choose an item with points"));
+        return fail(
+            makeError(ErrorKind::BadInput, "there is no mesh to write").withAdvice("Choose an item with points"));
     return shape;
 }
 
@@ -216,7 +217,8 @@ Result<std::vector<fs::path>> writeSequence(const Scene& scene, const fs::path& 
         const double frame = snappedFrame(options.rate.frameAt(geometry.sampling().time(i)));
         if (frame != std::round(frame))
             return fail(makeError(ErrorKind::BadInput, fmt::format("frame {} lies between whole frames; a numbered "
-                                                                   "sequence cannot hold it", frameText(frame)))
+                                                                   "sequence cannot hold it",
+                                                                   frameText(frame)))
                             .withAdvice("Resample to a rate at which all samples are whole frames"));
         const auto number = static_cast<long long>(frame);
         const std::string padded = fmt::format("{}{:0{}}", number < 0 ? "-" : "", std::abs(number), digits);

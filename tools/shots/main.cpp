@@ -1,0 +1,105 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// usage: wychronos_shots DEMO_FOLDER OUT_FOLDER
+#include <QApplication>
+#include <QDir>
+#include <QPushButton>
+#include <QScreen>
+#include <QTabWidget>
+#include <QTest>
+#include <QToolButton>
+
+#include "deliver_desk.h"
+#include "facts_desk.h"
+#include "main_window.h"
+#include "theme.h"
+#include "time_board.h"
+#include "viewport.h"
+
+using namespace wyc::app;
+
+namespace {
+
+void settle(MainWindow& window) {
+    for (int i = 0; i < 400; ++i) {
+        QTest::qWait(20);
+        if (i > 8 && !window.workspace().runner().busy() && !window.workspace().checking() &&
+            !window.viewport().loading())
+            break;
+    }
+    QTest::qWait(150);
+}
+
+void shoot(MainWindow& window, const QString& path) {
+    settle(window);
+    window.screen()->grabWindow(window.winId()).save(path);
+}
+
+void choose(MainWindow& window, const std::string& source) {
+    for (const ItemView& item : window.workspace().items())
+        if (item.source->name == source) {
+            window.workspace().setActive(ItemKey(item.key));
+            return;
+        }
+}
+
+bool clickMend(MainWindow& window, const QString& id) {
+    for (QPushButton* button : window.findChildren<QPushButton*>(QStringLiteral("mend")))
+        if (button->isVisible() && button->property("findingId").toString() == id) {
+            QTest::mouseClick(button, Qt::LeftButton);
+            settle(window);
+            return true;
+        }
+    return false;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    QApplication application(argc, argv);
+    if (argc < 3)
+        return 2;
+    QApplication::setApplicationName(QStringLiteral("wychronos-shots"));
+    QApplication::setOrganizationName(QStringLiteral("wychronos-shots"));
+    applyTheme(application);
+    const QString demo = QString::fromLocal8Bit(argv[1]);
+    const QDir out(QString::fromLocal8Bit(argv[2]));
+    MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    shoot(window, out.filePath(QStringLiteral("empty.png")));
+    window.workspace().openJob(demo + QStringLiteral("/lantern_shoal.wyc"));
+    settle(window);
+    window.workspace().setFrame(1042);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("main.png")));
+    choose(window, "lantern_jelly_back.mdd");
+    window.workspace().setFrame(1042);
+    shoot(window, out.filePath(QStringLiteral("fault-found.png")));
+    for (const char* id : {"size.ratio", "axis.turned", "frames.first_stale", "range.late"})
+        if (!clickMend(window, QString::fromLatin1(id)))
+            return 3;
+    window.desks().setCurrentIndex(1);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("steps.png")));
+    window.desks().setCurrentIndex(2);
+    shoot(window, out.filePath(QStringLiteral("deliver-plan.png")));
+    if (auto* only = window.findChild<QPushButton*>(QStringLiteral("deliverOnlyActive")))
+        QTest::mouseClick(only, Qt::LeftButton);
+    settle(window);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("deliver")), Qt::LeftButton);
+    for (int i = 0; i < 500 && window.deliverDesk().delivering(); ++i)
+        QTest::qWait(20);
+    shoot(window, out.filePath(QStringLiteral("delivered-proof.png")));
+    window.desks().setCurrentIndex(0);
+    choose(window, "survey_sub.abc");
+    window.findChild<FactsDesk*>()->showAllFindings(true);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("all-findings.png")));
+    choose(window, "lantern_jelly.mdd");
+    window.viewport().setStyle(ViewStyle::SpeedHeat);
+    window.viewport().setHeldFrame(1060);
+    window.findChild<FactsDesk*>()->showAllFindings(false);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("speed-heat.png")));
+    return 0;
+}
