@@ -1,0 +1,208 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// usage: wychronos_bench b4|b5|b8|make-b2 FOLDER
+// Each prints one ratio with the mark beside it; the same bytes, warm cache, median of several runs.
+#include <algorithm>
+#include <chrono>
+#include <cmath>
+#include <cstring>
+#include <functional>
+
+#include <fmt/format.h>
+
+#include "delivery/delivery.h"
+#include "formats/obj/obj.h"
+#include "formats/format.h"
+#include "base/parallel.h"
+
+using namespace wyc;
+
+namespace {
+
+double secondsOf(const std::function<void()>& work) {
+    const auto started = std::chrono::steady_clock::now();
+    work();
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - started).count();
+}
+
+double median(int runs, const std::function<void()>& work) {
+    std::vector<double> times;
+    work(); // warms the cache
+    for (int i = 0; i < runs; ++i)
+        times.push_back(secondsOf(work));
+    std::sort(times.begin(), times.end());
+    return times[times.size() / 2];
+}
+
+// A waving sheet computed when it is asked for: nothing is held.
+class WavingSheet final : public Geometry {
+  public:
+    WavingSheet(std::size_t side, std::size_t frames) : side_(side), sampling_(Sampling::uniform(1001.0 / 24, 1.0 / 24, frames)) {
+        std::vector<std::int32_t> sizes;
+        std::vector<std::int32_t> corners;
+        const auto n = static_cast<std::int32_t>(side);
+        for (std::int32_t r = 0; r + 1 < n; ++r)
+            for (std::int32_t c = 0; c + 1 < n; ++c) {
+                sizes.push_back(4);
+                corners.insert(corners.end(), {r * n + c, r * n + c + 1, r * n + n + c + 1, r * n + n + c});
+            }
+        topology_ = *Topology::make(std::move(sizes), std::move(corners));
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return side_ * side_; }
+    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
+        for (std::size_t i = 0; i < into.size(); ++i) {
+            const auto x = static_cast<float>(i % side_) * 0.01F;
+            const auto z = static_cast<float>(i / side_) * 0.01F;
+            into[i] = {x, 0.2F * std::sin(x * 3.0F + static_cast<float>(s) * 0.2F), z};
+        }
+        return {};
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override {
+        static const ExtrasPtr kNone = std::make_shared<const MeshExtras>();
+        return kNone;
+    }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+
+  private:
+    std::size_t side_;
+    Sampling sampling_;
+    TopologyPtr topology_;
+};
+
+Scene sheetScene(std::size_t side, std::size_t frames) {
+    Scene scene;
+    Node node;
+    node.name = "sheet";
+    node.path = "/sheet";
+    node.kind = NodeKind::Mesh;
+    node.geometry = std::make_shared<WavingSheet>(side, frames);
+    scene.nodes.push_back(std::move(node));
+    return scene;
+}
+
+int report(const Error& error) {
+    fmt::print(stderr, "{}\n", error.text());
+    return 2;
+}
+
+int write(const Scene& scene, const fs::path& path) {
+    const auto written = formatOfName(path)->write(scene, path, {}, Progress());
+    return written ? 0 : report(written.error());
+}
+
+// OBJ sequence, 50 frames of 100,000 points, parsed, against `wc -l` on the files.
+int b4(const fs::path& folder) {
+    const fs::path pattern = folder / "sheet.####.obj";
+    if (!fs::exists(folder / "sheet.1001.obj"))
+        if (const int code = write(sheetScene(316, 50), pattern))
+            return code;
+    std::vector<fs::path> files;
+    for (const auto& entry : fs::directory_iterator(folder))
+        if (entry.path().extension() == ".obj")
+            files.push_back(entry.path());
+    const double ours = median(5, [&] {
+        const auto status = parallelFor(files.size(), Progress(), [&](std::size_t i) -> Status {
+            WYC_TRY(text, obj::readObjFile(files[i]));
+            return text.points.size() == 316U * 316U ? Status() : Status(fail(ErrorKind::Internal, "points"));
+        });
+        if (!status)
+            report(status.error());
+    });
+    const std::string command = fmt::format("wc -l '{}'/*.obj > /dev/null", folder.string());
+    const double theirs = median(5, [&] {
+        if (std::system(command.c_str()) != 0)
+            fmt::print(stderr, "wc failed\n");
+    });
+    fmt::print("B4  parse {} OBJ files {:.3f} s, wc -l {:.3f} s: {:.2f} x (mark 3 x)\n", files.size(), ours, theirs, ours / theirs);
+    return 0;
+}
+
+// One frame of a million points from an opened archive into a caller's buffer, against memcpy of it.
+int b5(const fs::path& folder) {
+    const fs::path path = folder / "million.abc";
+    if (!fs::exists(path))
+        if (const int code = write(sheetScene(1000, 8), path))
+            return code;
+    OpenRequest request;
+    request.path = path;
+    const auto scene = formatOfName(path)->open(request);
+    if (!scene)
+        return report(scene.error());
+    const Geometry& geometry = *scene->nodes[0].geometry;
+    std::vector<Vec3f> buffer(1'000'000);
+    std::vector<Vec3f> from(1'000'000, Vec3f{1, 2, 3});
+    std::size_t frame = 0;
+    const double ours = median(41, [&] {
+        if (const auto status = geometry.readPoints(frame++ % 8, buffer); !status)
+            report(status.error());
+    });
+    const double theirs = median(41, [&] { std::memcpy(buffer.data(), from.data(), buffer.size() * sizeof(Vec3f)); });
+    fmt::print("B5  one frame of 1,000,000 points {:.3f} ms, memcpy {:.3f} ms: {:.2f} x (mark 2 x)\n", ours * 1e3, theirs * 1e3, ours / theirs);
+    return 0;
+}
+
+// Proof of a delivery against reading both sides once.
+int b8(const fs::path& folder) {
+    const fs::path source = folder / "proof.mdd";
+    const fs::path target = folder / "proof.abc";
+    const Scene made = sheetScene(316, 240);
+    if (!fs::exists(source))
+        if (const int code = write(made, source))
+            return code;
+    OpenRequest request;
+    request.path = source;
+    request.rest = made.nodes[0].geometry;
+    const auto meant = formatOfName(source)->open(request);
+    if (!meant)
+        return report(meant.error());
+    if (!fs::exists(target))
+        if (const int code = write(*meant, target))
+            return code;
+    PlannedOutput output;
+    output.format = formatById("alembic");
+    const double proof = median(5, [&] {
+        const auto result = proveAgainst(*meant, output, target, Progress());
+        if (!result || !result->passed)
+            fmt::print(stderr, "the proof does not pass\n");
+    });
+    OpenRequest back;
+    back.path = target;
+    const auto written = formatOfName(target)->open(back);
+    const double reading = median(5, [&] {
+        for (const Scene* side : {&*meant, &*written}) {
+            const Geometry& geometry = *side->nodes[0].geometry;
+            const auto status = parallelFor(30, Progress(), [&](std::size_t block) -> Status {
+                std::vector<Vec3f> points;
+                for (std::size_t i = block * 8; i < block * 8 + 8; ++i)
+                    WYC_CHECK(readPoints(geometry, i, points));
+                return {};
+            });
+            if (!status)
+                report(status.error());
+        }
+    });
+    fmt::print("B8  proof {:.3f} s, reading both sides once {:.3f} s: {:.2f} x (mark 1.3 x)\n", proof, reading, proof / reading);
+    return 0;
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    if (argc < 3)
+        return 2;
+    const std::string which = argv[1];
+    const fs::path folder = argv[2];
+    fs::create_directories(folder);
+    if (which == "b4")
+        return fs::create_directories(folder / "b4"), b4(folder / "b4");
+    if (which == "b5")
+        return b5(folder);
+    if (which == "b8")
+        return b8(folder);
+    if (which == "make-b2") { // 200,000 points × 240 frames, and its mesh beside it
+        const Scene scene = sheetScene(447, 240);
+        return write(scene, folder / "b2.mdd") || write(scene, folder / "b2_rest.obj");
+    }
+    return 2;
+}

@@ -1,0 +1,216 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <gtest/gtest.h>
+
+#include <nlohmann/json.hpp>
+
+#include "gather/source.h"
+#include "support/expected.h"
+#include "support/scenes.h"
+
+namespace wyc {
+namespace {
+
+using test::TempFolder;
+using test::writeFile;
+
+FileGroups group(const std::vector<std::string>& names) {
+    return groupFiles("/x", names);
+}
+
+TEST(Sequences, AConstantNumberIsNoFrameNumber) {
+    const auto groups = group({"v002_jelly.1001.obj", "v002_jelly.1002.obj", "v002_jelly.1003.obj", "alone_42.obj"});
+    ASSERT_EQ(groups.sequences.size(), 1U);
+    EXPECT_EQ(groups.sequences[0].pattern, "v002_jelly.####.obj");
+    EXPECT_EQ(groups.sequences[0].name, "v002_jelly");
+    ASSERT_EQ(groups.singles.size(), 1U);
+}
+
+TEST(Sequences, TwoRunsWithTwoNumbersEach) {
+    const auto groups = group({"a1_f01.obj", "a1_f02.obj", "a2_f01.obj", "a2_f02.obj"});
+    ASSERT_EQ(groups.sequences.size(), 2U);
+    EXPECT_EQ(groups.sequences[0].pattern, "a1_f##.obj");
+    EXPECT_EQ(groups.sequences[1].pattern, "a2_f##.obj");
+}
+
+TEST(Sequences, TheNumberMayStandInside) {
+    const auto groups = group({"bell_0012_final.obj", "bell_0013_final.obj"});
+    ASSERT_EQ(groups.sequences.size(), 1U);
+    EXPECT_EQ(groups.sequences[0].pattern, "bell_####_final.obj");
+    EXPECT_EQ(groups.sequences[0].name, "bell_final");
+}
+
+TEST(Sequences, SignsOnlyWhereTheyAreSigns) {
+    const auto negative = group({"f.-2.obj", "f.-1.obj", "f.0.obj", "f.1.obj"});
+    ASSERT_EQ(negative.sequences.size(), 1U);
+    EXPECT_EQ(negative.sequences[0].files.front().frame, -2.0);
+    const auto dashed = group({"jelly-001.obj", "jelly-002.obj"});
+    ASSERT_EQ(dashed.sequences.size(), 1U);
+    EXPECT_EQ(dashed.sequences[0].files.front().frame, 1.0);
+}
+
+TEST(Sequences, GapsDoublesStepsAndPaddings) {
+    const auto gap = group({"f.1.obj", "f.2.obj", "f.5.obj", "f.6.obj", "f.8.obj"}).sequences[0];
+    ASSERT_EQ(gap.missing.size(), 2U);
+    EXPECT_EQ(gap.missing[0].first, 3.0);
+    EXPECT_EQ(gap.missing[0].last, 4.0);
+    EXPECT_EQ(gap.missing[1].first, 7.0);
+    const auto step = group({"f.10.obj", "f.12.obj", "f.14.obj", "f.18.obj"}).sequences[0];
+    EXPECT_EQ(step.step, 2.0);
+    ASSERT_EQ(step.missing.size(), 1U);
+    EXPECT_EQ(step.missing[0].first, 16.0);
+    const auto doubled = group({"f.005.obj", "f.006.obj", "f.6.obj", "f.007.obj"}).sequences[0];
+    ASSERT_EQ(doubled.doubled.size(), 1U);
+    EXPECT_EQ(doubled.doubled[0].used.filename(), "f.006.obj");
+    EXPECT_EQ(doubled.files.size(), 3U);
+    EXPECT_TRUE(doubled.mixedPadding());
+    EXPECT_FALSE(group({"f.8.obj", "f.9.obj", "f.10.obj"}).sequences[0].mixedPadding());
+    EXPECT_TRUE(group({"f8.obj", "f9.obj", "f0010.obj"}).sequences[0].mixedPadding());
+}
+
+TEST(Sequences, NumbersLongerThanThirtyTwoBits) {
+    const auto groups = group({"f.20261123000001.obj", "f.20261123000002.obj"});
+    ASSERT_EQ(groups.sequences.size(), 1U);
+    EXPECT_EQ(groups.sequences[0].files[1].frame - groups.sequences[0].files[0].frame, 1.0);
+}
+
+TEST(Sequences, ForeignFoldersGroupAsExpected) {
+    for (const char* name : {"jelly_clean", "jelly_gap", "jelly_doubled", "jelly_padding", "frond_negative",
+                             "frond_step2", "jelly_beside", "two_in_one", "number_inside"}) {
+        const fs::path folder = fs::path(WYC_SHARED_FIXTURES) / "obj" / name;
+        if (!fs::exists(folder))
+            GTEST_SKIP() << "the shared fixtures are not here";
+        SCOPED_TRACE(name);
+        const auto expected = test::readJson(folder.parent_path() / (std::string(name) + ".expected.json"));
+        std::vector<std::string> objects;
+        for (const std::string& file : test::namesIn(folder))
+            if (fs::path(file).extension() == ".obj")
+                objects.push_back(file);
+        const auto groups = groupFiles(folder, objects);
+        ASSERT_EQ(groups.sequences.size(), expected["sequences"].size());
+        for (std::size_t i = 0; i < groups.sequences.size(); ++i) {
+            const auto& wanted = expected["sequences"][i];
+            EXPECT_EQ(groups.sequences[i].files.front().frame, wanted["first"].get<double>());
+            EXPECT_EQ(groups.sequences[i].files.back().frame, wanted["last"].get<double>());
+            EXPECT_EQ(groups.sequences[i].step, wanted["step"].get<double>());
+            EXPECT_EQ(groups.sequences[i].digits, wanted["digits"].get<std::vector<std::size_t>>());
+            ASSERT_EQ(groups.sequences[i].missing.size(), wanted["missing"].size());
+            for (std::size_t m = 0; m < wanted["missing"].size(); ++m)
+                EXPECT_EQ(groups.sequences[i].missing[m].first, wanted["missing"][m][0].get<double>());
+            EXPECT_EQ(groups.sequences[i].doubled.size(), wanted["doubled_numbers"].size());
+        }
+        EXPECT_EQ(groups.singles.size(), expected["single_files"].size());
+    }
+}
+
+TEST(Patterns, NameTheirFiles) {
+    const TempFolder folder;
+    for (const char* name : {"s.0001.obj", "s.0002.obj", "s.00003.obj", "s.12345.obj", "s.x.obj", "t.0001.obj"})
+        writeFile(folder / name, "v 0 0 0\n");
+    const auto four = sequenceOfPattern(folder / "s.####.obj");
+    ASSERT_TRUE(four);
+    EXPECT_EQ(four->files.size(), 3U); // 12345 outgrew the padding; 00003 is another padding
+    EXPECT_EQ(sequenceOfPattern(folder / "s.#.obj")->files.size(), 4U);
+    EXPECT_FALSE(sequenceOfPattern(folder / "u.####.obj"));
+    EXPECT_FALSE(sequenceOfPattern(folder / "s.##.##.obj"));
+    EXPECT_FALSE(sequenceOfPattern(folder / "plain.obj"));
+}
+
+TEST(Rest, NamesAreComparedByWords) {
+    EXPECT_GT(nameNearness("jelly_pulse", "jelly_rest"), nameNearness("jelly_pulse", "kelp_rest_33"));
+    EXPECT_EQ(nameNearness("size_100", "jelly_rest"), 0);
+    EXPECT_EQ(nameNearness("Lantern_Jelly", "lantern.jelly.v3"), 2);
+    EXPECT_EQ(nameNearness("a_rest_mesh", "b_rest_mesh"), 0); // words that say nothing
+}
+
+class RestSearch : public testing::Test {
+  protected:
+    void SetUp() override {
+        for (const char* name : {"jelly_pulse.mdd", "jelly_rest.obj", "kelp_rest_33.obj"})
+            fs::copy_file(fs::path(WYC_TEST_DATA) / "mdd" / name, folder_ / name);
+    }
+    SourcePtr open(const std::string& name) {
+        auto source = openSource({folder_ / name, {}, {}, true}, FrameRate());
+        EXPECT_TRUE(source) << source.error().text();
+        return source ? *source : nullptr;
+    }
+    TempFolder folder_;
+};
+
+TEST_F(RestSearch, TheNearestByNameIsTaken) {
+    const auto source = open("jelly_pulse.mdd");
+    ASSERT_TRUE(source->restUsed);
+    EXPECT_EQ(source->restUsed->filename(), "jelly_rest.obj");
+    EXPECT_EQ(source->scene.nodes[0].kind, NodeKind::Mesh);
+}
+
+TEST_F(RestSearch, ItAsksWhenTwoFitEquallyWell) {
+    fs::rename(folder_ / "jelly_pulse.mdd", folder_ / "cache.mdd");
+    const auto source = open("cache.mdd");
+    EXPECT_FALSE(source->restUsed);
+    EXPECT_EQ(source->restCandidates.size(), 2U);
+    ASSERT_FALSE(source->scene.remarks.empty());
+    EXPECT_EQ(source->scene.remarks[0].id, "rest.ambiguous");
+    EXPECT_EQ(source->scene.nodes[0].kind, NodeKind::Points);
+}
+
+TEST_F(RestSearch, TheOnlyOneThatFitsNeedsNoName) {
+    fs::rename(folder_ / "jelly_pulse.mdd", folder_ / "cache.mdd");
+    fs::remove(folder_ / "kelp_rest_33.obj");
+    EXPECT_EQ(open("cache.mdd")->restUsed->filename(), "jelly_rest.obj");
+    fs::remove(folder_ / "jelly_rest.obj");
+    EXPECT_EQ(open("cache.mdd")->scene.remarks.at(0).id, "rest.none");
+}
+
+TEST_F(RestSearch, AWrongMeshIsRefusedAndTheObjectThatFitsIsNamed) {
+    SourceSpec spec{folder_ / "jelly_pulse.mdd", fs::path(WYC_TEST_DATA) / "obj/three_objects.obj", {}, true};
+    const auto refused = openSource(spec, FrameRate());
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().what.find("33"), std::string::npos);
+    EXPECT_NE(refused.error().what.find("77"), std::string::npos);
+    EXPECT_NE(refused.error().advice.find("lantern_jelly"), std::string::npos);
+    spec.restObject = "lantern_jelly";
+    const auto source = openSource(spec, FrameRate());
+    ASSERT_TRUE(source) << source.error().text();
+    EXPECT_EQ((*source)->scene.nodes[0].kind, NodeKind::Mesh);
+}
+
+TEST_F(RestSearch, AFolderIsItsCachesAndTheirMeshesAreNoSources) {
+    const auto gathered = gather({folder_.path()}, false);
+    ASSERT_TRUE(gathered);
+    std::vector<std::string> names;
+    for (const SourceSpec& spec : gathered->specs)
+        names.push_back(spec.path.filename().string());
+    EXPECT_EQ(names, (std::vector<std::string>{"jelly_pulse.mdd", "kelp_rest_33.obj"}));
+}
+
+TEST(Gather, AFolderWithOneSequenceIsThatSequence) {
+    const TempFolder folder;
+    for (const char* name :
+         {"j.0101.obj", "j.0102.obj", "j_rest.obj", "notes.txt", ".j.0103.obj.swp", "j.0104.obj.part"})
+        writeFile(folder / name, "v 0 0 0\n");
+    const auto gathered = gather({folder.path()}, false);
+    ASSERT_TRUE(gathered);
+    ASSERT_EQ(gathered->specs.size(), 1U);
+    EXPECT_EQ(gathered->specs[0].path.filename(), "j.####.obj");
+    EXPECT_EQ(gathered->remarks.size(), 2U);
+    EXPECT_EQ(gather({folder / "j.0101.obj"}, false)->specs[0].path.filename(), "j.####.obj");
+    EXPECT_EQ(gather({folder / "j.0101.obj"}, true)->specs[0].path.filename(), "j.0101.obj");
+}
+
+TEST(Gather, SaysWhatIsWrongWithAPath) {
+    const TempFolder folder;
+    EXPECT_EQ(gather({folder / "none.obj"}, false).error().kind, ErrorKind::NotFound);
+    writeFile(folder / "a.txt", "x");
+    EXPECT_EQ(gather({folder / "a.txt"}, false).error().kind, ErrorKind::Unsupported);
+    EXPECT_EQ(gather({folder.path()}, false).error().kind, ErrorKind::BadInput);
+}
+
+TEST(Gather, LeftoversOfAKilledRunAreNoSources) {
+    const TempFolder folder;
+    writeFile(folder / "a.obj", "v 0 0 0\n");
+    writeFile(temporarySibling(folder / "b.obj"), "v 0 0 0\n");
+    EXPECT_EQ(gather({folder.path()}, false)->specs.size(), 1U);
+}
+
+} // namespace
+} // namespace wyc

@@ -1,0 +1,110 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Small scenes for tests.
+#include <cmath>
+#include <cstring>
+#include <functional>
+#include <stdexcept>
+
+#include "formats/format.h"
+#include "scene/scene.h"
+
+namespace wyc::test {
+
+inline TopologyPtr gridTopology(int rows, int columns) {
+    std::vector<std::int32_t> sizes;
+    std::vector<std::int32_t> corners;
+    for (int r = 0; r + 1 < rows; ++r)
+        for (int c = 0; c + 1 < columns; ++c) {
+            const int a = r * columns + c;
+            sizes.push_back(4);
+            corners.insert(corners.end(), {a, a + 1, a + columns + 1, a + columns});
+        }
+    return *Topology::make(std::move(sizes), std::move(corners));
+}
+
+/// A waving sheet, a little asymmetric so that no turn maps it onto itself.
+inline std::vector<Vec3f> sheetPoints(int rows, int columns, double phase) {
+    std::vector<Vec3f> points;
+    for (int r = 0; r < rows; ++r)
+        for (int c = 0; c < columns; ++c) {
+            const double u = c / static_cast<double>(columns - 1);
+            const double v = r / static_cast<double>(rows - 1);
+            points.push_back({static_cast<float>(1.3 * u + 0.05 * std::sin(phase + 3.0 * v)),
+                              static_cast<float>(0.9 * v + 0.2 * std::sin(phase * 1.3 + 4.0 * u)),
+                              static_cast<float>(0.4 * u * v + 0.15 * std::cos(phase + 5.0 * u + v))});
+        }
+    return points;
+}
+
+struct SheetOptions {
+    std::string name = "sheet";
+    int rows = 6;
+    int columns = 5;
+    double first = 1001;
+    std::size_t count = 24;
+    FrameRate rate;
+    std::function<double(double)> pose = [](double frame) { return frame; };
+    std::function<void(double frame, std::vector<Vec3f>&)> plant; // a fault
+};
+
+inline Scene sheetScene(const SheetOptions& options = {}) {
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t i = 0; i < options.count; ++i) {
+        const double frame = options.first + static_cast<double>(i);
+        samples.push_back(sheetPoints(options.rows, options.columns, options.pose(frame) * 0.13));
+        if (options.plant)
+            options.plant(frame, samples.back());
+    }
+    Scene scene;
+    scene.workingRate = options.rate;
+    Node node;
+    node.name = options.name;
+    node.path = "/" + options.name;
+    node.kind = NodeKind::Mesh;
+    node.geometry = std::make_shared<MemoryGeometry>(
+        options.count == 1
+            ? Sampling::still()
+            : Sampling::uniform(options.rate.secondsAt(options.first), options.rate.secondsAt(1.0), options.count),
+        gridTopology(options.rows, options.columns), std::move(samples));
+    scene.nodes.push_back(std::move(node));
+    return scene;
+}
+
+inline const Geometry& shapeOf(const Scene& scene, std::size_t skip = 0) {
+    for (const Node& node : scene.nodes)
+        if (node.geometry && skip-- == 0)
+            return *node.geometry;
+    throw std::runtime_error("no shape");
+}
+
+inline std::vector<Vec3f> pointsOf(const Geometry& geometry, std::size_t sample) {
+    std::vector<Vec3f> points;
+    const auto status = readPoints(geometry, sample, points);
+    if (!status)
+        throw std::runtime_error(status.error().text());
+    return points;
+}
+
+/// Bit for bit: −0 and not-a-number count too.
+inline bool sameBits(const std::vector<Vec3f>& a, const std::vector<Vec3f>& b) {
+    return a.size() == b.size() && (a.empty() || std::memcmp(a.data(), b.data(), a.size() * sizeof(Vec3f)) == 0);
+}
+
+inline Result<Scene> openFile(const fs::path& path, GeometryPtr rest = nullptr) {
+    OpenRequest request;
+    request.path = path;
+    request.rest = std::move(rest);
+    request.restName = "rest";
+    const Format* format = formatOfName(path);
+    return format ? format->open(request) : Result<Scene>(fail(ErrorKind::Unsupported, "no format"));
+}
+
+inline Result<std::vector<fs::path>> writeScene(const Scene& scene, const fs::path& target) {
+    WriteOptions options;
+    options.rate = scene.workingRate;
+    options.application = "tests";
+    return formatOfName(target)->write(scene, target, options, Progress());
+}
+
+} // namespace wyc::test
