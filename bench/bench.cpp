@@ -9,10 +9,10 @@
 
 #include <fmt/format.h>
 
-#include "delivery/delivery.h"
-#include "formats/obj/obj.h"
-#include "formats/format.h"
 #include "base/parallel.h"
+#include "delivery/delivery.h"
+#include "formats/format.h"
+#include "formats/obj/obj.h"
 
 using namespace wyc;
 
@@ -36,7 +36,8 @@ double median(int runs, const std::function<void()>& work) {
 // A waving sheet computed when it is asked for: nothing is held.
 class WavingSheet final : public Geometry {
   public:
-    WavingSheet(std::size_t side, std::size_t frames) : side_(side), sampling_(Sampling::uniform(1001.0 / 24, 1.0 / 24, frames)) {
+    WavingSheet(std::size_t side, std::size_t frames)
+        : side_(side), sampling_(Sampling::uniform(1001.0 / 24, 1.0 / 24, frames)) {
         std::vector<std::int32_t> sizes;
         std::vector<std::int32_t> corners;
         const auto n = static_cast<std::int32_t>(side);
@@ -114,7 +115,8 @@ int b4(const fs::path& folder) {
         if (std::system(command.c_str()) != 0)
             fmt::print(stderr, "wc failed\n");
     });
-    fmt::print("B4  parse {} OBJ files {:.3f} s, wc -l {:.3f} s: {:.2f} x (mark 3 x)\n", files.size(), ours, theirs, ours / theirs);
+    fmt::print("B4  parse {} OBJ files {:.3f} s, wc -l {:.3f} s: {:.2f} x (mark 3 x)\n", files.size(), ours, theirs,
+               ours / theirs);
     return 0;
 }
 
@@ -138,7 +140,8 @@ int b5(const fs::path& folder) {
             report(status.error());
     });
     const double theirs = median(41, [&] { std::memcpy(buffer.data(), from.data(), buffer.size() * sizeof(Vec3f)); });
-    fmt::print("B5  one frame of 1,000,000 points {:.3f} ms, memcpy {:.3f} ms: {:.2f} x (mark 2 x)\n", ours * 1e3, theirs * 1e3, ours / theirs);
+    fmt::print("B5  one frame of 1,000,000 points {:.3f} ms, memcpy {:.3f} ms: {:.2f} x (mark 2 x)\n", ours * 1e3,
+               theirs * 1e3, ours / theirs);
     return 0;
 }
 
@@ -182,7 +185,8 @@ int b8(const fs::path& folder) {
                 report(status.error());
         }
     });
-    fmt::print("B8  proof {:.3f} s, reading both sides once {:.3f} s: {:.2f} x (mark 1.3 x)\n", proof, reading, proof / reading);
+    fmt::print("B8  proof {:.3f} s, reading both sides once {:.3f} s: {:.2f} x (mark 1.3 x)\n", proof, reading,
+               proof / reading);
     return 0;
 }
 

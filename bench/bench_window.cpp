@@ -34,6 +34,7 @@ int main(int argc, char** argv) {
         window.timeBoard().showFrames({1001.0 - i * 0.1, 1048.0 + i * 0.1});
         window.timeBoard().repaint();
     }
-    std::printf("B10 redraws of the time board: %.0f a second (mark 60)\n", kRedraws * 1000.0 / static_cast<double>(clock.elapsed()));
+    std::printf("B10 redraws of the time board: %.0f a second (mark 60)\n",
+                kRedraws * 1000.0 / static_cast<double>(clock.elapsed()));
     return 0;
 }

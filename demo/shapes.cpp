@@ -159,13 +159,13 @@ Shape lathe(const std::vector<std::pair<float, float>>& profile, int segments) {
         for (std::int32_t s = 0; s < segments; ++s) {
             const std::int32_t a = r * segments + s;
             const std::int32_t b = r * segments + (s + 1) % segments;
-            shape.addFace({a, a + segments, b + segments, b});
+            shape.addFace({a, b, b + segments, a + segments});
         }
     std::vector<std::int32_t> front;
     std::vector<std::int32_t> back;
     for (std::int32_t s = 0; s < segments; ++s) {
-        front.push_back(s);
-        back.push_back((rows - 1) * segments + segments - 1 - s);
+        front.push_back(segments - 1 - s);
+        back.push_back((rows - 1) * segments + s);
     }
     for (const auto* cap : {&front, &back}) {
         shape.faceSizes.push_back(index(cap->size()));

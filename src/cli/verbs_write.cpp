@@ -125,7 +125,18 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
         std::string item = safeName(node.name);
         name.insert(at == std::string::npos ? name.size() : at,
                     (at > 0 && name[at - 1] == '.' ? item + "." : "_" + item));
-        add(std::move(scene), target.parent_path() / name, node.name);
+        fs::path path = target.parent_path() / name;
+        // Two items of one name in different places: the later one gets a number.
+        const auto taken = [&] {
+            return std::any_of(outputs.begin(), outputs.end(),
+                               [&](const PlannedOutput& o) { return o.target == path; });
+        };
+        for (int number = 2; taken(); ++number) {
+            const auto where = name.find(item);
+            path = target.parent_path() /
+                   (name.substr(0, where) + item + fmt::format("_{}", number) + name.substr(where + item.size()));
+        }
+        add(std::move(scene), path, node.name);
     }
     return outputs;
 }

@@ -231,7 +231,7 @@ TEST(Items, PatternsChooseAndLeaveOut) {
     EXPECT_EQ(paths(selectedItems(sub, {"hull"})), (std::vector<std::string>{"hull"}));
     EXPECT_EQ(paths(selectedItems(sub, {"/survey_sub/fin*"})).size(), 3U);
     EXPECT_EQ(paths(selectedItems(sub, {"!fin*"})).size(), 11U);
-    EXPECT_EQ(paths(selectedItems(sub, {"survey_sub", "!*propeller*"})).size(), 13U);
+    EXPECT_EQ(paths(selectedItems(sub, {"/survey_sub", "!*propeller*"})).size(), 13U);
     EXPECT_FALSE(selectedItems(sub, {"whale"}));
     EXPECT_FALSE(selectedItems(sub, {"!*"}));
     const auto gripper = selectedItems(sub, {"gripper"});

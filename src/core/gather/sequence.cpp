@@ -149,11 +149,13 @@ FileSequence makeSequence(const fs::path& folder, const std::vector<const Member
 bool FileSequence::mixedPadding() const {
     if (digits.size() < 2)
         return false;
+    if (!doubled.empty()) // two names of one number are two paddings of it
+        return true;
     // A sign often takes the place of a zero: "-003" and "0002" are one padding.
     std::set<std::size_t> lengths;
     for (const SequenceFile& file : files)
         lengths.insert(file.path.filename().string().size());
-    if (lengths.size() == 1 && doubled.empty())
+    if (lengths.size() == 1)
         return false;
     for (const SequenceFile& file : files) {
         const SplitName split = splitName(file.path.filename().string());

@@ -84,7 +84,8 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
             return fail(makeError(ErrorKind::BadInput, fmt::format("no item fits '{}'", words))
                             .withAdvice("`wyc info` lists the items; patterns may hold * and ?"));
     }
-    // Nothing below a node that was left out stays; parents of what was chosen do.
+    // Nothing below a node that was left out stays, nor anything that its own pattern leaves out; parents of what
+    // was chosen do.
     std::vector<bool> keep = chosen;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const int parent = scene.nodes[i].parent;

@@ -169,8 +169,9 @@ class SceneWriter {
         if (!ops.empty()) {
             const auto opsId = archive_.addProperty(
                 xform, {".ops", Property::Kind::Scalar, Pod::UInt8, static_cast<std::uint32_t>(ops.size()), {}, 0});
-            for (std::size_t i = 0; i < std::max<std::size_t>(1, transform.sampling().count()); ++i)
-                WYC_CHECK(archive_.addValues<std::uint8_t>(opsId, ops));
+            WYC_CHECK(archive_.addValues<std::uint8_t>(opsId, ops));
+            for (std::size_t i = 1; i < transform.sampling().count(); ++i)
+                archive_.repeatSample(opsId);
             values = archive_.addProperty(
                 xform,
                 {".vals", Property::Kind::Scalar, Pod::Double, static_cast<std::uint32_t>(channels), {}, sampling});

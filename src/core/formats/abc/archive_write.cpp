@@ -89,6 +89,8 @@ Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes,
     OutProperty& property = properties_[id.index];
     const Key128 content = key ? *key : hash128(bytes);
     const std::uint32_t index = property.count++;
+    auto& most = samplingCounts_[property.description.timeSampling];
+    most = std::max(most, property.count);
     if (index > 0 && content == property.lastKey && bytes.size() == property.lastSize)
         return {};
     property.lastKey = content;
@@ -112,10 +114,13 @@ Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes,
         property.lastChanged = index;
     }
     property.stored.push_back(position);
-    // As others count it: up to the last sample that differs from the one before.
-    auto& most = samplingCounts_[property.description.timeSampling];
-    most = std::max(most, property.lastChanged + 1);
     return {};
+}
+
+void ArchiveWriter::repeatSample(PropertyId id) {
+    OutProperty& property = properties_[id.index];
+    if (property.count > 0)
+        ++property.count;
 }
 
 Result<std::uint64_t> ArchiveWriter::writeData(std::span<const std::byte> first, std::span<const std::byte> second) {

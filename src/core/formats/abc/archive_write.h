@@ -43,6 +43,8 @@ class ArchiveWriter {
     /// before takes no room; equal contents anywhere in the archive are stored once.
     [[nodiscard]] Status addSample(PropertyId property, std::span<const std::byte> bytes,
                                    std::optional<Key128> key = std::nullopt);
+    /// The sample before once more. As others do, this does not count for the time sampling's largest sample count.
+    void repeatSample(PropertyId property);
     template<class T> [[nodiscard]] Status addValues(PropertyId property, std::span<const T> values) {
         return addSample(property, std::as_bytes(values));
     }
