@@ -85,6 +85,28 @@ TEST(Plan, FirstFrameUnitAxisAndRate) {
     EXPECT_EQ((*doubled)[0].rate.text(), "48");
 }
 
+TEST(Plan, TheRangeCountsInFramesOfTheShotWhateverTheRate) {
+    const TempFolder folder;
+    DeliverySpec spec = specFor(folder);
+    spec.rate = *FrameRate::make(48, 1); // away from the shot's 24: cut first
+    const auto away = planDelivery({inputOf(test::sheetScene())}, spec, sheetShot());
+    ASSERT_TRUE(away) << away.error().text();
+    EXPECT_EQ((*away)[0].frames->first, 2006.0);
+    EXPECT_EQ((*away)[0].frames->last, 2044.0);
+    spec.firstFrame = 1.0;
+    EXPECT_EQ((*planDelivery({inputOf(test::sheetScene())}, spec, sheetShot()))[0].frames->first, 1.0);
+    test::SheetOptions fast; // 48 frames a second, brought to the shot's 24: cut afterwards
+    fast.rate = *FrameRate::make(48, 1);
+    fast.first = 2000;
+    fast.count = 60;
+    spec.rate = FrameRate();
+    spec.firstFrame.reset();
+    const auto towards = planDelivery({inputOf(test::sheetScene(fast))}, spec, sheetShot());
+    ASSERT_TRUE(towards) << towards.error().text();
+    EXPECT_EQ((*towards)[0].frames->first, 1003.0);
+    EXPECT_EQ((*towards)[0].frames->last, 1022.0);
+}
+
 TEST(Plan, TheNextFreeVersionAndNeverAReplacement) {
     const TempFolder folder;
     test::writeFile(folder / "sh040_sheet_v001.abc", "mine");

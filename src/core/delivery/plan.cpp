@@ -115,19 +115,29 @@ Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std:
 
 std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
     std::vector<Step> steps;
-    if (spec.rate && *spec.rate != scene.workingRate)
-        steps.push_back({"resample", {{"rate", spec.rate->text()}, {"method", spec.resample}}, true});
+    const bool resamples = spec.rate && *spec.rate != scene.workingRate;
+    const auto resample = [&] {
+        if (resamples)
+            steps.push_back({"resample", {{"rate", spec.rate->text()}, {"method", spec.resample}}, true});
+    };
     std::optional<FrameRange> range = spec.range ? spec.range : shot.range;
     if (spec.wholeRange && !spec.range)
         range.reset();
+    // The range counts in frames of the shot: an item that is brought to the shot's rate is cut afterwards, one that
+    // leaves it is cut before.
+    const bool towardsShot = resamples && *spec.rate == shot.rateOrDefault();
+    if (towardsShot)
+        resample();
     if (range) {
         const double handles = spec.handles.value_or(shot.handles);
         steps.push_back({"trim", {{"first", range->first}, {"last", range->last}, {"handles", handles}}, true});
-        if (spec.firstFrame)
+        if (spec.firstFrame && (!resamples || towardsShot))
             steps.push_back({"offset", {{"frames", *spec.firstFrame - (range->first - handles)}}, true});
-    } else if (spec.firstFrame) {
-        steps.push_back({"start", {{"frame", *spec.firstFrame}}, true});
     }
+    if (!towardsShot)
+        resample();
+    if (spec.firstFrame && (!range || (resamples && !towardsShot)))
+        steps.push_back({"start", {{"frame", *spec.firstFrame}}, true});
     if (spec.unitMetres)
         steps.push_back({"unit",
                          {{"from", shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0)))},
