@@ -10,9 +10,11 @@ if(WYC_SANITIZE)
     target_link_options(wyc_settings INTERFACE -fsanitize=${WYC_SANITIZE})
 endif()
 
+set(CMAKE_CXX_FLAGS_RELEASE "-O2 -DNDEBUG")
 find_program(WYC_CCACHE ccache)
 if(WYC_CCACHE)
-    set(CMAKE_CXX_COMPILER_LAUNCHER ${WYC_CCACHE})
+    # With precompiled headers ccache has to look at what they are made of, not at when.
+    set(CMAKE_CXX_COMPILER_LAUNCHER ${CMAKE_COMMAND} -E env CCACHE_SLOPPINESS=pch_defines,time_macros,include_file_mtime,include_file_ctime ${WYC_CCACHE})
 endif()
 find_program(WYC_LLD ld.lld)
 if(WYC_LLD)

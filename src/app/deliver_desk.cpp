@@ -46,12 +46,9 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     head->addSpacing(10);
     outer->addLayout(head);
 
-    auto* scroll = new QScrollArea(this);
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* content = new QWidget(scroll);
-    auto* column = new QVBoxLayout(content);
-    column->setContentsMargins(0, 0, 10, 0);
+    auto* scroll = scrollingColumn(this);
+    QWidget* content = scroll->widget();
+    auto* column = static_cast<QVBoxLayout*>(content->layout());
     column->setSpacing(7);
     cards_ = new QVBoxLayout();
     cards_->setSpacing(5);
@@ -138,7 +135,6 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     column->addWidget(settings_);
     column->addLayout(cards_);
     column->addStretch(1);
-    scroll->setWidget(content);
     outer->addWidget(scroll, 1);
     back_ = new QPushButton(tr("Change what is delivered"), this);
     back_->setObjectName(QStringLiteral("deliverBack"));

@@ -10,6 +10,7 @@
 #include <QPainter>
 #include <QPainterPath>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QVBoxLayout>
 
 #include "base/text.h"
@@ -37,6 +38,17 @@ QFrame* cardFrame(const QColor& edge, QWidget* parent) {
         QStringLiteral("QFrame#card { background: #172226; border-radius: 3px; border-left: 3px solid %1; }")
             .arg(edge.name()));
     return frame;
+}
+
+QScrollArea* scrollingColumn(QWidget* parent) {
+    auto* scroll = new QScrollArea(parent);
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* content = new QWidget(scroll);
+    auto* column = new QVBoxLayout(content);
+    column->setContentsMargins(0, 0, 10, 0);
+    scroll->setWidget(content);
+    return scroll;
 }
 
 float profileTop(const std::vector<float>& steps) {

@@ -7,6 +7,7 @@
 
 #include "workspace.h"
 
+class QScrollArea;
 class QVBoxLayout;
 
 namespace wyc::app {
@@ -17,6 +18,8 @@ namespace wyc::app {
 [[nodiscard]] QFrame* cardFrame(const QColor& edge, QWidget* parent);
 /// Height of a motion profile's picture: a single jump must not flatten the rest.
 [[nodiscard]] float profileTop(const std::vector<float>& steps);
+/// A scroll area whose widget is a column that grows downward.
+[[nodiscard]] QScrollArea* scrollingColumn(QWidget* parent);
 /// Removes and deletes everything in a layout.
 void clearLayout(QVBoxLayout* layout);
 

@@ -81,12 +81,9 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     plotRow->addSpacing(10);
     outer->addLayout(plotRow);
 
-    auto* scroll = new QScrollArea(this);
-    scroll->setWidgetResizable(true);
-    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    auto* content = new QWidget(scroll);
-    auto* column = new QVBoxLayout(content);
-    column->setContentsMargins(0, 0, 10, 0);
+    auto* scroll = scrollingColumn(this);
+    QWidget* content = scroll->widget();
+    auto* column = static_cast<QVBoxLayout*>(content->layout());
     column->setSpacing(6);
     gridHost_ = new QWidget(content);
     grid_ = new QGridLayout(gridHost_);
@@ -113,7 +110,6 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     column->addWidget(factsTitle);
     column->addWidget(gridHost_);
     column->addStretch(1);
-    scroll->setWidget(content);
     outer->addWidget(scroll, 1);
 
     connect(&workspace_, &Workspace::activeChanged, this, [this] {

@@ -71,12 +71,14 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
         for (std::size_t i = 0; i < rows_.size(); ++i) {
             if (rows_[i].kind != RowKind::Item || rows_[i].item != workspace_.active())
                 continue;
-            const int top = static_cast<int>(i) * kRowHeight;
+            // Scrolled up to, an item brings the name of its source along.
+            const std::size_t head = i > 0 && rows_[i - 1].kind == RowKind::Source ? i - 1 : i;
+            const int top = static_cast<int>(head) * kRowHeight;
             const int page = height() - kRulerHeight;
             if (top < scroll_->value())
                 scroll_->setValue(top);
-            else if (top + kRowHeight > scroll_->value() + page)
-                scroll_->setValue(top + kRowHeight - page);
+            else if (const int bottom = static_cast<int>(i + 1) * kRowHeight; bottom > scroll_->value() + page)
+                scroll_->setValue(bottom + 3 - page);
         }
         update();
     });

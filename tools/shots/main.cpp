@@ -2,6 +2,7 @@
 // usage: wychronos_shots DEMO_FOLDER OUT_FOLDER
 #include <QApplication>
 #include <QDir>
+#include <QMenu>
 #include <QPushButton>
 #include <QScreen>
 #include <QTabWidget>
@@ -96,8 +97,10 @@ int main(int argc, char** argv) {
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("all-findings.png")));
     choose(window, "lantern_jelly.mdd");
-    window.viewport().setStyle(ViewStyle::SpeedHeat);
-    window.viewport().setHeldFrame(1060);
+    window.findChild<QToolButton*>(QStringLiteral("viewStyle"))->menu()->actions()[2]->trigger();
+    window.workspace().setFrame(1060);
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("holdPose")), Qt::LeftButton);
+    window.workspace().setFrame(1042);
     window.findChild<FactsDesk*>()->showAllFindings(false);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("speed-heat.png")));

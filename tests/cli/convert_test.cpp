@@ -1,0 +1,198 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Conversions as pipeline scripts call them, on our own and on foreign files.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "base/hash.h"
+#include "support/expected.h"
+#include "support/process.h"
+#include "support/scenes.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+using test::TempFolder;
+using test::wyc;
+
+class Convert : public testing::Test {
+  protected:
+    fs::path cache(test::SheetOptions options = {}) {
+        const fs::path path = folder_ / (options.name + ".mdd");
+        EXPECT_TRUE(test::writeScene(test::sheetScene(options), path));
+        return path;
+    }
+    json infoOf(const fs::path& path) { return wyc({"info", path.string(), "--json"}).json(); }
+    test::Outcome convert(std::vector<std::string> arguments) {
+        arguments.insert(arguments.begin(), "convert");
+        return wyc(std::move(arguments));
+    }
+    TempFolder folder_;
+};
+
+TEST_F(Convert, ChoosesItems) {
+    const std::string archive = (fs::path(WYC_TEST_DATA) / "abc/uv_and_normals.abc").string();
+    ASSERT_EQ(convert({archive, "--items", "flat_*", "--items", "!flat_var", "-o", (folder_ / "a.abc").string()}).code,
+              0);
+    const json info = infoOf(folder_ / "a.abc");
+    ASSERT_GE(info["items"].size(), 2U);
+    for (const json& item : info["items"]) {
+        EXPECT_TRUE(item["path"].get<std::string>().starts_with("/flat_")) << item["path"];
+        EXPECT_NE(item["path"], "/flat_var");
+    }
+    const auto none = convert({archive, "--items", "whale", "-o", (folder_ / "b.abc").string()});
+    EXPECT_EQ(none.code, 2);
+    EXPECT_NE(none.err.find("whale"), std::string::npos);
+}
+
+TEST_F(Convert, EveryNthOffsetAndScale) {
+    ASSERT_EQ(convert({cache().string(), "--every", "3", "--offset", "-1000", "--scale", "2", "-o",
+                       (folder_ / "a.mdd").string()})
+                  .code,
+              0);
+    const json info = infoOf(folder_ / "a.mdd");
+    EXPECT_EQ(info["items"][0]["samples"], 8);
+    EXPECT_EQ(info["rate"], "8"); // a cache says its rate through its times
+    const auto scene = test::openFile(folder_ / "a.mdd");
+    EXPECT_EQ(test::pointsOf(test::shapeOf(*scene), 1)[4].x,
+              test::pointsOf(test::shapeOf(test::sheetScene()), 3)[4].x * 2.0F);
+}
+
+TEST_F(Convert, ResamplesToARate) {
+    const fs::path source = cache();
+    ASSERT_EQ(convert({source.string(), "--rate", "48", "-o", (folder_ / "a.abc").string()}).code, 0);
+    EXPECT_EQ(infoOf(folder_ / "a.abc")["items"][0]["samples"], 47);
+    EXPECT_EQ(infoOf(folder_ / "a.abc")["rate"], "48");
+    ASSERT_EQ(
+        convert({source.string(), "--rate", "23.976", "--resample", "nearest", "-o", (folder_ / "b.abc").string()})
+            .code,
+        0);
+    EXPECT_EQ(infoOf(folder_ / "b.abc")["rate"], "24000/1001");
+    EXPECT_EQ(convert({source.string(), "--resample", "magic", "-o", (folder_ / "c.abc").string()}).code, 2);
+    EXPECT_EQ(convert({source.string(), "--rate", "0", "-o", (folder_ / "c.abc").string()}).code, 2);
+    EXPECT_FALSE(fs::exists(folder_ / "c.abc"));
+}
+
+TEST_F(Convert, NegativeFramesGoThereAndBack) {
+    test::SheetOptions options;
+    options.first = -8;
+    const fs::path source = cache(options);
+    ASSERT_EQ(convert({source.string(), "-o", (folder_ / "p/s.####.obj").string()}).code, 0);
+    EXPECT_TRUE(fs::exists(folder_ / "p/s.-0008.obj"));
+    EXPECT_TRUE(fs::exists(folder_ / "p/s.0015.obj"));
+    const json info = infoOf(folder_ / "p");
+    EXPECT_EQ(info["first"], -8.0);
+    EXPECT_EQ(info["last"], 15.0);
+    ASSERT_EQ(convert({(folder_ / "p").string(), "--rate", "24", "-o", (folder_ / "b.mdd").string()}).code, 0);
+    EXPECT_EQ(test::readFile(folder_ / "b.mdd"), test::readFile(source));
+}
+
+TEST_F(Convert, ASequenceIsNotMixedIntoOneThatIsThere) {
+    const fs::path source = cache();
+    test::writeFile(folder_ / "p/s.1010.obj", "v 0 0 0\n");
+    const auto refused = convert({source.string(), "-o", (folder_ / "p/s.####.obj").string()});
+    EXPECT_EQ(refused.code, 2);
+    EXPECT_EQ(test::namesIn(folder_ / "p"), (std::vector<std::string>{"s.1010.obj"}));
+    EXPECT_EQ(test::readFile(folder_ / "p/s.1010.obj"), "v 0 0 0\n");
+    EXPECT_EQ(convert({source.string(), "-o", (folder_ / "p/s.####.obj").string(), "--replace"}).code, 0);
+    EXPECT_EQ(test::namesIn(folder_ / "p").size(), 24U);
+}
+
+TEST_F(Convert, SamplesBetweenFramesDoNotFitASequence) {
+    ASSERT_EQ(convert({cache().string(), "--rate", "48", "-o", (folder_ / "a.abc").string()}).code, 0);
+    ASSERT_EQ(convert({(folder_ / "a.abc").string(), "-o", (folder_ / "p/s.####.obj").string()}).code,
+              0); // whole at 48
+    const auto uneven = convert(
+        {(fs::path(WYC_TEST_DATA) / "abc/mesh_acyclic_times.abc").string(), "-o", (folder_ / "q/s.####.obj").string()});
+    EXPECT_EQ(uneven.code, 2);
+    EXPECT_NE(uneven.err.find("between whole frames"), std::string::npos) << uneven.err;
+    EXPECT_TRUE(!fs::exists(folder_ / "q") || test::namesIn(folder_ / "q").empty());
+}
+
+TEST_F(Convert, AChangingMeshIsRefusedByAPointCacheAndKeptByASequence) {
+    const std::string archive = (fs::path(WYC_TEST_DATA) / "abc/mesh_varying_topology.abc").string();
+    const auto refused = convert({archive, "-o", (folder_ / "a.mdd").string()});
+    EXPECT_EQ(refused.code, 2);
+    EXPECT_NE(refused.err.find("points"), std::string::npos);
+    EXPECT_FALSE(fs::exists(folder_ / "a.mdd"));
+    ASSERT_EQ(convert({archive, "-o", (folder_ / "p/s.####.obj").string()}).code, 0);
+    ASSERT_EQ(convert({(folder_ / "p").string(), "--rate", "24", "-o", (folder_ / "b.abc").string()}).code, 0);
+    const auto a = test::openFile(archive);
+    const auto b = test::openFile(folder_ / "b.abc");
+    ASSERT_EQ(test::shapeOf(*a).sampling().count(), test::shapeOf(*b).sampling().count());
+    for (std::size_t i = 0; i < test::shapeOf(*a).sampling().count(); ++i) {
+        EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(*a), i), test::pointsOf(test::shapeOf(*b), i))) << i;
+        EXPECT_EQ((*test::shapeOf(*a).topology(i))->hash(), (*test::shapeOf(*b).topology(i))->hash()) << i;
+    }
+}
+
+TEST_F(Convert, TheRestMeshGivesTheFacesAndItsUvs) {
+    const fs::path source = cache();
+    Scene mesh = test::sheetScene();
+    MeshExtras extras;
+    extras.uvs = {Scope::Corner, 2, {0, 0, 1, 0, 1, 1}, std::vector<std::int32_t>(80, 2)};
+    mesh.nodes[0].geometry =
+        std::make_shared<MemoryGeometry>(Sampling::still(), test::gridTopology(6, 5),
+                                         std::vector<std::vector<Vec3f>>{test::sheetPoints(6, 5, 0)}, extras);
+    ASSERT_TRUE(test::writeScene(mesh, folder_ / "mesh.obj"));
+    ASSERT_EQ(convert({source.string(), "--rest", (folder_ / "mesh.obj").string(), "-o", (folder_ / "a.abc").string(),
+                       "--record"})
+                  .code,
+              0);
+    const auto scene = test::openFile(folder_ / "a.abc");
+    EXPECT_EQ((*test::shapeOf(*scene).topology(3))->faceCount(), 20U);
+    EXPECT_EQ((*test::shapeOf(*scene).extras(3))->uvs, extras.uvs);
+    EXPECT_EQ(wyc({"prove", (folder_ / "a.abc").string()}).code, 0);
+    EXPECT_EQ(
+        convert({source.string(), "--rest", (folder_ / "none.obj").string(), "-o", (folder_ / "b.abc").string()}).code,
+        2);
+}
+
+TEST_F(Convert, SeveralSourcesBecomeOneArchive) {
+    test::SheetOptions second;
+    second.name = "other";
+    ASSERT_EQ(convert({cache().string(), cache(second).string(), "-o", (folder_ / "a.abc").string(), "--prove"}).code,
+              0);
+    EXPECT_EQ(infoOf(folder_ / "a.abc")["items"].size(), 2U);
+    test::SheetOptions faster;
+    faster.name = "faster";
+    faster.rate = *FrameRate::make(30, 1);
+    const auto mixed = convert({cache().string(), cache(faster).string(), "-o", (folder_ / "b.abc").string()});
+    EXPECT_EQ(mixed.code, 2);
+    EXPECT_NE(mixed.err.find("--rate"), std::string::npos);
+    EXPECT_EQ(
+        convert({cache().string(), cache(faster).string(), "--rate", "24", "-o", (folder_ / "b.abc").string()}).code,
+        0);
+}
+
+// Foreign sequences, frame by frame, through the program.
+TEST_F(Convert, ForeignSequencesSampleAsIndependentReadersRead) {
+    std::size_t compared = 0;
+    for (const char* name : {"jelly_clean", "jelly_gap", "jelly_padding", "frond_negative", "jelly_cut"}) {
+        const fs::path folder = fs::path(WYC_SHARED_FIXTURES) / "obj" / name;
+        if (!fs::exists(folder))
+            GTEST_SKIP() << "the shared fixtures are not here";
+        const json expected = test::readJson(folder.parent_path() / (std::string(name) + ".expected.json"));
+        for (const json& frame : expected["sequences"][0]["frames"]) {
+            SCOPED_TRACE(std::string(name) + " " + frame["frame"].dump());
+            const auto outcome = wyc({"sample", folder.string(), "--at", frame["frame"].dump(), "--json"});
+            if (frame.contains("error")) {
+                EXPECT_EQ(outcome.code, 2);
+                EXPECT_EQ(outcome.json()["error"]["line"], frame["error"]["line"]);
+                continue;
+            }
+            ASSERT_EQ(outcome.code, 0) << outcome.err;
+            const json document = outcome.json();
+            std::vector<Vec3f> points;
+            for (const json& p : document["frames"][0]["items"][0]["points"])
+                points.push_back({p[0].get<float>(), p[1].get<float>(), p[2].get<float>()});
+            EXPECT_EQ(hashText(hash64(std::as_bytes(std::span(points)))), frame["xxh64"].get<std::string>());
+            ++compared;
+        }
+    }
+    EXPECT_GT(compared, 30U);
+}
+
+} // namespace
+} // namespace wyc
