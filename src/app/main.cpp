@@ -25,9 +25,8 @@ int main(int argc, char** argv) {
     parser.process(application);
     wyc::app::MainWindow window;
     window.show();
-    if (!parser.positionalArguments().isEmpty())
+    const bool recovered = window.offerRecovery();
+    if (!recovered && !parser.positionalArguments().isEmpty())
         window.workspace().addPaths(parser.positionalArguments());
-    else
-        window.offerRecovery();
     return QApplication::exec();
 }

@@ -533,7 +533,7 @@ void MainWindow::setAutosaveFolder(const QString& folder) {
     workspace_->document().setAutosaveFolder(folder.toStdString());
 }
 
-void MainWindow::offerRecovery() {
+bool MainWindow::offerRecovery() {
     const QString folder =
         QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/recovery");
     setAutosaveFolder(folder);
@@ -546,11 +546,12 @@ void MainWindow::offerRecovery() {
             QMessageBox::Yes | QMessageBox::No);
         if (answer == QMessageBox::Yes) {
             workspace_->document().recover(state);
-            return;
+            return true;
         }
         std::error_code code;
         fs::remove(state.file, code);
     }
+    return false;
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* event) {

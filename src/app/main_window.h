@@ -31,8 +31,8 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] Viewport& viewport() { return *viewport_; }
     [[nodiscard]] DeliverDesk& deliverDesk() { return *deliver_; }
     [[nodiscard]] QTabWidget& desks() { return *desks_; }
-    /// Offers what runs that died left behind. Not at construction: tests open windows too.
-    void offerRecovery();
+    /// Offers what runs that died left behind; true when it was taken. Not at construction: tests open windows too.
+    bool offerRecovery();
     void setAutosaveFolder(const QString& folder);
 
   protected:

@@ -16,7 +16,7 @@
 namespace wyc::abc {
 namespace {
 
-constexpr std::size_t kMostDepth = 1000;
+constexpr std::size_t kMostDepth = 500;
 constexpr std::uint32_t kMostSamples = 1U << 24; // eight days at 24 frames a second
 constexpr std::size_t kKeyBytes = 16;
 constexpr std::size_t kHashBytes = 32;
