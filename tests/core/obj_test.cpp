@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
+#include <bit>
+#include <cstdlib>
 #include <limits>
+#include <random>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
@@ -141,6 +144,27 @@ TEST(ObjText, BadInputIsRefusedWithItsLine) {
         ASSERT_FALSE(result) << bad.text;
         EXPECT_EQ(result.error().line, bad.line) << bad.text;
         EXPECT_NE(result.error().what.find(bad.says), std::string::npos) << result.error().what;
+    }
+}
+
+TEST(ObjText, NumbersAreRoundedOnceWhateverTheirForm) {
+    std::mt19937_64 random(3);
+    for (int i = 0; i < 200000; ++i) {
+        // Decimals of 1 to 15 digits, and decimals that lie half way between two floats or just beside.
+        std::string text;
+        if (i % 4 == 0) {
+            const auto bits = static_cast<std::uint32_t>(random() % 0x3f000000U + 0x20000000U);
+            const double low = static_cast<double>(std::bit_cast<float>(bits));
+            const double high = static_cast<double>(std::bit_cast<float>(bits + 1));
+            text = fmt::format("{:.{}f}", (low + high) / 2, 1 + random() % 14);
+        } else {
+            text = fmt::format("{}{}.{}", random() % 2 ? "-" : "", random() % 10000, random() % 100000000);
+        }
+        const auto parsed = parse("v " + text + " 0 0\n");
+        ASSERT_TRUE(parsed) << text;
+        EXPECT_EQ(std::bit_cast<std::uint32_t>(parsed->points[0].x),
+                  std::bit_cast<std::uint32_t>(std::strtof(text.c_str(), nullptr)))
+            << text;
     }
 }
 

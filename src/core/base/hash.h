@@ -13,6 +13,12 @@ namespace wyc {
 [[nodiscard]] std::uint64_t hash64(std::span<const std::byte> bytes);
 /// XXH64 of one block followed by another, as if they stood together.
 [[nodiscard]] std::uint64_t hash64(std::span<const std::byte> first, std::span<const std::byte> second);
+/// XXH64 of `b`, and whether it equals `a` byte for byte, in one walk over both (equal sizes).
+struct HashedComparison {
+    std::uint64_t hash = 0;
+    bool equal = false;
+};
+[[nodiscard]] HashedComparison hashAndCompare(std::span<const std::byte> a, std::span<const std::byte> b);
 [[nodiscard]] std::string hashText(std::uint64_t hash);
 
 using Key128 = std::array<std::uint64_t, 2>;

@@ -103,14 +103,15 @@ Status compareShape(const Scene& meant, std::size_t node, const Geometry& found,
                 WYC_CHECK(progress.poll());
                 WYC_CHECK(readPoints(wanted, i, a));
                 WYC_CHECK(readPoints(found, i, b));
-                item.sampleHashes[i] = hash64(std::as_bytes(std::span(b)));
+                const auto compared = hashAndCompare(std::as_bytes(std::span(a)), std::as_bytes(std::span(b)));
+                item.sampleHashes[i] = compared.hash;
                 if (a.size() != b.size()) {
                     const std::lock_guard lock(mutex);
                     item.disagreements.push_back(
                         fmt::format("sample {} has {} points, {} were meant", i, b.size(), a.size()));
                     continue;
                 }
-                const DriftFigure drift = driftOf(a, b);
+                const DriftFigure drift = compared.equal ? DriftFigure{} : driftOf(a, b);
                 WYC_TRY(facesMeant, wanted.topology(i));
                 WYC_TRY(facesFound, found.topology(i));
                 const std::lock_guard lock(mutex);

@@ -13,6 +13,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "formats/obj/fast_number.h"
 
 namespace wyc::obj {
 namespace {
@@ -135,11 +136,19 @@ class Parser {
         return text;
     }
 
+    [[nodiscard]] bool endsHere(const char* stop) const {
+        return stop == end_ || isBlank(*stop) || *stop == '\n' || *stop == '#' || *stop == '\\';
+    }
+
     Result<float> number(const char* what) {
+        if (const auto fast = fastFloat(at_, end_); fast && endsHere(fast->end)) {
+            at_ = fast->end;
+            return fast->value;
+        }
         float value = 0.0F;
         const char* from = at_ < end_ && *at_ == '+' ? at_ + 1 : at_;
         const auto [stop, code] = fast_float::from_chars(from, end_, value);
-        const bool ended = stop == end_ || isBlank(*stop) || *stop == '\n' || *stop == '#' || *stop == '\\';
+        const bool ended = endsHere(stop);
         if (stop == from || !ended || (code != std::errc() && value != 0.0F && std::isfinite(value))) {
             const std::string_view text = word();
             return refuse(fmt::format("'{}' is not a number", validUtf8(text.substr(0, 40))));
@@ -175,6 +184,17 @@ class Parser {
     Status parsePoint() {
         std::array<float, 7> numbers{};
         std::size_t count = 0;
+        for (; count < 3 && at_ < end_; ++count) { // "v x y z" with plain numbers and single blanks
+            const auto fast = fastFloat(at_, end_);
+            if (!fast || fast->end == end_ || (*fast->end != ' ' && *fast->end != '\n'))
+                break;
+            numbers[count] = fast->value;
+            at_ = fast->end + (*fast->end == ' ' ? 1 : 0);
+            if (*fast->end == '\n') {
+                ++count;
+                break;
+            }
+        }
         while (skipBlanks()) {
             if (count == numbers.size())
                 return refuse("v has more than 7 numbers");
@@ -212,6 +232,16 @@ class Parser {
     }
 
     Result<std::int32_t> index(std::size_t declared, HighestIndex& highest, const char* noun) {
+        // The common form: a few digits, no sign.
+        std::int32_t plain = 0;
+        const char* digit = at_;
+        while (digit < end_ && digit - at_ < 9 && static_cast<unsigned char>(*digit - '0') < 10)
+            plain = plain * 10 + (*digit++ - '0');
+        if (plain > 0 && digit < end_ && static_cast<unsigned char>(*digit - '0') >= 10) {
+            at_ = digit;
+            highest.see(plain, line_);
+            return plain - 1;
+        }
         std::int64_t value = 0;
         const char* from = at_ < end_ && *at_ == '+' ? at_ + 1 : at_;
         const auto [stop, code] = std::from_chars(from, end_, value);
