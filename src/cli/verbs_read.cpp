@@ -135,26 +135,6 @@ int runSample(const Common& common, const SampleArguments& arguments) {
 
 namespace {
 
-// The shot of a job beside what is checked, when no option says anything about the shot.
-std::optional<fs::path> jobBeside(const std::vector<std::string>& paths) {
-    if (paths.size() != 1)
-        return std::nullopt;
-    std::error_code code;
-    const fs::path given = fs::absolute(paths.front(), code).lexically_normal();
-    fs::path folder = fs::is_directory(given, code) ? given : given.parent_path();
-    for (int up = 0; up < 3 && !folder.empty(); ++up, folder = folder.parent_path()) {
-        std::vector<fs::path> jobs;
-        for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code))
-            if (it->path().extension() == ".wyc")
-                jobs.push_back(it->path());
-        if (jobs.size() == 1)
-            return jobs.front();
-        if (!jobs.empty() || fs::exists(folder / ".git", code) || folder == folder.root_path())
-            return std::nullopt;
-    }
-    return std::nullopt;
-}
-
 struct Checked {
     std::vector<SourcePtr> sources;
     std::vector<Scene> scenes; // after steps, one an entry of `sources`
@@ -183,8 +163,9 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
         }
         return result;
     }
-    if (!arguments.shot.any()) {
-        if (const auto beside = jobBeside(arguments.open.paths)) {
+    // The shot of a job beside what is checked, when no option says anything about the shot.
+    if (!arguments.shot.any() && arguments.open.paths.size() == 1) {
+        if (const auto beside = jobBeside(arguments.open.paths.front())) {
             if (const auto job = loadJob(*beside)) {
                 result.shot = job->shot;
                 remark(common, fmt::format("the shot is that of '{}': {} ± {}", beside->filename().string(),

@@ -33,112 +33,17 @@ json resultJson(const PlannedOutput& output, const OutputResult& result, bool pr
     return entry;
 }
 
-std::size_t shapeCount(const Scene& scene) {
-    return static_cast<std::size_t>(
-        std::count_if(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
-}
-
-json provenanceOf(const Source& source, const std::vector<Step>& steps) {
-    std::error_code code;
-    const auto stamp = fileStamp(source.format->traits.sequence ? source.spec.path.parent_path() : source.spec.path);
-    return {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
-            {"size", source.sizeBytes},
-            {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
-            {"rest", source.restUsed ? json(source.restUsed->string()) : json(nullptr)},
-            {"steps", toJson(steps)}};
-}
-
 Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& arguments) {
     WYC_TRY(shot, arguments.steps.range.shot());
     WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
-    const fs::path target = arguments.target;
-    WYC_TRY(format, requireFormat(target));
-    std::vector<Scene> scenes;
-    GeometryPtr rest;
-    json provenance = json::array();
+    std::vector<DeliveryInput> inputs;
     for (const SourcePtr& source : sources) {
         WYC_TRY(chosen, selectedItems(source->scene, arguments.steps.items));
         WYC_TRY(steps, arguments.steps.steps(chosen));
         WYC_TRY(scene, applySteps(chosen, steps));
-        provenance.push_back(provenanceOf(*source, steps));
-        if (source->rest) {
-            Scene restScene;
-            restScene.nodes.push_back(
-                Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
-            if (const auto changed = applySteps(restScene, steps); changed && !changed->nodes.empty())
-                rest = changed->nodes.front().geometry;
-        }
-        scenes.push_back(std::move(scene));
+        inputs.push_back(deliveryInput(*source, std::move(scene), steps));
     }
-    const auto rate = scenes.front().workingRate;
-    for (const Scene& scene : scenes)
-        if (scene.workingRate != rate && movingSpan(scene))
-            return fail(makeError(ErrorKind::BadInput, "the sources are at different rates")
-                            .withAdvice("Give --rate, so that they are resampled to one"));
-    const Scene all = mergedScenes(scenes);
-    const std::size_t shapes = shapeCount(all);
-    if (shapes == 0)
-        return fail(
-            makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
-    std::vector<PlannedOutput> outputs;
-    const auto add = [&](Scene scene, const fs::path& path, const std::string& item) {
-        PlannedOutput output;
-        output.item = item;
-        output.format = format;
-        output.rate = scene.workingRate;
-        output.losses = lossesOf(scene, *format);
-        output.sizeEstimate = estimateSize(scene, *format);
-        if (const auto span = movingSpan(scene))
-            output.frames = FrameRange{snappedFrame(output.rate.frameAt(span->first)),
-                                       snappedFrame(output.rate.frameAt(span->last))};
-        for (const Node& node : scene.nodes)
-            if (node.geometry) {
-                output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
-                const auto topology = node.geometry->topology(0);
-                // A point cache alone would have lost its faces: where a mesh went in by --rest it stays
-                // where it is.
-                if (!format->traits.faces && topology && (*topology)->faceCount() > 0 && !rest)
-                    output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
-            }
-        output.scene = std::move(scene);
-        output.rest = rest;
-        output.target = path;
-        output.provenance = provenance;
-        output.replace = arguments.replace;
-        outputs.push_back(std::move(output));
-    };
-    if (!arguments.perItem && (shapes == 1 || format->traits.manyItems)) {
-        add(all, target, target.stem().string());
-        return outputs;
-    }
-    if (!arguments.perItem)
-        return fail(
-            makeError(ErrorKind::BadInput, fmt::format("{} items are chosen; a {} holds one", shapes, format->name))
-                .inFile(target.string())
-                .withAdvice("Choose one with --items, or use --per-item"));
-    for (const Node& node : all.nodes) {
-        if (!node.geometry)
-            continue;
-        WYC_TRY(scene, selectedItems(all, {node.path}));
-        std::string name = target.filename().string();
-        const auto at = std::min(name.find_first_of('#'), name.rfind('.'));
-        std::string item = safeName(node.name);
-        name.insert(at == std::string::npos ? name.size() : at,
-                    (at > 0 && name[at - 1] == '.' ? item + "." : "_" + item));
-        fs::path path = target.parent_path() / name;
-        // Two items of one name in different places: the later one gets a number.
-        const auto taken = [&] {
-            return std::any_of(outputs.begin(), outputs.end(),
-                               [&](const PlannedOutput& o) { return o.target == path; });
-        };
-        for (int number = 2; taken(); ++number) {
-            const auto where = name.find(item);
-            path = target.parent_path() /
-                   (name.substr(0, where) + item + fmt::format("_{}", number) + name.substr(where + item.size()));
-        }
-        add(std::move(scene), path, node.name);
-    }
-    return outputs;
+    return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
 }
 
 } // namespace

@@ -4,7 +4,6 @@
 
 #include <cmath>
 
-#include <QApplication>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QLabel>
@@ -12,49 +11,23 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QTabWidget>
-#include <QTest>
 #include <QToolButton>
 
 #include "deliver_desk.h"
 #include "desk_parts.h"
 #include "facts_desk.h"
 #include "frame_loader.h"
-#include "main_window.h"
 #include "shot_strip.h"
 #include "support/scenes.h"
-#include "support/temp_folder.h"
 #include "theme.h"
 #include "time_board.h"
-#include "viewport.h"
+#include "window_fixture.h"
 
 namespace wyc::app {
 namespace {
 
-class Desk : public testing::Test {
+class Desk : public WindowTest {
   protected:
-    void SetUp() override {
-        window_ = std::make_unique<MainWindow>();
-        window_->show();
-        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
-        QApplication::setActiveWindow(window_.get());
-    }
-    Workspace& workspace() { return window_->workspace(); }
-    bool settle() {
-        QTest::qWait(120);
-        const bool quiet = QTest::qWaitFor(
-            [&] { return !workspace().runner().busy() && !workspace().checking() && !window_->viewport().loading(); },
-            10000);
-        QTest::qWait(30);
-        return quiet;
-    }
-    void open(const std::vector<fs::path>& paths, std::size_t items) {
-        QStringList list;
-        for (const fs::path& path : paths)
-            list << QString::fromStdString(path.string());
-        workspace().addPaths(list);
-        ASSERT_TRUE(QTest::qWaitFor([&] { return workspace().items().size() == items; }, 10000));
-        ASSERT_TRUE(settle());
-    }
     fs::path sheet(const std::string& name, test::SheetOptions options = {}) {
         const fs::path path = folder_ / name;
         EXPECT_TRUE(test::writeScene(test::sheetScene(options), path));
@@ -70,11 +43,6 @@ class Desk : public testing::Test {
         });
         ASSERT_TRUE(settle());
     }
-    template<class T> T* child(const char* name) {
-        auto* found = window_->findChild<T*>(QString::fromLatin1(name));
-        EXPECT_NE(found, nullptr) << name;
-        return found;
-    }
     QStringList textsOf(QWidget* widget) {
         QStringList texts;
         for (QLabel* label : widget->findChildren<QLabel*>())
@@ -82,8 +50,6 @@ class Desk : public testing::Test {
                 texts << label->text();
         return texts;
     }
-    test::TempFolder folder_;
-    std::unique_ptr<MainWindow> window_;
 };
 
 TEST_F(Desk, FactsShowFiguresWithTheirUnits) {

@@ -4,39 +4,27 @@
 
 #include <cmath>
 
-#include <QApplication>
 #include <QLineEdit>
 #include <QSettings>
-#include <QTest>
 #include <QToolButton>
 
-#include "main_window.h"
 #include "support/scenes.h"
-#include "support/temp_folder.h"
 #include "transport.h"
-#include "viewport.h"
+#include "window_fixture.h"
 
 namespace wyc::app {
 namespace {
 
-class Playing : public testing::Test {
+class Playing : public WindowTest {
   protected:
     void SetUp() override {
-        window_ = std::make_unique<MainWindow>();
-        window_->show();
-        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
-        QApplication::setActiveWindow(window_.get());
+        WindowTest::SetUp();
         ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "sheet.abc"));
-        workspace().addPaths({QString::fromStdString((folder_ / "sheet.abc").string())});
-        ASSERT_TRUE(QTest::qWaitFor([&] { return workspace().items().size() == 1; }, 8000));
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !workspace().checking() && !window_->viewport().loading(); }, 8000));
+        open({folder_ / "sheet.abc"}, 1);
         transport_ = window_->findChild<Transport*>();
         ASSERT_NE(transport_, nullptr);
     }
-    Workspace& workspace() { return window_->workspace(); }
     QToolButton* button(const char* name) { return window_->findChild<QToolButton*>(QString::fromLatin1(name)); }
-    test::TempFolder folder_;
-    std::unique_ptr<MainWindow> window_;
     Transport* transport_ = nullptr;
 };
 

@@ -4,8 +4,8 @@
 
 #include <cmath>
 
-#include <QApplication>
 #include <QCheckBox>
+#include <QDir>
 #include <QDropEvent>
 #include <QFileInfo>
 #include <QLabel>
@@ -16,52 +16,29 @@
 #include <QStandardPaths>
 #include <QTabBar>
 #include <QTabWidget>
-#include <QTest>
 #include <QToolButton>
 
 #include "deliver_desk.h"
 #include "demo/lantern_shoal.h"
 #include "desk_parts.h"
 #include "facts_desk.h"
-#include "main_window.h"
 #include "support/scenes.h"
-#include "support/temp_folder.h"
 #include "theme.h"
 #include "time_board.h"
 #include "transport.h"
-#include "viewport.h"
+#include "window_fixture.h"
 
 namespace wyc::app {
 namespace {
 
-class Window : public testing::Test {
+class Window : public WindowTest {
   protected:
     static void SetUpTestSuite() {
         demo_ = std::make_unique<test::TempFolder>();
         ASSERT_TRUE(demo::writeDemo(*demo_ / "demo", Progress()));
     }
     static void TearDownTestSuite() { demo_.reset(); }
-    void SetUp() override {
-        window_ = std::make_unique<MainWindow>();
-        window_->show();
-        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
-        QApplication::setActiveWindow(window_.get()); // there is no window manager to do it
-    }
-    void TearDown() override { window_.reset(); }
-
-    Workspace& workspace() { return window_->workspace(); }
     TimeBoard& board() { return window_->timeBoard(); }
-
-    bool until(const std::function<bool()>& condition, int milliseconds = 15000) {
-        return QTest::qWaitFor(condition, milliseconds);
-    }
-    bool settle() {
-        QTest::qWait(120);
-        const bool quiet = until(
-            [&] { return !workspace().runner().busy() && !workspace().checking() && !window_->viewport().loading(); });
-        QTest::qWait(30); // new cards show themselves in the next round of events
-        return quiet;
-    }
     void openDemoJob() {
         // A copy of the job, so that no test writes beside another's.
         workspace().openJob(QString::fromStdString((*demo_ / "demo/lantern_shoal.wyc").string()));
@@ -88,16 +65,10 @@ class Window : public testing::Test {
         }
         QTest::mouseRelease(&widget, Qt::LeftButton, {}, to);
     }
-    template<class T> T* child(const char* name) {
-        auto* found = window_->findChild<T*>(QString::fromLatin1(name));
-        EXPECT_NE(found, nullptr) << name;
-        return found;
-    }
     bool clickMend(const char* id) {
         for (QPushButton* button : window_->findChildren<QPushButton*>(QStringLiteral("mend")))
             if (button->isVisible() && button->property("findingId").toString() == QLatin1String(id)) {
-                QTest::mouseClick(button, Qt::LeftButton);
-                return settle();
+                return click(button) && settle();
             }
         return false;
     }
@@ -109,7 +80,6 @@ class Window : public testing::Test {
         return ids;
     }
     static std::unique_ptr<test::TempFolder> demo_;
-    std::unique_ptr<MainWindow> window_;
 };
 std::unique_ptr<test::TempFolder> Window::demo_;
 
@@ -216,47 +186,44 @@ TEST_F(Window, ClickingAHeadChoosesAndFoldingHides) {
     EXPECT_EQ(workspace().activeItem()->name, "kelp_frond_pose");
 }
 
-// The whole act: see that the returned jelly is wrong in four ways, put it right, deliver it, see the proof.
+// The whole act from an empty window, with nothing but the mouse: see that the returned jelly is wrong in four ways,
+// put it right, deliver it, see the proof.
 TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
-    const test::TempFolder out;
-    int clicks = 0;
-    openDemoJob();
-    ++clicks; // "Open the demo" in the empty window
-    workspace().document().edit("Folder", [&](Job& job) { job.deliveries[0].folder = out.path(); });
+    const QDir data(QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation));
+    ASSERT_TRUE(data.path().contains(QStringLiteral("qttest")));
+    QDir(data.filePath(QStringLiteral("lantern-shoal"))).removeRecursively(); // of an earlier run
+    ASSERT_TRUE(child<QWidget>("emptyState")->isVisible());
+    ASSERT_TRUE(click(child<QPushButton>("emptyDemo")));
+    ASSERT_TRUE(until([&] { return workspace().items().size() == 19U; }, 60000));
     ASSERT_TRUE(settle());
+    ASSERT_TRUE(until([&] { return !workspace().findings().empty(); }));
     const ItemKey key = itemOf("lantern_jelly_back.mdd")->key;
-    QTest::mouseClick(&board(), Qt::LeftButton, {}, QPoint(90, board().laneRect(key).center().y()));
-    ++clicks;
+    ASSERT_TRUE(click(&board(), QPoint(90, board().laneRect(key).center().y())));
     ASSERT_TRUE(settle());
+    EXPECT_EQ(workspace().active(), key);
     EXPECT_GT(window_->viewport().activeSizeMetres(), 200.0);
     EXPECT_EQ(faultsOf(key).size(), 4U);
-    for (const char* id : {"size.ratio", "axis.turned", "frames.first_stale", "range.late"}) {
+    for (const char* id : {"size.ratio", "axis.turned", "frames.first_stale", "range.late"})
         ASSERT_TRUE(clickMend(id)) << id;
-        ++clicks;
-    }
     EXPECT_TRUE(faultsOf(key).empty());
     EXPECT_LT(window_->viewport().activeSizeMetres(), 4.0);
     EXPECT_EQ(*workspace().item(key)->range(), (FrameRange{1001, 1136}));
     QTabBar* tabs = window_->desks().tabBar();
-    QTest::mouseClick(tabs, Qt::LeftButton, {}, tabs->tabRect(2).center());
-    ++clicks;
+    ASSERT_TRUE(click(tabs, tabs->tabRect(2).center()));
     ASSERT_TRUE(settle());
-    QTest::mouseClick(child<QPushButton>("deliverOnlyActive"), Qt::LeftButton);
-    ++clicks;
+    ASSERT_TRUE(click(child<QPushButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());
-    QTest::mouseClick(child<QPushButton>("deliver"), Qt::LeftButton);
-    ++clicks;
+    ASSERT_TRUE(click(child<QPushButton>("deliver")));
     ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }));
     ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
     const OutputRow& row = window_->deliverDesk().rows()[0];
     ASSERT_TRUE(row.result) << row.words.toStdString();
     EXPECT_TRUE(row.result->proof.passed);
-    EXPECT_TRUE(fs::exists(out / "sh040_lantern_jelly_back_v001.abc"));
-    EXPECT_TRUE(fs::exists(out / "sh040_lantern_jelly_back_v001.abc.record.json"));
     EXPECT_TRUE(child<QLabel>("deliverSummary")->text().contains(QStringLiteral("all proven")));
-    EXPECT_LE(clicks, 15);
-    const auto proof = proveFromRecord(out / "sh040_lantern_jelly_back_v001.abc",
-                                       out / "sh040_lantern_jelly_back_v001.abc.record.json", Progress());
+    EXPECT_EQ(clicks_, 9);
+    const fs::path target = row.result->target;
+    EXPECT_EQ(target.filename(), "sh040_lantern_jelly_back_v001.abc");
+    const auto proof = proveFromRecord(target, row.result->record, Progress());
     ASSERT_TRUE(proof);
     EXPECT_TRUE(proof->passed);
 }
@@ -267,9 +234,7 @@ TEST_F(Window, ADeliveryCanBeStoppedAndLeavesNothing) {
     options.rows = options.columns = 300;
     options.count = 260;
     ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder / "big.mdd"));
-    workspace().addPaths({QString::fromStdString((folder / "big.mdd").string())});
-    ASSERT_TRUE(until([&] { return workspace().items().size() == 1U; }));
-    ASSERT_TRUE(settle());
+    open({folder / "big.mdd"}, 1);
     workspace().document().edit("Folder", [&](Job& job) {
         job.deliveries.emplace_back();
         job.deliveries[0].folder = folder / "out";
@@ -414,9 +379,7 @@ TEST_F(Window, AnUnreadableFileIsToldInTheWindow) {
 TEST_F(Window, ASourceThatChangesWhileOpenIsAnErrorAndCanBeReadAgain) {
     const test::TempFolder folder;
     ASSERT_TRUE(test::writeScene(test::sheetScene(), folder / "s.mdd"));
-    workspace().addPaths({QString::fromStdString((folder / "s.mdd").string())});
-    ASSERT_TRUE(until([&] { return workspace().items().size() == 1U; }));
-    ASSERT_TRUE(settle());
+    open({folder / "s.mdd"}, 1);
     test::SheetOptions longer;
     longer.count = 30;
     ASSERT_TRUE(test::writeScene(test::sheetScene(longer), folder / "s.mdd"));
@@ -440,9 +403,7 @@ TEST_F(Window, FiveHundredItemsStayFluid) {
         scene.nodes.push_back(test::sheetScene(options).nodes[0]);
     }
     ASSERT_TRUE(test::writeScene(scene, folder / "many.abc"));
-    workspace().addPaths({QString::fromStdString((folder / "many.abc").string())});
-    ASSERT_TRUE(until([&] { return workspace().items().size() == 500U; }));
-    ASSERT_TRUE(settle());
+    open({folder / "many.abc"}, 500);
     EXPECT_FALSE(board().laneRect(workspace().items()[3].key).isEmpty());
     EXPECT_TRUE(board().laneRect(workspace().items()[400].key).isEmpty());
     workspace().setActive(ItemKey(workspace().items()[400].key));

@@ -43,6 +43,9 @@ struct DeliveryInput {
     nlohmann::json provenance; // source, item, steps: goes into the record
 };
 
+/// What a source's scene brings along: `scene` is after `steps`. Label and item name are left to the caller.
+[[nodiscard]] DeliveryInput deliveryInput(const Source& source, Scene scene, const std::vector<Step>& steps);
+
 struct Loss {
     std::string item;
     std::string what;
@@ -69,6 +72,14 @@ struct PlannedOutput {
 
 [[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs,
                                                               const DeliverySpec& spec, const Shot& shot);
+/// One target named outright; the format is that of its name.
+struct ConversionSpec {
+    fs::path target;
+    bool perItem = false; // one target an item, its name put in before the frame number or extension
+    bool replace = false;
+};
+[[nodiscard]] Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
+                                                                const ConversionSpec& spec);
 /// The steps a delivery adds behind an item's own.
 [[nodiscard]] std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot);
 /// What the format cannot carry of the scene.

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "delivery/delivery.h"
+#include "delivery/plan_parts.h"
 
 namespace wyc {
 namespace {
@@ -35,18 +36,6 @@ bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
             return true;
     }
     return false;
-}
-
-void setFrames(PlannedOutput& output) {
-    if (const auto span = movingSpan(output.scene))
-        output.frames =
-            FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
-    for (const Node& node : output.scene.nodes) {
-        if (node.geometry)
-            output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
-        if (node.transform)
-            output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
-    }
 }
 
 struct Targets {
@@ -78,6 +67,31 @@ bool isFree(const Targets& targets) {
 }
 
 } // namespace
+
+bool hasFaces(const Scene& scene) {
+    return std::any_of(scene.nodes.begin(), scene.nodes.end(), [](const Node& node) {
+        if (!node.geometry)
+            return false;
+        const auto topology = node.geometry->topology(0);
+        return topology && (*topology)->faceCount() > 0;
+    });
+}
+
+void fillFigures(PlannedOutput& output) {
+    output.rate = output.scene.workingRate;
+    if (const auto span = movingSpan(output.scene))
+        output.frames =
+            FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
+    for (const Node& node : output.scene.nodes) {
+        if (node.geometry)
+            output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
+        if (node.transform)
+            output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
+    }
+    output.fileCount = (output.format->traits.sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
+    output.losses = lossesOf(output.scene, *output.format);
+    output.sizeEstimate = estimateSize(output.scene, *output.format);
+}
 
 std::string recordName(const fs::path& target) {
     std::string name = target.filename().string();
@@ -314,16 +328,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
     for (PlannedOutput& output : outputs) {
         output.format = format;
         output.replace = spec.replace;
-        output.rate = output.scene.workingRate;
-        bool faces = false;
-        for (const Node& node : output.scene.nodes)
-            if (node.geometry)
-                if (const auto topology = node.geometry->topology(0); topology && (*topology)->faceCount() > 0)
-                    faces = true;
-        setFrames(output);
-        output.fileCount = format->traits.sequence ? output.sampleCount : 1;
-        output.losses = lossesOf(output.scene, *format);
-        output.sizeEstimate = estimateSize(output.scene, *format);
+        const bool faces = hasFaces(output.scene);
         const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
         Targets targets;
         for (int version = 1; version < kMostVersions; ++version) {
@@ -347,7 +352,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.target = targets.target;
         output.restTarget = targets.rest;
         output.ownFolder = targets.ownFolder;
-        output.fileCount += output.restTarget ? 1U : 0U;
+        fillFigures(output);
     }
     return outputs;
 }

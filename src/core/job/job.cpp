@@ -323,6 +323,23 @@ Result<Scene> itemScene(const Source& source, const std::string& path, const std
     return applySteps(scene, steps);
 }
 
+std::optional<fs::path> jobBeside(const fs::path& path) {
+    std::error_code code;
+    const fs::path given = fs::absolute(path, code).lexically_normal();
+    fs::path folder = fs::is_directory(given, code) ? given : given.parent_path();
+    for (int up = 0; up < 3 && !folder.empty(); ++up, folder = folder.parent_path()) {
+        std::vector<fs::path> jobs;
+        for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code))
+            if (it->path().extension() == ".wyc")
+                jobs.push_back(it->path());
+        if (jobs.size() == 1)
+            return jobs.front();
+        if (!jobs.empty() || fs::exists(folder / ".git", code) || folder == folder.root_path())
+            return std::nullopt;
+    }
+    return std::nullopt;
+}
+
 Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
                                                   const std::vector<SourcePtr>& opened) {
     std::vector<DeliveryInput> inputs;
@@ -348,30 +365,13 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
             auto scene = itemScene(*source, node.path, steps);
             if (!scene)
                 return fail(std::move(scene.error()).forItem(label));
-            DeliveryInput input;
+            DeliveryInput input = deliveryInput(*source, std::move(*scene), steps);
             input.label = label;
             input.itemName = node.name;
             for (const Step& step : steps)
                 if (step.on && step.type == "rename")
                     input.itemName = safeName(step.options.value("name", node.name));
-            if (source->rest) {
-                // The rest mesh gets what acts on space; what acts on time leaves a still pose alone.
-                Scene restScene;
-                restScene.nodes.push_back(
-                    Node{node.name, "/" + node.name, -1, NodeKind::Mesh, nullptr, source->rest, std::nullopt, {}});
-                if (auto changed = applySteps(restScene, steps); changed && !changed->nodes.empty())
-                    input.rest = changed->nodes.front().geometry;
-            }
-            std::error_code code;
-            const auto stamp =
-                fileStamp(source->format->traits.sequence ? source->spec.path.parent_path() : source->spec.path);
-            input.provenance = {{"source", validUtf8(fs::absolute(source->spec.path, code).string())},
-                                {"size", source->sizeBytes},
-                                {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
-                                {"rest", source->restUsed ? json(source->restUsed->string()) : json(nullptr)},
-                                {"item", validUtf8(node.path)},
-                                {"steps", toJson(steps)}};
-            input.scene = std::move(*scene);
+            input.provenance["item"] = validUtf8(node.path);
             inputs.push_back(std::move(input));
         }
     }

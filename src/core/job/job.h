@@ -50,6 +50,9 @@ struct Job {
 [[nodiscard]] Result<Job> loadJob(const fs::path& path);
 [[nodiscard]] Status saveJob(const Job& job, const fs::path& path);
 
+/// The one job in the folder of `path` or up to two above it; nothing where there are several.
+[[nodiscard]] std::optional<fs::path> jobBeside(const fs::path& path);
+
 /// One item of a source as a scene of its own (with the transforms above it) after its steps.
 [[nodiscard]] Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps);
 

@@ -1,0 +1,66 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The real window under an X server: what every test of it needs.
+#include <gtest/gtest.h>
+
+#include <functional>
+#include <memory>
+
+#include <QApplication>
+#include <QTest>
+
+#include "main_window.h"
+#include "support/temp_folder.h"
+#include "viewport.h"
+
+namespace wyc::app {
+
+class WindowTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        window_ = std::make_unique<MainWindow>();
+        window_->show();
+        ASSERT_TRUE(QTest::qWaitForWindowExposed(window_.get()));
+        QApplication::setActiveWindow(window_.get()); // there is no window manager to do it
+    }
+    void TearDown() override { window_.reset(); }
+
+    Workspace& workspace() { return window_->workspace(); }
+    bool until(const std::function<bool()>& condition, int milliseconds = 15000) {
+        return QTest::qWaitFor(condition, milliseconds);
+    }
+    bool settle() {
+        QTest::qWait(120);
+        const bool quiet = until(
+            [&] { return !workspace().runner().busy() && !workspace().checking() && !window_->viewport().loading(); });
+        QTest::qWait(30); // new cards show themselves in the next round of events
+        return quiet;
+    }
+    void open(const std::vector<fs::path>& paths, std::size_t items) {
+        QStringList list;
+        for (const fs::path& path : paths)
+            list << QString::fromStdString(path.string());
+        workspace().addPaths(list);
+        ASSERT_TRUE(until([&] { return workspace().items().size() == items; }));
+        ASSERT_TRUE(settle());
+    }
+    template<class T> T* child(const char* name) {
+        auto* found = window_->findChild<T*>(QString::fromLatin1(name));
+        EXPECT_NE(found, nullptr) << name;
+        return found;
+    }
+    /// A click with the mouse on what can be seen; counted.
+    bool click(QWidget* widget, std::optional<QPoint> at = {}) {
+        if (!widget || !widget->isVisible() || !widget->isEnabled())
+            return false;
+        ++clicks_;
+        QTest::mouseClick(widget, Qt::LeftButton, {}, at ? *at : widget->rect().center());
+        return true;
+    }
+
+    int clicks_ = 0;
+    test::TempFolder folder_;
+    std::unique_ptr<MainWindow> window_;
+};
+
+} // namespace wyc::app
