@@ -53,7 +53,8 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         all.workingRate = moving->workingRate;
     const auto shapes = static_cast<std::size_t>(
         std::count_if(all.nodes.begin(), all.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
-    if (shapes == 0)
+    // A container of many items may hold cameras and transforms alone, or nothing.
+    if (shapes == 0 && (spec.perItem || !format->traits.manyItems))
         return fail(
             makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
     std::vector<PlannedOutput> outputs;

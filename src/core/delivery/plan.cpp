@@ -258,6 +258,9 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             result.unitMetres.reset();
         if (result.upAxis != scene.upAxis)
             result.upAxis.reset();
+        result.samplings.clear(); // what one archive declared does not hold for several
+        result.properties = nullptr;
+        result.carried.insert(result.carried.end(), scene.carried.begin(), scene.carried.end());
         std::vector<int> newIndex(scene.nodes.size());
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
             Node node = scene.nodes[i];

@@ -23,7 +23,8 @@ const char* nodeKindName(NodeKind kind) {
 }
 
 bool hasGeometry(NodeKind kind) {
-    return kind == NodeKind::Mesh || kind == NodeKind::Subdivision || kind == NodeKind::Points;
+    return kind == NodeKind::Mesh || kind == NodeKind::Subdivision || kind == NodeKind::Points ||
+           kind == NodeKind::Curves;
 }
 
 std::size_t channelCount(TransformOp::Kind kind) {

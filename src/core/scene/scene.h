@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "scene/geometry.h"
+#include "scene/properties.h"
 #include "scene/units.h"
 
 namespace wyc {
@@ -91,7 +92,9 @@ struct Node {
     TransformPtr transform; // null = identity
     GeometryPtr geometry;   // set where hasGeometry(kind)
     std::optional<VisibilityTrack> visibility;
-    std::string schema; // of kinds that are listed but not read
+    std::string schema;            // the container's own name for the kind, where it has one
+    PropertiesPtr properties = {}; // all else that the source says about it; null = nothing
+    std::string instanceOf = {};   // path of the node that an instance shows again
 };
 
 struct NotCarried {
@@ -110,6 +113,11 @@ struct ReaderRemark {
     int severity = 0; // 0 note, 1 caution, 2 fault
 };
 
+struct DeclaredSampling {
+    Sampling sampling;
+    std::uint32_t mostSamples = 0; // largest number of samples used with it, as the container says
+};
+
 struct Scene {
     std::vector<Node> nodes;          // parents before children
     std::optional<FrameRate> rate;    // as the source says; nothing when it does not
@@ -119,7 +127,11 @@ struct Scene {
     std::vector<Material> materials;
     std::vector<std::string> materialFiles;      // that the source names, whether there or not
     std::map<std::string, std::string> metadata; // the container's own, carried
-    std::vector<NotCarried> notCarried;
+    /// The container's own time samplings, unused ones included. Empty once a step has changed times.
+    std::vector<DeclaredSampling> samplings;
+    PropertiesPtr properties;           // of the scene as a whole
+    std::vector<NotCarried> notCarried; // the reader left these out
+    std::vector<NotCarried> carried;    // understood by nobody here, and passed on
     std::vector<ReaderRemark> remarks;
 
     [[nodiscard]] std::optional<std::size_t> find(std::string_view path) const;

@@ -89,6 +89,82 @@ class RetimedTransform final : public Transform {
     Retiming retiming_;
 };
 
+class RetimedValues final : public ValuesWrapper {
+  public:
+    RetimedValues(ValuesPtr inner, Retiming retiming)
+        : ValuesWrapper(std::move(inner)), retiming_(std::move(retiming)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        const Pick p = pick(sample);
+        WYC_TRY(value, inner().read(p.below));
+        const bool blends = p.weight > 0.0F && (type() == ValueType::Float || type() == ValueType::Double);
+        if (!blends) // numbers that count or name, texts: those of the sample before
+            return value;
+        WYC_TRY(above, inner().read(p.above));
+        if (above.bytes.size() != value.bytes.size())
+            return value;
+        if (type() == ValueType::Float)
+            blend<float>(value, above, p.weight);
+        else
+            blend<double>(value, above, static_cast<double>(p.weight));
+        return value;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample) const override {
+        return pick(sample).weight == 0.0F ? inner().token(pick(sample).below) : std::nullopt;
+    }
+
+  private:
+    template<class T> static void blend(PropertyValue& value, const PropertyValue& above, T weight) {
+        for (std::size_t at = 0; at + sizeof(T) <= value.bytes.size(); at += sizeof(T)) {
+            T a;
+            T b;
+            std::memcpy(&a, value.bytes.data() + at, sizeof(T));
+            std::memcpy(&b, above.bytes.data() + at, sizeof(T));
+            a += (b - a) * weight;
+            std::memcpy(value.bytes.data() + at, &a, sizeof(T));
+        }
+    }
+    [[nodiscard]] Pick pick(std::size_t sample) const {
+        return retiming_.picks.empty() ? Pick{} : retiming_.picks[std::min(sample, retiming_.picks.size() - 1)];
+    }
+    Retiming retiming_;
+};
+
+// Some numbers sit on the identity sampling (one a second from zero) though they change: film-back numbers, the faces
+// of a set. They go sample by sample with what they belong to.
+bool isIdentity(const Sampling& sampling) {
+    return sampling.kind() == Sampling::Kind::Uniform && sampling.storedTimes()[0] == 0.0 &&
+           sampling.cycleSeconds() == 1.0;
+}
+
+Sampling leadingSampling(const PropertyNode& property, const std::vector<PropertyNode>& siblings,
+                         const std::optional<Sampling>& lead) {
+    const Sampling& own = property.values->sampling();
+    if (!isIdentity(own))
+        return own;
+    if (lead && lead->count() == own.count())
+        return *lead;
+    for (const PropertyNode& other : siblings)
+        if (other.name == ".core" && other.values && other.values->sampling().count() == own.count())
+            return other.values->sampling();
+    return own;
+}
+
+PropertiesPtr retimedProperties(const PropertiesPtr& properties, const RetimingRule& rule,
+                                const std::optional<Sampling>& lead) {
+    return changedProperties(properties,
+                             [rule, lead](const PropertyNode& property, const std::string&,
+                                          const std::vector<PropertyNode>& siblings) -> ValuesPtr {
+                                 const Sampling sampling = leadingSampling(property, siblings, lead);
+                                 if (sampling.isStill())
+                                     return property.values;
+                                 auto retiming = rule(sampling);
+                                 if (!retiming || retiming->picks.empty()) // outside its samples a value holds
+                                     retiming = Retiming{Sampling::still(), {Pick{}}};
+                                 return std::make_shared<RetimedValues>(property.values, std::move(*retiming));
+                             });
+}
+
 } // namespace
 
 GeometryPtr retimedGeometry(GeometryPtr inner, Retiming retiming) {
@@ -115,9 +191,18 @@ Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::siz
     return result;
 }
 
-Result<Scene> retimed(const Scene& scene, const std::function<Result<Retiming>(const Sampling&)>& rule) {
+Result<Scene> retimed(const Scene& scene, const RetimingRule& rule) {
     Scene result = scene;
+    result.samplings.clear();
+    result.properties = retimedProperties(result.properties, rule, {});
+    const auto leadOf = [&scene](const Node& node) -> std::optional<Sampling> {
+        const Node* owner = &node;
+        if (node.kind == NodeKind::FaceSet && node.parent >= 0)
+            owner = &scene.nodes[static_cast<std::size_t>(node.parent)];
+        return owner->geometry ? std::optional(owner->geometry->sampling()) : std::nullopt;
+    };
     for (Node& node : result.nodes) {
+        node.properties = retimedProperties(node.properties, rule, leadOf(node));
         if (node.geometry && !node.geometry->sampling().isStill()) {
             WYC_TRY(retiming, rule(node.geometry->sampling()));
             if (retiming.picks.empty())

@@ -18,10 +18,12 @@ struct Retiming {
     std::vector<Pick> picks; // one a sample
 };
 
-/// Applies a retiming rule to everything sampled in the scene: points, transforms, visibility. The rule gets
-/// the old sampling and is not called for what is still. What keeps no sample becomes an error naming the
-/// item, unless it is a transform or visibility, which then holds its value.
-[[nodiscard]] Result<Scene> retimed(const Scene& scene, const std::function<Result<Retiming>(const Sampling&)>& rule);
+/// Kept by what is read later, so it may refer to nothing that ends before. Not called for what is still.
+using RetimingRule = std::function<Result<Retiming>(const Sampling&)>;
+
+/// Applies a retiming rule to everything sampled in the scene: points, transforms, visibility, properties. A shape that
+/// keeps no sample becomes an error naming it; anything else then holds its value.
+[[nodiscard]] Result<Scene> retimed(const Scene& scene, const RetimingRule& rule);
 /// Keeps the samples for which keep(i) holds, at their times.
 [[nodiscard]] Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::size_t)>& keep);
 

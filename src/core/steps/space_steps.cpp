@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/camera.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -16,14 +17,96 @@ using nlohmann::json;
 struct SpaceChange {
     double scale = 1.0;
     Mat4 turn; // entries exactly 0 and ±1
+
+    // Axis by axis: ±1 moves a coordinate exactly, and a product in double rounds once.
+    template<class V> void turnAndScale(std::span<V> values, double by) const {
+        const auto source = [this](std::size_t column) {
+            for (std::size_t row = 0; row < 3; ++row)
+                if (turn.m[row * 4 + column] != 0.0)
+                    return std::pair{row, turn.m[row * 4 + column]};
+            return std::pair{column, 1.0};
+        };
+        const auto [xr, xs] = source(0);
+        const auto [yr, ys] = source(1);
+        const auto [zr, zs] = source(2);
+        for (V& v : values) {
+            using Number = decltype(v.x);
+            const Number from[3] = {v.x, v.y, v.z};
+            v.x = static_cast<Number>(static_cast<double>(from[xr]) * xs * by);
+            v.y = static_cast<Number>(static_cast<double>(from[yr]) * ys * by);
+            v.z = static_cast<Number>(static_cast<double>(from[zr]) * zs * by);
+        }
+    }
 };
+
+class ChangedValues final : public ValuesWrapper {
+  public:
+    ChangedValues(ValuesPtr inner, SpaceRole role, SpaceChange change)
+        : ValuesWrapper(std::move(inner)), role_(role), change_(change) {}
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        WYC_TRY(value, inner().read(sample));
+        if (type() == ValueType::Float)
+            change<float, Vec3f>(value);
+        else
+            change<double, Vec3d>(value);
+        return value;
+    }
+
+  private:
+    template<class T, class V> void change(PropertyValue& value) const {
+        std::vector<T> numbers(value.bytes.size() / sizeof(T));
+        if (numbers.empty())
+            return;
+        std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(T));
+        const std::span triples(reinterpret_cast<V*>(numbers.data()), numbers.size() / 3);
+        const auto scale = [&](std::size_t i) {
+            numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * change_.scale);
+        };
+        switch (role_) {
+        case SpaceRole::None: break;
+        case SpaceRole::Length:
+            for (std::size_t i = 0; i < numbers.size(); ++i)
+                scale(i);
+            break;
+        case SpaceRole::Position: change_.turnAndScale(triples, change_.scale); break;
+        case SpaceRole::Direction: change_.turnAndScale(triples, 1.0); break;
+        case SpaceRole::Box:
+            if (numbers[0] > numbers[3]) // empty: inside out
+                break;
+            change_.turnAndScale(triples, change_.scale);
+            for (std::size_t box = 0; box + 6 <= numbers.size(); box += 6)
+                for (std::size_t i = box; i < box + 3; ++i)
+                    if (numbers[i] > numbers[i + 3])
+                        std::swap(numbers[i], numbers[i + 3]);
+            break;
+        case SpaceRole::CameraCore:
+            for (const std::size_t i : {kCameraFocus, kCameraNear, kCameraFar})
+                if (i < numbers.size())
+                    scale(i);
+            break;
+        }
+        std::memcpy(value.bytes.data(), numbers.data(), numbers.size() * sizeof(T));
+    }
+    SpaceRole role_;
+    SpaceChange change_;
+};
+
+PropertiesPtr changedInSpace(const PropertiesPtr& properties, const SpaceChange& change) {
+    return changedProperties(
+        properties,
+        [change](const PropertyNode& property, const std::string&, const std::vector<PropertyNode>&) -> ValuesPtr {
+            return property.role == SpaceRole::None
+                       ? property.values
+                       : std::make_shared<ChangedValues>(property.values, property.role, change);
+        });
+}
 
 class ChangedGeometry final : public GeometryWrapper {
   public:
     ChangedGeometry(GeometryPtr inner, SpaceChange change) : GeometryWrapper(std::move(inner)), change_(change) {}
     [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
         WYC_CHECK(inner().readPoints(sample, into));
-        turnAndScale(into, change_.scale);
+        change_.turnAndScale(into, change_.scale);
         return {};
     }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
@@ -32,30 +115,11 @@ class ChangedGeometry final : public GeometryWrapper {
             return extras;
         MeshExtras changed = *extras;
         auto* normals = reinterpret_cast<Vec3f*>(changed.normals.values.data());
-        turnAndScale({normals, changed.normals.valueCount()}, 1.0);
+        change_.turnAndScale(std::span(normals, changed.normals.valueCount()), 1.0);
         return std::make_shared<const MeshExtras>(std::move(changed));
     }
 
   private:
-    void turnAndScale(std::span<Vec3f> values, double scale) const {
-        // Axis by axis: ±1 moves a coordinate exactly, and a product in double rounds once.
-        const auto& m = change_.turn.m;
-        const auto source = [&](std::size_t column) {
-            for (std::size_t row = 0; row < 3; ++row)
-                if (m[row * 4 + column] != 0.0)
-                    return std::pair{row, m[row * 4 + column]};
-            return std::pair{column, 1.0};
-        };
-        const auto [xr, xs] = source(0);
-        const auto [yr, ys] = source(1);
-        const auto [zr, zs] = source(2);
-        for (Vec3f& v : values) {
-            const float from[3] = {v.x, v.y, v.z};
-            v.x = static_cast<float>(static_cast<double>(from[xr]) * xs * scale);
-            v.y = static_cast<float>(static_cast<double>(from[yr]) * ys * scale);
-            v.z = static_cast<float>(static_cast<double>(from[zr]) * zs * scale);
-        }
-    }
     SpaceChange change_;
 };
 
@@ -106,7 +170,9 @@ Scene changed(const Scene& scene, const SpaceChange& change) {
     Scene result = scene;
     if (change.scale == 1.0 && change.turn.isIdentity())
         return result;
+    result.properties = changedInSpace(result.properties, change);
     for (Node& node : result.nodes) {
+        node.properties = changedInSpace(node.properties, change);
         if (node.geometry)
             node.geometry = std::make_shared<ChangedGeometry>(node.geometry, change);
         if (node.transform)

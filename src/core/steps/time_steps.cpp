@@ -42,7 +42,7 @@ double snappedTime(double seconds, const FrameRate& rate) {
 
 Result<Scene> shiftedScene(const Scene& scene, double frames) {
     const FrameRate rate = scene.workingRate;
-    return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
         Retiming result = shifted(sampling, rate.secondsAt(frames));
         if (result.sampling.kind() == Sampling::Kind::Uniform)
             result.sampling = Sampling::uniform(snappedTime(result.sampling.time(0), rate), sampling.cycleSeconds(),
@@ -67,9 +67,9 @@ Result<Scene> applyTrim(const Scene& scene, const json& options) {
     const FrameRange range = FrameRange{options["first"].get<double>(), options["last"].get<double>()}.widened(handles);
     if (range.last < range.first)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", range.text())));
-    return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
-        return keptSamples(sampling,
-                           [&](std::size_t i) { return range.contains(scene.workingRate.frameAt(sampling.time(i))); });
+    const FrameRate rate = scene.workingRate;
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
+        return keptSamples(sampling, [&](std::size_t i) { return range.contains(rate.frameAt(sampling.time(i))); });
     });
 }
 
@@ -77,7 +77,7 @@ Result<Scene> applyHold(const Scene& scene, const json& options) {
     const auto before = static_cast<std::size_t>(options["before"].get<double>());
     const auto after = static_cast<std::size_t>(options["after"].get<double>());
     const FrameRate rate = scene.workingRate;
-    return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
         std::vector<double> times;
         Retiming result;
         const auto add = [&](double time, std::size_t sample) {
@@ -123,11 +123,11 @@ Result<Scene> applyDrop(const Scene& scene, const json& options) {
     const bool close = options["close"].get<bool>();
     WYC_TRY(listed, parseFrameList(options["frames"].get<std::string>()));
     const FrameRate rate = scene.workingRate;
-    const auto isListed = [&](double frame) {
+    const auto isListed = [listed = listed](double frame) {
         const auto near = listed.lower_bound(frame - kFrameTolerance);
         return near != listed.end() && *near <= frame + kFrameTolerance;
     };
-    return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
         const auto drops = [&](std::size_t i) {
             return i < start || i + end >= sampling.count() || isListed(rate.frameAt(sampling.time(i)));
         };
@@ -150,20 +150,21 @@ Result<Scene> applyDrop(const Scene& scene, const json& options) {
 
 Result<Scene> applyEvery(const Scene& scene, const json& options) {
     const auto count = static_cast<std::size_t>(options["count"].get<double>());
-    return retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
         return keptSamples(sampling, [&](std::size_t i) { return i % count == 0; });
     });
 }
 
 Result<Scene> applyRate(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
-    const double scale = scene.workingRate.value() / rate.value();
-    WYC_TRY(result, retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
+    const FrameRate before = scene.workingRate;
+    const double scale = before.value() / rate.value();
+    WYC_TRY(result, retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
                 Retiming stretched = shifted(sampling, 0.0, scale);
                 if (stretched.sampling.kind() == Sampling::Kind::Uniform) {
                     // Exactly frame / rate, not a product of rounded numbers.
-                    const double step = snappedFrame(scene.workingRate.frameAt(sampling.cycleSeconds()));
-                    const double first = snappedFrame(scene.workingRate.frameAt(sampling.time(0)));
+                    const double step = snappedFrame(before.frameAt(sampling.cycleSeconds()));
+                    const double first = snappedFrame(before.frameAt(sampling.time(0)));
                     stretched.sampling =
                         Sampling::uniform(rate.secondsAt(first), rate.secondsAt(step), sampling.count());
                 }
@@ -177,7 +178,7 @@ Result<Scene> applyRate(const Scene& scene, const json& options) {
 Result<Scene> applyResample(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const bool nearest = options["method"].get<std::string>() == "nearest";
-    WYC_TRY(result, retimed(scene, [&](const Sampling& sampling) -> Result<Retiming> {
+    WYC_TRY(result, retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
                 const double first = std::ceil(rate.frameAt(sampling.firstTime()) - kFrameTolerance);
                 const double last = std::floor(rate.frameAt(sampling.lastTime()) + kFrameTolerance);
                 Retiming made;

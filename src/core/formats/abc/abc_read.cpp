@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "formats/abc/abc.h"
 #include "formats/abc/archive.h"
+#include "formats/abc/properties_read.h"
 #include "formats/abc/winding.h"
 
 namespace wyc::abc {
@@ -63,6 +64,7 @@ struct MeshProperties {
     const Property* points = nullptr;
     const Property* counts = nullptr;
     const Property* indices = nullptr;
+    const Property* curveSizes = nullptr; // points of each curve
     ParameterRef uvs;
     ParameterRef normals;
 };
@@ -132,7 +134,7 @@ class ArchiveGeometry final : public Geometry {
         return result;
     }
     [[nodiscard]] bool topologyVaries() const override {
-        if (changes(p_.counts) || changes(p_.indices))
+        if (changes(p_.counts) || changes(p_.indices) || changes(p_.curveSizes))
             return true;
         if (varies_ < 0) {
             // Constant faces: the point count can still change. Its sizes are in the index.
@@ -239,17 +241,23 @@ class SceneBuilder {
 
     Result<Scene> build() {
         const auto& objects = archive_->objects();
+        for (const TimeSampling& sampling : archive_->timeSamplings())
+            scene_.samplings.push_back({sampling.sampling(sampling.stored.size()), sampling.maxSamples});
+        scene_.properties = propertiesOf(archive_, 0, nullptr, nullptr);
+        for (const Property& property : objects.front().properties)
+            if (property.name != ".childBnds")
+                note(fmt::format("property '{}' of the archive", validUtf8(property.name)), {});
+        scene_.nodes.reserve(objects.size());
         for (std::size_t i = 1; i < objects.size(); ++i) {
-            auto status = addObject(objects[i]);
+            auto status = addObject(objects[i], i);
             if (!status)
                 return fail(std::move(status.error())
                                 .inFile(archive_->container().file().path().string())
                                 .forItem(validUtf8(objects[i].path)));
         }
-        for (const auto& [what, items] : ignored_)
-            scene_.notCarried.push_back(
-                {items.size() == 1 ? items.front() : std::string(),
-                 items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
+        for (const auto& [what, items] : noted_)
+            scene_.carried.push_back({items.size() == 1 ? items.front() : std::string(),
+                                      items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
         return std::move(scene_);
     }
 
@@ -270,60 +278,58 @@ class SceneBuilder {
                 scene_.rate = FrameRate::nearest(1.0 / sampling.cycleSeconds);
     }
 
-    void ignore(const std::string& what, const std::string& item) { ignored_[what].push_back(item); }
+    // Carried without being understood.
+    void note(const std::string& what, const std::string& item) { noted_[what].push_back(item); }
 
-    Status addObject(const Object& object) {
+    Status addObject(const Object& object, std::size_t index) {
         Node node;
         node.name = object.name;
         node.path = object.path;
         node.parent = object.parent - 1; // the top object is no node
         node.schema = object.schema();
         const std::string_view schema = node.schema;
-        if (object.property(".instanceSource")) {
+        if (const Property* source = object.property(".instanceSource")) {
             node.kind = NodeKind::Instances;
-            ignore("an instance of another object", node.path);
+            WYC_CHECK(addInstance(*source, node));
         } else if (schema.starts_with("AbcGeom_Xform")) {
             node.kind = NodeKind::Transform;
             WYC_CHECK(addTransform(object, node));
         } else if (schema.starts_with("AbcGeom_PolyMesh")) {
             node.kind = NodeKind::Mesh;
-            WYC_CHECK(addMesh(object, node));
+            WYC_CHECK(addShape(object, node));
         } else if (schema.starts_with("AbcGeom_SubD")) {
             node.kind = NodeKind::Subdivision;
-            WYC_CHECK(addMesh(object, node));
-            ignore("subdivision settings (scheme, creases, corners, holes)", node.path);
+            WYC_CHECK(addShape(object, node));
         } else if (schema.starts_with("AbcGeom_Points")) {
             node.kind = NodeKind::Points;
-            WYC_CHECK(addMesh(object, node));
+            WYC_CHECK(addShape(object, node));
+        } else if (schema.starts_with("AbcGeom_Curve")) {
+            node.kind = NodeKind::Curves;
+            WYC_CHECK(addShape(object, node));
+        } else if (schema.starts_with("AbcGeom_Camera")) {
+            node.kind = NodeKind::Camera;
+        } else if (schema.starts_with("AbcGeom_Light")) {
+            node.kind = NodeKind::Light;
+        } else if (schema.starts_with("AbcGeom_FaceSet")) {
+            node.kind = NodeKind::FaceSet;
         } else {
-            node.kind = schema.starts_with("AbcGeom_Curve")     ? NodeKind::Curves
-                        : schema.starts_with("AbcGeom_Camera")  ? NodeKind::Camera
-                        : schema.starts_with("AbcGeom_Light")   ? NodeKind::Light
-                        : schema.starts_with("AbcGeom_FaceSet") ? NodeKind::FaceSet
-                                                                : NodeKind::Other;
-            ignore(node.kind == NodeKind::Other ? fmt::format("an object of schema '{}'", validUtf8(schema))
-                                                : fmt::format("a {}", nodeKindName(node.kind)),
-                   node.path);
+            note(schema.empty() ? "an object without a schema"
+                                : fmt::format("an object of schema '{}'", validUtf8(schema)),
+                 node.path);
         }
         WYC_CHECK(addVisibility(object, node));
-        for (const Property& property : object.properties)
-            if (property.name == ".geom" || property.name == ".xform")
-                for (const Property& inner : property.children)
-                    noteIgnored(inner, node);
+        node.properties = propertiesOf(archive_, index, node.geometry, node.transform);
         scene_.nodes.push_back(std::move(node));
         return {};
     }
 
-    void noteIgnored(const Property& property, const Node& node) {
-        if (!hasGeometry(node.kind) && node.kind != NodeKind::Transform)
-            return;
-        if (property.name == ".arbGeomParams")
-            for (const Property& parameter : property.children)
-                ignore(fmt::format("geometry parameter '{}'", validUtf8(parameter.name)), node.path);
-        else if (property.name == ".userProperties" && !property.children.empty())
-            ignore("user properties", node.path);
-        else if (property.name == ".velocities" || property.name == ".widths" || property.name == ".pointIds")
-            ignore(property.name.substr(1), node.path);
+    Status addInstance(const Property& source, Node& node) {
+        if (source.kind != Property::Kind::Scalar || source.pod != Pod::String || source.sampleCount == 0)
+            return fail(archive_->container().damage(source.position, "an instance does not name its source"));
+        WYC_TRY(paths, archive_->strings(source, 0));
+        if (!paths.empty())
+            node.instanceOf = paths.front();
+        return {};
     }
 
     Status addTransform(const Object& object, Node& node) {
@@ -361,7 +367,7 @@ class SceneBuilder {
         return {};
     }
 
-    Status addMesh(const Object& object, Node& node) {
+    Status addShape(const Object& object, Node& node) {
         const Property* geom = object.property(".geom");
         MeshProperties properties;
         if (geom) {
@@ -375,18 +381,22 @@ class SceneBuilder {
             return p && p->kind == Property::Kind::Array && p->pod == pod && p->extent == extent;
         };
         if (!properties.points || properties.points->sampleCount == 0) {
-            ignore("a shape without a sample", node.path);
+            note("a shape without a sample", node.path);
             return {};
         }
         if (!wellTyped(properties.points, Pod::Float, 3))
             return fail(
                 archive_->container().damage(properties.points->position, "the points are not float32 triples"));
-        if (node.kind != NodeKind::Points) {
-            if (!wellTyped(properties.counts, Pod::Int32, 1) || !wellTyped(properties.indices, Pod::Int32, 1) ||
-                properties.counts->sampleCount == 0 || properties.indices->sampleCount == 0)
-                return fail(archive_->container().damage(geom->position, "a mesh has no face counts and indices"));
-        } else {
+        if (node.kind == NodeKind::Points || node.kind == NodeKind::Curves) {
             properties.counts = properties.indices = nullptr;
+            properties.uvs = properties.normals = {}; // of curves and points: carried as properties
+            properties.curveSizes = geom->child("nVertices");
+            if (node.kind == NodeKind::Curves &&
+                (!wellTyped(properties.curveSizes, Pod::Int32, 1) || properties.curveSizes->sampleCount == 0))
+                return fail(archive_->container().damage(geom->position, "curves without the number of their points"));
+        } else if (!wellTyped(properties.counts, Pod::Int32, 1) || !wellTyped(properties.indices, Pod::Int32, 1) ||
+                   properties.counts->sampleCount == 0 || properties.indices->sampleCount == 0) {
+            return fail(archive_->container().damage(geom->position, "a mesh has no face counts and indices"));
         }
         node.geometry = std::make_shared<ArchiveGeometry>(archive_, properties, node.path);
         return {};
@@ -411,7 +421,7 @@ class SceneBuilder {
 
     ArchivePtr archive_;
     Scene scene_;
-    std::map<std::string, std::vector<std::string>> ignored_;
+    std::map<std::string, std::vector<std::string>> noted_;
 };
 
 } // namespace

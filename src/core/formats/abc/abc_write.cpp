@@ -103,6 +103,11 @@ class SceneWriter {
     }
 
     Status write() {
+        for (std::size_t i = 0; i < scene_.samplings.size(); ++i)
+            archive_.declareTimeSampling(scene_.samplings[i].sampling, scene_.samplings[i].mostSamples, i == 0);
+        if (scene_.properties)
+            for (const PropertyNode& property : scene_.properties->all())
+                WYC_CHECK(copyProperty(archive_.topObject(), property));
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             const Node& node = scene_.nodes[i];
             if (auto status = writeNode(node, i); !status)
@@ -114,24 +119,115 @@ class SceneWriter {
   private:
     Status writeNode(const Node& node, std::size_t index) {
         const auto parent = node.parent < 0 ? archive_.topObject() : ids_[static_cast<std::size_t>(node.parent)];
-        if (node.kind == NodeKind::Transform || (!node.geometry && !hasGeometry(node.kind))) {
-            // Kinds that this version does not write keep their place as a plain transform, so that children
-            // stand.
-            ids_[index] =
-                archive_.addObject(parent, node.name, schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
-            WYC_CHECK(writeTransform(node, ids_[index]));
-        } else if (node.geometry && node.transform) {
+        const PropertiesPtr& properties = node.properties;
+        // Shape and transform as the source has them: so are all their properties.
+        const bool untouched = properties && properties->shape() == node.geometry.get() &&
+                               properties->transform() == node.transform.get() && node.instanceOf.empty();
+        if (untouched) {
+            ids_[index] = archive_.addObject(parent, node.name, properties->metadata());
+            return copyRest(node, ids_[index], {});
+        }
+        if (node.kind == NodeKind::Instances) {
+            ids_[index] = archive_.addObject(parent, node.name,
+                                             properties ? properties->metadata() : Metadata{{"isInstance", "1"}});
+            const auto source =
+                archive_.addProperty(ids_[index], {".instanceSource", Property::Kind::Scalar, Pod::String, 1, {}, 0});
+            WYC_CHECK(archive_.addSample(
+                source, std::as_bytes(std::span(node.instanceOf.c_str(), node.instanceOf.size() + 1))));
+            return copyRest(node, ids_[index], {".instanceSource"});
+        }
+        if (node.geometry && node.transform) {
             // A shape that carries its own transform: the format wants one above it.
             const auto above = archive_.addObject(parent, node.name + "_place",
                                                   schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
             WYC_CHECK(writeTransform(node, above));
-            WYC_CHECK(writeShape(node, above, index));
-        } else if (node.geometry) {
-            WYC_CHECK(writeShape(node, parent, index));
-        } else {
-            ids_[index] = archive_.addObject(parent, node.name, {});
+            return writeShape(node, above, index);
         }
-        return writeVisibility(node, ids_[index]);
+        if (node.geometry)
+            return writeShape(node, parent, index);
+        // Kinds that have nothing to write keep their place as a plain transform, so that children stand.
+        ids_[index] = archive_.addObject(parent, node.name,
+                                         properties && node.kind == NodeKind::Transform
+                                             ? properties->metadata()
+                                             : schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+        WYC_CHECK(writeTransform(node, ids_[index]));
+        return properties ? copyRest(node, ids_[index], {".xform"}) : writeVisibility(node, ids_[index]);
+    }
+
+    // The node's properties but for those that were made anew; visibility in its place.
+    Status copyRest(const Node& node, ArchiveWriter::ObjectId object, const std::vector<std::string_view>& made) {
+        bool visibilityWritten = false;
+        if (node.properties) {
+            for (const PropertyNode& property : node.properties->all()) {
+                if (std::find(made.begin(), made.end(), property.name) != made.end())
+                    continue;
+                if (property.name == "visible") {
+                    visibilityWritten = true;
+                    WYC_CHECK(writeVisibility(node, object));
+                } else {
+                    WYC_CHECK(copyProperty(object, property));
+                }
+            }
+        }
+        return visibilityWritten ? Status{} : writeVisibility(node, object);
+    }
+
+    // Members of a group ("P" of ".geom") that were not made anew.
+    Status copyMembers(const Node& node, std::string_view group, ArchiveWriter::PropertyId into,
+                       const std::vector<std::string_view>& made) {
+        const auto found = findProperty(node.properties, group);
+        if (!found)
+            return {};
+        for (const PropertyNode& property : found->children)
+            if (std::find(made.begin(), made.end(), property.name) == made.end())
+                WYC_CHECK(copyProperty(into, property));
+        return {};
+    }
+
+    template<class Parent> Status copyProperty(Parent parent, const PropertyNode& property) {
+        if (!property.values) {
+            const auto group = archive_.addCompound(parent, property.name, property.metadata);
+            for (const PropertyNode& child : property.children)
+                WYC_CHECK(copyProperty(group, child));
+            return {};
+        }
+        const SampledValues& values = *property.values;
+        const auto id = archive_.addProperty(
+            parent, {property.name, values.isArray() ? Property::Kind::Array : Property::Kind::Scalar, values.type(),
+                     values.extent(), property.metadata, archive_.addTimeSampling(values.sampling())});
+        const std::size_t count = values.sampling().count();
+        const auto sameAsBefore = [&](std::size_t i) {
+            return i > 0 && (values.constant() || (values.token(i) && values.token(i) == values.token(i - 1)));
+        };
+        constexpr std::size_t kSlots = 4;
+        std::array<PropertyValue, kSlots> slots;
+        std::array<Key128, kSlots> keys;
+        return orderedPipeline(
+            count, kSlots, progress_,
+            [&](std::size_t i, std::size_t s) -> Status {
+                if (sameAsBefore(i))
+                    return {};
+                WYC_TRY(value, values.read(i));
+                slots[s] = std::move(value);
+                keys[s] = ArchiveWriter::sampleKey(values.type(), slots[s].bytes);
+                return {};
+            },
+            [&](std::size_t i, std::size_t s) -> Status {
+                if (sameAsBefore(i))
+                    archive_.repeatSample(id);
+                else
+                    WYC_CHECK(archive_.addSample(id, slots[s].bytes, keys[s], slots[s].dimensions));
+                if (property.name == "P")
+                    reportSample();
+                return {};
+            });
+    }
+
+    void reportSample(const std::string& words = {}) {
+        ++doneSamples_;
+        progress_.report(static_cast<double>(doneSamples_) /
+                             static_cast<double>(std::max<std::size_t>(1, totalSamples_)),
+                         "writing", words);
     }
 
     Status writeVisibility(const Node& node, ArchiveWriter::ObjectId object) {
@@ -151,7 +247,7 @@ class SceneWriter {
         const auto xform =
             archive_.addCompound(object, ".xform", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, false));
         if (!node.transform)
-            return {};
+            return copyMembers(node, ".xform", xform, {});
         const Transform& transform = *node.transform;
         const std::uint32_t sampling = archive_.addTimeSampling(transform.sampling());
         const auto inherits =
@@ -209,7 +305,8 @@ class SceneWriter {
                 archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, sampling});
             WYC_CHECK(archive_.addValues<std::uint32_t>(channelsId, animated));
         }
-        return {};
+        return copyMembers(node, ".xform", xform,
+                           {".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
     }
 
     // One frame of a mesh on its way: filled by any thread, stored in order.
@@ -223,26 +320,32 @@ class SceneWriter {
 
     Status writeShape(const Node& node, ArchiveWriter::ObjectId parent, std::size_t index) {
         const Geometry& geometry = *node.geometry;
-        const bool bare = node.kind == NodeKind::Points;
-        const std::string schema = bare ? "AbcGeom_Points_v1" : "AbcGeom_PolyMesh_v1";
-        ids_[index] = archive_.addObject(parent, node.name, schemaMetadata(schema, ".geom", true, true));
+        const bool bare = node.kind == NodeKind::Points || node.kind == NodeKind::Curves;
+        const std::string schema = node.kind == NodeKind::Points        ? "AbcGeom_Points_v1"
+                                   : node.kind == NodeKind::Curves      ? "AbcGeom_Curve_v2"
+                                   : node.kind == NodeKind::Subdivision ? "AbcGeom_SubD_v1"
+                                                                        : "AbcGeom_PolyMesh_v1";
+        ids_[index] = archive_.addObject(parent, node.name,
+                                         node.properties ? node.properties->metadata()
+                                                         : schemaMetadata(schema, ".geom", true, true));
         const auto geom = archive_.addCompound(ids_[index], ".geom", schemaMetadata(schema, ".geom", true, false));
         const std::uint32_t sampling = archive_.addTimeSampling(geometry.sampling());
         const auto bounds = archive_.addProperty(
             geom, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, sampling});
-        const auto points =
-            archive_.addProperty(geom, {"P",
-                                        Property::Kind::Array,
-                                        Pod::Float,
-                                        3,
-                                        {{"geoScope", bare ? "var" : "vtx"}, {"interpretation", "point"}},
-                                        sampling});
+        const auto points = archive_.addProperty(
+            geom, {"P",
+                   Property::Kind::Array,
+                   Pod::Float,
+                   3,
+                   {{"geoScope", node.kind == NodeKind::Points ? "var" : "vtx"}, {"interpretation", "point"}},
+                   sampling});
         std::optional<ArchiveWriter::PropertyId> corners;
         std::optional<ArchiveWriter::PropertyId> sizes;
         std::optional<ArchiveWriter::PropertyId> ids;
-        if (bare) {
+        const bool numbered = node.kind == NodeKind::Points && !findProperty(node.properties, ".geom/.pointIds");
+        if (numbered) {
             ids = archive_.addProperty(geom, {".pointIds", Property::Kind::Array, Pod::UInt64, 1, {}, sampling});
-        } else {
+        } else if (!bare) {
             corners = archive_.addProperty(geom, {".faceIndices", Property::Kind::Array, Pod::Int32, 1, {}, sampling});
             sizes = archive_.addProperty(geom, {".faceCounts", Property::Kind::Array, Pod::Int32, 1, {}, sampling});
         }
@@ -256,7 +359,7 @@ class SceneWriter {
         Key128 cornersKey{};
         Key128 sizesKey{};
         const std::size_t count = geometry.sampling().count();
-        return orderedPipeline(
+        WYC_CHECK(orderedPipeline(
             count, kSlots, progress_,
             [&](std::size_t i, std::size_t s) -> Status {
                 Slot& slot = slots[s];
@@ -278,12 +381,12 @@ class SceneWriter {
                 const Slot& slot = slots[s];
                 WYC_CHECK(archive_.addSample(points, std::as_bytes(std::span(slot.points)), slot.key));
                 WYC_CHECK(archive_.addValues<double>(bounds, slot.bounds));
-                if (bare) {
+                if (numbered) {
                     std::vector<std::uint64_t> numbers(slot.points.size());
                     for (std::size_t n = 0; n < numbers.size(); ++n)
                         numbers[n] = n;
                     WYC_CHECK(archive_.addValues<std::uint64_t>(*ids, numbers));
-                } else {
+                } else if (!bare) {
                     if (slot.topology != lastTopology) {
                         WYC_TRY(turnedTopology, turned(*slot.topology));
                         lastTopology = slot.topology;
@@ -297,12 +400,14 @@ class SceneWriter {
                     WYC_CHECK(uvs.add(slot.extras->uvs, *slot.topology, i));
                     WYC_CHECK(normals.add(slot.extras->normals, *slot.topology, i));
                 }
-                ++doneSamples_;
-                progress_.report(static_cast<double>(doneSamples_) /
-                                     static_cast<double>(std::max<std::size_t>(1, totalSamples_)),
-                                 "writing", fmt::format("{}, sample {} of {}", node.name, i + 1, count));
+                reportSample(fmt::format("{}, sample {} of {}", node.name, i + 1, count));
                 return {};
-            });
+            }));
+        if (bare)
+            WYC_CHECK(copyMembers(node, ".geom", geom, {".selfBnds", "P"}));
+        else
+            WYC_CHECK(copyMembers(node, ".geom", geom, {".selfBnds", "P", ".faceIndices", ".faceCounts", "uv", "N"}));
+        return copyRest(node, ids_[index], {".geom"});
     }
 
     ArchiveWriter& archive_;

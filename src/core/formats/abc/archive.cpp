@@ -21,32 +21,17 @@ constexpr std::uint32_t kMostSamples = 1U << 24; // eight days at 24 frames a se
 constexpr std::size_t kKeyBytes = 16;
 constexpr std::size_t kHashBytes = 32;
 
-struct PodInfo {
-    const char* name;
-    std::size_t size;
-};
-constexpr std::array<PodInfo, kPodCount> kPods{{{"bool_t", 1},
-                                                {"uint8_t", 1},
-                                                {"int8_t", 1},
-                                                {"uint16_t", 2},
-                                                {"int16_t", 2},
-                                                {"uint32_t", 4},
-                                                {"int32_t", 4},
-                                                {"uint64_t", 8},
-                                                {"int64_t", 8},
-                                                {"float16_t", 2},
-                                                {"float32_t", 4},
-                                                {"float64_t", 8},
-                                                {"string", 0},
-                                                {"wstring", 0}}};
+constexpr std::array<const char*, kPodCount> kPodNames{"bool_t",    "uint8_t",   "int8_t",   "uint16_t", "int16_t",
+                                                       "uint32_t",  "int32_t",   "uint64_t", "int64_t",  "float16_t",
+                                                       "float32_t", "float64_t", "string",   "wstring"};
 
 } // namespace
 
 std::size_t podSize(Pod pod) {
-    return kPods[static_cast<std::size_t>(pod)].size;
+    return elementSize(pod);
 }
 const char* podName(Pod pod) {
-    return kPods[static_cast<std::size_t>(pod)].name;
+    return kPodNames[static_cast<std::size_t>(pod)];
 }
 
 Metadata parseMetadata(std::string_view text) {
@@ -487,37 +472,13 @@ Result<std::vector<std::uint64_t>> Archive::dimensions(const Property& property,
 
 Result<std::vector<std::string>> Archive::strings(const Property& property, std::uint64_t index) const {
     WYC_TRY(raw, bytes(property, index));
-    std::vector<std::string> result;
     const std::size_t unit = property.pod == Pod::WideString ? 4 : 1;
-    std::string text;
-    for (std::size_t i = 0; i + unit <= raw.size(); i += unit) {
-        std::uint32_t code = 0;
-        std::memcpy(&code, raw.data() + i, unit);
-        if (code == 0) {
-            result.push_back(std::move(text));
-            text.clear();
-        } else if (unit == 1) {
-            text += static_cast<char>(code);
-        } else if (code < 0x80) {
-            text += static_cast<char>(code);
-        } else if (code < 0x800) {
-            text += static_cast<char>(0xC0 | (code >> 6));
-            text += static_cast<char>(0x80 | (code & 63));
-        } else if (code < 0x10000) {
-            text += static_cast<char>(0xE0 | (code >> 12));
-            text += static_cast<char>(0x80 | ((code >> 6) & 63));
-            text += static_cast<char>(0x80 | (code & 63));
-        } else {
-            text += static_cast<char>(0xF0 | ((code >> 18) & 7));
-            text += static_cast<char>(0x80 | ((code >> 12) & 63));
-            text += static_cast<char>(0x80 | ((code >> 6) & 63));
-            text += static_cast<char>(0x80 | (code & 63));
-        }
-    }
-    if (!text.empty())
+    const auto zeros =
+        std::count(raw.end() - static_cast<std::ptrdiff_t>(std::min(unit, raw.size())), raw.end(), std::byte{0});
+    if (raw.size() % unit != 0 || (!raw.empty() && static_cast<std::size_t>(zeros) != unit))
         return fail(container_->damage(property.position,
                                        fmt::format("a string of '{}' has no end", validUtf8(property.name))));
-    return result;
+    return stringsOf(property.pod, raw);
 }
 
 } // namespace wyc::abc

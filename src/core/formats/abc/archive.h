@@ -8,27 +8,13 @@
 #include <vector>
 
 #include "formats/abc/container.h"
+#include "scene/properties.h"
 #include "time/sampling.h"
 
 namespace wyc::abc {
 
-/// Element types, in the order of their numbers in the file.
-enum class Pod : std::uint8_t {
-    Bool,
-    UInt8,
-    Int8,
-    UInt16,
-    Int16,
-    UInt32,
-    Int32,
-    UInt64,
-    Int64,
-    Half,
-    Float,
-    Double,
-    String,
-    WideString
-};
+/// Numbered in the file in the order of ValueType.
+using Pod = ValueType;
 inline constexpr int kPodCount = 14;
 /// Bytes of one element; 0 for strings, whose elements end in a zero.
 [[nodiscard]] std::size_t podSize(Pod pod);

@@ -34,6 +34,7 @@ Result<std::unique_ptr<ArchiveWriter>> ArchiveWriter::create(const fs::path& tar
     writer->objects_.emplace_back(); // the top object
     writer->samplings_.push_back(Sampling::uniform(0.0, 1.0, 0));
     writer->samplingCounts_.push_back(0);
+    writer->samplingDeclared_.push_back(false);
     // Not finished until the last byte says so.
     constexpr std::array<std::uint8_t, 8> kHead{'O', 'g', 'a', 'w', 'a', 0x00, 0, 1};
     WYC_CHECK(writer->file_->append(std::as_bytes(std::span(kHead))));
@@ -49,12 +50,32 @@ std::uint32_t ArchiveWriter::addTimeSampling(const Sampling& sampling) {
                      : sampling.kind() == Sampling::Kind::Cyclic
                          ? Sampling::cyclic(sampling.storedTimes(), sampling.cycleSeconds(), 0)
                          : Sampling::uniform(sampling.storedTimes()[0], sampling.cycleSeconds(), 0);
-    const auto found = std::find(samplings_.begin(), samplings_.end(), plain);
+    const auto& times = plain.storedTimes();
+    const auto found = std::find_if(samplings_.begin(), samplings_.end(), [&](const Sampling& there) {
+        if (plain.kind() != Sampling::Kind::Acyclic || there.kind() != Sampling::Kind::Acyclic)
+            return there == plain;
+        // Fewer samples than times: the times begin alike.
+        return times.size() <= there.storedTimes().size() &&
+               std::equal(times.begin(), times.end(), there.storedTimes().begin());
+    });
     if (found != samplings_.end())
         return static_cast<std::uint32_t>(found - samplings_.begin());
     samplings_.push_back(std::move(plain));
     samplingCounts_.push_back(0);
+    samplingDeclared_.push_back(false);
     return static_cast<std::uint32_t>(samplings_.size() - 1);
+}
+
+void ArchiveWriter::declareTimeSampling(const Sampling& sampling, std::uint32_t mostSamples, bool first) {
+    const std::uint32_t number = first ? 0 : addTimeSampling(sampling);
+    samplingCounts_[number] = mostSamples;
+    samplingDeclared_[number] = true;
+}
+
+void ArchiveWriter::countSample(const OutProperty& property) {
+    const std::uint32_t number = property.description.timeSampling;
+    if (!samplingDeclared_[number])
+        samplingCounts_[number] = std::max(samplingCounts_[number], property.count);
 }
 
 ArchiveWriter::ObjectId ArchiveWriter::addObject(ObjectId parent, const std::string& name, Metadata metadata) {
@@ -85,26 +106,53 @@ ArchiveWriter::PropertyId ArchiveWriter::addCompound(PropertyId parent, const st
     return addProperty(parent, {name, Property::Kind::Compound, Pod::Bool, 1, std::move(metadata), 0});
 }
 
-Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes, std::optional<Key128> key) {
+Key128 ArchiveWriter::sampleKey(Pod pod, std::span<const std::byte> bytes) {
+    // As others write it: of wide strings the first quarter of the bytes counts.
+    return hash128(pod == Pod::WideString ? bytes.first(bytes.size() / 4) : bytes);
+}
+
+Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes, std::optional<Key128> key,
+                                std::span<const std::uint64_t> dimensions) {
     OutProperty& property = properties_[id.index];
-    const Key128 content = key ? *key : hash128(bytes);
+    const Description& d = property.description;
+    const Key128 content = key ? *key : sampleKey(d.pod, bytes);
     const std::uint32_t index = property.count++;
-    auto& most = samplingCounts_[property.description.timeSampling];
-    most = std::max(most, property.count);
-    if (index > 0 && content == property.lastKey && bytes.size() == property.lastSize)
+    countSample(property);
+    const bool sameDimensions = std::equal(dimensions.begin(), dimensions.end(), property.lastDimensions.begin(),
+                                           property.lastDimensions.end());
+    // The key of wide strings does not tell all contents apart.
+    const bool keyTellsAll = d.pod != Pod::WideString;
+    if (index > 0 && keyTellsAll && sameDimensions && content == property.lastKey && bytes.size() == property.lastSize)
         return {};
     property.lastKey = content;
     property.lastSize = bytes.size();
-    std::uint64_t position = 0;
+    property.lastDimensions.assign(dimensions.begin(), dimensions.end());
+    property.allEmpty = property.allEmpty && bytes.empty();
+    const std::size_t element = podSize(d.pod);
+    const auto values = element > 0 ? bytes.size() / element
+                                    : static_cast<std::size_t>(std::count(bytes.begin(), bytes.end(), std::byte{0}));
+    property.oneValueEach =
+        property.oneValueEach && (dimensions.empty() ? values == d.extent
+                                                     : std::all_of(dimensions.begin(), dimensions.end(),
+                                                                   [](std::uint64_t n) { return n == 1; }));
+    StoredSample stored;
     if (!bytes.empty()) {
         const auto [at, added] = contents_.try_emplace(ContentKey{content, bytes.size()}, 0);
-        if (added) {
+        if (added || !keyTellsAll) {
             auto written = writeData(std::as_bytes(std::span(content)), bytes);
             if (!written)
                 return fail(std::move(written.error()));
             at->second = *written;
         }
-        position = at->second;
+        stored.values = at->second;
+    }
+    if (!dimensions.empty()) {
+        const auto [at, added] = dimensions_.try_emplace(property.lastDimensions, 0);
+        if (added) {
+            WYC_TRY(written, writeData(std::as_bytes(dimensions)));
+            at->second = written;
+        }
+        stored.dimensions = at->second;
     }
     if (index > 0) {
         if (property.firstChanged == 0)
@@ -113,14 +161,17 @@ Status ArchiveWriter::addSample(PropertyId id, std::span<const std::byte> bytes,
             property.stored.insert(property.stored.end(), index - property.lastChanged - 1, property.stored.back());
         property.lastChanged = index;
     }
-    property.stored.push_back(position);
+    property.stored.push_back(stored);
     return {};
 }
 
 void ArchiveWriter::repeatSample(PropertyId id) {
     OutProperty& property = properties_[id.index];
-    if (property.count > 0)
-        ++property.count;
+    if (property.count == 0)
+        return;
+    ++property.count;
+    if (property.description.timeSampling != 0)
+        countSample(property);
 }
 
 Result<std::uint64_t> ArchiveWriter::writeData(std::span<const std::byte> first, std::span<const std::byte> second) {
@@ -142,38 +193,36 @@ Result<std::uint64_t> ArchiveWriter::writeGroup(const std::vector<std::uint64_t>
     return position;
 }
 
-std::uint8_t ArchiveWriter::metadataIndex(const Metadata& metadata) {
-    const std::string text = metadataText(metadata);
+std::uint8_t ArchiveWriter::metadataIndex(const std::string& text) {
     if (text.empty())
         return 0;
     if (text.size() > 255)
         return 0xff;
-    const auto found = std::find(indexedMetadata_.begin(), indexedMetadata_.end(), text);
-    if (found != indexedMetadata_.end())
-        return static_cast<std::uint8_t>(found - indexedMetadata_.begin() + 1);
+    if (const auto found = metadataNumbers_.find(text); found != metadataNumbers_.end())
+        return found->second;
     if (indexedMetadata_.size() >= kMostIndexed)
         return 0xff;
     indexedMetadata_.push_back(text);
-    return static_cast<std::uint8_t>(indexedMetadata_.size());
+    return metadataNumbers_[text] = static_cast<std::uint8_t>(indexedMetadata_.size());
 }
 
 Result<std::vector<std::byte>> ArchiveWriter::propertyHeader(const OutProperty& property) {
     const Description& d = property.description;
-    const std::uint8_t metadata = metadataIndex(d.metadata);
-    const std::string inlineMetadata = metadata == 0xff ? metadataText(d.metadata) : std::string();
+    const std::string text = metadataText(d.metadata);
+    const std::uint8_t metadata = metadataIndex(text);
+    const std::string inlineMetadata = metadata == 0xff ? text : std::string();
     std::uint32_t info = static_cast<std::uint32_t>(metadata) << 20;
-    std::size_t largest = std::max(d.name.size(), metadataText(d.metadata).size());
+    std::size_t largest = std::max(d.name.size(), text.size());
     const bool compound = d.kind == Property::Kind::Compound;
     const bool constant = property.firstChanged == 0 && property.lastChanged == 0;
     const bool storesChanges = !constant && !(property.firstChanged == 1 && property.lastChanged == property.count - 1);
     if (!compound) {
         largest = std::max<std::size_t>({largest, property.count, d.timeSampling});
-        info |= d.kind == Property::Kind::Scalar ? 1U : 2U;
+        info |= d.kind == Property::Kind::Scalar ? 1U : property.oneValueEach ? 3U : 2U;
         info |= static_cast<std::uint32_t>(d.pod) << 4;
         info |= d.extent << 12;
-        // As others write it: set on scalars and on single numbers, clear on wider arrays whatever their
-        // counts.
-        if (d.kind == Property::Kind::Scalar || d.extent == 1)
+        // As others write it: set on scalars and on single numbers, clear on wider arrays that hold anything.
+        if (d.kind == Property::Kind::Scalar || d.extent == 1 || property.allEmpty)
             info |= 0x400U;
         if (d.timeSampling != 0)
             info |= 0x100U;
@@ -211,14 +260,14 @@ Result<ArchiveWriter::Written> ArchiveWriter::writeProperty(std::size_t index) {
     Written written;
     std::vector<std::uint64_t> children;
     const bool array = property.description.kind == Property::Kind::Array;
-    for (const std::uint64_t position : property.stored) {
-        children.push_back(position | kDataBit);
-        if (array) // dimensions follow from the size
-            children.push_back(kDataBit);
+    for (const StoredSample& sample : property.stored) {
+        children.push_back(sample.values | kDataBit);
+        if (array)
+            children.push_back(sample.dimensions | kDataBit);
     }
     WYC_TRY(position, writeGroup(children));
     written.position = position;
-    written.hash = hash128(std::as_bytes(std::span(property.stored)));
+    written.hash = hash128(std::as_bytes(std::span(children)));
     written.hash[0] ^= property.lastKey[0];
     written.hash[1] ^= property.lastKey[1];
     return written;
@@ -257,10 +306,10 @@ Result<ArchiveWriter::Written> ArchiveWriter::writeObject(std::size_t index) {
         const OutObject& it = objects_[child];
         appendBytes(headers, static_cast<std::uint32_t>(it.name.size()));
         appendBytes(headers, std::string_view(it.name));
-        const std::uint8_t metadata = metadataIndex(it.metadata);
+        const std::string text = metadataText(it.metadata);
+        const std::uint8_t metadata = metadataIndex(text);
         appendBytes(headers, metadata);
         if (metadata == 0xff) {
-            const std::string text = metadataText(it.metadata);
             appendBytes(headers, static_cast<std::uint32_t>(text.size()));
             appendBytes(headers, std::string_view(text));
         }

@@ -24,6 +24,9 @@ class ArchiveWriter {
 
     /// Equal samplings share one number; still ones have number 0.
     [[nodiscard]] std::uint32_t addTimeSampling(const Sampling& sampling);
+    /// A sampling with the largest sample count that another archive stated for it: that one is written, whatever
+    /// comes.
+    void declareTimeSampling(const Sampling& sampling, std::uint32_t mostSamples, bool first);
     [[nodiscard]] ObjectId topObject() const { return {0}; }
     [[nodiscard]] ObjectId addObject(ObjectId parent, const std::string& name, Metadata metadata);
     [[nodiscard]] PropertyId addCompound(ObjectId object, const std::string& name, Metadata metadata);
@@ -39,11 +42,14 @@ class ArchiveWriter {
     [[nodiscard]] PropertyId addProperty(PropertyId parent, Description description);
     [[nodiscard]] PropertyId addProperty(ObjectId object, Description description);
 
-    /// Appends the next sample. `key` = hash128(bytes), where it is known already. A sample equal to the one
-    /// before takes no room; equal contents anywhere in the archive are stored once.
+    /// Appends the next sample. `key` = sampleKey(…), where it is known already. A sample equal to the one
+    /// before takes no room; equal contents anywhere in the archive are stored once. `dimensions` only where they do
+    /// not follow from the size.
     [[nodiscard]] Status addSample(PropertyId property, std::span<const std::byte> bytes,
-                                   std::optional<Key128> key = std::nullopt);
-    /// The sample before once more. As others do, this does not count for the time sampling's largest sample count.
+                                   std::optional<Key128> key = std::nullopt,
+                                   std::span<const std::uint64_t> dimensions = {});
+    [[nodiscard]] static Key128 sampleKey(Pod pod, std::span<const std::byte> bytes);
+    /// The sample before once more. As others do, on time sampling 0 this does not count for its largest sample count.
     void repeatSample(PropertyId property);
     template<class T> [[nodiscard]] Status addValues(PropertyId property, std::span<const T> values) {
         return addSample(property, std::as_bytes(values));
@@ -53,6 +59,10 @@ class ArchiveWriter {
     [[nodiscard]] Status finish();
 
   private:
+    struct StoredSample {
+        std::uint64_t values = 0;     // position of the data, 0 = empty
+        std::uint64_t dimensions = 0; // the same
+    };
     struct OutProperty {
         Description description;
         std::vector<std::size_t> children;
@@ -61,7 +71,10 @@ class ArchiveWriter {
         std::uint32_t lastChanged = 0;
         Key128 lastKey{};
         std::uint64_t lastSize = 0;
-        std::vector<std::uint64_t> stored;
+        std::vector<std::uint64_t> lastDimensions;
+        bool oneValueEach = true;
+        bool allEmpty = true;
+        std::vector<StoredSample> stored;
     };
     struct OutObject {
         std::string name;
@@ -85,10 +98,11 @@ class ArchiveWriter {
     };
 
     ArchiveWriter() = default;
+    void countSample(const OutProperty& property);
     [[nodiscard]] Result<std::uint64_t> writeData(std::span<const std::byte> first,
                                                   std::span<const std::byte> second = {});
     [[nodiscard]] Result<std::uint64_t> writeGroup(const std::vector<std::uint64_t>& children);
-    [[nodiscard]] std::uint8_t metadataIndex(const Metadata& metadata);
+    [[nodiscard]] std::uint8_t metadataIndex(const std::string& text);
     [[nodiscard]] Result<std::vector<std::byte>> propertyHeader(const OutProperty& property);
     [[nodiscard]] Result<Written> writeProperty(std::size_t index);
     [[nodiscard]] Result<Written> writeCompoundGroup(const std::vector<std::size_t>& members);
@@ -98,10 +112,13 @@ class ArchiveWriter {
     Metadata metadata_;
     std::vector<Sampling> samplings_;           // without counts
     std::vector<std::uint32_t> samplingCounts_; // largest sample count used with each
+    std::vector<bool> samplingDeclared_;
     std::deque<OutProperty> properties_;
     std::deque<OutObject> objects_;
     std::unordered_map<ContentKey, std::uint64_t, ContentHash> contents_;
+    std::map<std::vector<std::uint64_t>, std::uint64_t> dimensions_;
     std::vector<std::string> indexedMetadata_; // number 1 is the first
+    std::unordered_map<std::string, std::uint8_t> metadataNumbers_;
 };
 
 } // namespace wyc::abc

@@ -1,0 +1,142 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "scene/camera.h"
+
+#include <cmath>
+
+namespace wyc {
+namespace {
+
+FilmBack product(const FilmBack& a, const FilmBack& b) {
+    FilmBack result{};
+    for (std::size_t r = 0; r < 3; ++r)
+        for (std::size_t c = 0; c < 3; ++c)
+            for (std::size_t k = 0; k < 3; ++k)
+                result[r * 3 + c] += a[r * 3 + k] * b[k * 3 + c];
+    return result;
+}
+
+// One operation: "t" moves, "s" scales, "m" is a whole matrix; a letter for the hint follows.
+std::size_t filmBackOperation(const std::string& op, std::span<const double> numbers, FilmBack& result) {
+    const char kind = op.empty() ? ' ' : op.front();
+    const std::size_t count = kind == 'm' ? 9 : kind == 't' || kind == 's' ? 2 : 0;
+    if (numbers.size() < count)
+        return numbers.size();
+    FilmBack matrix{1, 0, 0, 0, 1, 0, 0, 0, 1};
+    if (kind == 't') {
+        matrix[6] = numbers[0];
+        matrix[7] = numbers[1];
+    } else if (kind == 's') {
+        matrix[0] = numbers[0];
+        matrix[4] = numbers[1];
+    } else if (kind == 'm') {
+        std::copy_n(numbers.begin(), 9, matrix.begin());
+    }
+    result = product(matrix, result);
+    return count;
+}
+
+std::string geomPath(const char* name) {
+    return std::string(".geom/") + name;
+}
+
+} // namespace
+
+std::array<double, 16> CameraFigures::numbers() const {
+    return {focalLength,  horizontalAperture, horizontalOffset, verticalAperture, verticalOffset, squeeze,
+            overscanLeft, overscanRight,      overscanTop,      overscanBottom,   fStop,          focusDistance,
+            shutterOpen,  shutterClose,       nearClip,         farClip};
+}
+
+CameraFigures CameraFigures::fromNumbers(const std::array<double, 16>& n) {
+    return {n[0], n[1], n[2], n[3], n[4], n[5], n[6], n[7], n[8], n[9], n[10], n[11], n[12], n[13], n[14], n[15]};
+}
+
+std::optional<std::array<double, 2>> CameraView::project(const Vec3d& p) const {
+    if (p.z >= 0.0)
+        return std::nullopt;
+    // Apertures and offsets are in cm, the focal length in mm.
+    const double x = (p.x / -p.z) * figures.focalLength / 10.0 / figures.squeeze - figures.horizontalOffset;
+    const double y = (p.y / -p.z) * figures.focalLength / 10.0 - figures.verticalOffset;
+    const double u = 2.0 * x / figures.horizontalAperture;
+    const double v = 2.0 * y / figures.verticalAperture;
+    const double w = u * filmBack[2] + v * filmBack[5] + filmBack[8];
+    return std::array{(u * filmBack[0] + v * filmBack[3] + filmBack[6]) / w,
+                      (u * filmBack[1] + v * filmBack[4] + filmBack[7]) / w};
+}
+
+std::array<Vec3d, 4> CameraView::gateAt(double distance) const {
+    const double toScene = distance * 10.0 / figures.focalLength;
+    const auto corner = [&](double sx, double sy) {
+        return Vec3d{(figures.horizontalOffset + sx * figures.horizontalAperture / 2.0) * toScene * figures.squeeze,
+                     (figures.verticalOffset + sy * figures.verticalAperture / 2.0) * toScene, -distance};
+    };
+    return {corner(-1, -1), corner(1, -1), corner(1, 1), corner(-1, 1)};
+}
+
+double CameraView::aspect() const {
+    return figures.horizontalAperture * figures.squeeze / figures.verticalAperture;
+}
+
+Sampling cameraSampling(const Node& node) {
+    const auto core = findProperty(node.properties, geomPath(".core"));
+    return core && core->values ? core->values->sampling() : Sampling::still();
+}
+
+Result<CameraView> cameraAt(const Scene& scene, std::size_t node, double seconds) {
+    const Node& it = scene.nodes[node];
+    auto core = findProperty(it.properties, geomPath(".core"));
+    if (!core) // a light keeps one of its own
+        core = findProperty(it.properties, ".geom/.camera/.core");
+    if (!core || !core->values || core->values->type() != ValueType::Double)
+        return fail(makeError(ErrorKind::BadInput, "this camera has no figures").forItem(it.path));
+    const auto at = locateIn(*core->values, seconds, scene.workingRate);
+    WYC_TRY(numbers, valuesOf<double>(*core->values, at.below));
+    if (at.weight > 0.0) {
+        WYC_TRY(above, valuesOf<double>(*core->values, at.above));
+        for (std::size_t i = 0; i < numbers.size() && i < above.size(); ++i)
+            numbers[i] += (above[i] - numbers[i]) * at.weight;
+    }
+    if (numbers.size() != 16)
+        return fail(makeError(ErrorKind::BadInput, "a camera has sixteen figures").forItem(it.path));
+    CameraView view;
+    std::array<double, 16> sixteen{};
+    std::copy_n(numbers.begin(), 16, sixteen.begin());
+    view.figures = CameraFigures::fromNumbers(sixteen);
+    const auto ops = findProperty(it.properties, geomPath(".filmBackOps"));
+    const auto channels = findProperty(it.properties, geomPath(".filmBackChannels"));
+    if (ops && channels && ops->values && channels->values) {
+        WYC_TRY(words, stringsOf(*ops->values, 0));
+        // By number, not by time: the numbers sit on no time of their own.
+        const std::size_t last = channels->values->sampling().count() - 1;
+        WYC_TRY(values, valuesOf<double>(*channels->values, std::min(at.below, last)));
+        if (at.weight > 0.0) {
+            WYC_TRY(above, valuesOf<double>(*channels->values, std::min(at.above, last)));
+            for (std::size_t i = 0; i < values.size() && i < above.size(); ++i)
+                values[i] += (above[i] - values[i]) * at.weight;
+        }
+        std::size_t used = 0;
+        for (const std::string& op : words)
+            used += filmBackOperation(op, std::span(values).subspan(used), view.filmBack);
+    }
+    return view;
+}
+
+PropertiesPtr cameraProperties(Sampling sampling, const std::vector<CameraFigures>& samples) {
+    std::vector<std::vector<double>> numbers;
+    for (const CameraFigures& figures : samples) {
+        const auto sixteen = figures.numbers();
+        numbers.emplace_back(sixteen.begin(), sixteen.end());
+    }
+    PropertyNode core{".core",
+                      {},
+                      memoryValues(ValueType::Double, 16, false, std::move(sampling), numbers),
+                      {},
+                      SpaceRole::CameraCore};
+    const std::map<std::string, std::string> schema{{"schema", "AbcGeom_Camera_v1"}};
+    auto ofObject = schema;
+    ofObject["schemaObjTitle"] = "AbcGeom_Camera_v1:.geom";
+    return std::make_shared<MemoryProperties>(
+        std::vector<PropertyNode>{{".geom", schema, nullptr, {std::move(core)}, SpaceRole::None}}, ofObject);
+}
+
+} // namespace wyc
