@@ -76,6 +76,8 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
             return fail(std::move(chain.error()).inFile(stepsFile));
         result = std::move(*chain);
     }
+    if (world)
+        result.push_back({"world", nlohmann::json::object(), true});
     if (!unit.empty()) {
         WYC_TRY(pair, fromTo(unit, "--unit"));
         result.push_back({"unit", {{"from", pair.first}, {"to", pair.second}}, true});
@@ -86,6 +88,8 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
         WYC_TRY(pair, fromTo(up, "--up"));
         result.push_back({"turn", {{"from", pair.first}, {"to", pair.second}}, true});
     }
+    if (lead > 0.0)
+        result.push_back({"drop", {{"start", lead}}, true});
     WYC_TRY(shot, range.shot());
     // A source that states no rate was opened at this one: there is nothing to resample.
     if (shot.rate && scene.rate && *shot.rate != *scene.rate)
@@ -95,8 +99,24 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     if (shot.range)
         result.push_back(
             {"trim", {{"first", shot.range->first}, {"last", shot.range->last}, {"handles", shot.handles}}, true});
+    if (!frames.empty())
+        result.push_back({"keep", {{"frames", frames}}, true});
     if (every > 1)
         result.push_back({"every", {{"count", static_cast<double>(every)}}, true});
+    if (length > 0.0)
+        result.push_back({"length", {{"frames", length}}, true});
+    if (!shutter.empty()) {
+        const auto parts = splitText(shutter, ':');
+        std::vector<double> numbers;
+        for (const auto& part : parts)
+            if (const auto number = parseNumber(part))
+                numbers.push_back(*number);
+        if (parts.size() != 3 || numbers.size() != 3)
+            return fail(
+                makeError(ErrorKind::BadInput, fmt::format("--shutter takes OPEN:CLOSE:SAMPLES, not '{}'", shutter))
+                    .withAdvice("Three samples over half a frame: --shutter=-0.25:0.25:3"));
+        result.push_back({"shutter", {{"open", numbers[0]}, {"close", numbers[1]}, {"samples", numbers[2]}}, true});
+    }
     if (!first.empty()) {
         const auto frame = parseNumber(first);
         if (!frame)
@@ -164,6 +184,13 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     convertVerb->add_option("--first", convert.steps.first, "Number of the first frame in the target")
         ->type_name("FRAME");
     convertVerb->add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")->type_name("FROM:TO");
+    convertVerb->add_flag("--world", convert.steps.world, "Put all transforms into the points");
+    convertVerb->add_option("--lead", convert.steps.lead, "Settling frames left out at the start")->type_name("N");
+    convertVerb->add_option("--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024")
+        ->type_name("LIST");
+    convertVerb->add_option("--length", convert.steps.length, "Exactly so many frames")->type_name("N");
+    convertVerb->add_option("--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3")
+        ->type_name("OPEN:CLOSE:N");
     convertVerb->add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
     convertVerb->add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")->type_name("FROM:TO");
     convertVerb->add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")

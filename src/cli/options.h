@@ -34,8 +34,14 @@ struct StepArguments {
     std::string unit; // FROM:TO
     double scale = 1.0;
     std::string up; // FROM:TO
+    bool world = false;
+    double lead = 0.0;
+    std::string frames;
+    double length = 0.0;
+    std::string shutter; // OPEN:CLOSE:SAMPLES
     std::string stepsFile;
-    /// In the order they act: items' own chain, space, rate, offset, range, every n-th, first frame.
+    /// In the order they act: items' own chain, world, space, lead, rate, offset, range, frames, every n-th, length,
+    /// shutter, first frame.
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
 };
 

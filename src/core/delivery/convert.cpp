@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "delivery/delivery.h"
 #include "delivery/plan_parts.h"
+#include "scene/instances.h"
 
 namespace wyc {
 
@@ -38,7 +39,8 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     GeometryPtr rest;
     nlohmann::json provenance = nlohmann::json::array();
     for (const DeliveryInput& input : inputs) {
-        scenes.push_back(input.scene);
+        WYC_TRY(placed, format->traits.instances ? Result<Scene>(input.scene) : expandedInstances(input.scene));
+        scenes.push_back(std::move(placed));
         provenance.push_back(input.provenance);
         if (input.rest)
             rest = input.rest;

@@ -14,6 +14,14 @@
 
 namespace wyc {
 
+/// Samples within a frame, in frames from it.
+struct ShutterSpec {
+    double open = -0.25;
+    double close = 0.25;
+    int samples = 3;
+    bool operator==(const ShutterSpec&) const = default;
+};
+
 /// What a person asks for.
 struct DeliverySpec {
     std::string name = "delivery";
@@ -22,7 +30,12 @@ struct DeliverySpec {
     bool wholeRange = false;         // else the shot's range and handles, where there is one
     std::optional<FrameRange> range; // else the shot's
     std::optional<double> handles;   // else the shot's
-    std::optional<FrameRate> rate;   // resample to it; else as it is
+    double lead = 0.0;               // settling frames left out at the start, before all else
+    std::string frames;              // chosen ones of the range, as "1009,1020:1024"; empty = all
+    std::optional<double> length;    // exactly so many frames
+    std::optional<ShutterSpec> shutter;
+    bool world = false;            // transforms go into the points
+    std::optional<FrameRate> rate; // resample to it; else as it is
     std::string resample = "linear";
     std::optional<double> unitMetres; // convert to it
     std::optional<UpAxis> upAxis;     // turn to it

@@ -38,6 +38,43 @@ bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
     return false;
 }
 
+std::string listed(const std::vector<PropertyNode>& properties, const char* what) {
+    constexpr std::size_t kNamed = 3;
+    std::string names;
+    for (std::size_t i = 0; i < std::min(kNamed, properties.size()); ++i)
+        names += (i ? ", " : "") + properties[i].name;
+    return fmt::format("{} {}{} ({}{})", properties.size(), what, properties.size() == 1 ? "" : "s", names,
+                       properties.size() > kNamed ? " …" : "");
+}
+
+// What a node carries beside its shape, in words.
+std::vector<std::string> carriedWords(const Node& node) {
+    std::vector<std::string> words;
+    const auto geom = findProperty(node.properties, ".geom");
+    if (!geom)
+        return words;
+    bool settings = false;
+    for (const PropertyNode& property : geom->children) {
+        const std::string& name = property.name;
+        if (name == ".velocities")
+            words.emplace_back("its velocities");
+        else if (name == ".widths" || name == "width")
+            words.emplace_back("its widths");
+        else if (name == ".pointIds")
+            words.emplace_back("its point ids");
+        else if (name == ".arbGeomParams" && !property.children.empty())
+            words.push_back(listed(property.children, "geometry parameter"));
+        else if (name == ".userProperties" && !property.children.empty())
+            words.push_back(listed(property.children, "user value"));
+        else if (node.kind == NodeKind::Subdivision &&
+                 (name.starts_with(".crease") || name.starts_with(".corner") || name == ".holes" || name == ".scheme"))
+            settings = true;
+    }
+    if (settings)
+        words.emplace_back("its creases, corners, holes and scheme");
+    return words;
+}
+
 struct Targets {
     fs::path target;
     std::optional<fs::path> rest;
@@ -129,6 +166,10 @@ Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std:
 
 std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
     std::vector<Step> steps;
+    if (spec.world)
+        steps.push_back({"world", {{"groups", "kept"}}, true});
+    if (spec.lead > 0.0)
+        steps.push_back({"drop", {{"start", spec.lead}}, true});
     const bool resamples = spec.rate && *spec.rate != scene.workingRate;
     const auto resample = [&] {
         if (resamples)
@@ -148,8 +189,18 @@ std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, co
         if (spec.firstFrame && (!resamples || towardsShot))
             steps.push_back({"offset", {{"frames", *spec.firstFrame - (range->first - handles)}}, true});
     }
+    if (!spec.frames.empty())
+        steps.push_back({"keep", {{"frames", spec.frames}}, true});
     if (!towardsShot)
         resample();
+    if (spec.length)
+        steps.push_back({"length", {{"frames", *spec.length}}, true});
+    if (spec.shutter)
+        steps.push_back({"shutter",
+                         {{"open", spec.shutter->open},
+                          {"close", spec.shutter->close},
+                          {"samples", static_cast<double>(spec.shutter->samples)}},
+                         true});
     if (spec.firstFrame && (!range || (resamples && !towardsShot)))
         steps.push_back({"start", {{"frame", *spec.firstFrame}}, true});
     if (spec.unitMetres)
@@ -172,12 +223,20 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
         if (!node.geometry) {
-            if (node.kind != NodeKind::Transform)
+            // A set of faces below a mesh is a group of that mesh.
+            const bool group = node.kind == NodeKind::FaceSet && traits.groups;
+            if (node.kind != NodeKind::Transform && !traits.properties && !group)
                 lose(node.path, fmt::format("the {} itself", nodeKindName(node.kind)));
             continue;
         }
-        if (node.kind == NodeKind::Subdivision)
-            lose(node.path, "that it is a subdivision surface: written as a plain mesh");
+        if (!traits.properties) {
+            if (node.kind == NodeKind::Subdivision)
+                lose(node.path, "that it is a subdivision surface: written as a plain mesh");
+            if (node.kind == NodeKind::Curves)
+                lose(node.path, "its curves: the points alone are written");
+            for (std::string& words : carriedWords(node))
+                lose(node.path, std::move(words));
+        }
         if (!traits.transforms && isPlaced(scene, i))
             lose(node.path, "its transform: the points are written where they lie in their own space");
         if (!traits.visibility && node.visibility)

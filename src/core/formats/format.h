@@ -46,7 +46,9 @@ struct FormatTraits {
     bool statesRate = false;
     bool statesUnit = false;
     bool statesUpAxis = false;
-    bool sequence = false; // one file a frame
+    bool sequence = false;   // one file a frame
+    bool properties = false; // cameras, curves, lights, subdivision settings, parameters: all that a node carries
+    bool instances = false;
 };
 
 struct WriteOptions {

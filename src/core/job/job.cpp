@@ -145,6 +145,14 @@ json deliveryJson(const DeliverySpec& spec, const fs::path& folder) {
             {"first", spec.range ? json(spec.range->first) : json(nullptr)},
             {"last", spec.range ? json(spec.range->last) : json(nullptr)},
             {"handles", optionalNumber(spec.handles)},
+            {"lead", spec.lead},
+            {"frames", spec.frames},
+            {"length", optionalNumber(spec.length)},
+            {"shutter", spec.shutter ? json{{"open", spec.shutter->open},
+                                            {"close", spec.shutter->close},
+                                            {"samples", spec.shutter->samples}}
+                                     : json(nullptr)},
+            {"world", spec.world},
             {"rate", spec.rate ? json(spec.rate->text()) : json(nullptr)},
             {"resample", spec.resample},
             {"unit_metres", optionalNumber(spec.unitMetres)},
@@ -170,6 +178,16 @@ Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
     if (first && last && *first <= *last)
         spec.range = FrameRange{*first, *last};
     spec.handles = reader.number("handles");
+    spec.lead = reader.number("lead").value_or(0.0);
+    spec.frames = reader.text("frames");
+    spec.length = reader.number("length");
+    if (const json* shutter = reader.find("shutter"); shutter && !shutter->is_null()) {
+        ObjectReader inner(*shutter, "a delivery's shutter");
+        spec.shutter = ShutterSpec{inner.number("open").value_or(-0.25), inner.number("close").value_or(0.25),
+                                   static_cast<int>(inner.number("samples").value_or(3.0))};
+        WYC_CHECK(inner.status());
+    }
+    spec.world = reader.flag("world", false);
     if (reader.find("rate"))
         reader.take(spec.rate, FrameRate::parse(reader.text("rate")));
     spec.resample = reader.text("resample", spec.resample);

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "checks/check.h"
+#include "scene/camera.h"
 #include "steps/step.h"
 
 namespace wyc {
@@ -52,6 +53,21 @@ Result<std::vector<Vec3f>> pointsAt(const Scene& scene, const Geometry& geometry
     return points;
 }
 
+json cameraJson(const CameraView& view) {
+    const CameraFigures& f = view.figures;
+    return {{"focal_length_mm", f.focalLength},
+            {"aperture_mm", {f.horizontalAperture * 10.0, f.verticalAperture * 10.0}},
+            {"offset_mm", {f.horizontalOffset * 10.0, f.verticalOffset * 10.0}},
+            {"near", f.nearClip},
+            {"far", f.farClip},
+            {"focus_distance", f.focusDistance},
+            {"f_stop", f.fStop},
+            {"squeeze", f.squeeze},
+            {"shutter_seconds", {f.shutterOpen, f.shutterClose}},
+            {"overscan_left_right_top_bottom", {f.overscanLeft, f.overscanRight, f.overscanTop, f.overscanBottom}},
+            {"film_back", view.filmBack}};
+}
+
 } // namespace
 
 ItemFacts itemFacts(const Scene& scene, std::size_t node) {
@@ -67,6 +83,9 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())
             facts.movesByTransform = true;
+    facts.movesByValues = it.kind == NodeKind::Camera && cameraSampling(it).count() > 1;
+    if (it.kind == NodeKind::Camera)
+        facts.samples = std::max<std::size_t>(1, cameraSampling(it).count());
     if (it.transform)
         facts.samples = std::max<std::size_t>(1, it.transform->sampling().count());
     if (const auto placement = placementAt(scene, node, when))
@@ -119,6 +138,8 @@ Result<json> sourceInfo(const Source& source, bool deep) {
             moves.push_back("points");
         if (facts.movesByTransform)
             moves.push_back("transform");
+        if (facts.movesByValues)
+            moves.push_back("values");
         json item{{"path", validUtf8(node.path)},
                   {"kind", nodeKindName(node.kind)},
                   {"points", orNull(facts.points)},
@@ -163,6 +184,11 @@ Result<json> sourceInfo(const Source& source, bool deep) {
         notCarried.push_back(
             {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
     info["not_carried"] = std::move(notCarried);
+    json carried = json::array();
+    for (const NotCarried& n : scene.carried)
+        carried.push_back(
+            {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
+    info["carried"] = std::move(carried);
     sortFindings(findings);
     json list = json::array();
     for (const Finding& finding : findings)
@@ -204,6 +230,10 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
                       {"matrix", matrixJson(world ? placement.matrix : local)},
                       {"world_matrix", matrixJson(placement.matrix)},
                       {"visible", placement.visible}};
+            if (node.kind == NodeKind::Camera) {
+                WYC_TRY(view, cameraAt(scene, i, seconds));
+                item["camera"] = cameraJson(view);
+            }
             if (node.geometry && node.geometry->sampling().count() > 0) {
                 std::size_t sample = 0;
                 auto points = pointsAt(scene, *node.geometry, seconds, sample);

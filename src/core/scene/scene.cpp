@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <numbers>
 
+#include "scene/camera.h"
+
 namespace wyc {
 
 const char* nodeKindName(NodeKind kind) {
@@ -156,6 +158,8 @@ std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     std::optional<TimeSpan> span;
     if (scene.nodes[node].geometry && !scene.nodes[node].geometry->pointsConstant())
         widen(span, scene.nodes[node].geometry->sampling());
+    if (scene.nodes[node].kind == NodeKind::Camera)
+        widen(span, cameraSampling(scene.nodes[node]));
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Steps on items: rename, leave out; and the choice of items by pattern.
 #include <algorithm>
+#include <unordered_set>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/instances.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -26,8 +28,12 @@ Scene keptNodes(const Scene& scene, const std::vector<bool>& keep) {
             node.parent = newIndex[static_cast<std::size_t>(node.parent)];
         result.nodes.push_back(std::move(node));
     }
-    const auto gone = [&](const std::string& item) { return !item.empty() && !result.find(item); };
+    std::unordered_set<std::string_view> there;
+    for (const Node& node : result.nodes)
+        there.insert(node.path);
+    const auto gone = [&](const std::string& item) { return !item.empty() && !there.contains(item); };
     std::erase_if(result.notCarried, [&](const NotCarried& n) { return gone(n.item); });
+    std::erase_if(result.carried, [&](const NotCarried& n) { return gone(n.item); });
     std::erase_if(result.remarks, [&](const ReaderRemark& r) { return gone(r.item); });
     return result;
 }
@@ -96,19 +102,27 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
         if (keep[i] && scene.nodes[i].parent >= 0)
             keep[static_cast<std::size_t>(scene.nodes[i].parent)] = true;
     // A transform with nothing left below it, chosen by nobody, is junk.
+    std::vector<bool> hadChild(scene.nodes.size(), false);
+    std::vector<bool> hasChild(scene.nodes.size(), false);
     for (std::size_t i = scene.nodes.size(); i-- > 0;) {
-        if (!keep[i] || (anyPositive && chosen[i]) || scene.nodes[i].kind != NodeKind::Transform)
-            continue;
-        bool hadChild = false;
-        bool hasChild = false;
-        for (std::size_t c = i + 1; c < scene.nodes.size(); ++c) {
-            if (scene.nodes[c].parent == static_cast<int>(i)) {
-                hadChild = true;
-                hasChild = hasChild || keep[c];
-            }
+        if (keep[i] && !(anyPositive && chosen[i]) && scene.nodes[i].kind == NodeKind::Transform)
+            keep[i] = hasChild[i] || !hadChild[i];
+        if (const int parent = scene.nodes[i].parent; parent >= 0) {
+            hadChild[static_cast<std::size_t>(parent)] = true;
+            if (keep[i])
+                hasChild[static_cast<std::size_t>(parent)] = true;
         }
-        keep[i] = hasChild || !hadChild;
     }
+    // An instance whose source goes becomes a copy of it first.
+    std::unordered_set<std::string_view> kept;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (keep[i])
+            kept.insert(scene.nodes[i].path);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (keep[i] && !scene.nodes[i].instanceOf.empty() && !kept.contains(scene.nodes[i].instanceOf)) {
+            WYC_TRY(expanded, expandedInstances(scene));
+            return selectedItems(expanded, patterns);
+        }
     if (std::none_of(keep.begin(), keep.end(), [](bool k) { return k; }))
         return fail(makeError(ErrorKind::BadInput, "no item is left").withAdvice("Leave fewer items out"));
     return keptNodes(scene, keep);

@@ -161,7 +161,7 @@ PropertiesPtr retimedProperties(const PropertiesPtr& properties, const RetimingR
                                  auto retiming = rule(sampling);
                                  if (!retiming || retiming->picks.empty()) // outside its samples a value holds
                                      retiming = Retiming{Sampling::still(), {Pick{}}};
-                                 return std::make_shared<RetimedValues>(property.values, std::move(*retiming));
+                                 return retimedValues(property.values, std::move(*retiming));
                              });
 }
 
@@ -169,6 +169,26 @@ PropertiesPtr retimedProperties(const PropertiesPtr& properties, const RetimingR
 
 GeometryPtr retimedGeometry(GeometryPtr inner, Retiming retiming) {
     return std::make_shared<RetimedGeometry>(std::move(inner), std::move(retiming));
+}
+
+ValuesPtr retimedValues(ValuesPtr inner, Retiming retiming) {
+    return std::make_shared<RetimedValues>(std::move(inner), std::move(retiming));
+}
+
+Retiming retimingOnto(const Sampling& from, const Sampling& onto, const FrameRate& rate) {
+    Retiming result;
+    result.sampling = onto;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, onto.count()); ++i) {
+        if (from.isStill()) {
+            result.picks.push_back({});
+            continue;
+        }
+        const auto at = from.locate(onto.time(i), rate);
+        result.picks.push_back({static_cast<std::uint32_t>(at.below),
+                                static_cast<std::uint32_t>(at.weight > 0.0 ? at.above : at.below),
+                                static_cast<float>(at.weight)});
+    }
+    return result;
 }
 
 Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::size_t)>& keep) {

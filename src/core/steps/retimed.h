@@ -27,6 +27,10 @@ using RetimingRule = std::function<Result<Retiming>(const Sampling&)>;
 /// Keeps the samples for which keep(i) holds, at their times.
 [[nodiscard]] Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::size_t)>& keep);
 
+/// New samples at other times, in straight lines between the old ones.
+[[nodiscard]] Retiming retimingOnto(const Sampling& from, const Sampling& onto, const FrameRate& rate);
+
 [[nodiscard]] GeometryPtr retimedGeometry(GeometryPtr inner, Retiming retiming);
+[[nodiscard]] ValuesPtr retimedValues(ValuesPtr inner, Retiming retiming);
 
 } // namespace wyc

@@ -68,7 +68,8 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> kTypes{unitStep(),  turnStep(),   dropStep(),     offsetStep(), startStep(),
                                               trimStep(),  holdStep(),   resampleStep(), rateStep(),   everyStep(),
-                                              scaleStep(), renameStep(), leaveOutStep()};
+                                              scaleStep(), renameStep(), leaveOutStep(), worldStep(),  mergeStep(),
+                                              splitStep(), keepStep(),   lengthStep(),   shutterStep()};
     return kTypes;
 }
 

@@ -10,6 +10,9 @@ namespace wyc {
 [[nodiscard]] StepType trimStep();
 [[nodiscard]] StepType holdStep();
 [[nodiscard]] StepType dropStep();
+[[nodiscard]] StepType keepStep();
+[[nodiscard]] StepType lengthStep();
+[[nodiscard]] StepType shutterStep();
 [[nodiscard]] StepType everyStep();
 [[nodiscard]] StepType rateStep();
 [[nodiscard]] StepType resampleStep();
@@ -18,5 +21,8 @@ namespace wyc {
 [[nodiscard]] StepType turnStep();
 [[nodiscard]] StepType renameStep();
 [[nodiscard]] StepType leaveOutStep();
+[[nodiscard]] StepType worldStep();
+[[nodiscard]] StepType mergeStep();
+[[nodiscard]] StepType splitStep();
 
 } // namespace wyc

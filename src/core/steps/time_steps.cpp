@@ -117,16 +117,82 @@ Result<std::set<double>> parseFrameList(const std::string& text) {
     return frames;
 }
 
+bool holdsFrame(const std::set<double>& frames, double frame) {
+    const auto near = frames.lower_bound(frame - kFrameTolerance);
+    return near != frames.end() && *near <= frame + kFrameTolerance;
+}
+
+Result<Scene> applyKeep(const Scene& scene, const json& options) {
+    WYC_TRY(listed, parseFrameList(options["frames"].get<std::string>()));
+    if (listed.empty())
+        return fail(makeError(ErrorKind::BadInput, "no frame is listed").withAdvice("Write them as 1009,1020:1024"));
+    return retimed(scene, [rate = scene.workingRate, listed = listed](const Sampling& sampling) -> Result<Retiming> {
+        return keptSamples(sampling, [&](std::size_t i) { return holdsFrame(listed, rate.frameAt(sampling.time(i))); });
+    });
+}
+
+Result<Scene> applyLength(const Scene& scene, const json& options) {
+    const double count = options["frames"];
+    const auto span = movingSpan(scene);
+    if (!span)
+        return scene;
+    const FrameRate rate = scene.workingRate;
+    const double first = snappedFrame(rate.frameAt(span->first));
+    const double there = std::floor(rate.frameAt(span->last) - first + kFrameTolerance) + 1.0;
+    if (there < count)
+        return fail(makeError(ErrorKind::BadInput,
+                              fmt::format("{} frames are asked for, {} are there", frameText(count), frameText(there)))
+                        .withAdvice("Ask for fewer, or hold the last pose with a Hold step"));
+    const FrameRange range{first, first + count - 1.0};
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
+        return keptSamples(sampling, [&](std::size_t i) { return range.contains(rate.frameAt(sampling.time(i))); });
+    });
+}
+
+Result<Scene> applyShutter(const Scene& scene, const json& options) {
+    const double open = options["open"];
+    const double close = options["close"];
+    const auto count = static_cast<std::size_t>(options["samples"].get<double>());
+    if (close < open || (count > 1 && close == open))
+        return fail(makeError(ErrorKind::BadInput, "the shutter closes before it opens"));
+    if (close - open > 1.0)
+        return fail(makeError(ErrorKind::BadInput, "the shutter is open for more than a frame"));
+    const FrameRate rate = scene.workingRate;
+    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
+        const double first = std::ceil(rate.frameAt(sampling.firstTime()) - kFrameTolerance);
+        const double last = std::floor(rate.frameAt(sampling.lastTime()) + kFrameTolerance);
+        Retiming made;
+        if (last < first || last - first > 1e7)
+            return made;
+        const auto frames = static_cast<std::size_t>(last - first) + 1;
+        std::vector<double> times;
+        for (std::size_t k = 0; k < count; ++k) {
+            const double share = count > 1 ? static_cast<double>(k) / static_cast<double>(count - 1) : 0.5;
+            times.push_back(rate.secondsAt(first + open + (close - open) * share));
+        }
+        const double frame = rate.secondsAt(1.0);
+        // The whole frame's shutter ends where the next one begins: that sample would stand twice.
+        if (count > 1 && close - open == 1.0)
+            times.pop_back();
+        made.sampling = times.size() == 1 ? Sampling::uniform(times[0], frame, frames)
+                                          : Sampling::cyclic(times, frame, frames * times.size());
+        for (std::size_t i = 0; i < made.sampling.count(); ++i) {
+            const auto at = sampling.locate(made.sampling.time(i), rate);
+            made.picks.push_back({static_cast<std::uint32_t>(at.below),
+                                  static_cast<std::uint32_t>(at.weight > 0.0 ? at.above : at.below),
+                                  static_cast<float>(at.weight)});
+        }
+        return made;
+    });
+}
+
 Result<Scene> applyDrop(const Scene& scene, const json& options) {
     const auto start = static_cast<std::size_t>(options["start"].get<double>());
     const auto end = static_cast<std::size_t>(options["end"].get<double>());
     const bool close = options["close"].get<bool>();
     WYC_TRY(listed, parseFrameList(options["frames"].get<std::string>()));
     const FrameRate rate = scene.workingRate;
-    const auto isListed = [listed = listed](double frame) {
-        const auto near = listed.lower_bound(frame - kFrameTolerance);
-        return near != listed.end() && *near <= frame + kFrameTolerance;
-    };
+    const auto isListed = [listed = listed](double frame) { return holdsFrame(listed, frame); };
     return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
         const auto drops = [&](std::size_t i) {
             return i < start || i + end >= sampling.count() || isListed(rate.frameAt(sampling.time(i)));
@@ -274,6 +340,38 @@ StepType dropStep() {
                 if (const auto frames = o["frames"].get<std::string>(); !frames.empty())
                     words += fmt::format("{}{}", words.empty() ? "" : ", ", frames);
                 return words + (o["close"].get<bool>() ? ", gap closed" : "");
+            }};
+}
+
+StepType keepStep() {
+    return {"keep",
+            "Keep frames",
+            "Keeps chosen frames only",
+            {{"frames", OptionKind::Text, "", "frames kept, as 1009,1020:1024", "1001", {}}},
+            &applyKeep,
+            [](const json& o) { return o["frames"].get<std::string>(); }};
+}
+
+StepType lengthStep() {
+    return {"length",
+            "Length",
+            "Keeps exactly so many frames from the first on; an error where there are fewer",
+            {{"frames", OptionKind::WholeNumber, "frames", "how many", 100.0, {}, 1.0, 1e7}},
+            &applyLength,
+            [](const json& o) { return frameText(o["frames"]) + " frames"; }};
+}
+
+StepType shutterStep() {
+    return {"shutter",
+            "Shutter samples",
+            "Takes several samples within every frame, from shutter open to shutter close",
+            {{"open", OptionKind::Number, "frames", "from the frame; negative is before it", -0.25, {}, -1.0, 1.0},
+             {"close", OptionKind::Number, "frames", "from the frame", 0.25, {}, -1.0, 1.0},
+             {"samples", OptionKind::WholeNumber, "", "samples a frame, both ends included", 3.0, {}, 1.0, 64.0}},
+            &applyShutter,
+            [](const json& o) {
+                return fmt::format("{} from {} to {} frame", frameText(o["samples"]), shortestNumber(o["open"]),
+                                   shortestNumber(o["close"]));
             }};
 }
 

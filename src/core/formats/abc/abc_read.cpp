@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <atomic>
 #include <mutex>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
@@ -9,7 +10,7 @@
 #include "formats/abc/abc.h"
 #include "formats/abc/archive.h"
 #include "formats/abc/properties_read.h"
-#include "formats/abc/winding.h"
+#include "scene/winding.h"
 
 namespace wyc::abc {
 namespace {
@@ -68,6 +69,10 @@ struct MeshProperties {
     ParameterRef uvs;
     ParameterRef normals;
 };
+struct FaceSetRef {
+    std::string name;
+    const Property* faces = nullptr;
+};
 
 class ArchiveGeometry final : public Geometry {
   public:
@@ -76,6 +81,9 @@ class ArchiveGeometry final : public Geometry {
           p_(properties),
           item_(std::move(item)),
           sampling_(archive_->samplingOf(*p_.points)) {}
+
+    /// Before anything is read.
+    void addFaceSet(FaceSetRef set) { sets_.push_back(std::move(set)); }
 
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
@@ -115,7 +123,7 @@ class ArchiveGeometry final : public Geometry {
         return topology_;
     }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        if (!p_.uvs.values && !p_.normals.values) {
+        if (!p_.uvs.values && !p_.normals.values && sets_.empty()) {
             static const ExtrasPtr kNone = std::make_shared<const MeshExtras>();
             return kNone;
         }
@@ -128,6 +136,10 @@ class ArchiveGeometry final : public Geometry {
         MeshExtras made;
         WYC_CHECK(readParameter(p_.uvs, sample, 2, *faces, made.uvs));
         WYC_CHECK(readParameter(p_.normals, sample, 3, *faces, made.normals));
+        for (const FaceSetRef& set : sets_) {
+            WYC_TRY(numbers, archive_->values<std::int32_t>(*set.faces, companionSample(*set.faces, sample)));
+            made.faceSets.push_back({FaceSet::Kind::Group, set.name, std::move(numbers)});
+        }
         auto result = std::make_shared<const MeshExtras>(std::move(made));
         const std::lock_guard lock(mutex_);
         extras_ = result;
@@ -151,7 +163,8 @@ class ArchiveGeometry final : public Geometry {
     }
     [[nodiscard]] bool extrasVary() const override {
         return topologyVaries() || changes(p_.uvs.values) || changes(p_.uvs.indices) || changes(p_.normals.values) ||
-               changes(p_.normals.indices);
+               changes(p_.normals.indices) ||
+               std::any_of(sets_.begin(), sets_.end(), [](const FaceSetRef& s) { return changes(s.faces); });
     }
     [[nodiscard]] bool pointsConstant() const override { return p_.points->constant || p_.points->sampleCount < 2; }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t sample) const override {
@@ -182,6 +195,7 @@ class ArchiveGeometry final : public Geometry {
 
     ArchivePtr archive_;
     MeshProperties p_;
+    std::vector<FaceSetRef> sets_;
     std::string item_;
     Sampling sampling_;
     mutable std::mutex mutex_;
@@ -312,6 +326,7 @@ class SceneBuilder {
             node.kind = NodeKind::Light;
         } else if (schema.starts_with("AbcGeom_FaceSet")) {
             node.kind = NodeKind::FaceSet;
+            addFaceSet(object, node);
         } else {
             note(schema.empty() ? "an object without a schema"
                                 : fmt::format("an object of schema '{}'", validUtf8(schema)),
@@ -321,6 +336,15 @@ class SceneBuilder {
         node.properties = propertiesOf(archive_, index, node.geometry, node.transform);
         scene_.nodes.push_back(std::move(node));
         return {};
+    }
+
+    void addFaceSet(const Object& object, const Node& node) {
+        const Property* group = object.property(".faceset");
+        const Property* faces = group ? group->child(".faces") : nullptr;
+        const auto mesh = shapes_.find(node.parent);
+        if (mesh != shapes_.end() && faces && faces->kind == Property::Kind::Array && faces->pod == Pod::Int32 &&
+            faces->extent == 1 && faces->sampleCount > 0)
+            mesh->second->addFaceSet({node.name, faces});
     }
 
     Status addInstance(const Property& source, Node& node) {
@@ -398,7 +422,9 @@ class SceneBuilder {
                    properties.counts->sampleCount == 0 || properties.indices->sampleCount == 0) {
             return fail(archive_->container().damage(geom->position, "a mesh has no face counts and indices"));
         }
-        node.geometry = std::make_shared<ArchiveGeometry>(archive_, properties, node.path);
+        const auto shape = std::make_shared<ArchiveGeometry>(archive_, properties, node.path);
+        shapes_[static_cast<int>(scene_.nodes.size())] = shape;
+        node.geometry = shape;
         return {};
     }
 
@@ -421,6 +447,7 @@ class SceneBuilder {
 
     ArchivePtr archive_;
     Scene scene_;
+    std::unordered_map<int, std::shared_ptr<ArchiveGeometry>> shapes_; // by number of the node
     std::map<std::string, std::vector<std::string>> noted_;
 };
 

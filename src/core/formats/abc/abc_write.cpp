@@ -9,7 +9,7 @@
 #include "base/text.h"
 #include "formats/abc/abc.h"
 #include "formats/abc/archive_write.h"
-#include "formats/abc/winding.h"
+#include "scene/winding.h"
 
 namespace wyc::abc {
 
@@ -407,7 +407,39 @@ class SceneWriter {
             WYC_CHECK(copyMembers(node, ".geom", geom, {".selfBnds", "P"}));
         else
             WYC_CHECK(copyMembers(node, ".geom", geom, {".selfBnds", "P", ".faceIndices", ".faceCounts", "uv", "N"}));
+        if (!bare && count > 0)
+            WYC_CHECK(writeFaceSets(geometry, index));
         return copyRest(node, ids_[index], {".geom"});
+    }
+
+    // Sets that come with the mesh, but for those that stand below it as nodes.
+    Status writeFaceSets(const Geometry& geometry, std::size_t index) {
+        WYC_TRY(extras, geometry.extras(0));
+        for (const FaceSet& set : extras->faceSets) {
+            const auto isNode = [&](const Node& node) {
+                return node.kind == NodeKind::FaceSet && node.parent == static_cast<int>(index) &&
+                       node.name == set.name;
+            };
+            if (set.kind == FaceSet::Kind::Material || std::any_of(scene_.nodes.begin(), scene_.nodes.end(), isNode))
+                continue;
+            std::string name = set.name.empty() ? "set" : set.name;
+            std::replace(name.begin(), name.end(), '/', '_');
+            const std::string plain = name;
+            for (int number = 2; archive_.hasChild(ids_[index], name); ++number)
+                name = fmt::format("{}_{}", plain, number);
+            const std::string schema = "AbcGeom_FaceSet_v1";
+            const auto object = archive_.addObject(ids_[index], name, schemaMetadata(schema, ".faceset", true, true));
+            const auto group =
+                archive_.addCompound(object, ".faceset", schemaMetadata(schema, ".faceset", true, false));
+            const auto bounds = archive_.addProperty(
+                group, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, 0});
+            constexpr double kMost = std::numeric_limits<double>::max();
+            const std::array<double, 6> none{kMost, kMost, kMost, -kMost, -kMost, -kMost};
+            WYC_CHECK(archive_.addValues<double>(bounds, none));
+            const auto faces = archive_.addProperty(group, {".faces", Property::Kind::Array, Pod::Int32, 1, {}, 0});
+            WYC_CHECK(archive_.addValues<std::int32_t>(faces, set.faces));
+        }
+        return {};
     }
 
     ArchiveWriter& archive_;
@@ -447,6 +479,7 @@ Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& t
 Format format() {
     FormatTraits traits;
     traits.manyItems = traits.transforms = traits.faces = traits.uvs = traits.normals = traits.visibility = true;
+    traits.properties = traits.instances = traits.groups = true;
     traits.varyingTopology = traits.subFrame = traits.unevenTimes = traits.times = true;
     traits.statesRate = traits.statesUnit = traits.statesUpAxis = true;
     return {"alembic", "Alembic archive", {".abc"}, traits, &openArchive, &writeArchive};

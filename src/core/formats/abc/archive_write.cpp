@@ -84,6 +84,11 @@ ArchiveWriter::ObjectId ArchiveWriter::addObject(ObjectId parent, const std::str
     return {objects_.size() - 1};
 }
 
+bool ArchiveWriter::hasChild(ObjectId parent, const std::string& name) const {
+    const auto& children = objects_[parent.index].children;
+    return std::any_of(children.begin(), children.end(), [&](std::size_t c) { return objects_[c].name == name; });
+}
+
 ArchiveWriter::PropertyId ArchiveWriter::addProperty(PropertyId parent, Description description) {
     properties_.emplace_back();
     properties_.back().description = std::move(description);

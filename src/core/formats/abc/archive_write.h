@@ -29,6 +29,7 @@ class ArchiveWriter {
     void declareTimeSampling(const Sampling& sampling, std::uint32_t mostSamples, bool first);
     [[nodiscard]] ObjectId topObject() const { return {0}; }
     [[nodiscard]] ObjectId addObject(ObjectId parent, const std::string& name, Metadata metadata);
+    [[nodiscard]] bool hasChild(ObjectId parent, const std::string& name) const;
     [[nodiscard]] PropertyId addCompound(ObjectId object, const std::string& name, Metadata metadata);
     [[nodiscard]] PropertyId addCompound(PropertyId parent, const std::string& name, Metadata metadata);
     struct Description {

@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// The archive winds faces clockwise seen from outside, a Scene counter-clockwise. Each face keeps its first
-// corner and has the rest reversed, its corner values with it: the same turn leads there and back, exactly.
+// Turning faces over. Each face keeps its first corner and has the rest reversed, its corner values with it: the same
+// turn leads there and back, exactly. Archives wind clockwise seen from outside, a Scene counter-clockwise; a mirror
+// turns faces over too.
 #include "scene/geometry.h"
 
-namespace wyc::abc {
+namespace wyc {
 
 [[nodiscard]] Result<TopologyPtr> turned(const Topology& topology);
 /// Turns the order of corner values (or of their indices); other scopes stay.
 void turnCorners(const Topology& topology, Attribute& attribute);
 
-} // namespace wyc::abc
+} // namespace wyc

@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "formats/abc/winding.h"
+#include "scene/winding.h"
 
 #include <algorithm>
 
-namespace wyc::abc {
+namespace wyc {
 namespace {
 
 // Calls swap(a, b) for every pair of corners that change places.
@@ -44,4 +44,4 @@ void turnCorners(const Topology& topology, Attribute& attribute) {
     });
 }
 
-} // namespace wyc::abc
+} // namespace wyc

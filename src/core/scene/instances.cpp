@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "scene/instances.h"
+
+#include <algorithm>
+#include <unordered_map>
+
+#include <fmt/format.h>
+
+namespace wyc {
+namespace {
+
+constexpr std::size_t kMostNodes = 1'000'000;
+constexpr std::size_t kMostNested = 64;
+
+class Expander {
+  public:
+    explicit Expander(const Scene& scene) : scene_(scene), children_(scene.nodes.size() + 1) {
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            byPath_[scene.nodes[i].path] = i;
+            children_[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
+        }
+    }
+
+    Result<Scene> expand() {
+        result_ = scene_;
+        result_.nodes.clear();
+        for (const std::size_t top : children_[0])
+            WYC_CHECK(add(top, -1, 0));
+        return std::move(result_);
+    }
+
+  private:
+    Status add(std::size_t index, int parent, std::size_t nested) {
+        const Node& original = scene_.nodes[index];
+        std::size_t shown = index;
+        while (!scene_.nodes[shown].instanceOf.empty()) {
+            const auto found = byPath_.find(scene_.nodes[shown].instanceOf);
+            if (found == byPath_.end())
+                return fail(makeError(ErrorKind::BadInput,
+                                      fmt::format("it shows '{}', which is not there", scene_.nodes[shown].instanceOf))
+                                .forItem(original.path)
+                                .withAdvice("Keep the source of an instance, or leave the instance out"));
+            shown = found->second;
+            if (++nested > kMostNested)
+                return fail(
+                    makeError(ErrorKind::BadInput, "instances show each other in a circle").forItem(original.path));
+        }
+        if (result_.nodes.size() >= kMostNodes)
+            return fail(makeError(ErrorKind::Unsupported, "more than a million nodes come out of the instances")
+                            .forItem(original.path));
+        Node node = scene_.nodes[shown];
+        node.name = original.name;
+        node.parent = parent;
+        node.path =
+            (parent < 0 ? std::string() : result_.nodes[static_cast<std::size_t>(parent)].path) + "/" + node.name;
+        const int here = static_cast<int>(result_.nodes.size());
+        result_.nodes.push_back(std::move(node));
+        for (const std::size_t child : children_[shown + 1])
+            WYC_CHECK(add(child, here, nested));
+        return {};
+    }
+
+    const Scene& scene_;
+    Scene result_;
+    std::unordered_map<std::string, std::size_t> byPath_;
+    std::vector<std::vector<std::size_t>> children_; // by parent + 1
+};
+
+} // namespace
+
+bool hasInstances(const Scene& scene) {
+    return std::any_of(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return !n.instanceOf.empty(); });
+}
+
+Result<Scene> expandedInstances(const Scene& scene) {
+    return hasInstances(scene) ? Expander(scene).expand() : Result<Scene>(scene);
+}
+
+} // namespace wyc

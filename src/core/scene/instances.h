@@ -1,0 +1,13 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Instances: nodes that show another node, with all below it, once more.
+#include "scene/scene.h"
+
+namespace wyc {
+
+/// The scene with every instance replaced by a copy of what it shows (samples stay shared). An error for an instance
+/// of something that is not there, that lies above it, or that multiplies beyond a million nodes.
+[[nodiscard]] Result<Scene> expandedInstances(const Scene& scene);
+[[nodiscard]] bool hasInstances(const Scene& scene);
+
+} // namespace wyc

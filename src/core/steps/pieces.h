@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// One mesh of several, and several of one.
+#include "scene/scene.h"
+
+namespace wyc {
+
+/// The faces of a mesh parted by "pieces" (connected by points), "face sets" or "materials"; every face once, in the
+/// first set that has it. Faces in no set come last, as "rest".
+[[nodiscard]] Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, const std::string& by);
+
+struct CutPiece {
+    GeometryPtr geometry;
+    std::vector<std::uint32_t> points; // number in the whole mesh of each point, rising
+};
+/// Some faces of a mesh with the points they use, in the mesh's order. An error when the mesh's faces change in time.
+[[nodiscard]] Result<CutPiece> cutPiece(const GeometryPtr& whole, const std::vector<std::int32_t>& faces);
+
+/// User properties that say where a piece's points were: the way back.
+struct SplitOrigin {
+    std::vector<std::uint32_t> points; // number in the whole of each point
+    std::vector<std::uint32_t> faces;  // and of each face
+};
+[[nodiscard]] PropertiesPtr splitProperties(const std::string& wholePath, const SplitOrigin& origin);
+/// Those of a node; empty where it is no piece.
+[[nodiscard]] Result<SplitOrigin> splitOrigin(const Node& node);
+
+struct MergePart {
+    std::string name;
+    GeometryPtr geometry;
+    SplitOrigin origin; // empty: no piece of a split
+};
+/// One mesh. Points and faces part after part, or, where the parts are all pieces of one split, at their old numbers.
+/// Every part is a face set of it. An error when the faces of a part change in time.
+[[nodiscard]] Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const FrameRate& rate);
+
+} // namespace wyc
