@@ -5,6 +5,8 @@
 #include <array>
 #include <cmath>
 
+#include "scene/curves.h"
+#include "scene/stand_in.h"
 #include "theme.h"
 
 namespace wyc::app {
@@ -42,6 +44,24 @@ std::vector<Vec3f> smoothNormals(const std::vector<Vec3f>& points, const DrawInd
         }
     }
     return normals; // the shader makes them unit length
+}
+
+// Widths of points in metres; empty where the source gives none.
+std::vector<float> pointWidths(const Node& node, std::size_t sample, std::size_t count, double metresPerUnit) {
+    auto widths = findProperty(node.properties, ".geom/.widths");
+    if (widths && !widths->values) // an indexed one keeps its values below
+        widths = findProperty(node.properties, ".geom/.widths/.vals");
+    if (!widths || !widths->values || widths->values->type() != ValueType::Float)
+        return {};
+    const auto values = valuesOf<float>(*widths->values, std::min(sample, widths->values->sampling().count() - 1));
+    if (!values || values->empty() || (values->size() != count && values->size() != 1))
+        return {};
+    std::vector<float> result(count, values->front());
+    if (values->size() == count)
+        result = *values;
+    for (float& width : result)
+        width *= static_cast<float>(metresPerUnit);
+    return result;
 }
 
 } // namespace
@@ -173,7 +193,35 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
             Vec3f& p = result.points[i];
             p = {p.x + (other[i].x - p.x) * w, p.y + (other[i].y - p.y) * w, p.z + (other[i].z - p.z) * w};
         }
+    const Node& node = scene.nodes[item.node];
+    if (node.kind == NodeKind::Points)
+        result.widths = pointWidths(node, at.below, result.points.size(), item.metresPerUnit);
+    if (node.kind == NodeKind::Curves) {
+        // Drawn as lines that follow the curves; colours go along.
+        WYC_TRY(layout, curveLayout(node, at.below));
+        Polylines lines = drawnCurves(result.points, layout);
+        auto made = std::make_shared<DrawIndices>();
+        made->edges = std::move(lines.edges);
+        result.points = std::move(lines.points);
+        if (!result.colours.empty()) {
+            std::vector<Vec3f> colours;
+            for (const std::uint32_t source : lines.source)
+                colours.push_back(result.colours[source]);
+            result.colours = std::move(colours);
+        }
+        result.lines = true;
+        result.indices = made;
+    } else if (!hasGeometry(node.kind)) { // a stand-in
+        auto made = std::make_shared<DrawIndices>();
+        made->edges = standInEdges(node.kind);
+        result.lines = true;
+        result.indices = made;
+    }
     toWorld(result.points);
+    if (result.lines) {
+        result.bounds = boundsOf(result.points);
+        return result;
+    }
     WYC_TRY(topology, geometry.topology(at.below));
     result.indices = indicesOf(*topology, result.points.size());
     result.bounds = boundsOf(result.points);
@@ -191,7 +239,23 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
     frame->request = request.number;
     frame->frame = request.frame;
     frame->style = request.style;
+    if (request.camera) {
+        const Scene& scene = *request.camera->scene;
+        const double seconds = scene.workingRate.secondsAt(request.frame);
+        const auto view = cameraAt(scene, request.camera->node, seconds);
+        const auto placement = placementAt(scene, request.camera->node, seconds);
+        if (view && placement) {
+            DrawCamera camera{scene.nodes[request.camera->node].name, *view, placement->matrix};
+            for (const std::size_t i : {12U, 13U, 14U})
+                camera.world.m[i] *= request.camera->metresPerUnit;
+            frame->camera = std::move(camera);
+        } else {
+            frame->error = QString::fromStdString(view ? placement.error().text() : view.error().text());
+        }
+    }
     for (const DrawRequest::Item& item : request.items) {
+        if (request.camera && item.key == request.camera->key)
+            continue; // one does not see the camera one looks through
         auto loaded = loadItem(item, request.frame, request.style, frame->speedMax);
         if (!loaded) {
             if (item.active)

@@ -11,6 +11,7 @@
 
 #include <QObject>
 
+#include "scene/camera.h"
 #include "workspace.h"
 
 namespace wyc::app {
@@ -32,8 +33,17 @@ struct DrawItem {
     std::vector<Vec3f> points;
     std::vector<Vec3f> normals; // empty for points and where faces do not fit
     std::vector<Vec3f> colours; // empty = clay
+    std::vector<float> widths;  // of points, in metres; empty = a fixed size
+    bool lines = false;         // edges are the shape: curves, cameras
     std::shared_ptr<const DrawIndices> indices;
     Bounds bounds;
+};
+
+/// What a camera sees at a frame, with the way from world metres to its own space.
+struct DrawCamera {
+    std::string name;
+    CameraView view;
+    Mat4 world; // camera to world, in metres
 };
 
 struct DrawFrame {
@@ -42,6 +52,7 @@ struct DrawFrame {
     ViewStyle style = ViewStyle::ClayWires;
     float speedMax = 0.0F; // of the heat legend, m/s
     std::vector<DrawItem> items;
+    std::optional<DrawCamera> camera;
     QString error;
 };
 
@@ -59,6 +70,7 @@ struct DrawRequest {
     ViewStyle style = ViewStyle::ClayWires;
     std::optional<double> heldFrame; // of the active item
     std::vector<Item> items;
+    std::optional<Item> camera; // to be looked through
 };
 
 class FrameLoader : public QObject {

@@ -3,15 +3,20 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <unordered_map>
 
 #include <QContextMenuEvent>
 #include <QHelpEvent>
+#include <QLineEdit>
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPainterPath>
 #include <QScrollBar>
+#include <QToolButton>
 #include <QToolTip>
+#include <QWidgetAction>
 
 #include "base/text.h"
 #include "desk_parts.h"
@@ -32,6 +37,10 @@ double labelStep(double pixelsPerFrame) {
 QString stateWords(const ItemView& item) {
     if (item.error)
         return QStringLiteral("unreadable");
+    if (item.hidden)
+        return QStringLiteral("hidden");
+    if (item.nodeKind == NodeKind::Transform)
+        return QStringLiteral("helper");
     if (!item.profile)
         return QStringLiteral("…");
     if (item.profile->count() < 2)
@@ -40,6 +49,29 @@ QString stateWords(const ItemView& item) {
         return QStringLiteral("static");
     return item.scene->nodes[item.node].geometry->sampling().isStill() ? QStringLiteral("rigid")
                                                                        : QStringLiteral("moves");
+}
+
+KindMark markOf(const ItemView& item) {
+    switch (item.nodeKind) {
+    case NodeKind::Points: return KindMark::Points;
+    case NodeKind::Curves: return KindMark::Curves;
+    case NodeKind::Camera: return KindMark::Camera;
+    case NodeKind::Light: return KindMark::Light;
+    case NodeKind::Transform: return KindMark::Other;
+    default: break;
+    }
+    const bool rigid = item.scene && item.scene->nodes[item.node].geometry &&
+                       item.scene->nodes[item.node].geometry->sampling().isStill() && item.range();
+    return rigid ? KindMark::Rigid : KindMark::Mesh;
+}
+
+void drawFold(QPainter& painter, const QPointF& at, bool folded, const QColor& c) {
+    QPainterPath arrow;
+    if (folded)
+        arrow.addPolygon(QPolygonF{at + QPointF(-2, -4), at + QPointF(3, 0), at + QPointF(-2, 4)});
+    else
+        arrow.addPolygon(QPolygonF{at + QPointF(-4, -2), at + QPointF(4, -2), at + QPointF(0, 3)});
+    painter.fillPath(arrow, c);
 }
 
 } // namespace
@@ -82,18 +114,114 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
         }
         update();
     });
+    makeChooser();
     rebuildRows();
+}
+
+// Quick choosing: what does not fit is left out, in one edit that can be undone.
+void TimeBoard::makeChooser() {
+    chooser_ = new QToolButton(this);
+    chooser_->setObjectName(QStringLiteral("chooser"));
+    chooser_->setText(tr("Choose"));
+    chooser_->setToolTip(tr("Take in only some of the items; the others are left out"));
+    chooser_->setPopupMode(QToolButton::InstantPopup);
+    chooser_->setGeometry(84, 4, 64, kRulerHeight - 8);
+    auto* menu = new QMenu(chooser_);
+    const auto add = [&](const QString& name, const QString& text, bool (*fits)(const ItemView&)) {
+        QAction* action = menu->addAction(text, this, [this, text, fits] { workspace_.choose(fits, text); });
+        action->setObjectName(name);
+    };
+    add(QStringLiteral("chooseAll"), tr("Everything"), [](const ItemView&) { return true; });
+    add(QStringLiteral("chooseSeen"), tr("Only what is seen"), [](const ItemView& i) { return !i.hidden; });
+    add(QStringLiteral("chooseMoving"), tr("Only what moves"),
+        [](const ItemView& i) { return i.profile && i.profile->moves(); });
+    add(QStringLiteral("chooseShapes"), tr("Only shapes: no cameras, lights, helpers"),
+        [](const ItemView& i) { return hasGeometry(i.nodeKind); });
+    menu->addSeparator();
+    auto* pattern = new QLineEdit(menu);
+    pattern->setObjectName(QStringLiteral("choosePattern"));
+    pattern->setPlaceholderText(tr("by name: *bell* or !*rope*"));
+    pattern->setToolTip(tr("Patterns over names and paths, parted by blanks; ! leaves out"));
+    pattern->setMinimumWidth(210);
+    auto* action = new QWidgetAction(menu);
+    action->setDefaultWidget(pattern);
+    menu->addAction(action);
+    connect(pattern, &QLineEdit::returnPressed, this, [this, menu, pattern] {
+        std::vector<std::string> words;
+        for (const QString& word : pattern->text().split(QLatin1Char(' '), Qt::SkipEmptyParts))
+            words.push_back(word.toStdString());
+        menu->close();
+        if (words.empty())
+            return;
+        workspace_.choose(
+            [words](const ItemView& item) {
+                const auto fits = [&](const std::string& p) {
+                    return matchesPattern(item.name, p) || matchesPattern(item.key.path, p) ||
+                           matchesPattern(item.source->name + item.key.path, p);
+                };
+                bool chosen = words.front().starts_with("!");
+                for (const std::string& word : words)
+                    chosen = word.starts_with("!") ? chosen && !fits(word.substr(1)) : chosen || fits(word);
+                return chosen;
+            },
+            tr("Choose “%1”").arg(pattern->text()));
+    });
+    chooser_->setMenu(menu);
+}
+
+std::string TimeBoard::foldKey(const Row& row) {
+    return std::to_string(row.source.value) + (row.kind == RowKind::Group ? row.item.path : std::string());
+}
+
+void TimeBoard::addRows(const SourceView& source) {
+    if (!source.source)
+        return;
+    const Scene& scene = source.source->scene;
+    std::unordered_map<std::string_view, const ItemView*> items;
+    for (const ItemView& item : workspace_.items())
+        if (item.key.source == source.id)
+            items.emplace(item.key.path, &item);
+    std::vector<std::vector<std::size_t>> children(scene.nodes.size() + 1);
+    std::vector<std::size_t> below(scene.nodes.size(), 0);
+    for (std::size_t i = scene.nodes.size(); i-- > 0;) {
+        if (items.contains(scene.nodes[i].path))
+            ++below[i];
+        if (const int parent = scene.nodes[i].parent; parent >= 0)
+            below[static_cast<std::size_t>(parent)] += below[i];
+    }
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (below[i] > 0)
+            children[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
+    const std::function<void(std::size_t, int, const QString&)> add = [&](std::size_t n, int depth,
+                                                                          const QString& above) {
+        const Node& node = scene.nodes[n];
+        const QString name = QString::fromStdString(node.name);
+        const auto& inner = children[n + 1];
+        if (items.contains(node.path)) {
+            rows_.push_back({RowKind::Item, source.id, {source.id, node.path}, depth, name, above, 0});
+            for (const std::size_t child : inner)
+                add(child, depth + 1, {});
+            return;
+        }
+        if (inner.size() == 1) { // a chain: no row of its own
+            add(inner.front(), depth, above + name + QStringLiteral(" / "));
+            return;
+        }
+        rows_.push_back({RowKind::Group, source.id, {source.id, node.path}, depth, name, above, below[n]});
+        if (!folded_.contains(foldKey(rows_.back())))
+            for (const std::size_t child : inner)
+                add(child, depth + 1, {});
+    };
+    for (const std::size_t top : children[0])
+        add(top, 0, {});
 }
 
 void TimeBoard::rebuildRows() {
     rows_.clear();
     for (const SourceView& source : workspace_.sources()) {
-        rows_.push_back({RowKind::Source, source.id, {}});
-        if (folded_.contains(source.id.value))
-            continue;
-        for (const ItemView& item : workspace_.items())
-            if (item.key.source == source.id)
-                rows_.push_back({RowKind::Item, source.id, item.key});
+        rows_.push_back({RowKind::Source, source.id, {}, 0, {}, {}, 0});
+        if (!folded_.contains(foldKey(rows_.back())))
+            addRows(source);
     }
     updateScroll();
 }
@@ -196,6 +324,8 @@ void TimeBoard::paintEvent(QPaintEvent*) {
         painter.setClipRect(QRect(kHeadWidth, kRulerHeight, width() - kHeadWidth, height() - kRulerHeight));
         if (rows_[i].kind == RowKind::Source)
             paintSourceLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
+        else if (rows_[i].kind == RowKind::Group)
+            paintGroupLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
         else
             paintItemLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
         painter.setClipRect(QRect(0, kRulerHeight, kHeadWidth, height() - kRulerHeight));
@@ -253,7 +383,7 @@ void TimeBoard::paintRuler(QPainter& painter) {
     painter.drawText(QRect(12, 0, 120, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
     painter.setFont(textFont(8));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QRect(96, 0, kHeadWidth - 106, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
+    painter.drawText(QRect(152, 0, kHeadWidth - 162, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
                      tr("%1 items · frames, %2 fps")
                          .arg(workspace_.items().size())
                          .arg(QString::fromStdString(workspace_.rate().shortText())));
@@ -288,14 +418,7 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
             std::find_if(sources.begin(), sources.end(), [&](const SourceView& s) { return s.id == row.source; });
         if (source == sources.end())
             return;
-        QPainterPath arrow;
-        const QPointF at(18, rect.center().y() + 0.5);
-        if (folded_.contains(row.source.value)) {
-            arrow.addPolygon(QPolygonF{at + QPointF(-2, -4), at + QPointF(3, 0), at + QPointF(-2, 4)});
-        } else {
-            arrow.addPolygon(QPolygonF{at + QPointF(-4, -2), at + QPointF(4, -2), at + QPointF(0, 3)});
-        }
-        painter.fillPath(arrow, colour::kChalk2);
+        drawFold(painter, QPointF(18, rect.center().y() + 0.5), folded_.contains(foldKey(row)), colour::kChalk2);
         painter.setFont(textFont(9, QFont::DemiBold));
         QString state;
         QColor stateColour = colour::kChalk2;
@@ -321,6 +444,10 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
         painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, state);
         return;
     }
+    if (row.kind == RowKind::Group) {
+        paintGroupHead(painter, row, rect);
+        return;
+    }
     const ItemView* item = workspace_.item(row.item);
     if (!item)
         return;
@@ -328,12 +455,8 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     painter.fillRect(rect, active ? QColor(0x1B, 0x3A, 0x35) : colour::kInk1.darker(108));
     if (active)
         painter.fillRect(QRect(0, rect.top(), 2, rect.height()), colour::kGlass);
-    const bool moving = item->scene && item->scene->nodes[item->node].geometry->sampling().isStill() && item->range();
-    const int indent = 26 + 12 * std::min(item->depth, 6);
-    drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15),
-                 item->kind == "points" ? KindMark::Points
-                 : moving               ? KindMark::Rigid
-                                        : KindMark::Mesh,
+    const int indent = 26 + 12 * std::min(row.depth, 6);
+    drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15), markOf(*item),
                  active ? colour::kGlass : colour::kChalk2);
     painter.setFont(textFont(9));
     painter.setPen(item->leftOut ? QColor(0x6B, 0x7C, 0x7C) : colour::kChalk);
@@ -341,17 +464,66 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     font.setStrikeOut(item->leftOut);
     painter.setFont(font);
     const int nameLeft = indent + 21;
-    painter.drawText(
-        QRect(nameLeft, rect.top(), 176 - nameLeft, rect.height()), Qt::AlignVCenter,
-        painter.fontMetrics().elidedText(QString::fromStdString(item->name), Qt::ElideRight, 174 - nameLeft));
+    const QString name = QString::fromStdString(item->name);
+    const int room = 174 - nameLeft;
+    int left = nameLeft;
+    // Parents without a row stand before the name as far as there is room.
+    if (const int aboveWidth = painter.fontMetrics().horizontalAdvance(row.above);
+        aboveWidth > 0 && aboveWidth + painter.fontMetrics().horizontalAdvance(name) <= room) {
+        const QPen pen = painter.pen();
+        painter.setPen(QColor(0x6B, 0x80, 0x80));
+        painter.drawText(QRect(left, rect.top(), aboveWidth + 2, rect.height()), Qt::AlignVCenter, row.above);
+        painter.setPen(pen);
+        left += aboveWidth;
+    }
+    painter.drawText(QRect(left, rect.top(), 176 - left, rect.height()), Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(name, Qt::ElideRight, 174 - left));
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
     painter.drawText(QRect(160, rect.top(), 92, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
-                     tr("%1 points").arg(QString::fromStdString(groupedDigits(item->points))));
+                     hasGeometry(item->nodeKind)
+                         ? tr("%1 points").arg(QString::fromStdString(groupedDigits(item->points)))
+                     : item->nodeKind == NodeKind::Transform ? tr("transform")
+                                                             : QString::fromStdString(item->kind));
     const QString state = stateWords(*item);
     painter.setPen(state == QStringLiteral("static") || state == QStringLiteral("unreadable") ? colour::kStraw
                                                                                               : colour::kChalk2);
     painter.drawText(QRect(256, rect.top(), kHeadWidth - 266, rect.height()), Qt::AlignVCenter | Qt::AlignRight, state);
+}
+
+void TimeBoard::paintGroupHead(QPainter& painter, const Row& row, const QRect& rect) {
+    painter.fillRect(rect, colour::kInk1.darker(112));
+    const int indent = 26 + 12 * std::min(row.depth, 6);
+    drawFold(painter, QPointF(indent + 8, rect.center().y() + 0.5), folded_.contains(foldKey(row)), colour::kChalk2);
+    painter.setFont(textFont(9));
+    painter.setPen(colour::kChalk2);
+    const QString name = row.above + row.name;
+    painter.drawText(QRect(indent + 21, rect.top(), 222 - indent, rect.height()), Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(name, Qt::ElideMiddle, 220 - indent));
+    painter.setFont(textFont(8.5));
+    painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, tr("%1 items").arg(row.below));
+}
+
+void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& rect) {
+    for (const SourceView& source : workspace_.sources()) {
+        if (source.id != row.source || !source.source)
+            continue;
+        const Scene& scene = source.source->scene;
+        const auto node = scene.find(row.item.path);
+        if (!node || !scene.nodes[*node].transform || scene.nodes[*node].transform->constant())
+            return;
+        // Only that it moves, and when: the items below show how fast.
+        const Sampling& sampling = scene.nodes[*node].transform->sampling();
+        const double y = rect.center().y() + 3;
+        painter.setPen(QPen(QColor(0x55, 0x6B, 0x6E), 1.1));
+        painter.drawLine(QPointF(xOfFrame(scene.workingRate.frameAt(sampling.firstTime())), y),
+                         QPointF(xOfFrame(scene.workingRate.frameAt(sampling.lastTime())), y));
+        for (const double time : {sampling.firstTime(), sampling.lastTime()}) {
+            const double x = xOfFrame(scene.workingRate.frameAt(time));
+            painter.drawLine(QPointF(x, y - 3), QPointF(x, y + 3));
+        }
+        return;
+    }
 }
 
 void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& rect) {
@@ -471,8 +643,10 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
             if (frame < shown.first - kFrameTolerance || frame > shown.last + kFrameTolerance)
                 continue;
             const double x = xOfFrame(frame);
+            // Samples between whole frames stand lower and shorter.
+            const bool whole = sameFrame(frame, std::round(frame));
             if (x >= rect.left() && x <= rect.right())
-                painter.drawLine(QPointF(x, floor), QPointF(x, floor + 3));
+                painter.drawLine(QPointF(x, floor + (whole ? 0 : 2)), QPointF(x, floor + 3));
         }
     } else if (lastFrameX > firstX) {
         painter.fillRect(QRectF(firstX, floor + 1, lastFrameX - firstX, 2), fill);
@@ -608,10 +782,10 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
     if (pressedAt_.x() < kHeadWidth) {
         if (!row)
             return;
-        if (rows_[*row].kind == RowKind::Source) {
-            const int id = rows_[*row].source.value;
-            if (!folded_.erase(id))
-                folded_.insert(id);
+        if (rows_[*row].kind != RowKind::Item) {
+            const std::string key = foldKey(rows_[*row]);
+            if (!folded_.erase(key))
+                folded_.insert(key);
             rebuildRows();
             update();
         } else {
@@ -754,6 +928,21 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
         });
         menu.addSeparator();
     }
+    if (chosen.kind == RowKind::Group) {
+        const auto inGroup = [chosen](const ItemView& item) {
+            return item.key.source == chosen.source && item.key.path.starts_with(chosen.item.path + "/");
+        };
+        menu.addAction(tr("Only this group of the source"), this, [this, chosen, inGroup] {
+            workspace_.choose(
+                [=](const ItemView& item) { return item.key.source == chosen.source ? inGroup(item) : !item.leftOut; },
+                tr("Only %1").arg(chosen.name));
+        });
+        menu.addAction(tr("Leave this group out"), this, [this, chosen, inGroup] {
+            workspace_.choose([=](const ItemView& item) { return !inGroup(item) && !item.leftOut; },
+                              tr("Leave out %1").arg(chosen.name));
+        });
+        menu.addSeparator();
+    }
     menu.addAction(tr("Read the source again"), this, [this, chosen] { workspace_.reloadSource(chosen.source); });
     menu.addAction(tr("Remove the source"), this, [this, chosen] { workspace_.removeSource(chosen.source); });
     menu.exec(event->globalPos());
@@ -777,6 +966,8 @@ bool TimeBoard::event(QEvent* event) {
                           "double-click to fit.%1")
                            .arg(item->error ? QStringLiteral("\n") + QString::fromStdString(item->error->text())
                                             : QString());
+        } else if (row && rows_[*row].kind == RowKind::Group) {
+            text = QString::fromStdString(rows_[*row].item.path);
         } else if (row) {
             text = QString::fromStdString(workspace_.labelOf(rows_[*row].item));
         }

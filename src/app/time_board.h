@@ -10,6 +10,7 @@
 #include "workspace.h"
 
 class QScrollBar;
+class QToolButton;
 
 namespace wyc::app {
 
@@ -46,15 +47,22 @@ class TimeBoard : public QWidget {
     static constexpr int kRulerHeight = 30;
     static constexpr int kRowHeight = 23;
 
-    enum class RowKind { Source, Item };
+    enum class RowKind { Source, Group, Item };
     struct Row {
         RowKind kind;
         SourceId source;
-        ItemKey item; // Item rows
+        ItemKey item;          // Item rows: the item; Group rows: the transform
+        int depth = 0;         // below its source
+        QString name;          // Group rows
+        QString above;         // parents without a row of their own, "a / b / "
+        std::size_t below = 0; // Group rows: items below
     };
     enum class Grab { None, Scrub, Pan, MoveLane, TrimStart, TrimEnd };
 
     void rebuildRows();
+    void addRows(const SourceView& source);
+    [[nodiscard]] static std::string foldKey(const Row& row);
+    void makeChooser();
     void updateScroll();
     [[nodiscard]] int rowTop(std::size_t row) const;
     [[nodiscard]] std::optional<std::size_t> rowAt(int y) const;
@@ -64,6 +72,8 @@ class TimeBoard : public QWidget {
     void paintRuler(QPainter& painter);
     void paintHead(QPainter& painter, const Row& row, const QRect& rect);
     void paintSourceLane(QPainter& painter, const Row& row, const QRect& rect);
+    void paintGroupHead(QPainter& painter, const Row& row, const QRect& rect);
+    void paintGroupLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintItemLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintBands(QPainter& painter, const QRect& area);
     void paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
@@ -72,8 +82,9 @@ class TimeBoard : public QWidget {
 
     Workspace& workspace_;
     QScrollBar* scroll_;
+    QToolButton* chooser_ = nullptr;
     std::vector<Row> rows_;
-    std::set<int> folded_;
+    std::set<std::string> folded_;
     FrameRange view_{1, 100};
     bool viewChosen_ = false;
     std::size_t fittedFor_ = 0;

@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "transport.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPainter>
 #include <QToolButton>
 
@@ -99,6 +101,14 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
         layout->addWidget(made);
         return made;
     };
+    eye_ =
+        toggle(QStringLiteral("eye"), {}, tr("Look with a free eye, or through a camera (turning the view frees it)"));
+    eye_->setPopupMode(QToolButton::InstantPopup);
+    auto* eyes = new QMenu(eye_);
+    eye_->setMenu(eyes);
+    connect(eyes, &QMenu::aboutToShow, this, &Transport::fillEyes);
+    connect(&viewport_, &Viewport::cameraChanged, this, &Transport::showEye);
+    connect(&workspace_, &Workspace::itemsChanged, this, &Transport::showEye);
     mode_ = toggle(QStringLiteral("playMode"), {},
                    tr("Real time keeps the rate and drops drawing; every frame shows each one, however long it takes"));
     loop_ = toggle(QStringLiteral("repeat"), tr("repeat"), tr("Begin again at the end of the range"));
@@ -130,8 +140,28 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
         showRate();
     });
     timer_.setTimerType(Qt::PreciseTimer);
+    showEye();
     showFrame();
     showRate();
+}
+
+void Transport::fillEyes() {
+    QMenu* menu = eye_->menu();
+    menu->clear();
+    menu->addAction(tr("Free eye"), this, [this] { viewport_.setCamera(std::nullopt); });
+    for (const ItemView& item : workspace_.items())
+        if (item.nodeKind == NodeKind::Camera)
+            menu->addAction(QStringLiteral("%1 · %2").arg(QString::fromStdString(item.name),
+                                                          QString::fromStdString(item.source->name)),
+                            this, [this, key = item.key] { viewport_.setCamera(key); });
+}
+
+void Transport::showEye() {
+    const auto& items = workspace_.items();
+    eye_->setVisible(
+        std::any_of(items.begin(), items.end(), [](const ItemView& i) { return i.nodeKind == NodeKind::Camera; }));
+    const ItemView* camera = viewport_.camera() ? workspace_.item(*viewport_.camera()) : nullptr;
+    eye_->setText(camera ? tr("eye: %1").arg(QString::fromStdString(camera->name)) : tr("free eye"));
 }
 
 void Transport::showFrame() {

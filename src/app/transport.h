@@ -32,6 +32,8 @@ class Transport : public QWidget {
     void stop();
     void tick();
     void showFrame();
+    void fillEyes();
+    void showEye();
     void showRate();
     Workspace& workspace_;
     Viewport& viewport_;
@@ -44,6 +46,7 @@ class Transport : public QWidget {
     QToolButton* play_;
     QLineEdit* frame_;
     QLabel* seconds_;
+    QToolButton* eye_ = nullptr;
     QToolButton* mode_;
     QToolButton* loop_;
     QToolButton* hold_;

@@ -6,6 +6,7 @@
 
 #include <QMouseEvent>
 #include <QPainter>
+#include <QPainterPath>
 #include <QWheelEvent>
 
 #include "base/text.h"
@@ -21,14 +22,16 @@ const char* const kMeshVertex = R"(#version 330 core
 layout(location = 0) in vec3 position;
 layout(location = 1) in vec3 normal;
 layout(location = 2) in vec3 colour;
+layout(location = 3) in float width;
 uniform mat4 matrix;
 uniform float pointSize;
+uniform float pixelsAtOne; // of one metre at a distance of one
 out vec3 vNormal;
 out vec3 vColour;
 out vec3 vPosition;
 void main() {
     gl_Position = matrix * vec4(position, 1.0);
-    gl_PointSize = pointSize;
+    gl_PointSize = width > 0.0 ? clamp(width * pixelsAtOne / max(gl_Position.w, 1e-6), 1.5, 200.0) : pointSize;
     vNormal = normal;
     vColour = colour;
     vPosition = position;
@@ -44,9 +47,17 @@ uniform vec3 flatColour;
 uniform float alpha;
 uniform bool lit;
 uniform bool coloured;
+uniform bool discs;
 out vec4 result;
 void main() {
     vec3 base = coloured ? vColour : flatColour;
+    if (discs) { // a point with a width is a small ball
+        vec2 at = gl_PointCoord * 2.0 - 1.0;
+        float r = dot(at, at);
+        if (r > 1.0) discard;
+        result = vec4(base * (0.55 + 0.45 * sqrt(1.0 - r)), alpha);
+        return;
+    }
     if (!lit) { result = vec4(base, alpha); return; }
     vec3 n = normalize(dot(vNormal, vNormal) > 0.0 ? vNormal : cross(dFdx(vPosition), dFdy(vPosition)));
     vec3 toEye = normalize(eye - vPosition);
@@ -163,11 +174,19 @@ void Viewport::requestFrame() {
     for (const ItemView& item : workspace_.items()) {
         const bool active = item.key == workspace_.active();
         const bool shown =
-            active || (!item.leftOut && (scope_ == ViewScope::All || (scope_ == ViewScope::Source &&
-                                                                      item.key.source == workspace_.active().source)));
+            active || (camera_ && !item.leftOut) ||
+            (!item.leftOut && (scope_ == ViewScope::All ||
+                               (scope_ == ViewScope::Source && item.key.source == workspace_.active().source)));
         if (item.scene && shown && (!item.error || active))
             request.items.push_back(
                 {item.key, item.scene, item.node, workspace_.unitMetres(item), active, item.profile});
+    }
+    if (camera_) {
+        if (const ItemView* camera = workspace_.item(*camera_); camera && camera->scene)
+            request.camera = DrawRequest::Item{camera->key, camera->scene, camera->node, workspace_.unitMetres(*camera),
+                                               false,       nullptr};
+        else
+            camera_.reset();
     }
     waiting_ = true;
     loader_.request(std::move(request));
@@ -190,6 +209,23 @@ void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
     }
     update();
     emit frameDrawn();
+}
+
+void Viewport::setCamera(std::optional<ItemKey> camera) {
+    if (camera_ == camera)
+        return;
+    camera_ = std::move(camera);
+    requestFrame();
+    emit cameraChanged();
+}
+
+QRectF Viewport::gateRect() const {
+    if (!camera_ || !drawn_ || !drawn_->camera)
+        return {};
+    const double aspect = std::clamp(drawn_->camera->view.aspect(), 0.05, 20.0);
+    const QRectF room = QRectF(rect()).adjusted(34, 34, -34, -34);
+    const double w = std::min(room.width(), room.height() * aspect);
+    return QRectF(room.center().x() - w / 2, room.center().y() - w / aspect / 2, w, w / aspect);
 }
 
 void Viewport::frameActive() {
@@ -222,6 +258,14 @@ void Viewport::frameBounds(const Bounds& bounds) {
     update();
 }
 
+QVector3D Viewport::shownEye() const {
+    if (camera_ && drawn_ && drawn_->camera) {
+        const auto& m = drawn_->camera->world.m;
+        return toQt({m[12], m[13], m[14]});
+    }
+    return eye();
+}
+
 QVector3D Viewport::eye() const {
     const QVector3D away(static_cast<float>(std::cos(pitch_) * std::sin(yaw_)), static_cast<float>(std::sin(pitch_)),
                          static_cast<float>(std::cos(pitch_) * std::cos(yaw_)));
@@ -229,12 +273,83 @@ QVector3D Viewport::eye() const {
 }
 
 QMatrix4x4 Viewport::viewProjection() const {
+    if (camera_ && drawn_ && drawn_->camera)
+        return cameraProjection();
     QMatrix4x4 matrix;
     const auto d = static_cast<float>(distance_);
     matrix.perspective(kFieldOfViewDegrees, static_cast<float>(width()) / static_cast<float>(std::max(1, height())),
                        d * 0.01F, d * 60.0F);
     matrix.lookAt(eye(), target_, QVector3D(0, 1, 0));
     return matrix;
+}
+
+// The camera's own picture, laid into its gate on the widget.
+QMatrix4x4 Viewport::cameraProjection() const {
+    const CameraView& view = drawn_->camera->view;
+    const CameraFigures& f = view.figures;
+    const QRectF gate = gateRect();
+    // Rows give picture coordinates times w; w is the distance in front.
+    const double fu = 2.0 * f.focalLength / 10.0 / f.squeeze / f.horizontalAperture;
+    const double fv = 2.0 * f.focalLength / 10.0 / f.verticalAperture;
+    const double u[4] = {fu, 0, 2.0 * f.horizontalOffset / f.horizontalAperture, 0};
+    const double v[4] = {0, fv, 2.0 * f.verticalOffset / f.verticalAperture, 0};
+    const double w[4] = {0, 0, -1, 0};
+    const auto& b = view.filmBack;
+    const double sx = gate.width() / width();
+    const double sy = gate.height() / height();
+    QMatrix4x4 picture;
+    for (int c = 0; c < 4; ++c) {
+        picture(0, c) = static_cast<float>(sx * (u[c] * b[0] + v[c] * b[3] + w[c] * b[6]));
+        picture(1, c) = static_cast<float>(sy * (u[c] * b[1] + v[c] * b[4] + w[c] * b[7]));
+        picture(3, c) = static_cast<float>(u[c] * b[2] + v[c] * b[5] + w[c] * b[8]);
+    }
+    constexpr float kNear = 0.02F;
+    constexpr float kFar = 5000.0F;
+    picture(2, 0) = picture(2, 1) = 0.0F;
+    picture(2, 2) = -(kFar + kNear) / (kFar - kNear);
+    picture(2, 3) = -2.0F * kFar * kNear / (kFar - kNear);
+    QMatrix4x4 world; // columns here, rows there
+    for (int r = 0; r < 4; ++r)
+        for (int c = 0; c < 4; ++c)
+            world(c, r) =
+                static_cast<float>(drawn_->camera->world.at(static_cast<std::size_t>(r), static_cast<std::size_t>(c)));
+    return picture * world.inverted();
+}
+
+void Viewport::drawGate(QPainter& painter) {
+    const QRectF gate = gateRect();
+    if (gate.isEmpty())
+        return;
+    QPainterPath outside;
+    outside.addRect(QRectF(rect()));
+    outside.addRect(gate);
+    painter.fillPath(outside, QColor(8, 12, 14, 170)); // odd-even: the gate stays clear
+    painter.setBrush(Qt::NoBrush);
+    painter.setPen(QPen(colour::kChalk, 1.2));
+    painter.drawRect(gate);
+    // Borders within which action (93 %) and titles (90 %) are sure to be seen.
+    for (const double share : {0.93, 0.90}) {
+        const double dx = gate.width() * (1.0 - share) / 2.0;
+        const double dy = gate.height() * (1.0 - share) / 2.0;
+        painter.setPen(
+            QPen(QColor(0x93, 0xA8, 0xA6, share > 0.91 ? 170 : 110), 1, share > 0.91 ? Qt::SolidLine : Qt::DotLine));
+        painter.drawRect(gate.adjusted(dx, dy, -dx, -dy));
+    }
+    painter.setFont(textFont(8.5));
+    painter.setPen(colour::kChalk2);
+    painter.drawText(QPointF(gate.left(), gate.bottom() + 16), tr("film gate; inner borders 93 % and 90 %"));
+    const CameraFigures& f = drawn_->camera->view.figures;
+    const QString name = QString::fromStdString(drawn_->camera->name);
+    painter.setFont(textFont(9.5, QFont::DemiBold));
+    painter.setPen(colour::kChalk);
+    painter.drawText(QPointF(gate.left(), gate.top() - 9), name);
+    const double nameWidth = painter.fontMetrics().horizontalAdvance(name) + 14;
+    painter.setFont(textFont(9));
+    painter.setPen(colour::kChalk2);
+    painter.drawText(QPointF(gate.left() + nameWidth, gate.top() - 9), QStringLiteral("%1 mm · %2 × %3 mm")
+                                                                           .arg(f.focalLength, 0, 'f', 1)
+                                                                           .arg(f.horizontalAperture * 10.0, 0, 'f', 1)
+                                                                           .arg(f.verticalAperture * 10.0, 0, 'f', 1));
 }
 
 std::optional<QPointF> Viewport::project(const QMatrix4x4& matrix, const QVector3D& point) const {
@@ -280,7 +395,7 @@ void Viewport::upload() {
             gpu = std::make_unique<GpuItem>();
         if (!gpu->vao.isCreated()) {
             gpu->vao.create();
-            for (QOpenGLBuffer* buffer : {&gpu->points, &gpu->normals, &gpu->colours}) {
+            for (QOpenGLBuffer* buffer : {&gpu->points, &gpu->normals, &gpu->colours, &gpu->widths}) {
                 buffer->create();
                 buffer->setUsagePattern(QOpenGLBuffer::StreamDraw);
             }
@@ -301,6 +416,15 @@ void Viewport::upload() {
         fill(gpu->points, item.points, 0);
         fill(gpu->normals, item.normals, 1);
         fill(gpu->colours, item.colours, 2);
+        gpu->hasWidths = !item.widths.empty();
+        if (gpu->hasWidths) {
+            gpu->widths.bind();
+            gpu->widths.allocate(item.widths.data(), static_cast<int>(item.widths.size() * sizeof(float)));
+            glEnableVertexAttribArray(3);
+            glVertexAttribPointer(3, 1, GL_FLOAT, GL_FALSE, sizeof(float), nullptr);
+        } else {
+            glDisableVertexAttribArray(3);
+        }
         gpu->pointCount = item.points.size();
         gpu->hasNormals = !item.normals.empty();
         gpu->hasColours = !item.colours.empty();
@@ -377,7 +501,11 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
         return;
     meshProgram_->bind();
     meshProgram_->setUniformValue("matrix", matrix);
-    meshProgram_->setUniformValue("eye", eye());
+    meshProgram_->setUniformValue("eye", shownEye());
+    // A metre one metre in front, in pixels: the length of the matrix's second row.
+    const QVector3D row = matrix.row(1).toVector3D();
+    meshProgram_->setUniformValue("pixelsAtOne",
+                                  static_cast<float>(0.5 * height() * devicePixelRatioF()) * row.length());
     const auto draw = [&](const DrawItem& item) {
         const auto found = gpu_.find({item.key, item.held});
         if (found == gpu_.end())
@@ -392,9 +520,17 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
         meshProgram_->setUniformValue("alpha", item.held ? 0.42F : 1.0F);
         meshProgram_->setUniformValue("coloured", gpu.hasColours);
         meshProgram_->setUniformValue("pointSize", 3.0F);
+        meshProgram_->setUniformValue("discs", false);
+        if (item.lines && gpu.indices) {
+            meshProgram_->setUniformValue("lit", false);
+            gpu.edges.bind();
+            glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
+            return;
+        }
         const bool faces = gpu.indices && !gpu.indices->triangles.empty();
         if (!faces) {
             meshProgram_->setUniformValue("lit", false);
+            meshProgram_->setUniformValue("discs", gpu.hasWidths);
             glDrawArrays(GL_POINTS, 0, static_cast<GLsizei>(gpu.pointCount));
             return;
         }
@@ -439,9 +575,13 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
                          workspace_.sources().empty() ? tr("Nothing to show yet") : tr("Opening …"));
         return;
     }
-    drawStaff(painter, matrix);
-    drawScaleBar(painter);
-    drawBrackets(painter, matrix);
+    if (camera_ && drawn_ && drawn_->camera) {
+        drawGate(painter);
+    } else {
+        drawStaff(painter, matrix);
+        drawScaleBar(painter);
+        drawBrackets(painter, matrix);
+    }
     if (style_ == ViewStyle::SpeedHeat && drawn_ && drawn_->speedMax > 0.0F)
         drawLegend(painter);
     if (drawn_ && !drawn_->error.isEmpty()) {
@@ -571,6 +711,8 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPoint now = event->position().toPoint();
     const QPoint moved = now - lastMouse_;
     lastMouse_ = now;
+    if (event->buttons() != Qt::NoButton)
+        setCamera(std::nullopt); // who turns the view looks with a free eye again
     if (event->buttons() & Qt::LeftButton) {
         yaw_ -= moved.x() * 0.008;
         pitch_ = std::clamp(pitch_ + moved.y() * 0.008, -1.5, 1.5);
@@ -589,6 +731,7 @@ void Viewport::mouseDoubleClickEvent(QMouseEvent*) {
 }
 
 void Viewport::wheelEvent(QWheelEvent* event) {
+    setCamera(std::nullopt);
     distance_ = std::clamp(distance_ * std::pow(0.88, event->angleDelta().y() / 120.0), 1e-4, 1e7);
     update();
     event->accept();

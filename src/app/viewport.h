@@ -31,6 +31,11 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     /// Holds the active item's pose of a frame as a translucent second body; nothing = none.
     void setHeldFrame(std::optional<double> frame);
     [[nodiscard]] std::optional<double> heldFrame() const { return heldFrame_; }
+    /// Looks through a camera item, with its film gate and safe borders; nothing = with a free eye.
+    void setCamera(std::optional<ItemKey> camera);
+    [[nodiscard]] const std::optional<ItemKey>& camera() const { return camera_; }
+    /// Where the film gate of the camera looked through lies in the widget; empty with a free eye.
+    [[nodiscard]] QRectF gateRect() const;
     void frameActive();
     void frameAll();
     /// The frame that is drawn now (loading may be behind the workspace's frame).
@@ -42,6 +47,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
 
   signals:
     void frameDrawn();
+    void cameraChanged();
 
   protected:
     void initializeGL() override;
@@ -57,12 +63,14 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
         QOpenGLBuffer points{QOpenGLBuffer::VertexBuffer};
         QOpenGLBuffer normals{QOpenGLBuffer::VertexBuffer};
         QOpenGLBuffer colours{QOpenGLBuffer::VertexBuffer};
+        QOpenGLBuffer widths{QOpenGLBuffer::VertexBuffer};
         QOpenGLBuffer triangles{QOpenGLBuffer::IndexBuffer};
         QOpenGLBuffer edges{QOpenGLBuffer::IndexBuffer};
         std::shared_ptr<const DrawIndices> indices;
         std::size_t pointCount = 0;
         bool hasNormals = false;
         bool hasColours = false;
+        bool hasWidths = false;
     };
     void requestFrame();
     void takeFrame(const std::shared_ptr<const DrawFrame>& frame);
@@ -74,9 +82,12 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     void drawScaleBar(QPainter& painter);
     void drawBrackets(QPainter& painter, const QMatrix4x4& matrix);
     void drawLegend(QPainter& painter);
+    void drawGate(QPainter& painter);
+    [[nodiscard]] QMatrix4x4 cameraProjection() const;
     void frameBounds(const Bounds& bounds);
     [[nodiscard]] QMatrix4x4 viewProjection() const;
     [[nodiscard]] QVector3D eye() const;
+    [[nodiscard]] QVector3D shownEye() const;
     [[nodiscard]] std::optional<QPointF> project(const QMatrix4x4& matrix, const QVector3D& point) const;
     [[nodiscard]] const DrawItem* activeDrawn() const;
     [[nodiscard]] double metresPerPixel() const;
@@ -93,6 +104,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     ViewStyle style_ = ViewStyle::ClayWires;
     ViewScope scope_ = ViewScope::Source;
     std::optional<double> heldFrame_;
+    std::optional<ItemKey> camera_;
     int requestNumber_ = 0;
     bool waiting_ = false;
     ItemKey framedFor_;

@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "demo/lantern_shoal.h"
 #include "report/report.h"
+#include "scene/stand_in.h"
 
 namespace wyc::app {
 
@@ -245,6 +246,44 @@ void Workspace::openPending() {
     }
 }
 
+namespace {
+
+// The item's own node after its steps: the first of its kind that has points or a body.
+std::size_t shownNode(const Scene& scene, NodeKind kind) {
+    std::size_t any = 0;
+    for (std::size_t i = scene.nodes.size(); i-- > 0;)
+        if (scene.nodes[i].geometry)
+            any = i;
+    for (std::size_t i = any; i < scene.nodes.size(); ++i)
+        if (scene.nodes[i].geometry && scene.nodes[i].kind == kind)
+            return i;
+    return any;
+}
+
+bool neverSeen(const Scene& scene, std::size_t node) {
+    std::vector<double> times{0.0};
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
+        if (const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility)
+            for (std::size_t i = 0; i < track->sampling.count(); ++i)
+                times.push_back(track->sampling.time(i));
+    return std::all_of(times.begin(), times.end(), [&](double time) {
+        const auto placement = placementAt(scene, node, time);
+        return placement && !placement->visible;
+    });
+}
+
+} // namespace
+
+void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const QString& label) {
+    document_.edit(label.toStdString(), [&](Job& job) {
+        for (const ItemView& view : items_) {
+            const bool leaves = !fits(view);
+            if (leaves || job.item(view.key.source, view.key.path))
+                job.itemFor(view.key.source, view.key.path).leftOut = leaves;
+        }
+    });
+}
+
 void Workspace::rebuildItems() {
     std::vector<ItemView> next;
     bool changed = false;
@@ -252,9 +291,10 @@ void Workspace::rebuildItems() {
         if (!source.source)
             continue;
         const Scene& scene = source.source->scene;
+        const std::vector<bool> isItem = itemMask(scene);
         for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
             const Node& node = scene.nodes[n];
-            if (!node.geometry)
+            if (!isItem[n])
                 continue;
             const JobItem* entry = job().item(source.id, node.path);
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
@@ -271,7 +311,7 @@ void Workspace::rebuildItems() {
             view.key = key;
             view.name = node.name;
             view.kind = nodeKindName(node.kind);
-            view.depth = static_cast<int>(std::count(node.path.begin(), node.path.end(), '/')) - 1;
+            view.nodeKind = node.kind;
             view.source = source.source;
             view.steps = steps;
             view.leftOut = entry && entry->leftOut;
@@ -283,10 +323,9 @@ void Workspace::rebuildItems() {
                 made = itemScene(*source.source, node.path, {}); // show it as it came, with the error beside it
             }
             if (made) {
-                view.scene = std::make_shared<const Scene>(std::move(*made));
-                for (std::size_t i = 0; i < view.scene->nodes.size(); ++i)
-                    if (view.scene->nodes[i].geometry)
-                        view.node = i;
+                view.scene = std::make_shared<const Scene>(withStandIns(*made));
+                view.node = shownNode(*view.scene, node.kind);
+                view.hidden = neverSeen(*view.scene, view.node);
                 const ItemFacts facts = itemFacts(*view.scene, view.node);
                 view.points = facts.points.value_or(0);
                 view.faces = facts.faces.value_or(0);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // What the window shows: the document, its opened sources, their items after steps, measures and findings.
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -29,11 +30,13 @@ struct ItemView {
     ItemKey key;
     std::string name;
     std::string kind;
-    int depth = 0;
+    NodeKind nodeKind = NodeKind::Other;
+    bool hidden = false; // never seen
     SourcePtr source;
-    std::shared_ptr<const Scene> scene; // this item alone with the transforms above it, after its steps
-    std::size_t node = 0;               // of it in that scene
-    std::vector<Step> steps;            // that `scene` was made with
+    /// This item alone with the transforms above it, after its steps; what has no points with a body to be seen by.
+    std::shared_ptr<const Scene> scene;
+    std::size_t node = 0;    // of it in that scene
+    std::vector<Step> steps; // that `scene` was made with
     bool leftOut = false;
     std::size_t points = 0;
     std::size_t faces = 0;
@@ -94,6 +97,8 @@ class Workspace : public QObject {
     void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                   const QString& mergeKey = {});
     void setLeftOut(const ItemKey& key, bool leftOut);
+    /// Items that do not fit are left out, those that fit taken in: one undoable edit.
+    void choose(const std::function<bool(const ItemView&)>& fits, const QString& label);
     void openJob(const QString& path);
     bool saveJob(const QString& path);
     void newJob();

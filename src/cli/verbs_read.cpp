@@ -11,6 +11,7 @@
 #include "job/job.h"
 #include "options.h"
 #include "report/report.h"
+#include "scene/stand_in.h"
 
 namespace wyc::cli {
 
@@ -152,13 +153,15 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
         for (const JobSource& entry : job.sources) {
             WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
             // Every item with its own chain: they may differ within one source.
-            for (const Node& node : source->scene.nodes) {
+            const std::vector<bool> isItem = itemMask(source->scene);
+            for (std::size_t n = 0; n < source->scene.nodes.size(); ++n) {
+                const Node& node = source->scene.nodes[n];
                 const JobItem* item = job.item(entry.id, node.path);
-                if (!node.geometry || (item && item->leftOut))
+                if (!isItem[n] || (item && item->leftOut))
                     continue;
                 WYC_TRY(scene, itemScene(*source, node.path, item ? item->steps : std::vector<Step>{}));
                 result.sources.push_back(source);
-                result.scenes.push_back(std::move(scene));
+                result.scenes.push_back(withStandIns(scene));
             }
         }
         return result;
@@ -177,7 +180,7 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
     WYC_TRY(sources, openAll(common, arguments.open, result.shot.rateOrDefault()));
     result.sources = std::move(sources);
     for (const SourcePtr& source : result.sources)
-        result.scenes.push_back(source->scene);
+        result.scenes.push_back(withStandIns(source->scene));
     return result;
 }
 

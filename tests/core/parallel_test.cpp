@@ -21,9 +21,14 @@ TEST(ParallelFor, VisitsEverythingOnce) {
 }
 
 TEST(ParallelFor, TellsTheErrorOfTheSmallestIndexItMet) {
-    const auto status = parallelFor(50, Progress(), [](std::size_t i) -> Status {
-        if (i == 0)
+    std::atomic<bool> begun{false};
+    const auto status = parallelFor(50, Progress(), [&](std::size_t i) -> Status {
+        if (i == 0) {
+            begun = true;
             std::this_thread::sleep_for(std::chrono::milliseconds(30));
+        }
+        while (!begun) // the others fail while the first is at work, however late it was given a processor
+            std::this_thread::yield();
         return fail(ErrorKind::BadInput, std::to_string(i));
     });
     ASSERT_FALSE(status);

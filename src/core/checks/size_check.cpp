@@ -216,7 +216,7 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
     const double shotUnit = input.shot.unitMetres.value_or(1.0);
     for (std::size_t i = 0; i < input.items.size(); ++i) {
         const MeasuredItem& item = input.items[i];
-        if (!item.profile || item.profile->extent.isEmpty())
+        if (!item.profile || item.profile->extent.isEmpty() || !hasGeometry(item.at().kind))
             continue;
         const auto own = sizesOf(item);
         const double ownUnit = item.scene->unitMetres.value_or(shotUnit);
@@ -225,7 +225,7 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
         bool told = checkAgainstRest(item, findings);
         for (std::size_t k = 0; k < input.items.size() && !told; ++k) {
             const MeasuredItem& other = input.items[k];
-            if (k == i || !other.profile || other.profile->extent.isEmpty() || !isKin(other, item))
+            if (k == i || !hasGeometry(other.at().kind) || !other.profile || other.profile->extent.isEmpty() || !isKin(other, item))
                 continue;
             const auto match = matchSizes(sizesOf(other), own);
             if (!match)

@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/stand_in.h"
 
 namespace wyc {
 namespace {
@@ -365,8 +366,12 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
         if (!source)
             continue;
-        for (const Node& node : source->scene.nodes) {
-            if (!node.geometry)
+        const std::vector<bool> isItem = itemMask(source->scene);
+        const Format* format = formatById(spec.format);
+        for (std::size_t n = 0; n < source->scene.nodes.size(); ++n) {
+            const Node& node = source->scene.nodes[n];
+            // Cameras, lights and bare transforms go where a format has a place for them.
+            if (!isItem[n] || (!node.geometry && format && !format->traits.properties))
                 continue;
             const std::string label = itemLabel(*source, node.path);
             const auto fits = [&](const std::string& pattern) {

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Curves: how many points each has, and the lines they draw.
+#include "scene/scene.h"
+
+namespace wyc {
+
+struct CurveLayout {
+    enum class Type : std::uint8_t { Cubic = 0, Linear = 1, Variable = 2 };
+    enum class Basis : std::uint8_t { None = 0, Bezier = 1, BSpline = 2, CatmullRom = 3, Hermite = 4, Power = 5 };
+    std::vector<std::int32_t> sizes; // points of each curve
+    Type type = Type::Linear;
+    bool periodic = false;
+    Basis basis = Basis::None;
+};
+
+/// Layout of the curves at a sample of their points.
+[[nodiscard]] Result<CurveLayout> curveLayout(const Node& node, std::size_t sample);
+
+struct Polylines {
+    std::vector<Vec3f> points;
+    std::vector<std::uint32_t> edges;  // pairs
+    std::vector<std::uint32_t> source; // which curve point each drawn point lies nearest to
+};
+/// Straight pieces that follow the curves: Bézier, B-spline and Catmull-Rom cubics are evaluated (their matrices are
+/// the usual ones, e.g. Foley et al., Computer Graphics, ch. 11); other bases are drawn through their points.
+[[nodiscard]] Polylines drawnCurves(std::span<const Vec3f> points, const CurveLayout& layout);
+
+} // namespace wyc
