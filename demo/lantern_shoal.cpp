@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "demo/lantern_shoal.h"
 
+#include <algorithm>
 #include <cmath>
 #include <functional>
 #include <limits>
@@ -78,7 +79,7 @@ class DemoWriter {
         options.description = "Lantern Shoal, sh040";
         WYC_TRY(files, format->write(scene, target, options, Progress()));
         files_.insert(files_.end(), files.begin(), files.end());
-        progress_.report(std::min(1.0, ++written_ / 22.0), "making", relative);
+        progress_.report(std::min(1.0, ++written_ / 26.0), "making", relative);
         return {};
     }
     Status writeText(const std::string& text, const std::string& relative) {
@@ -122,6 +123,25 @@ class DemoWriter {
     double written_ = 0.0;
 };
 
+// Points and faces that change.
+class RecutGeometry final : public Geometry {
+  public:
+    RecutGeometry(Sampling sampling, std::vector<std::vector<Vec3f>> points, std::vector<TopologyPtr> faces)
+        : points_(std::move(sampling), std::move(points)), faces_(std::move(faces)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return points_.sampling(); }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return points_.pointCount(s); }
+    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
+        return points_.readPoints(s, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return faces_.at(s); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return points_.extras(s); }
+    [[nodiscard]] bool topologyVaries() const override { return true; }
+
+  private:
+    VaryingPoints points_;
+    std::vector<TopologyPtr> faces_;
+};
+
 double asIs(double frame) {
     return frame;
 }
@@ -139,9 +159,55 @@ Status writeClean(DemoWriter& out) {
     WYC_CHECK(out.write(cacheScene("kelp_frond", kelpFrond, range, rate, asIs), "clean/kelp_frond.mdd"));
     WYC_CHECK(out.write(stillScene("seabed", seabed(174)), "clean/seabed.obj"));
     WYC_CHECK(out.write(surveySub(), "clean/survey_sub.abc"));
+    WYC_CHECK(out.write(lanternShoal(), "clean/lantern_shoal.abc"));
     for (const char* file : {"clean/lantern_jelly.mdd", "clean/lantern_jelly_poses", "clean/kelp_frond.mdd",
-                             "clean/seabed.obj", "clean/survey_sub.abc"})
+                             "clean/seabed.obj", "clean/survey_sub.abc", "clean/lantern_shoal.abc"})
         out.clean(file);
+    return {};
+}
+
+// Faults that only scene archives can have.
+Status writeArchiveReturns(DemoWriter& out) {
+    const FrameRange range = *demoShot().rangeWithHandles();
+    const FrameRate twentyFive = *FrameRate::make(25, 1);
+    Scene camera;
+    camera.rate = camera.workingRate = twentyFive;
+    camera.unitMetres = 1.0;
+    camera.upAxis = UpAxis::Y;
+    addBoomCamera(camera, range, twentyFive);
+    WYC_CHECK(out.write(camera, "returns/boom_cam_25fps.abc"));
+    out.fault("returns/boom_cam_25fps.abc", "/dolly/boom_cam", "rate.differs", {}, "a camera at 25 frames a second");
+
+    // Three frames lost on the way: the samples' times have a gap.
+    const Scene whole = cacheScene("kelp_frond_gap", kelpFrond, range, FrameRate(), asIs);
+    WYC_TRY(gap, applySteps(whole, {{"drop", {{"frames", "1040:1042"}}, true}}));
+    WYC_CHECK(out.write(gap, "returns/kelp_frond_gap.abc"));
+    out.fault("returns/kelp_frond_gap.abc", "/kelp_frond_gap", "frames.missing", 1040,
+              "frames 1040 to 1042 are missing");
+
+    // Half way the mesh was cut in two places and lost points.
+    const auto count = static_cast<std::size_t>(range.count());
+    std::vector<std::vector<Vec3f>> points;
+    std::vector<TopologyPtr> faces;
+    for (std::size_t i = 0; i < count; ++i) {
+        Shape shape = kelpFrond(FrameRate().secondsAt(range.first + static_cast<double>(i)));
+        if (range.first + static_cast<double>(i) >= 1066.0) {
+            shape.faceSizes.resize(shape.faceSizes.size() - 8);
+            shape.corners.resize(shape.corners.size() - 32);
+            shape.points.resize(
+                static_cast<std::size_t>(*std::max_element(shape.corners.begin(), shape.corners.end()) + 1));
+        }
+        faces.push_back(i > 0 && faces.back()->faceCount() == shape.faceSizes.size() ? faces.back() : shape.topology());
+        points.push_back(std::move(shape.points));
+    }
+    Scene cut = whole;
+    cut.nodes[0].name = "kelp_frond_recut";
+    cut.nodes[0].path = "/kelp_frond_recut";
+    cut.nodes[0].geometry =
+        std::make_shared<RecutGeometry>(whole.nodes[0].geometry->sampling(), std::move(points), std::move(faces));
+    WYC_CHECK(out.write(cut, "returns/kelp_frond_recut.abc"));
+    out.fault("returns/kelp_frond_recut.abc", "/kelp_frond_recut", "points.count_changes", 1066,
+              "from frame 1066 on it has fewer points");
     return {};
 }
 
@@ -228,6 +294,8 @@ Status writeReturns(DemoWriter& out) {
     out.fault("returns/kelp_frond_long.mdd", "/kelp_frond_long", "range.long", range.last + 1,
               "64 frames beyond the shot");
 
+    WYC_CHECK(writeArchiveReturns(out));
+
     Scene textured = stillScene("seabed_textured", seabed(40));
     textured.materials.push_back({"sand", std::array<float, 3>{0.62F, 0.55F, 0.41F}, "maps/sand_fine.png", false});
     WYC_CHECK(out.write(textured, "returns/seabed_textured.obj"));
@@ -249,7 +317,7 @@ Status writeJob(DemoWriter& out) {
     add("returns/kelp_frond_poses/kelp_frond_pose.#.obj");
     add("clean/kelp_frond.mdd");
     add("clean/seabed.obj");
-    add("clean/survey_sub.abc");
+    add("clean/lantern_shoal.abc");
     DeliverySpec delivery;
     delivery.name = "layout";
     delivery.items = {"lantern_jelly.mdd/*"};

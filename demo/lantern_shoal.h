@@ -20,5 +20,9 @@ struct DemoFiles {
 [[nodiscard]] Shot demoShot();
 /// The survey sub with its 14 parts under moving transforms.
 [[nodiscard]] Scene surveySub();
+/// The whole scenario in one scene.
+[[nodiscard]] Scene lanternShoal();
+/// boom_cam under its dolly, over these frames at this rate.
+void addBoomCamera(Scene& scene, const FrameRange& range, const FrameRate& rate);
 
 } // namespace wyc::demo

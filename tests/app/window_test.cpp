@@ -31,6 +31,8 @@
 namespace wyc::app {
 namespace {
 
+constexpr std::size_t kDemoItems = 27;
+
 class Window : public WindowTest {
   protected:
     static void SetUpTestSuite() {
@@ -42,7 +44,7 @@ class Window : public WindowTest {
     void openDemoJob() {
         // A copy of the job, so that no test writes beside another's.
         workspace().openJob(QString::fromStdString((*demo_ / "demo/lantern_shoal.wyc").string()));
-        ASSERT_TRUE(until([&] { return workspace().items().size() == 19U; }));
+        ASSERT_TRUE(until([&] { return workspace().items().size() == kDemoItems; }));
         ASSERT_TRUE(settle());
         ASSERT_TRUE(until([&] { return !workspace().findings().empty(); }));
     }
@@ -194,7 +196,7 @@ TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
     QDir(data.filePath(QStringLiteral("lantern-shoal"))).removeRecursively(); // of an earlier run
     ASSERT_TRUE(child<QWidget>("emptyState")->isVisible());
     ASSERT_TRUE(click(child<QPushButton>("emptyDemo")));
-    ASSERT_TRUE(until([&] { return workspace().items().size() == 19U; }, 60000));
+    ASSERT_TRUE(until([&] { return workspace().items().size() == kDemoItems; }, 60000));
     ASSERT_TRUE(settle());
     ASSERT_TRUE(until([&] { return !workspace().findings().empty(); }));
     const ItemKey key = itemOf("lantern_jelly_back.mdd")->key;
@@ -353,7 +355,7 @@ TEST_F(Window, SavesOpensAndKnowsWhetherItIsSaved) {
     workspace().newJob();
     EXPECT_TRUE(child<QWidget>("emptyState")->isVisible());
     workspace().openJob(path);
-    ASSERT_TRUE(until([&] { return workspace().items().size() == 19U; }));
+    ASSERT_TRUE(until([&] { return workspace().items().size() == kDemoItems; }));
     EXPECT_TRUE(workspace().items()[0].leftOut);
 }
 

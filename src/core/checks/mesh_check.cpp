@@ -50,6 +50,31 @@ void checkCounts(const MeasuredItem& item, std::vector<Finding>& findings) {
                                                                [&](std::size_t c) { return c != usual; }) -
                                                   profile.pointCounts.begin());
         const std::size_t oddCount = profile.pointCounts[odd];
+        // One count up to a frame and another from there on: that frame is where to look.
+        const auto change =
+            static_cast<std::size_t>(std::find_if(profile.pointCounts.begin(), profile.pointCounts.end(),
+                                                  [&](std::size_t c) { return c != profile.pointCounts.front(); }) -
+                                     profile.pointCounts.begin());
+        const bool once =
+            counts.size() == 2 && profile.unreadable.empty() && change > 1 && change + 1 < profile.count() &&
+            std::all_of(profile.pointCounts.begin() + static_cast<std::ptrdiff_t>(change), profile.pointCounts.end(),
+                        [&](std::size_t c) { return c == profile.pointCounts.back(); });
+        if (once) {
+            findings.push_back(
+                {"points.count_changes",
+                 Severity::Fault,
+                 item.label,
+                 item.frameAt(change),
+                 static_cast<double>(profile.pointCounts.back()),
+                 "points",
+                 fmt::format("{} points up to {}, {} from {} on", groupedDigits(profile.pointCounts.front()),
+                             frameText(item.frameAt(change - 1)), groupedDigits(profile.pointCounts.back()),
+                             frameText(item.frameAt(change))),
+                 "Export all frames again with one mesh",
+                 {},
+                 {}});
+            return;
+        }
         // A few frames apart from the rest is a fault; a mesh that changes throughout is made that way.
         const bool throughout = counts.size() > 2 && counts[usual] * 2 < profile.count();
         findings.push_back({"points.count_changes",

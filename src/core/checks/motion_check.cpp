@@ -158,11 +158,63 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
     }
 }
 
+namespace {
+
+// Samples at one distance with a few whole ones left out.
+void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
+    const MotionProfile& profile = *item.profile;
+    const auto& remarks = item.scene->remarks;
+    const bool told =
+        std::any_of(remarks.begin(), remarks.end(), [](const ReaderRemark& r) { return r.id == "frames.missing"; });
+    if (profile.count() < 6 || told)
+        return;
+    std::vector<double> gaps;
+    for (std::size_t i = 1; i < profile.count(); ++i)
+        gaps.push_back(item.frameAt(i) - item.frameAt(i - 1));
+    std::vector<double> sorted = gaps;
+    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
+    std::nth_element(sorted.begin(), middle, sorted.end());
+    const double usual = *middle;
+    std::vector<std::size_t> wide;
+    for (std::size_t i = 0; i < gaps.size(); ++i) {
+        if (sameFrame(gaps[i], usual))
+            continue;
+        const double steps = gaps[i] / usual;
+        if (!(usual > 0.0) || steps < 1.5 || std::abs(steps - std::round(steps)) > 0.01)
+            return; // uneven by nature
+        wide.push_back(i);
+    }
+    if (wide.size() * 10 > gaps.size())
+        return;
+    for (const std::size_t i : wide) {
+        const double first = item.frameAt(i) + usual;
+        const double last = item.frameAt(i + 1) - usual;
+        const double count = std::round(gaps[i] / usual) - 1.0;
+        findings.push_back(
+            {"frames.missing",
+             Severity::Caution,
+             item.label,
+             first,
+             count,
+             "frames",
+             fmt::format("{} missing: {} and {} are there",
+                         sameFrame(first, last) ? "Frame " + frameText(first) + " is"
+                                                : fmt::format("Frames {} – {} are", frameText(first), frameText(last)),
+                         frameText(item.frameAt(i)), frameText(item.frameAt(i + 1))),
+             "Export these frames again, or resample to fill in between",
+             "Fill in between",
+             {Step{"resample", {{"rate", item.scene->workingRate.text()}, {"method", "linear"}}, true}}});
+    }
+}
+
+} // namespace
+
 void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
     for (const MeasuredItem& item : input.items) {
         if (!item.profile)
             continue;
         const MotionProfile& profile = *item.profile;
+        checkGaps(item, findings);
         for (const UnreadableSample& bad : profile.unreadable)
             findings.push_back({"frames.unreadable",
                                 Severity::Fault,

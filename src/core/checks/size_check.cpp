@@ -225,7 +225,8 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
         bool told = checkAgainstRest(item, findings);
         for (std::size_t k = 0; k < input.items.size() && !told; ++k) {
             const MeasuredItem& other = input.items[k];
-            if (k == i || !hasGeometry(other.at().kind) || !other.profile || other.profile->extent.isEmpty() || !isKin(other, item))
+            if (k == i || !hasGeometry(other.at().kind) || !other.profile || other.profile->extent.isEmpty() ||
+                !isKin(other, item))
                 continue;
             const auto match = matchSizes(sizesOf(other), own);
             if (!match)

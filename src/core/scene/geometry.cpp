@@ -36,6 +36,14 @@ TopologyPtr emptyTopology() {
     return kEmpty;
 }
 
+Status VaryingPoints::readPoints(std::size_t sample, std::span<Vec3f> into) const {
+    const std::vector<Vec3f>& points = points_.at(sample);
+    if (points.size() != into.size())
+        return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
+    std::copy(points.begin(), points.end(), into.begin());
+    return {};
+}
+
 Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3f>& into) {
     WYC_TRY(count, geometry.pointCount(sample));
     into.resize(count);

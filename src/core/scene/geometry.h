@@ -127,6 +127,25 @@ class MemoryGeometry final : public Geometry {
     ExtrasPtr extras_;
 };
 
+/// Points that come and go, without faces, held in memory.
+class VaryingPoints final : public Geometry {
+  public:
+    VaryingPoints(Sampling sampling, std::vector<std::vector<Vec3f>> points)
+        : sampling_(std::move(sampling)), points_(std::move(points)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
+        return points_.at(sample).size();
+    }
+    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override;
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }
+    [[nodiscard]] bool topologyVaries() const override { return true; }
+
+  private:
+    Sampling sampling_;
+    std::vector<std::vector<Vec3f>> points_;
+};
+
 /// Passes everything on; base of what changes one aspect of a shape.
 class GeometryWrapper : public Geometry {
   public:
