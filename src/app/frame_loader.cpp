@@ -47,10 +47,11 @@ std::vector<Vec3f> smoothNormals(const std::vector<Vec3f>& points, const DrawInd
 }
 
 // Widths of points in metres; empty where the source gives none.
-std::vector<float> pointWidths(const Node& node, std::size_t sample, std::size_t count, double metresPerUnit) {
-    auto widths = findProperty(node.properties, ".geom/.widths");
+std::vector<float> pointWidths(const Node& node, const std::string& name, std::size_t sample, std::size_t count,
+                               double metresPerUnit) {
+    auto widths = findProperty(node.properties, ".geom/" + name);
     if (widths && !widths->values) // an indexed one keeps its values below
-        widths = findProperty(node.properties, ".geom/.widths/.vals");
+        widths = findProperty(node.properties, ".geom/" + name + "/.vals");
     if (!widths || !widths->values || widths->values->type() != ValueType::Float)
         return {};
     const auto values = valuesOf<float>(*widths->values, std::min(sample, widths->values->sampling().count() - 1));
@@ -195,10 +196,11 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
         }
     const Node& node = scene.nodes[item.node];
     if (node.kind == NodeKind::Points)
-        result.widths = pointWidths(node, at.below, result.points.size(), item.metresPerUnit);
+        result.widths = pointWidths(node, ".widths", at.below, result.points.size(), item.metresPerUnit);
     if (node.kind == NodeKind::Curves) {
         // Drawn as lines that follow the curves; colours go along.
         WYC_TRY(layout, curveLayout(node, at.below));
+        const std::size_t count = result.points.size();
         Polylines lines = drawnCurves(result.points, layout);
         auto made = std::make_shared<DrawIndices>();
         made->edges = std::move(lines.edges);
@@ -209,6 +211,10 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
                 colours.push_back(result.colours[source]);
             result.colours = std::move(colours);
         }
+        const auto widths = pointWidths(node, "width", at.below, count, item.metresPerUnit);
+        for (const std::uint32_t source : lines.source)
+            if (!widths.empty())
+                result.widths.push_back(widths[source]);
         result.lines = true;
         result.indices = made;
     } else if (!hasGeometry(node.kind)) { // a stand-in

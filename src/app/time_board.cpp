@@ -122,10 +122,10 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
 void TimeBoard::makeChooser() {
     chooser_ = new QToolButton(this);
     chooser_->setObjectName(QStringLiteral("chooser"));
-    chooser_->setText(tr("Choose"));
+    chooser_->setText(tr("Choose ▾"));
     chooser_->setToolTip(tr("Take in only some of the items; the others are left out"));
     chooser_->setPopupMode(QToolButton::InstantPopup);
-    chooser_->setGeometry(84, 4, 64, kRulerHeight - 8);
+    chooser_->setGeometry(84, 4, 76, kRulerHeight - 8);
     auto* menu = new QMenu(chooser_);
     const auto add = [&](const QString& name, const QString& text, bool (*fits)(const ItemView&)) {
         QAction* action = menu->addAction(text, this, [this, text, fits] { workspace_.choose(fits, text); });
@@ -383,7 +383,7 @@ void TimeBoard::paintRuler(QPainter& painter) {
     painter.drawText(QRect(12, 0, 120, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
     painter.setFont(textFont(8));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QRect(152, 0, kHeadWidth - 162, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
+    painter.drawText(QRect(164, 0, kHeadWidth - 174, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
                      tr("%1 items · frames, %2 fps")
                          .arg(workspace_.items().size())
                          .arg(QString::fromStdString(workspace_.rate().shortText())));

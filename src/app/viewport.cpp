@@ -26,12 +26,13 @@ layout(location = 3) in float width;
 uniform mat4 matrix;
 uniform float pointSize;
 uniform float pixelsAtOne; // of one metre at a distance of one
+uniform bool widths;
 out vec3 vNormal;
 out vec3 vColour;
 out vec3 vPosition;
 void main() {
     gl_Position = matrix * vec4(position, 1.0);
-    gl_PointSize = width > 0.0 ? clamp(width * pixelsAtOne / max(gl_Position.w, 1e-6), 1.5, 200.0) : pointSize;
+    gl_PointSize = widths && width > 0.0 ? clamp(width * pixelsAtOne / max(gl_Position.w, 1e-6), 1.5, 200.0) : pointSize;
     vNormal = normal;
     vColour = colour;
     vPosition = position;
@@ -67,6 +68,59 @@ void main() {
     float edge = pow(1.0 - max(dot(n, toEye), 0.0), 3.0);
     vec3 shaded = base * light + vec3(0.10, 0.16, 0.16) * edge;
     result = vec4(shaded, alpha);
+})";
+
+// Curves as bands as wide as they are, at least a little more than a pixel, turned to the eye.
+const char* const kBandVertex = R"(#version 330 core
+layout(location = 0) in vec3 position;
+layout(location = 2) in vec3 colour;
+layout(location = 3) in float width;
+uniform mat4 matrix;
+uniform float pixelsAtOne;
+uniform float leastPixels;
+uniform bool widths;
+out vec3 gColour;
+out float gPixels;
+void main() {
+    gl_Position = matrix * vec4(position, 1.0);
+    gColour = colour;
+    gPixels = max(leastPixels, widths ? width * pixelsAtOne / max(gl_Position.w, 1e-6) : 0.0);
+})";
+const char* const kBandGeometry = R"(#version 330 core
+layout(lines) in;
+layout(triangle_strip, max_vertices = 4) out;
+in vec3 gColour[];
+in float gPixels[];
+uniform vec2 size;
+out vec3 vColour;
+out float vAcross;
+void main() {
+    if (gl_in[0].gl_Position.w <= 0.0 || gl_in[1].gl_Position.w <= 0.0) return;
+    vec2 a = gl_in[0].gl_Position.xy / gl_in[0].gl_Position.w * size;
+    vec2 b = gl_in[1].gl_Position.xy / gl_in[1].gl_Position.w * size;
+    vec2 along = length(b - a) > 1e-4 ? normalize(b - a) : vec2(1.0, 0.0);
+    vec2 side = vec2(-along.y, along.x) / size;
+    for (int i = 0; i < 2; ++i)
+        for (int s = -1; s <= 1; s += 2) {
+            vec4 p = gl_in[i].gl_Position;
+            p.xy += side * gPixels[i] * float(s) * p.w;
+            gl_Position = p;
+            vColour = gColour[i];
+            vAcross = float(s);
+            EmitVertex();
+        }
+    EndPrimitive();
+})";
+const char* const kBandFragment = R"(#version 330 core
+in vec3 vColour;
+in float vAcross;
+uniform vec3 flatColour;
+uniform float alpha;
+uniform bool coloured;
+out vec4 result;
+void main() {
+    vec3 base = coloured ? vColour : flatColour;
+    result = vec4(base * (0.62 + 0.38 * sqrt(max(0.0, 1.0 - vAcross * vAcross))), alpha);
 })";
 
 const char* const kLineVertex = R"(#version 330 core
@@ -132,6 +186,7 @@ Viewport::~Viewport() {
     gpu_.clear();
     meshProgram_.reset();
     lineProgram_.reset();
+    bandProgram_.reset();
     lineBuffer_.destroy();
     lineVao_.destroy();
     doneCurrent();
@@ -174,7 +229,7 @@ void Viewport::requestFrame() {
     for (const ItemView& item : workspace_.items()) {
         const bool active = item.key == workspace_.active();
         const bool shown =
-            active || (camera_ && !item.leftOut) ||
+            active || (camera_ && !item.leftOut && item.key.source == camera_->source) ||
             (!item.leftOut && (scope_ == ViewScope::All ||
                                (scope_ == ViewScope::Source && item.key.source == workspace_.active().source)));
         if (item.scene && shown && (!item.error || active))
@@ -365,15 +420,18 @@ double Viewport::metresPerPixel() const {
 
 void Viewport::initializeGL() {
     initializeOpenGLFunctions();
-    const auto build = [](const char* vertex, const char* fragment) {
+    const auto build = [](const char* vertex, const char* fragment, const char* geometry = nullptr) {
         auto program = std::make_unique<QOpenGLShaderProgram>();
         program->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
         program->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
+        if (geometry)
+            program->addShaderFromSourceCode(QOpenGLShader::Geometry, geometry);
         program->link();
         return program;
     };
     meshProgram_ = build(kMeshVertex, kMeshFragment);
     lineProgram_ = build(kLineVertex, kLineFragment);
+    bandProgram_ = build(kBandVertex, kBandFragment, kBandGeometry);
     lineVao_.create();
     lineBuffer_.create();
     lineBuffer_.setUsagePattern(QOpenGLBuffer::DynamicDraw);
@@ -504,8 +562,8 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
     meshProgram_->setUniformValue("eye", shownEye());
     // A metre one metre in front, in pixels: the length of the matrix's second row.
     const QVector3D row = matrix.row(1).toVector3D();
-    meshProgram_->setUniformValue("pixelsAtOne",
-                                  static_cast<float>(0.5 * height() * devicePixelRatioF()) * row.length());
+    const float pixelsAtOne = static_cast<float>(0.5 * height() * devicePixelRatioF()) * row.length();
+    meshProgram_->setUniformValue("pixelsAtOne", pixelsAtOne);
     const auto draw = [&](const DrawItem& item) {
         const auto found = gpu_.find({item.key, item.held});
         if (found == gpu_.end())
@@ -521,10 +579,21 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
         meshProgram_->setUniformValue("coloured", gpu.hasColours);
         meshProgram_->setUniformValue("pointSize", 3.0F);
         meshProgram_->setUniformValue("discs", false);
+        meshProgram_->setUniformValue("widths", gpu.hasWidths);
         if (item.lines && gpu.indices) {
-            meshProgram_->setUniformValue("lit", false);
+            bandProgram_->bind();
+            bandProgram_->setUniformValue("matrix", matrix);
+            bandProgram_->setUniformValue("pixelsAtOne", 0.5F * pixelsAtOne); // half the width to each side
+            bandProgram_->setUniformValue("leastPixels", 0.7F);
+            bandProgram_->setUniformValue("widths", gpu.hasWidths);
+            bandProgram_->setUniformValue("size", QVector2D(static_cast<float>(width() * devicePixelRatioF() * 0.5),
+                                                            static_cast<float>(height() * devicePixelRatioF() * 0.5)));
+            bandProgram_->setUniformValue("flatColour", base);
+            bandProgram_->setUniformValue("alpha", item.held ? 0.42F : 1.0F);
+            bandProgram_->setUniformValue("coloured", gpu.hasColours);
             gpu.edges.bind();
             glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
+            meshProgram_->bind();
             return;
         }
         const bool faces = gpu.indices && !gpu.indices->triangles.empty();

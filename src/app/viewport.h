@@ -99,6 +99,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     std::map<std::pair<ItemKey, bool>, std::unique_ptr<GpuItem>> gpu_;
     std::unique_ptr<QOpenGLShaderProgram> meshProgram_;
     std::unique_ptr<QOpenGLShaderProgram> lineProgram_;
+    std::unique_ptr<QOpenGLShaderProgram> bandProgram_; // curves and bodies
     QOpenGLVertexArrayObject lineVao_;
     QOpenGLBuffer lineBuffer_{QOpenGLBuffer::VertexBuffer};
     ViewStyle style_ = ViewStyle::ClayWires;

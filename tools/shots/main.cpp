@@ -35,9 +35,9 @@ void shoot(MainWindow& window, const QString& path) {
     window.screen()->grabWindow(window.winId()).save(path);
 }
 
-void choose(MainWindow& window, const std::string& source) {
+void choose(MainWindow& window, const std::string& source, const std::string& name = {}) {
     for (const ItemView& item : window.workspace().items())
-        if (item.source->name == source) {
+        if (item.source->name == source && (name.empty() || item.name == name)) {
             window.workspace().setActive(ItemKey(item.key));
             return;
         }
@@ -92,7 +92,7 @@ int main(int argc, char** argv) {
         QTest::qWait(20);
     shoot(window, out.filePath(QStringLiteral("delivered-proof.png")));
     window.desks().setCurrentIndex(0);
-    choose(window, "survey_sub.abc");
+    choose(window, "lantern_shoal.abc", "hull");
     window.findChild<FactsDesk*>()->showAllFindings(true);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("all-findings.png")));
@@ -104,5 +104,25 @@ int main(int argc, char** argv) {
     window.findChild<FactsDesk*>()->showAllFindings(false);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("speed-heat.png")));
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("holdPose")), Qt::LeftButton);
+    window.findChild<QToolButton*>(QStringLiteral("viewStyle"))->menu()->actions()[0]->trigger();
+    // The whole scene: its tree, then through its camera.
+    choose(window, "lantern_shoal.abc", "beacon");
+    choose(window, "lantern_shoal.abc", "marine_snow");
+    settle(window);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("scene-tree.png")));
+    choose(window, "lantern_shoal.abc", "fronds");
+    settle(window);
+    window.viewport().setScope(ViewScope::Item);
+    settle(window);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("curves.png")));
+    window.viewport().setScope(ViewScope::Source);
+    for (const ItemView& item : window.workspace().items())
+        if (item.nodeKind == wyc::NodeKind::Camera)
+            window.viewport().setCamera(item.key);
+    window.workspace().setFrame(1100);
+    shoot(window, out.filePath(QStringLiteral("camera-view.png")));
     return 0;
 }

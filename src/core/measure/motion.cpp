@@ -6,6 +6,7 @@
 #include <cmath>
 #include <cstring>
 #include <mutex>
+#include <unordered_map>
 
 #include "base/parallel.h"
 
@@ -41,9 +42,26 @@ SamplePlan planOf(const Scene& scene, std::size_t node) {
 
 struct SampleBuffer {
     std::vector<Vec3f> points;
+    std::vector<std::uint64_t> ids; // of points that come and go; empty without
     bool valid = false;
     std::uint64_t topology = 0;
 };
+
+// RMS distance of the points that both samples hold; NaN when they share none.
+float rmsOfSameIds(const SampleBuffer& before, const SampleBuffer& after) {
+    std::unordered_map<std::uint64_t, std::size_t> places;
+    places.reserve(before.ids.size());
+    for (std::size_t i = 0; i < before.ids.size(); ++i)
+        places.emplace(before.ids[i], i);
+    std::vector<Vec3f> a;
+    std::vector<Vec3f> b;
+    for (std::size_t i = 0; i < after.ids.size(); ++i)
+        if (const auto found = places.find(after.ids[i]); found != places.end()) {
+            a.push_back(before.points[found->second]);
+            b.push_back(after.points[i]);
+        }
+    return a.empty() ? kNone : rmsDistance(a, b);
+}
 
 } // namespace
 
@@ -120,12 +138,25 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
     std::mutex mutex;
     std::atomic<std::size_t> done{0};
 
+    // Points that are born and die are known by their numbers.
+    ValuesPtr ids;
+    if (scene.nodes[node].kind == NodeKind::Points && geometry.topologyVaries())
+        if (const auto found = findProperty(scene.nodes[node].properties, ".geom/.pointIds");
+            found && found->values && found->values->type() == ValueType::UInt64)
+            ids = found->values;
+
     const auto fetch = [&](std::size_t i, SampleBuffer& buffer) -> Status {
         const std::size_t sample = plan.pointsMove ? i : 0;
         buffer.valid = false;
         WYC_CHECK(readPoints(geometry, sample, buffer.points));
         WYC_TRY(topology, geometry.topology(sample));
         buffer.topology = topology->hash();
+        buffer.ids.clear();
+        if (ids && ids->sampling().count() > 0) {
+            WYC_TRY(numbers, valuesOf<std::uint64_t>(*ids, std::min(sample, ids->sampling().count() - 1)));
+            if (numbers.size() == buffer.points.size())
+                buffer.ids = std::move(numbers);
+        }
         buffer.valid = true;
         return {};
     };
@@ -193,7 +224,10 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
                                    (current.points.empty() || std::memcmp(previous.points.data(), current.points.data(),
                                                                           current.points.size() * sizeof(Vec3f)) == 0);
                 same[i] = equal ? 1 : 0;
-                profile.step[i] = equal ? 0.0F : rmsDistance(previous.points, current.points);
+                profile.step[i] = equal ? 0.0F
+                                  : !current.ids.empty() && !previous.ids.empty()
+                                      ? rmsOfSameIds(previous, current)
+                                      : rmsDistance(previous.points, current.points);
             }
             progress.report(static_cast<double>(++done) / static_cast<double>(count), "measuring",
                             scene.nodes[node].path);

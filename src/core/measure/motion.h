@@ -26,8 +26,9 @@ struct UnreadableSample {
 /// Distances are in the source's own unit; points in world space (transforms above applied at the sample's
 /// time).
 struct MotionProfile {
-    std::vector<double> times;        // seconds
-    std::vector<float> step;          // RMS over points of |X_i − X_{i−1}|; NaN at 0 and where counts change
+    std::vector<double> times; // seconds
+    std::vector<float> step; // RMS over points of |X_i − X_{i−1}|, by id where points have one; NaN at 0 and where
+                             // counts change
     std::vector<bool> sameAsPrevious; // bit for bit
     std::vector<std::size_t> pointCounts;
     std::vector<std::uint64_t> topologies; // hashes
