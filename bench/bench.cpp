@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// usage: wychronos_bench b4|b5|b8|make-b2 FOLDER
+// usage: wychronos_bench b1|b4|b5|b8|objects|make-b2|make-large FOLDER
 // Each prints one ratio with the mark beside it; the same bytes, warm cache, median of several runs.
 #include <algorithm>
 #include <chrono>
@@ -79,6 +79,23 @@ Scene sheetScene(std::size_t side, std::size_t frames) {
     node.kind = NodeKind::Mesh;
     node.geometry = std::make_shared<WavingSheet>(side, frames);
     scene.nodes.push_back(std::move(node));
+    return scene;
+}
+
+// Many small moving meshes below one group.
+Scene manyObjects(std::size_t count) {
+    Scene scene;
+    scene.nodes.push_back({"all", "/all", -1, NodeKind::Transform, MemoryTransform::fixed({}), nullptr, {}, {}});
+    const auto sheet = std::make_shared<WavingSheet>(4, 4);
+    for (std::size_t i = 0; i < count; ++i) {
+        Node node;
+        node.name = fmt::format("piece_{}", i);
+        node.path = "/all/" + node.name;
+        node.parent = 0;
+        node.kind = NodeKind::Mesh;
+        node.geometry = sheet;
+        scene.nodes.push_back(std::move(node));
+    }
     return scene;
 }
 
@@ -190,6 +207,49 @@ int b8(const fs::path& folder) {
     return 0;
 }
 
+// First frame's points of a cache with 10,000 frames against one with 100: opened and read, without the screen.
+int b1(const fs::path& folder) {
+    const auto firstFrame = [&](const fs::path& path) {
+        return median(9, [&] {
+            OpenRequest request;
+            request.path = path;
+            const auto scene = formatOfName(path)->open(request);
+            std::vector<Vec3f> points;
+            if (!scene || !readPoints(*scene->nodes[0].geometry, 0, points))
+                std::abort();
+        });
+    };
+    for (const auto& [name, frames] : {std::pair{"b1_100.abc", 100}, std::pair{"b1_10000.abc", 10000}})
+        if (!fs::exists(folder / name))
+            if (const int failed = write(sheetScene(50, static_cast<std::size_t>(frames)), folder / name))
+                return failed;
+    const double few = firstFrame(folder / "b1_100.abc");
+    const double many = firstFrame(folder / "b1_10000.abc");
+    fmt::print("B1  first frame of 10,000 frames {:.3f} ms, of 100 frames {:.3f} ms: {:.2f} x (mark 1.5 x)\n",
+               many * 1e3, few * 1e3, many / few);
+    return 0;
+}
+
+// Opening an archive of 10,000 objects against one of 10.
+int objects(const fs::path& folder) {
+    const auto opening = [&](std::size_t count) {
+        const fs::path path = folder / fmt::format("objects_{}.abc", count);
+        if (!fs::exists(path) && write(manyObjects(count), path))
+            std::abort();
+        return median(5, [&] {
+            OpenRequest request;
+            request.path = path;
+            if (!formatOfName(path)->open(request))
+                std::abort();
+        });
+    };
+    const double few = opening(10);
+    const double many = opening(10000);
+    fmt::print("--  opening 10,000 objects {:.1f} ms, 10 objects {:.2f} ms: {:.4f} ms an object (mark: 300 ms)\n",
+               many * 1e3, few * 1e3, many * 1e3 / 10000);
+    return 0;
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -204,6 +264,12 @@ int main(int argc, char** argv) {
         return b5(folder);
     if (which == "b8")
         return b8(folder);
+    if (which == "b1")
+        return b1(folder);
+    if (which == "objects")
+        return objects(folder);
+    if (which == "make-large") // 4 GB of points, no sample like another
+        return write(sheetScene(447, 1700), folder / "large.abc");
     if (which == "make-b2") { // 200,000 points × 240 frames, and its mesh beside it
         const Scene scene = sheetScene(447, 240);
         return write(scene, folder / "b2.mdd") || write(scene, folder / "b2_rest.obj");

@@ -2,6 +2,7 @@
 #include "deliver_desk.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -112,14 +113,36 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     place(1, 1, tr("up"), up_, tr("Up axis of the delivery: turned, handedness kept"));
     place(2, 0, tr("rate"), rate_, tr("Resampled to this rate; seconds are kept"));
     place(2, 1, tr("first frame"), first_, tr("Number of the range's first frame in what is written"));
-    place(3, 0, tr("name"), template_, tr("{shot} {item} {version}; the next free version is taken"), 3);
-    place(4, 0, tr("folder"), folderRow, tr("Where it goes"), 3);
+    frames_ = new QLineEdit(form);
+    frames_->setObjectName(QStringLiteral("deliverFrames"));
+    frames_->setPlaceholderText(tr("all of the range"));
+    lead_ = new QLineEdit(form);
+    lead_->setObjectName(QStringLiteral("deliverLead"));
+    lead_->setPlaceholderText(tr("0 frames"));
+    length_ = new QLineEdit(form);
+    length_->setObjectName(QStringLiteral("deliverLength"));
+    length_->setPlaceholderText(tr("as it is"));
+    shutter_ = combo(QStringLiteral("deliverShutter"));
+    shutter_->setEditable(true);
+    shutter_->addItems(
+        {tr("one a frame"), QStringLiteral("-0.25 0.25 3"), QStringLiteral("0 0.5 3"), QStringLiteral("-0.25 0.25 5")});
+    place(3, 0, tr("frames"), frames_, tr("Only these frames of the range, as 1009,1020:1024"));
+    place(3, 1, tr("length"), length_, tr("Exactly so many frames; fewer are refused"));
+    place(4, 0, tr("samples"), shutter_,
+          tr("Samples within a frame: shutter open, shutter close (in frames from it), how many"));
+    place(4, 1, tr("lead"), lead_, tr("Settling frames left out at the start of each item"));
+    place(5, 0, tr("name"), template_, tr("{shot} {item} {version}; the next free version is taken"), 3);
+    place(6, 0, tr("folder"), folderRow, tr("Where it goes"), 3);
     oneFile_ = new QCheckBox(tr("all items in one file"), form);
     oneFile_->setObjectName(QStringLiteral("deliverOneFile"));
     replace_ = new QCheckBox(tr("replace what is there"), form);
     replace_->setToolTip(tr("Only for names without {version}: otherwise nothing is ever replaced"));
-    grid->addWidget(oneFile_, 5, 1);
-    grid->addWidget(replace_, 5, 3);
+    world_ = new QCheckBox(tr("in world space"), form);
+    world_->setObjectName(QStringLiteral("deliverWorld"));
+    world_->setToolTip(tr("Transforms go into the points; cameras get the whole way as one matrix"));
+    grid->addWidget(oneFile_, 7, 1);
+    grid->addWidget(world_, 7, 3);
+    grid->addWidget(replace_, 8, 1);
 
     items_ = new QVBoxLayout();
     items_->setSpacing(2);
@@ -184,6 +207,34 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         const auto frame = parseNumber(first_->text().toStdString());
         edit("Choose first frame", [&](DeliverySpec& s) { s.firstFrame = frame; });
     });
+    connect(frames_, &QLineEdit::editingFinished, this, [this] {
+        edit("Choose frames", [this](DeliverySpec& s) { s.frames = frames_->text().trimmed().toStdString(); });
+    });
+    connect(lead_, &QLineEdit::editingFinished, this, [this] {
+        const auto lead = parseNumber(lead_->text().toStdString());
+        edit("Leave a lead out", [&](DeliverySpec& s) { s.lead = std::max(0.0, std::round(lead.value_or(0.0))); });
+    });
+    connect(length_, &QLineEdit::editingFinished, this, [this] {
+        const auto length = parseNumber(length_->text().toStdString());
+        edit("Choose length", [&](DeliverySpec& s) {
+            s.length = length && *length >= 1.0 ? std::optional(std::round(*length)) : std::nullopt;
+        });
+    });
+    const auto takeShutter = [this] {
+        std::vector<double> numbers;
+        for (const QString& word : shutter_->currentText().split(QLatin1Char(' '), Qt::SkipEmptyParts))
+            if (const auto number = parseNumber(word.toStdString()))
+                numbers.push_back(*number);
+        edit("Choose samples", [&](DeliverySpec& s) {
+            s.shutter = numbers.size() == 3 && numbers[2] >= 1.0
+                            ? std::optional(ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])})
+                            : std::nullopt;
+        });
+    };
+    connect(shutter_, &QComboBox::activated, this, takeShutter);
+    connect(shutter_->lineEdit(), &QLineEdit::editingFinished, this, takeShutter);
+    connect(world_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("World space", [&](DeliverySpec& s) { s.world = on; }); });
     connect(template_, &QLineEdit::editingFinished, this, [this] {
         edit("Change name", [this](DeliverySpec& s) { s.nameTemplate = template_->text().toStdString(); });
     });
@@ -251,6 +302,15 @@ void DeliverDesk::showSpec() {
     unit_->setCurrentText(s.unitMetres ? QString::fromStdString(unitName(*s.unitMetres)) : tr("as it is"));
     up_->setCurrentText(s.upAxis ? QString::fromLatin1(upAxisName(*s.upAxis)) : tr("as it is"));
     first_->setText(s.firstFrame ? QString::fromStdString(frameText(*s.firstFrame)) : QString());
+    frames_->setText(QString::fromStdString(s.frames));
+    lead_->setText(s.lead > 0.0 ? QString::fromStdString(frameText(s.lead)) : QString());
+    length_->setText(s.length ? QString::fromStdString(frameText(*s.length)) : QString());
+    shutter_->setCurrentText(s.shutter ? QStringLiteral("%1 %2 %3")
+                                             .arg(QString::fromStdString(shortestNumber(s.shutter->open)),
+                                                  QString::fromStdString(shortestNumber(s.shutter->close)))
+                                             .arg(s.shutter->samples)
+                                       : tr("one a frame"));
+    world_->setChecked(s.world);
     template_->setText(QString::fromStdString(s.nameTemplate));
     folder_->setText(QString::fromStdString(s.folder.string()));
     folder_->setCursorPosition(0);

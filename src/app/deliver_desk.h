@@ -58,6 +58,11 @@ class DeliverDesk : public QWidget {
     QComboBox* rate_;
     QComboBox* unit_;
     QComboBox* up_;
+    QLineEdit* frames_ = nullptr;
+    QLineEdit* lead_ = nullptr;
+    QLineEdit* length_ = nullptr;
+    QComboBox* shutter_ = nullptr;
+    QCheckBox* world_ = nullptr;
     QLineEdit* first_;
     QLineEdit* template_;
     QLineEdit* folder_;

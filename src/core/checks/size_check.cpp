@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
@@ -214,21 +215,32 @@ bool checkAgainstRest(const MeasuredItem& item, std::vector<Finding>& findings) 
 
 void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
     const double shotUnit = input.shot.unitMetres.value_or(1.0);
+    // Sizes once for all, and candidates by point count: with many items most pairs are none.
+    std::vector<std::array<double, 3>> sizes(input.items.size());
+    std::unordered_map<std::size_t, std::vector<std::size_t>> byCount;
+    for (std::size_t i = 0; i < input.items.size(); ++i) {
+        const MeasuredItem& item = input.items[i];
+        if (!hasGeometry(item.at().kind) || !item.profile || item.profile->extent.isEmpty())
+            continue;
+        sizes[i] = sizesOf(item);
+        byCount[item.profile->pointCounts.empty() ? 0 : item.profile->pointCounts[0]].push_back(i);
+    }
     for (std::size_t i = 0; i < input.items.size(); ++i) {
         const MeasuredItem& item = input.items[i];
         if (!item.profile || item.profile->extent.isEmpty() || !hasGeometry(item.at().kind))
             continue;
-        const auto own = sizesOf(item);
+        const auto& own = sizes[i];
+        const auto& candidates = byCount[item.profile->pointCounts.empty() ? 0 : item.profile->pointCounts[0]];
         const double ownUnit = item.scene->unitMetres.value_or(shotUnit);
         // The kin that most others agree with stands as the measure: the first item of the same thing whose
         // size is plausible. A rest mesh of the item's own counts as kin too.
         bool told = checkAgainstRest(item, findings);
-        for (std::size_t k = 0; k < input.items.size() && !told; ++k) {
+        for (std::size_t c = 0; c < candidates.size() && !told; ++c) {
+            const std::size_t k = candidates[c];
             const MeasuredItem& other = input.items[k];
-            if (k == i || !hasGeometry(other.at().kind) || !other.profile || other.profile->extent.isEmpty() ||
-                !isKin(other, item))
+            if (sizes[k] == own && other.scene->unitMetres == item.scene->unitMetres)
                 continue;
-            const auto match = matchSizes(sizesOf(other), own);
+            const auto match = k == i ? std::nullopt : matchSizes(sizes[k], own);
             if (!match)
                 continue;
             const double otherUnit = other.scene->unitMetres.value_or(shotUnit);
@@ -238,14 +250,17 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
                 return std::abs(std::log10(std::max(1e-12, std::max({s[0], s[1], s[2]}) * unit / 2.0)));
             };
             const double mine = strangeness(own, ownUnit);
-            const double theirs = strangeness(sizesOf(other), otherUnit);
+            const double theirs = strangeness(sizes[k], otherUnit);
             const bool suspect = mine > theirs + 0.1;
+            const bool alike = !match->turned && std::abs(ratio - 1.0) <= 0.05;
+            if (alike || !isKin(other, item))
+                continue;
             if (suspect && std::abs(ratio - 1.0) > 0.05) {
                 const std::size_t before = findings.size();
-                reportRatio(item, ratio, 0.02, fmt::format("'{}' of {}", other.at().name, other.source),
-                            fmt::format(" ({} against {})", lengthText(own[0] * ownUnit),
-                                        lengthText(sizesOf(other)[0] * otherUnit)),
-                            findings);
+                reportRatio(
+                    item, ratio, 0.02, fmt::format("'{}' of {}", other.at().name, other.source),
+                    fmt::format(" ({} against {})", lengthText(own[0] * ownUnit), lengthText(sizes[k][0] * otherUnit)),
+                    findings);
                 told = findings.size() > before;
             }
             if (match->turned && (suspect || k < i)) {

@@ -1,0 +1,185 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Scene matters in the window: the tree, states, quick choosing, cameras, curves, points.
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include <QAction>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
+#include <QTabWidget>
+#include <QToolButton>
+
+#include "deliver_desk.h"
+#include "demo/lantern_shoal.h"
+#include "support/scenes.h"
+#include "time_board.h"
+#include "window_fixture.h"
+
+namespace wyc::app {
+namespace {
+
+class SceneWindow : public WindowTest {
+  protected:
+    void SetUp() override {
+        WindowTest::SetUp();
+        ASSERT_TRUE(test::writeScene(demo::lanternShoal(), folder_ / "shoal.abc"));
+        open({folder_ / "shoal.abc"}, 22);
+    }
+    const ItemView& item(const std::string& name) {
+        for (const ItemView& view : workspace().items())
+            if (view.name == name)
+                return view;
+        throw std::runtime_error(name);
+    }
+    void trigger(const char* name) {
+        auto* action = window_->findChild<QAction*>(QString::fromLatin1(name));
+        ASSERT_NE(action, nullptr);
+        action->trigger();
+        ASSERT_TRUE(settle());
+    }
+    std::size_t takenIn() {
+        std::size_t count = 0;
+        for (const ItemView& view : workspace().items())
+            count += view.leftOut ? 0 : 1;
+        return count;
+    }
+    QImage picture() {
+        settle();
+        return window_->viewport().grabFramebuffer();
+    }
+    static int differing(const QImage& a, const QImage& b) {
+        int count = 0;
+        for (int y = 0; y < a.height(); y += 2)
+            for (int x = 0; x < a.width(); x += 2)
+                count += a.pixel(x, y) != b.pixel(x, y);
+        return count;
+    }
+};
+
+TEST_F(SceneWindow, ItemsAreKnownByKindAndState) {
+    EXPECT_EQ(item("boom_cam").nodeKind, NodeKind::Camera);
+    EXPECT_TRUE(item("boom_cam").profile->moves());
+    EXPECT_EQ(item("beacon").nodeKind, NodeKind::Light);
+    EXPECT_EQ(item("cable_end").nodeKind, NodeKind::Transform);
+    EXPECT_TRUE(item("hull_proxy").hidden);
+    EXPECT_FALSE(item("hull").hidden);
+    EXPECT_EQ(item("fronds").nodeKind, NodeKind::Curves);
+    // Flecks come and go; those that are there in two frames tell how fast they drift.
+    const auto& snow = *item("marine_snow").profile;
+    EXPECT_GT(snow.speedAt(60), 0.01F);
+    EXPECT_LT(snow.speedAt(60), 1.0F);
+}
+
+TEST_F(SceneWindow, GroupsFoldAndChainsTakeNoRow) {
+    TimeBoard& board = window_->timeBoard();
+    workspace().setActive(ItemKey(item("hull").key));
+    const QRect hull = board.laneRect(item("hull").key);
+    ASSERT_FALSE(hull.isEmpty());
+    // survey_sub is the row above its first part; a click there folds it.
+    ASSERT_TRUE(click(&board, QPoint(60, hull.top() - 10)));
+    EXPECT_TRUE(board.laneRect(item("hull").key).isEmpty());
+    EXPECT_FALSE(board.laneRect(item("marine_snow").key).isEmpty());
+    ASSERT_TRUE(click(&board, QPoint(60, hull.top() - 10)));
+    EXPECT_FALSE(board.laneRect(item("hull").key).isEmpty());
+}
+
+TEST_F(SceneWindow, ChoosingLeavesTheRestOutInOneEdit) {
+    EXPECT_EQ(takenIn(), 22U);
+    trigger("chooseSeen");
+    EXPECT_TRUE(item("hull_proxy").leftOut);
+    EXPECT_EQ(takenIn(), 21U);
+    trigger("chooseMoving");
+    EXPECT_TRUE(item("seabed").leftOut);
+    EXPECT_FALSE(item("bell").leftOut);
+    trigger("chooseShapes");
+    EXPECT_TRUE(item("boom_cam").leftOut);
+    EXPECT_TRUE(item("cable_end").leftOut);
+    EXPECT_FALSE(item("seabed").leftOut);
+    trigger("chooseAll");
+    EXPECT_EQ(takenIn(), 22U);
+    auto* pattern = child<QLineEdit>("choosePattern");
+    pattern->setText(QStringLiteral("*arm_* !*upper"));
+    emit pattern->returnPressed();
+    EXPECT_EQ(takenIn(), 2U); // arm_lower, and the gripper below its path
+    EXPECT_FALSE(item("arm_lower").leftOut);
+    workspace().document().undo();
+    EXPECT_EQ(takenIn(), 22U);
+}
+
+TEST_F(SceneWindow, LooksThroughTheCameraWithItsGate) {
+    Viewport& view = window_->viewport();
+    const QImage freeEye = picture();
+    view.setCamera(item("boom_cam").key);
+    ASSERT_TRUE(settle());
+    const QRectF gate = view.gateRect();
+    EXPECT_NEAR(gate.width() / gate.height(), 1.5, 1e-6); // 36 × 24 mm
+    EXPECT_TRUE(QRectF(view.rect()).contains(gate));
+    EXPECT_TRUE(child<QToolButton>("eye")->text().contains(QStringLiteral("boom_cam")));
+    const QImage through = picture();
+    EXPECT_GT(differing(freeEye, through), 2000);
+    workspace().setFrame(1100); // the dolly and the lens have moved on
+    EXPECT_GT(differing(through, picture()), 1000);
+    // Turning the view frees the eye.
+    QTest::mousePress(&view, Qt::LeftButton, {}, {200, 200});
+    QTest::mouseMove(&view, {230, 205});
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, {230, 205});
+    EXPECT_FALSE(view.camera());
+    EXPECT_TRUE(view.gateRect().isEmpty());
+}
+
+TEST_F(SceneWindow, CurvesPointsAndCamerasAreDrawn) {
+    Viewport& view = window_->viewport();
+    view.setScope(ViewScope::Item);
+    for (const char* name : {"fronds", "marine_snow", "boom_cam", "beacon"}) {
+        SCOPED_TRACE(name);
+        workspace().setActive(ItemKey(item(name).key));
+        ASSERT_TRUE(settle());
+        view.frameActive();
+        const QImage shown = picture();
+        int bright = 0;
+        for (int y = 40; y < shown.height() - 40; ++y)
+            for (int x = 0; x < shown.width(); ++x)
+                bright += qGray(shown.pixel(x, y)) > 150;
+        EXPECT_GT(bright, 60);
+    }
+}
+
+TEST_F(SceneWindow, ACameraIsDeliveredInWorldSpaceWithShutterSamples) {
+    workspace().document().edit("Delivery", [&](Job& job) {
+        job.shot.range = FrameRange{1009, 1032};
+        job.shot.rate = FrameRate();
+        job.deliveries.emplace_back();
+        job.deliveries[0].folder = folder_ / "out";
+        job.deliveries[0].items = {"*boom_cam", "*bell"};
+        job.deliveries[0].oneFile = true;
+    });
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(click(child<QWidget>("deliverWorld")));
+    auto* length = child<QLineEdit>("deliverLength");
+    length->setText(QStringLiteral("12"));
+    emit length->editingFinished();
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(workspace().job().deliveries[0].world);
+    EXPECT_EQ(workspace().job().deliveries[0].length, 12.0);
+    workspace().document().edit("Shutter", [](Job& job) { job.deliveries[0].shutter = ShutterSpec{-0.25, 0.25, 3}; });
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(click(child<QPushButton>("deliver")));
+    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 30000));
+    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
+    ASSERT_TRUE(window_->deliverDesk().rows()[0].result) << window_->deliverDesk().rows()[0].words.toStdString();
+    const auto back = test::openFile(window_->deliverDesk().rows()[0].result->target);
+    ASSERT_TRUE(back);
+    const auto bell = back->find("/lantern_jelly/bell");
+    ASSERT_TRUE(bell);
+    EXPECT_EQ(back->nodes[*bell].geometry->sampling().count(), 36U);
+    const auto camera = back->find("/dolly/boom_cam_place/boom_cam");
+    ASSERT_TRUE(camera);
+    EXPECT_EQ(back->nodes[*camera].kind, NodeKind::Camera);
+    EXPECT_TRUE(placementAt(*back, *bell, 42.1)->matrix.isIdentity());
+}
+
+} // namespace
+} // namespace wyc::app
