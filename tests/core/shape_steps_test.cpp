@@ -2,6 +2,8 @@
 // Steps on the build of a scene, and what becomes of what a node carries.
 #include <gtest/gtest.h>
 
+#include "delivery/delivery.h"
+#include "demo/lantern_shoal.h"
 #include "scene/camera.h"
 #include "scene/face_sets.h"
 #include "scene/instances.h"
@@ -382,6 +384,57 @@ TEST(Carried, FollowsStepsOnTimeAndSpaceThroughAFile) {
     EXPECT_FLOAT_EQ((*valuesOf<float>(*width->values, 5))[0], 0.095F);
     const auto glow = findProperty(node.properties, ".geom/.userProperties/glow");
     EXPECT_EQ((*valuesOf<double>(*glow->values, 2))[0], 60.0);
+}
+
+TEST(Carried, IsProvenSampleBySample) {
+    const TempFolder folder;
+    const auto deliver = [&](const Scene& scene, const char* name) {
+        DeliveryInput input;
+        input.scene = scene;
+        input.provenance = nlohmann::json::object();
+        const auto outputs = planConversion({input}, {folder / name, false, false});
+        EXPECT_TRUE(outputs) << outputs.error().text();
+        const auto result = runOutput(outputs->front(), {true, true}, Progress());
+        EXPECT_TRUE(result) << result.error().text();
+        return result->record;
+    };
+    Scene scene = demo::lanternShoal();
+    const fs::path record = deliver(scene, "a.abc");
+    const auto proof = proveFromRecord(folder / "a.abc", record, Progress());
+    ASSERT_TRUE(proof) << proof.error().text();
+    EXPECT_TRUE(proof->passed) << proof->words();
+    // The same scene but for one width in one frame, one lens, one place: each is told.
+    const auto told = [&](const char* path, std::size_t byte) {
+        Scene changed = scene;
+        for (Node& node : changed.nodes)
+            node.properties = changedProperties(
+                node.properties, [=](const PropertyNode& property, const std::string& group, const auto&) -> ValuesPtr {
+                    if (group + "/" + property.name != path)
+                        return property.values;
+                    std::vector<PropertyValue> samples;
+                    for (std::size_t i = 0; i < property.values->sampling().count(); ++i)
+                        samples.push_back(*property.values->read(i));
+                    samples.back().bytes.at(byte) ^= std::byte{1};
+                    return std::make_shared<MemoryValues>(property.values->type(), property.values->extent(),
+                                                          property.values->isArray(), property.values->sampling(),
+                                                          std::move(samples));
+                });
+        fs::remove(folder / "b.abc");
+        EXPECT_TRUE(test::writeScene(changed, folder / "b.abc"));
+        const auto again = proveFromRecord(folder / "b.abc", record, Progress());
+        EXPECT_TRUE(again);
+        EXPECT_FALSE(again->passed);
+        return again->words();
+    };
+    EXPECT_NE(told(".geom/.widths", 41).find(".geom/.widths"), std::string::npos);
+    EXPECT_NE(told(".geom/.core", 3).find("boom_cam"), std::string::npos);
+    EXPECT_NE(told(".geom/.userProperties/colour", 2).find("beacon"), std::string::npos);
+    Scene moved = scene;
+    moved.nodes[*moved.find("/dolly")].transform = MemoryTransform::fixed(Mat4::translation({0, 0, 1}));
+    ASSERT_TRUE(test::writeScene(moved, folder / "c.abc"));
+    const auto elsewhere = proveFromRecord(folder / "c.abc", record, Progress());
+    ASSERT_TRUE(elsewhere);
+    EXPECT_NE(elsewhere->words().find("placement"), std::string::npos) << elsewhere->words();
 }
 
 TEST(Carried, IsInterpolatedWhenResampled) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Delivery: what will be written and lost, the writing, the proof and the record.
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -112,8 +113,10 @@ struct ProvenItem {
     double largestDriftMetres = 0.0; // where the unit is stated, else the same number
     double worstFrame = 0.0;
     std::size_t worstPoint = 0;
-    std::vector<std::uint64_t> sampleHashes; // XXH64 of every sample's points as float32
-    std::vector<std::string> disagreements;  // counts, times, order: in words
+    std::vector<std::uint64_t> sampleHashes;      // XXH64 of every sample's points as float32
+    std::map<std::string, std::uint64_t> carried; // what it carries beside its shape, by path (see carried.h)
+    std::optional<std::uint64_t> placement;       // of its world matrices, where the format has transforms
+    std::vector<std::string> disagreements;       // counts, times, order: in words
 };
 
 struct Proof {

@@ -8,9 +8,11 @@
 
 #include "base/parallel.h"
 #include "base/text.h"
+#include "delivery/carried.h"
 #include "delivery/delivery.h"
 #include "gather/sequence.h"
 #include "measure/motion.h"
+#include "scene/stand_in.h"
 
 namespace wyc {
 namespace {
@@ -36,6 +38,34 @@ std::vector<std::size_t> shapesOf(const Scene& scene) {
         if (scene.nodes[i].geometry)
             result.push_back(i);
     return result;
+}
+
+// What is proven: every shape, and what has no points where the format has a place for it.
+std::vector<std::size_t> provenNodes(const Scene& scene, const FormatTraits& traits) {
+    if (!traits.properties)
+        return shapesOf(scene);
+    std::vector<std::size_t> result;
+    const std::vector<bool> mask = itemMask(scene);
+    for (std::size_t i = 0; i < mask.size(); ++i) {
+        const auto carried = mask[i] ? Result<std::map<std::string, std::uint64_t>>() : carriedHashes(scene.nodes[i]);
+        if (mask[i] || !carried || !carried->empty()) // sets, materials, groups with values of their own
+            result.push_back(i);
+    }
+    return result;
+}
+
+// Everything the meant node carries has to be there, the same; the writer may have added something.
+Status compareCarried(const Node& meant, const Node& found, ProvenItem& item) {
+    WYC_TRY(wanted, carriedHashes(meant));
+    WYC_TRY(there, carriedHashes(found));
+    for (const auto& [path, hash] : wanted) {
+        const auto same = there.find(path);
+        if (same == there.end() || same->second != hash)
+            item.disagreements.push_back(fmt::format("what it carries as '{}' is {}", path,
+                                                     same == there.end() ? "not there" : "not what was meant"));
+    }
+    item.carried = std::move(wanted);
+    return {};
 }
 
 // The node of the read-back scene that stands for a meant one: by path, or the only shape of a one-item
@@ -165,6 +195,25 @@ Status compareTransform(const Scene& meant, std::size_t node, const Scene& found
     return {};
 }
 
+// Placement and what is carried, against a record that has them.
+Status compareRecorded(const Scene& found, std::size_t node, const nlohmann::json& entry, ProvenItem& item) {
+    if (const auto recorded = entry.find("placement_xxh64"); recorded != entry.end() && recorded->is_string()) {
+        WYC_TRY(placement, placementHash(found, node));
+        item.placement = placement;
+        if (hashText(placement) != recorded->get<std::string>())
+            item.disagreements.push_back("its placement is not the recorded one");
+    }
+    if (const auto recorded = entry.find("carried_xxh64"); recorded != entry.end() && recorded->is_object()) {
+        WYC_TRY(there, carriedHashes(found.nodes[node]));
+        for (const auto& [path, hash] : recorded->items()) {
+            const auto same = there.find(path);
+            if (same == there.end() || hash != hashText(same->second))
+                item.disagreements.push_back(fmt::format("what it carries as '{}' is not what the record says", path));
+        }
+    }
+    return {};
+}
+
 } // namespace
 
 double Proof::largestDriftMetres() const {
@@ -198,21 +247,32 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
             rest = scene.nodes[shapes.front()].geometry;
     }
     WYC_TRY(found, readBack(format, written, output.rate, rest));
-    const auto shapes = shapesOf(meant);
+    const auto shapes = provenNodes(meant, format.traits);
     for (std::size_t n = 0; n < shapes.size(); ++n) {
         const std::size_t node = shapes[n];
         ProvenItem item;
         item.item = meant.nodes[node].path;
         const auto other = counterpart(meant, node, found, format.traits.manyItems);
-        if (!other || !found.nodes[*other].geometry) {
+        const bool shaped = meant.nodes[node].geometry != nullptr;
+        if (!other || (shaped && !found.nodes[*other].geometry)) {
             item.disagreements.push_back("it is not in what was written");
         } else {
             item.kind = nodeKindName(found.nodes[*other].kind);
+            if (found.nodes[*other].kind != meant.nodes[node].kind && format.traits.properties)
+                item.disagreements.push_back(
+                    fmt::format("it was meant as {}, it is {}", nodeKindName(meant.nodes[node].kind), item.kind));
             const double share = 1.0 / static_cast<double>(shapes.size());
-            WYC_CHECK(compareShape(meant, node, *found.nodes[*other].geometry, format.traits, output.rate, item,
-                                   progress.part(static_cast<double>(n) * share, static_cast<double>(n + 1) * share)));
-            if (format.traits.transforms)
+            if (shaped)
+                WYC_CHECK(
+                    compareShape(meant, node, *found.nodes[*other].geometry, format.traits, output.rate, item,
+                                 progress.part(static_cast<double>(n) * share, static_cast<double>(n + 1) * share)));
+            if (format.traits.transforms) {
                 WYC_CHECK(compareTransform(meant, node, found, *other, output.rate, item));
+                WYC_TRY(placement, placementHash(found, *other));
+                item.placement = placement;
+            }
+            if (format.traits.properties)
+                WYC_CHECK(compareCarried(meant.nodes[node], found.nodes[*other], item));
         }
         item.largestDriftMetres = item.largestDrift * meant.unitMetres.value_or(1.0);
         proof.items.push_back(std::move(item));
@@ -283,17 +343,26 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
             return refuse("an item of the record is not whole");
         ProvenItem item;
         item.item = entry["item"].get<std::string>();
-        const auto node = format->traits.manyItems ? found.find(entry.value("path", item.item))
-                          : shapes.size() == 1     ? std::optional(shapes.front())
-                                                   : std::nullopt;
-        if (!node || !found.nodes[*node].geometry) {
+        std::size_t place = found.nodes.size();
+        if (format->traits.manyItems)
+            place = found.find(entry.value("path", item.item)).value_or(place);
+        else if (shapes.size() == 1)
+            place = shapes.front();
+        const bool shaped = !entry["sample_xxh64"].empty() || entry.value("points", 0) > 0;
+        if (place == found.nodes.size() || (shaped && !found.nodes[place].geometry)) {
             item.disagreements.push_back("it is not in the file");
             proof.items.push_back(std::move(item));
             continue;
         }
-        const Geometry& geometry = *found.nodes[*node].geometry;
+        WYC_CHECK(compareRecorded(found, place, entry, item));
+        if (!shaped) {
+            item.kind = nodeKindName(found.nodes[place].kind);
+            proof.items.push_back(std::move(item));
+            continue;
+        }
+        const Geometry& geometry = *found.nodes[place].geometry;
         const auto& hashes = entry["sample_xxh64"];
-        item.kind = nodeKindName(found.nodes[*node].kind);
+        item.kind = nodeKindName(found.nodes[place].kind);
         item.samples = geometry.sampling().count();
         if (item.samples < hashes.size() || (item.samples != hashes.size() && !geometry.pointsConstant()))
             item.disagreements.push_back(

@@ -86,13 +86,19 @@ nlohmann::json recordOf(const PlannedOutput& output, const std::vector<fs::path>
         nlohmann::json hashes = nlohmann::json::array();
         for (const std::uint64_t hash : item.sampleHashes)
             hashes.push_back(hashText(hash));
-        items.push_back({{"item", validUtf8(item.item)},
-                         {"points", item.points},
-                         {"faces", item.faces},
-                         {"topology", hashText(item.topology)},
-                         {"first", item.first ? nlohmann::json(*item.first) : nlohmann::json(nullptr)},
-                         {"last", item.last ? nlohmann::json(*item.last) : nlohmann::json(nullptr)},
-                         {"sample_xxh64", hashes}});
+        nlohmann::json carried = nlohmann::json::object();
+        for (const auto& [path, hash] : item.carried)
+            carried[validUtf8(path)] = hashText(hash);
+        items.push_back(
+            {{"item", validUtf8(item.item)},
+             {"placement_xxh64", item.placement ? nlohmann::json(hashText(*item.placement)) : nlohmann::json(nullptr)},
+             {"carried_xxh64", std::move(carried)},
+             {"points", item.points},
+             {"faces", item.faces},
+             {"topology", hashText(item.topology)},
+             {"first", item.first ? nlohmann::json(*item.first) : nlohmann::json(nullptr)},
+             {"last", item.last ? nlohmann::json(*item.last) : nlohmann::json(nullptr)},
+             {"sample_xxh64", hashes}});
     }
     record["items"] = std::move(items);
     return record;
