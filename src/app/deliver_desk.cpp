@@ -126,13 +126,19 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     shutter_->setEditable(true);
     shutter_->addItems(
         {tr("one a frame"), QStringLiteral("-0.25 0.25 3"), QStringLiteral("0 0.5 3"), QStringLiteral("-0.25 0.25 5")});
-    place(3, 0, tr("frames"), frames_, tr("Only these frames of the range, as 1009,1020:1024"));
-    place(3, 1, tr("length"), length_, tr("Exactly so many frames; fewer are refused"));
-    place(4, 0, tr("samples"), shutter_,
+    // What is seldom changed stays folded, so that the outputs are in sight.
+    more_ = new QToolButton(form);
+    more_->setObjectName(QStringLiteral("deliverMore"));
+    more_->setCheckable(true);
+    more_->setToolTip(tr("Chosen frames, exact length, samples within a frame, settling frames"));
+    grid->addWidget(more_, 6, 3, Qt::AlignLeft);
+    place(7, 0, tr("frames"), frames_, tr("Only these frames of the range, as 1009,1020:1024"));
+    place(7, 1, tr("length"), length_, tr("Exactly so many frames; fewer are refused"));
+    place(8, 0, tr("samples"), shutter_,
           tr("Samples within a frame: shutter open, shutter close (in frames from it), how many"));
-    place(4, 1, tr("lead"), lead_, tr("Settling frames left out at the start of each item"));
-    place(5, 0, tr("name"), template_, tr("{shot} {item} {version}; the next free version is taken"), 3);
-    place(6, 0, tr("folder"), folderRow, tr("Where it goes"), 3);
+    place(8, 1, tr("lead"), lead_, tr("Settling frames left out at the start of each item"));
+    place(3, 0, tr("name"), template_, tr("{shot} {item} {version}; the next free version is taken"), 3);
+    place(4, 0, tr("folder"), folderRow, tr("Where it goes"), 3);
     oneFile_ = new QCheckBox(tr("all items in one file"), form);
     oneFile_->setObjectName(QStringLiteral("deliverOneFile"));
     replace_ = new QCheckBox(tr("replace what is there"), form);
@@ -140,9 +146,15 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     world_ = new QCheckBox(tr("in world space"), form);
     world_->setObjectName(QStringLiteral("deliverWorld"));
     world_->setToolTip(tr("Transforms go into the points; cameras get the whole way as one matrix"));
-    grid->addWidget(oneFile_, 7, 1);
-    grid->addWidget(world_, 7, 3);
-    grid->addWidget(replace_, 8, 1);
+    grid->addWidget(oneFile_, 5, 1);
+    grid->addWidget(world_, 5, 3);
+    grid->addWidget(replace_, 6, 1);
+    for (QWidget* field : std::initializer_list<QWidget*>{frames_, length_, shutter_, lead_})
+        folded_.push_back(field);
+    for (int row : {7, 8})
+        for (int column2 : {0, 2})
+            folded_.push_back(grid->itemAtPosition(row, column2)->widget());
+    connect(more_, &QToolButton::toggled, this, [this] { showFolded(); });
 
     items_ = new QVBoxLayout();
     items_->setSpacing(2);
@@ -311,6 +323,7 @@ void DeliverDesk::showSpec() {
                                              .arg(s.shutter->samples)
                                        : tr("one a frame"));
     world_->setChecked(s.world);
+    showFolded();
     template_->setText(QString::fromStdString(s.nameTemplate));
     folder_->setText(QString::fromStdString(s.folder.string()));
     folder_->setCursorPosition(0);
@@ -319,6 +332,16 @@ void DeliverDesk::showSpec() {
     oneFile_->setChecked(s.oneFile);
     replace_->setChecked(s.replace);
     showItems();
+}
+
+void DeliverDesk::showFolded() {
+    const DeliverySpec s = spec();
+    const bool used = !s.frames.empty() || s.length || s.shutter || s.lead > 0.0;
+    const bool open = used || more_->isChecked();
+    more_->setText(open ? tr("fewer settings ▴") : tr("more settings ▾"));
+    more_->setEnabled(!used);
+    for (QWidget* widget : folded_)
+        widget->setVisible(open);
 }
 
 void DeliverDesk::showItems() {

@@ -11,6 +11,7 @@
 
 class QCheckBox;
 class QComboBox;
+class QToolButton;
 class QLabel;
 class QLineEdit;
 class QPushButton;
@@ -44,6 +45,7 @@ class DeliverDesk : public QWidget {
     void edit(const std::string& label, const std::function<void(DeliverySpec&)>& change);
     void showSpec();
     void showItems();
+    void showFolded();
     void plan();
     void showRows();
     void updateRow(const JobStatus& status);
@@ -58,6 +60,8 @@ class DeliverDesk : public QWidget {
     QComboBox* rate_;
     QComboBox* unit_;
     QComboBox* up_;
+    QToolButton* more_ = nullptr;
+    std::vector<QWidget*> folded_; // settings that are seldom changed
     QLineEdit* frames_ = nullptr;
     QLineEdit* lead_ = nullptr;
     QLineEdit* length_ = nullptr;

@@ -177,7 +177,15 @@ void FactsDesk::showItem() {
         QStringLiteral("%1 · %2").arg(QString::fromStdString(item->kind), QString::fromStdString(item->source->name)));
     int row = 0;
     const double unit = workspace_.unitMetres(*item);
-    fact(row, 0, tr("points"), QString::fromStdString(groupedDigits(item->points)), tr("Points of the first sample"));
+    QString points = QString::fromStdString(groupedDigits(item->points));
+    if (item->profile && !item->profile->pointCounts.empty()) {
+        const auto& counts = item->profile->pointCounts;
+        const auto [least, most] = std::minmax_element(counts.begin(), counts.end());
+        if (*least != *most)
+            points = QStringLiteral("%1 – %2").arg(QString::fromStdString(groupedDigits(*least)),
+                                                   QString::fromStdString(groupedDigits(*most)));
+    }
+    fact(row, 0, tr("points"), points, tr("Points of a sample; two numbers where they come and go"));
     fact(row++, 1, tr("faces"), QString::fromStdString(groupedDigits(item->faces)), tr("Faces of the first sample"));
     const auto range = item->range();
     QString samples = QStringLiteral("1 · %1").arg(tr("still"));
