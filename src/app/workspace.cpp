@@ -287,6 +287,9 @@ void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const Q
 void Workspace::rebuildItems() {
     std::vector<ItemView> next;
     bool changed = false;
+    std::map<ItemKey, const ItemView*> before;
+    for (const ItemView& view : items_)
+        before.emplace(view.key, &view);
     for (const SourceView& source : sources_) {
         if (!source.source)
             continue;
@@ -299,9 +302,10 @@ void Workspace::rebuildItems() {
             const JobItem* entry = job().item(source.id, node.path);
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
             const ItemKey key{source.id, node.path};
-            const auto old = std::find_if(items_.begin(), items_.end(),
-                                          [&](const ItemView& i) { return i.key == key && i.source == source.source; });
-            if (old != items_.end() && old->steps == steps && old->scene) {
+            const auto known = before.find(key);
+            const ItemView* old =
+                known != before.end() && known->second->source == source.source ? known->second : nullptr;
+            if (old && old->steps == steps && old->scene) {
                 next.push_back(*old);
                 next.back().leftOut = entry && entry->leftOut;
                 continue;
@@ -315,7 +319,7 @@ void Workspace::rebuildItems() {
             view.source = source.source;
             view.steps = steps;
             view.leftOut = entry && entry->leftOut;
-            if (old != items_.end())
+            if (old)
                 view.rawProfile = old->rawProfile;
             auto made = itemScene(*source.source, node.path, steps);
             if (!made) {

@@ -306,11 +306,21 @@ TEST_F(Window, PlaybackKeepsRealTime) {
     openDemoJob();
     workspace().setFrame(1010);
     QElapsedTimer clock;
+    // How far each shown frame is from where the clock says it should be, in the moment it is shown: a machine that is
+    // busy shows fewer frames, and none of them late.
+    std::vector<double> off;
+    QObject::connect(&workspace(), &Workspace::frameChanged, window_.get(), [&] {
+        if (clock.isValid())
+            off.push_back(workspace().frame() - 1010.0 - static_cast<double>(clock.elapsed()) / 1000.0 * 24.0);
+    });
+    auto* play = child<QToolButton>("play");
     clock.start();
-    QTest::mouseClick(child<QToolButton>("play"), Qt::LeftButton);
-    QTest::qWait(1000);
-    const double seconds = static_cast<double>(clock.elapsed()) / 1000.0;
-    EXPECT_NEAR(workspace().frame() - 1010.0, seconds * 24.0, 5.0);
+    play->click();
+    ASSERT_TRUE(until([&] { return workspace().frame() >= 1034.0; }, 20000));
+    ASSERT_FALSE(off.empty());
+    std::nth_element(off.begin(), off.begin() + static_cast<std::ptrdiff_t>(off.size() / 2), off.end());
+    EXPECT_NEAR(off[off.size() / 2], 0.0, 5.0);
+    clock.invalidate();
     QTest::keyClick(window_.get(), Qt::Key_Space);
     const double stopped = workspace().frame();
     QTest::qWait(150);

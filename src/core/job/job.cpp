@@ -331,14 +331,11 @@ std::string itemLabel(const Source& source, const std::string& path) {
 }
 
 Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps) {
-    if (!source.scene.find(path))
+    const auto node = source.scene.find(path);
+    if (!node)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path))
                         .inFile(source.spec.path.string()));
-    // The exact path, whatever pattern signs it may hold.
-    std::string pattern;
-    for (const char c : path)
-        pattern += c == '*' || c == '?' ? '?' : c;
-    WYC_TRY(scene, selectedItems(source.scene, {pattern}));
+    WYC_TRY(scene, branchOf(source.scene, *node));
     return applySteps(scene, steps);
 }
 
