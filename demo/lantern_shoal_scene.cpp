@@ -27,23 +27,14 @@ double scatter(int index, int salt) {
     return x - std::floor(x);
 }
 
-Metadata schema(const std::string& name, bool geometry) {
-    Metadata result{{"schema", name}, {"schemaObjTitle", name + ":.geom"}};
-    if (geometry)
-        result["schemaBaseType"] = "AbcGeom_GeomBase_v1";
-    return result;
-}
-
 PropertyNode values(const std::string& name, ValuesPtr samples, SpaceRole role = SpaceRole::None,
                     Metadata metadata = {}) {
     return {name, std::move(metadata), std::move(samples), {}, role};
 }
 
-PropertiesPtr underGeom(std::vector<PropertyNode> list, const Metadata& metadata) {
-    Metadata inner = metadata;
-    inner.erase("schemaObjTitle");
+PropertiesPtr underGeom(std::vector<PropertyNode> list) {
     return std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", inner, nullptr, std::move(list), SpaceRole::None}}, metadata);
+        std::vector<PropertyNode>{{".geom", {}, nullptr, std::move(list), SpaceRole::None}});
 }
 
 class SceneMaker {
@@ -174,8 +165,7 @@ void addSnow(SceneMaker& made) {
                  {"geoScope", "var"},
                  {"isGeomParam", "true"},
                  {"podExtent", "1"},
-                 {"podName", "float32_t"}})},
-        schema("AbcGeom_Points_v1", true));
+                 {"podName", "float32_t"}})});
 }
 
 // Fronds as cubic B-spline curves that sway; thinner towards the tip.
@@ -209,8 +199,7 @@ void addKelp(SceneMaker& made) {
                  {"geoScope", "vtx"},
                  {"isGeomParam", "true"},
                  {"podExtent", "1"},
-                 {"podName", "float32_t"}})},
-        schema("AbcGeom_Curve_v2", true));
+                 {"podName", "float32_t"}})});
 }
 
 void addBeacon(SceneMaker& made) {
@@ -229,7 +218,7 @@ void addBeacon(SceneMaker& made) {
                       {values("colour", memoryValues(ValueType::Float, 3, false, made.sampling(), colours),
                               SpaceRole::None, {{"interpretation", "rgb"}})},
                       SpaceRole::None};
-    made.node(index).properties = underGeom({std::move(user)}, schema("AbcGeom_Light_v1", false));
+    made.node(index).properties = underGeom({std::move(user)});
 }
 
 } // namespace

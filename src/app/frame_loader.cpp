@@ -46,25 +46,6 @@ std::vector<Vec3f> smoothNormals(const std::vector<Vec3f>& points, const DrawInd
     return normals; // the shader makes them unit length
 }
 
-// Widths of points in metres; empty where the source gives none.
-std::vector<float> pointWidths(const Node& node, const std::string& name, std::size_t sample, std::size_t count,
-                               double metresPerUnit) {
-    auto widths = findProperty(node.properties, ".geom/" + name);
-    if (widths && !widths->values) // an indexed one keeps its values below
-        widths = findProperty(node.properties, ".geom/" + name + "/.vals");
-    if (!widths || !widths->values || widths->values->type() != ValueType::Float)
-        return {};
-    const auto values = valuesOf<float>(*widths->values, std::min(sample, widths->values->sampling().count() - 1));
-    if (!values || values->empty() || (values->size() != count && values->size() != 1))
-        return {};
-    std::vector<float> result(count, values->front());
-    if (values->size() == count)
-        result = *values;
-    for (float& width : result)
-        width *= static_cast<float>(metresPerUnit);
-    return result;
-}
-
 } // namespace
 
 FrameLoader::FrameLoader(QObject* parent) : QObject(parent) {
@@ -196,7 +177,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
         }
     const Node& node = scene.nodes[item.node];
     if (node.kind == NodeKind::Points)
-        result.widths = pointWidths(node, ".widths", at.below, result.points.size(), item.metresPerUnit);
+        result.widths = widthsOf(node, at.below, result.points.size(), item.metresPerUnit);
     if (node.kind == NodeKind::Curves) {
         // Drawn as lines that follow the curves; colours go along.
         WYC_TRY(layout, curveLayout(node, at.below));
@@ -211,7 +192,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
                 colours.push_back(result.colours[source]);
             result.colours = std::move(colours);
         }
-        const auto widths = pointWidths(node, "width", at.below, count, item.metresPerUnit);
+        const auto widths = widthsOf(node, at.below, count, item.metresPerUnit);
         for (const std::uint32_t source : lines.source)
             if (!widths.empty())
                 result.widths.push_back(widths[source]);

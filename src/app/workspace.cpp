@@ -260,18 +260,6 @@ std::size_t shownNode(const Scene& scene, NodeKind kind) {
     return any;
 }
 
-bool neverSeen(const Scene& scene, std::size_t node) {
-    std::vector<double> times{0.0};
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility)
-            for (std::size_t i = 0; i < track->sampling.count(); ++i)
-                times.push_back(track->sampling.time(i));
-    return std::all_of(times.begin(), times.end(), [&](double time) {
-        const auto placement = placementAt(scene, node, time);
-        return placement && !placement->visible;
-    });
-}
-
 } // namespace
 
 void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const QString& label) {

@@ -143,6 +143,18 @@ bool matchesPattern(std::string_view text, std::string_view pattern) {
     return p == pattern.size();
 }
 
+bool chosenBy(const std::vector<std::string>& patterns, std::initializer_list<std::string_view> names) {
+    bool chosen =
+        std::none_of(patterns.begin(), patterns.end(), [](const std::string& p) { return !p.starts_with("!"); });
+    for (const std::string& pattern : patterns) {
+        const bool leaves = pattern.starts_with("!");
+        const std::string_view words = std::string_view(pattern).substr(leaves ? 1 : 0);
+        if (std::any_of(names.begin(), names.end(), [&](std::string_view name) { return matchesPattern(name, words); }))
+            chosen = !leaves;
+    }
+    return chosen;
+}
+
 std::string safeName(std::string_view text) {
     std::string result;
     for (const char c : text)

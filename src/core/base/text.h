@@ -2,6 +2,7 @@
 #pragma once
 // Small text helpers: exact numbers, figures for people, names.
 #include <cstdint>
+#include <initializer_list>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -32,6 +33,9 @@ void appendFloat(std::string& text, float value);
 [[nodiscard]] std::string lowerCase(std::string_view text);
 /// Shell-like pattern with * and ? over a whole text.
 [[nodiscard]] bool matchesPattern(std::string_view text, std::string_view pattern);
+/// Patterns in turn over the names of one thing: one that fits takes it in, `!PATTERN` leaves it out. Without any that
+/// takes in, all is taken in to begin with.
+[[nodiscard]] bool chosenBy(const std::vector<std::string>& patterns, std::initializer_list<std::string_view> names);
 /// A name made safe as one part of a path or a scene path: never empty, no '/', no control characters.
 [[nodiscard]] std::string safeName(std::string_view text);
 /// Bytes that are not valid UTF-8 replaced, so that any name can be shown and put into JSON.

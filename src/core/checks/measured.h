@@ -6,8 +6,9 @@
 
 namespace wyc {
 
-/// Measures every item with points (cameras, lights and bare transforms by their stand-ins, where the scene has them). `scene` is the source's scene, with or without steps; it must outlive the
-/// result. Labels are the item's path; with `labelBySource` they begin with the source's name.
+/// Measures every item with points (cameras, lights and bare transforms by their stand-ins, where the scene has them).
+/// `scene` is the source's scene, with or without steps; it must outlive the result. Labels are the item's path; with
+/// `labelBySource` they begin with the source's name.
 [[nodiscard]] Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene,
                                                               bool labelBySource, const Progress& progress);
 

@@ -2,28 +2,12 @@
 #include "delivery/carried.h"
 
 #include <algorithm>
-#include <array>
 
 #include "base/bytes.h"
 #include "base/hash.h"
 
 namespace wyc {
 namespace {
-
-bool isMadeAnew(const std::string& group, const std::string& name, NodeKind kind) {
-    const auto among = [&](std::initializer_list<std::string_view> names) {
-        return std::find(names.begin(), names.end(), name) != names.end();
-    };
-    if (group.empty())
-        return among({"visible", ".instanceSource"});
-    if (group == ".xform")
-        return among({".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
-    if (group != ".geom")
-        return false;
-    const bool mesh = kind == NodeKind::Mesh || kind == NodeKind::Subdivision;
-    return hasGeometry(kind) &&
-           (among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts", "uv", "N"})));
-}
 
 Status addHashes(const std::vector<PropertyNode>& list, const std::string& group, NodeKind kind,
                  std::map<std::string, std::uint64_t>& into) {
@@ -66,7 +50,7 @@ Result<std::map<std::string, std::uint64_t>> carriedHashes(const Node& node) {
     return result;
 }
 
-Result<std::uint64_t> placementHash(const Scene& scene, std::size_t node) {
+std::vector<double> placementTimes(const Scene& scene, std::size_t node) {
     std::vector<double> times{0.0};
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
@@ -75,8 +59,12 @@ Result<std::uint64_t> placementHash(const Scene& scene, std::size_t node) {
                 times.push_back(time);
     std::sort(times.begin(), times.end());
     times.erase(std::unique(times.begin(), times.end()), times.end());
+    return times;
+}
+
+Result<std::uint64_t> placementHash(const Scene& scene, std::size_t node) {
     std::vector<std::byte> bytes;
-    for (const double time : times) {
+    for (const double time : placementTimes(scene, node)) {
         WYC_TRY(placement, placementAt(scene, node, time));
         for (const double number : placement.matrix.m)
             appendBytes(bytes, number + 0.0); // −0 is 0

@@ -12,7 +12,9 @@ namespace wyc {
 /// Properties that are made anew with the shape and the transform are not among them: they are proven as such.
 [[nodiscard]] Result<std::map<std::string, std::uint64_t>> carriedHashes(const Node& node);
 
-/// XXH64 of the world matrices at time 0 and at every sample time of the transforms above.
+/// Time 0 and every sample time of the transforms above, rising.
+[[nodiscard]] std::vector<double> placementTimes(const Scene& scene, std::size_t node);
+/// XXH64 of the world matrices at those times.
 [[nodiscard]] Result<std::uint64_t> placementHash(const Scene& scene, std::size_t node);
 
 } // namespace wyc

@@ -170,14 +170,7 @@ Status compareShape(const Scene& meant, std::size_t node, const Geometry& found,
 
 Status compareTransform(const Scene& meant, std::size_t node, const Scene& found, std::size_t foundNode,
                         const FrameRate& rate, ProvenItem& item) {
-    // World matrices at every sample time of the meant chain.
-    std::vector<double> times{0.0};
-    for (int at = static_cast<int>(node); at >= 0; at = meant.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& transform = meant.nodes[static_cast<std::size_t>(at)].transform;
-            transform && transform->sampling().count() > 1)
-            for (const double time : transform->sampling().times())
-                times.push_back(time);
-    for (const double time : times) {
+    for (const double time : placementTimes(meant, node)) {
         WYC_TRY(a, placementAt(meant, node, time));
         WYC_TRY(b, placementAt(found, foundNode, time));
         for (std::size_t k = 0; k < 16; ++k) {

@@ -371,15 +371,8 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
             if (!isItem[n] || (!node.geometry && format && !format->traits.properties))
                 continue;
             const std::string label = itemLabel(*source, node.path);
-            const auto fits = [&](const std::string& pattern) {
-                return matchesPattern(label, pattern) || matchesPattern(node.path, pattern) ||
-                       matchesPattern(node.name, pattern);
-            };
-            bool chosen = spec.items.empty();
-            for (const std::string& pattern : spec.items)
-                chosen = pattern.starts_with("!") ? chosen && !fits(pattern.substr(1)) : chosen || fits(pattern);
             const JobItem* entry = job.item(job.sources[s].id, node.path);
-            if (!chosen || (entry && entry->leftOut && spec.items.empty()))
+            if (!chosenBy(spec.items, {label, node.path, node.name}) || (entry && entry->leftOut && spec.items.empty()))
                 continue;
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
             auto scene = itemScene(*source, node.path, steps);

@@ -179,16 +179,15 @@ Result<json> sourceInfo(const Source& source, bool deep) {
     info["first"] = orNull(first);
     info["last"] = orNull(last);
     info["items"] = std::move(items);
-    json notCarried = json::array();
-    for (const NotCarried& n : scene.notCarried)
-        notCarried.push_back(
-            {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
-    info["not_carried"] = std::move(notCarried);
-    json carried = json::array();
-    for (const NotCarried& n : scene.carried)
-        carried.push_back(
-            {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
-    info["carried"] = std::move(carried);
+    const auto listed = [](const std::vector<NotCarried>& entries) {
+        json list = json::array();
+        for (const NotCarried& n : entries)
+            list.push_back(
+                {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
+        return list;
+    };
+    info["not_carried"] = listed(scene.notCarried);
+    info["carried"] = listed(scene.carried);
     sortFindings(findings);
     json list = json::array();
     for (const Finding& finding : findings)

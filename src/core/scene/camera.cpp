@@ -132,11 +132,8 @@ PropertiesPtr cameraProperties(Sampling sampling, const std::vector<CameraFigure
                       memoryValues(ValueType::Double, 16, false, std::move(sampling), numbers),
                       {},
                       SpaceRole::CameraCore};
-    const std::map<std::string, std::string> schema{{"schema", "AbcGeom_Camera_v1"}};
-    auto ofObject = schema;
-    ofObject["schemaObjTitle"] = "AbcGeom_Camera_v1:.geom";
     return std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", schema, nullptr, {std::move(core)}, SpaceRole::None}}, ofObject);
+        std::vector<PropertyNode>{{".geom", {}, nullptr, {std::move(core)}, SpaceRole::None}});
 }
 
 } // namespace wyc

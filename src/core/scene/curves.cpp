@@ -44,6 +44,22 @@ Result<CurveLayout> curveLayout(const Node& node, std::size_t sample) {
     return layout;
 }
 
+std::vector<float> widthsOf(const Node& node, std::size_t sample, std::size_t count, double scale) {
+    const std::string path = node.kind == NodeKind::Curves ? ".geom/width" : ".geom/.widths";
+    auto widths = findProperty(node.properties, path);
+    if (widths && !widths->values) // an indexed one keeps its values below
+        widths = findProperty(node.properties, path + "/.vals");
+    if (!widths || !widths->values || widths->values->type() != ValueType::Float)
+        return {};
+    const auto values = valuesOf<float>(*widths->values, std::min(sample, widths->values->sampling().count() - 1));
+    if (!values || (values->size() != count && values->size() != 1))
+        return {};
+    std::vector<float> result = values->size() == count ? *values : std::vector<float>(count, values->front());
+    for (float& width : result)
+        width *= static_cast<float>(scale);
+    return result;
+}
+
 Polylines drawnCurves(std::span<const Vec3f> points, const CurveLayout& layout) {
     Polylines result;
     const bool evaluated = layout.type == CurveLayout::Type::Cubic &&

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Curves: how many points each has, and the lines they draw.
+// Curves: how many points each has, how wide they are, and the lines they draw.
 #include "scene/scene.h"
 
 namespace wyc {
@@ -16,6 +16,10 @@ struct CurveLayout {
 
 /// Layout of the curves at a sample of their points.
 [[nodiscard]] Result<CurveLayout> curveLayout(const Node& node, std::size_t sample);
+
+/// Widths of the points of curves or of a cloud, times `scale`; one for all becomes one each. Empty where the source
+/// gives none that fit.
+[[nodiscard]] std::vector<float> widthsOf(const Node& node, std::size_t sample, std::size_t count, double scale);
 
 struct Polylines {
     std::vector<Vec3f> points;

@@ -142,7 +142,7 @@ using PropertiesPtr = std::shared_ptr<const Properties>;
 
 class MemoryProperties final : public Properties {
   public:
-    MemoryProperties(std::vector<PropertyNode> list, std::map<std::string, std::string> metadata)
+    explicit MemoryProperties(std::vector<PropertyNode> list, std::map<std::string, std::string> metadata = {})
         : list_(std::move(list)), metadata_(std::move(metadata)) {}
     [[nodiscard]] std::vector<PropertyNode> all() const override { return list_; }
     [[nodiscard]] const std::map<std::string, std::string>& metadata() const override { return metadata_; }

@@ -29,6 +29,20 @@ bool hasGeometry(NodeKind kind) {
            kind == NodeKind::Curves;
 }
 
+bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind) {
+    const auto among = [&](std::initializer_list<std::string_view> names) {
+        return std::find(names.begin(), names.end(), name) != names.end();
+    };
+    if (group.empty())
+        return among({"visible", ".instanceSource"});
+    if (group == ".xform")
+        return among({".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
+    if (group != ".geom" || !hasGeometry(kind))
+        return false;
+    const bool mesh = kind == NodeKind::Mesh || kind == NodeKind::Subdivision;
+    return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts", "uv", "N"}));
+}
+
 std::size_t channelCount(TransformOp::Kind kind) {
     switch (kind) {
     case TransformOp::Kind::Scale:
@@ -139,6 +153,18 @@ Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double 
         }
     }
     return result;
+}
+
+bool neverSeen(const Scene& scene, std::size_t node) {
+    std::vector<double> times{0.0};
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
+        if (const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility)
+            for (std::size_t i = 0; i < track->sampling.count(); ++i)
+                times.push_back(track->sampling.time(i));
+    return std::all_of(times.begin(), times.end(), [&](double time) {
+        const auto placement = placementAt(scene, node, time);
+        return placement && !placement->visible;
+    });
 }
 
 namespace {

@@ -71,6 +71,10 @@ class MemoryTransform final : public Transform {
 
 [[nodiscard]] Mat4 matrixOf(const std::vector<TransformOp>& ops, std::span<const double> channels);
 
+/// Whether a property (by the name of its group and its own) says what the node's shape, transform, visibility or
+/// instance says: a writer makes it anew from those, all others are carried.
+[[nodiscard]] bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind);
+
 enum class Visibility : std::int8_t { AsParent = -1, Hidden = 0, Visible = 1 };
 struct VisibilityTrack {
     Sampling sampling;
@@ -146,6 +150,9 @@ struct WorldPlacement {
 };
 /// World matrix and visibility (after asking parents) of a node at a time.
 [[nodiscard]] Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double seconds);
+
+/// True when the node is hidden at every time at which it or something above it says whether it is seen.
+[[nodiscard]] bool neverSeen(const Scene& scene, std::size_t node);
 
 struct TimeSpan {
     double first = 0.0;

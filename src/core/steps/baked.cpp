@@ -157,29 +157,13 @@ bool WorldMatrices::allIdentity() const {
 }
 
 Sampling worldSampling(const Scene& scene, std::size_t node, const Sampling& own) {
-    std::vector<Sampling> moving;
-    const auto add = [&](const Sampling& sampling) {
-        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
-            moving.push_back(sampling);
-    };
-    add(own);
+    std::vector<Sampling> samplings{own};
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())
-            add(transform->sampling());
-    if (moving.empty())
-        return own;
-    if (moving.size() == 1)
-        return moving.front();
-    const double near = scene.workingRate.secondsAt(kFrameTolerance);
-    std::vector<double> times;
-    for (const Sampling& sampling : moving)
-        for (std::size_t i = 0; i < sampling.count(); ++i)
-            times.push_back(sampling.time(i));
-    std::sort(times.begin(), times.end());
-    times.erase(std::unique(times.begin(), times.end(), [&](double a, double b) { return b - a <= near; }),
-                times.end());
-    return samplingFromTimes(times);
+            samplings.push_back(transform->sampling());
+    const Sampling common = commonSampling(samplings, scene.workingRate);
+    return common.isStill() ? own : common;
 }
 
 Result<WorldMatrices> worldMatrices(const Scene& scene, std::size_t node, const Sampling& sampling) {

@@ -327,12 +327,9 @@ PropertiesPtr splitProperties(const std::string& wholePath, const SplitOrigin& o
                     memoryValues<char>(ValueType::String, 1, false, Sampling::still(), {name}),
                     {},
                     SpaceRole::None});
-    const std::map<std::string, std::string> schema{{"schema", "AbcGeom_PolyMesh_v1"},
-                                                    {"schemaBaseType", "AbcGeom_GeomBase_v1"},
-                                                    {"schemaObjTitle", "AbcGeom_PolyMesh_v1:.geom"}};
     PropertyNode group{".userProperties", {}, nullptr, std::move(user), SpaceRole::None};
     return std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", {}, nullptr, {std::move(group)}, SpaceRole::None}}, schema);
+        std::vector<PropertyNode>{{".geom", {}, nullptr, {std::move(group)}, SpaceRole::None}});
 }
 
 Result<SplitOrigin> splitOrigin(const Node& node) {
@@ -351,25 +348,13 @@ Result<SplitOrigin> splitOrigin(const Node& node) {
 }
 
 Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const FrameRate& rate) {
-    std::vector<Sampling> moving;
+    std::vector<Sampling> samplings;
     for (const MergePart& part : parts) {
         if (part.geometry->topologyVaries())
             return fail(varying(part.name));
-        const Sampling& sampling = part.geometry->sampling();
-        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
-            moving.push_back(sampling);
+        samplings.push_back(part.geometry->sampling());
     }
-    std::vector<double> times;
-    for (const Sampling& sampling : moving)
-        for (std::size_t i = 0; i < sampling.count(); ++i)
-            times.push_back(sampling.time(i));
-    std::sort(times.begin(), times.end());
-    const double near = rate.secondsAt(kFrameTolerance);
-    times.erase(std::unique(times.begin(), times.end(), [&](double a, double b) { return b - a <= near; }),
-                times.end());
-    const Sampling common = moving.empty()       ? Sampling::still()
-                            : moving.size() == 1 ? moving.front()
-                                                 : samplingFromTimes(times);
+    const Sampling common = commonSampling(samplings, rate);
     std::vector<MergePart> aligned = parts;
     MergeLayout layout;
     std::vector<std::vector<std::uint32_t>> oldPoints;

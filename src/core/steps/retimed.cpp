@@ -15,10 +15,10 @@ class RetimedGeometry final : public GeometryWrapper {
 
     [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
-        return inner().pointCount(pick(sample).below);
+        return inner().pointCount(retiming_.at(sample).below);
     }
     [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
-        const Pick p = pick(sample);
+        const Pick p = retiming_.at(sample);
         WYC_CHECK(inner().readPoints(p.below, into));
         if (p.weight == 0.0F)
             return {};
@@ -41,22 +41,19 @@ class RetimedGeometry final : public GeometryWrapper {
         return {};
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override {
-        return inner().topology(pick(sample).below);
+        return inner().topology(retiming_.at(sample).below);
     }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        return inner().extras(pick(sample).below);
+        return inner().extras(retiming_.at(sample).below);
     }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t sample) const override {
-        return pick(sample).weight == 0.0F ? inner().pointsToken(pick(sample).below) : std::nullopt;
+        return retiming_.at(sample).weight == 0.0F ? inner().pointsToken(retiming_.at(sample).below) : std::nullopt;
     }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t sample) const override {
-        return pick(sample).weight == 0.0F ? inner().byteOfPoints(pick(sample).below) : std::nullopt;
+        return retiming_.at(sample).weight == 0.0F ? inner().byteOfPoints(retiming_.at(sample).below) : std::nullopt;
     }
 
   private:
-    [[nodiscard]] Pick pick(std::size_t sample) const {
-        return retiming_.picks.empty() ? Pick{} : retiming_.picks[std::min(sample, retiming_.picks.size() - 1)];
-    }
     Retiming retiming_;
 };
 
@@ -67,7 +64,7 @@ class RetimedTransform final : public Transform {
     [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
     [[nodiscard]] const std::vector<TransformOp>& ops() const override { return inner_->ops(); }
     [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override {
-        const Pick p = pick(sample);
+        const Pick p = retiming_.at(sample);
         WYC_TRY(values, inner_->channels(p.below));
         if (p.weight > 0.0F) {
             WYC_TRY(above, inner_->channels(p.above));
@@ -77,14 +74,11 @@ class RetimedTransform final : public Transform {
         return values;
     }
     [[nodiscard]] Result<bool> inherits(std::size_t sample) const override {
-        return inner_->inherits(pick(sample).below);
+        return inner_->inherits(retiming_.at(sample).below);
     }
     [[nodiscard]] bool constant() const override { return inner_->constant() || sampling().isStill(); }
 
   private:
-    [[nodiscard]] Pick pick(std::size_t sample) const {
-        return retiming_.picks.empty() ? Pick{} : retiming_.picks[std::min(sample, retiming_.picks.size() - 1)];
-    }
     TransformPtr inner_;
     Retiming retiming_;
 };
@@ -95,7 +89,7 @@ class RetimedValues final : public ValuesWrapper {
         : ValuesWrapper(std::move(inner)), retiming_(std::move(retiming)) {}
     [[nodiscard]] const Sampling& sampling() const override { return retiming_.sampling; }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        const Pick p = pick(sample);
+        const Pick p = retiming_.at(sample);
         WYC_TRY(value, inner().read(p.below));
         const bool blends = p.weight > 0.0F && (type() == ValueType::Float || type() == ValueType::Double);
         if (!blends) // numbers that count or name, texts: those of the sample before
@@ -110,7 +104,7 @@ class RetimedValues final : public ValuesWrapper {
         return value;
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample) const override {
-        return pick(sample).weight == 0.0F ? inner().token(pick(sample).below) : std::nullopt;
+        return retiming_.at(sample).weight == 0.0F ? inner().token(retiming_.at(sample).below) : std::nullopt;
     }
 
   private:
@@ -123,9 +117,6 @@ class RetimedValues final : public ValuesWrapper {
             a += (b - a) * weight;
             std::memcpy(value.bytes.data() + at, &a, sizeof(T));
         }
-    }
-    [[nodiscard]] Pick pick(std::size_t sample) const {
-        return retiming_.picks.empty() ? Pick{} : retiming_.picks[std::min(sample, retiming_.picks.size() - 1)];
     }
     Retiming retiming_;
 };
@@ -189,6 +180,27 @@ Retiming retimingOnto(const Sampling& from, const Sampling& onto, const FrameRat
                                 static_cast<float>(at.weight)});
     }
     return result;
+}
+
+Sampling commonSampling(const std::vector<Sampling>& samplings, const FrameRate& rate) {
+    std::vector<Sampling> moving;
+    for (const Sampling& sampling : samplings)
+        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
+            moving.push_back(sampling);
+    if (moving.empty())
+        return Sampling::still();
+    if (moving.size() == 1)
+        return moving.front();
+    std::vector<double> times;
+    for (const Sampling& sampling : moving) {
+        const auto own = sampling.times();
+        times.insert(times.end(), own.begin(), own.end());
+    }
+    std::sort(times.begin(), times.end());
+    const double near = rate.secondsAt(kFrameTolerance);
+    times.erase(std::unique(times.begin(), times.end(), [&](double a, double b) { return b - a <= near; }),
+                times.end());
+    return samplingFromTimes(times);
 }
 
 Retiming keptSamples(const Sampling& sampling, const std::function<bool(std::size_t)>& keep) {

@@ -15,13 +15,42 @@ namespace wyc::abc {
 
 namespace {
 
-Metadata schemaMetadata(const std::string& schema, const std::string& compound, bool geometry, bool forObject) {
-    Metadata result{{"schema", schema}};
-    if (geometry)
+struct SchemaName {
+    const char* name;
+    const char* group; // the compound that holds it
+    bool geometry;
+};
+
+SchemaName schemaOf(NodeKind kind) {
+    switch (kind) {
+    case NodeKind::Mesh: return {"AbcGeom_PolyMesh_v1", ".geom", true};
+    case NodeKind::Subdivision: return {"AbcGeom_SubD_v1", ".geom", true};
+    case NodeKind::Points: return {"AbcGeom_Points_v1", ".geom", true};
+    case NodeKind::Curves: return {"AbcGeom_Curve_v2", ".geom", true};
+    case NodeKind::Camera: return {"AbcGeom_Camera_v1", ".geom", false};
+    case NodeKind::Light: return {"AbcGeom_Light_v1", ".geom", false};
+    case NodeKind::FaceSet: return {"AbcGeom_FaceSet_v1", ".faceset", true};
+    default: return {"AbcGeom_Xform_v3", ".xform", false};
+    }
+}
+
+Metadata schemaMetadata(NodeKind kind, bool forObject) {
+    const SchemaName schema = schemaOf(kind);
+    Metadata result{{"schema", schema.name}};
+    if (schema.geometry)
         result["schemaBaseType"] = "AbcGeom_GeomBase_v1";
     if (forObject)
-        result["schemaObjTitle"] = schema + ":" + compound;
+        result["schemaObjTitle"] = std::string(schema.name) + ":" + schema.group;
     return result;
+}
+
+// What the source says about the object, else what its kind asks for.
+Metadata objectMetadata(const Node& node) {
+    if (node.properties && !node.properties->metadata().empty())
+        return node.properties->metadata();
+    if (node.kind == NodeKind::Instances)
+        return {{"isInstance", "1"}};
+    return node.kind == NodeKind::Other ? Metadata{} : schemaMetadata(node.kind, true);
 }
 
 Metadata parameterMetadata(Scope scope, int extent, const std::string& interpretation) {
@@ -122,24 +151,23 @@ class SceneWriter {
         const PropertiesPtr& properties = node.properties;
         // Shape and transform as the source has them: so are all their properties.
         const bool untouched = properties && properties->shape() == node.geometry.get() &&
-                               properties->transform() == node.transform.get() && node.instanceOf.empty();
+                               properties->transform() == node.transform.get() && node.kind != NodeKind::Instances;
         if (untouched) {
-            ids_[index] = archive_.addObject(parent, node.name, properties->metadata());
-            return copyRest(node, ids_[index], {});
+            ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
+            return copyRest(node, ids_[index]);
         }
         if (node.kind == NodeKind::Instances) {
-            ids_[index] = archive_.addObject(parent, node.name,
-                                             properties ? properties->metadata() : Metadata{{"isInstance", "1"}});
+            ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
             const auto source =
                 archive_.addProperty(ids_[index], {".instanceSource", Property::Kind::Scalar, Pod::String, 1, {}, 0});
             WYC_CHECK(archive_.addSample(
                 source, std::as_bytes(std::span(node.instanceOf.c_str(), node.instanceOf.size() + 1))));
-            return copyRest(node, ids_[index], {".instanceSource"});
+            return copyRest(node, ids_[index]);
         }
         if (node.geometry && node.transform) {
             // A shape that carries its own transform: the format wants one above it.
-            const auto above = archive_.addObject(parent, node.name + "_place",
-                                                  schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+            const auto above =
+                archive_.addObject(parent, node.name + "_place", schemaMetadata(NodeKind::Transform, true));
             WYC_CHECK(writeTransform(node, above));
             return writeShape(node, above, index);
         }
@@ -147,24 +175,24 @@ class SceneWriter {
             return writeShape(node, parent, index);
         // Kinds that have nothing to write keep their place as a plain transform, so that children stand.
         ids_[index] = archive_.addObject(parent, node.name,
-                                         properties && node.kind == NodeKind::Transform
-                                             ? properties->metadata()
-                                             : schemaMetadata("AbcGeom_Xform_v3", ".xform", false, true));
+                                         node.kind == NodeKind::Transform ? objectMetadata(node)
+                                                                          : schemaMetadata(NodeKind::Transform, true));
         WYC_CHECK(writeTransform(node, ids_[index]));
-        return properties ? copyRest(node, ids_[index], {".xform"}) : writeVisibility(node, ids_[index]);
+        return copyRest(node, ids_[index], ".xform");
     }
 
-    // The node's properties but for those that were made anew; visibility in its place.
-    Status copyRest(const Node& node, ArchiveWriter::ObjectId object, const std::vector<std::string_view>& made) {
+    // The node's properties but for those that were made anew and the group that they were in; visibility in its place.
+    Status copyRest(const Node& node, ArchiveWriter::ObjectId object, std::string_view group = {}) {
         bool visibilityWritten = false;
         if (node.properties) {
-            for (const PropertyNode& property : node.properties->all()) {
-                if (std::find(made.begin(), made.end(), property.name) != made.end())
-                    continue;
+            for (PropertyNode& property : node.properties->all()) {
                 if (property.name == "visible") {
                     visibilityWritten = true;
                     WYC_CHECK(writeVisibility(node, object));
-                } else {
+                } else if (property.name != group && !isMadeAnew({}, property.name, node.kind)) {
+                    const bool schema = !property.values && property.name == schemaOf(node.kind).group;
+                    if (schema && property.metadata.empty() && node.kind != NodeKind::Other)
+                        property.metadata = schemaMetadata(node.kind, false);
                     WYC_CHECK(copyProperty(object, property));
                 }
             }
@@ -173,14 +201,17 @@ class SceneWriter {
     }
 
     // Members of a group ("P" of ".geom") that were not made anew.
-    Status copyMembers(const Node& node, std::string_view group, ArchiveWriter::PropertyId into,
-                       const std::vector<std::string_view>& made) {
+    Status copyMembers(const Node& node, std::string_view group, ArchiveWriter::PropertyId into) {
         const auto found = findProperty(node.properties, group);
         if (!found)
             return {};
-        for (const PropertyNode& property : found->children)
-            if (std::find(made.begin(), made.end(), property.name) == made.end())
+        for (const PropertyNode& property : found->children) {
+            // UVs and normals of a type that shapes do not have are carried like anything else.
+            const bool ofAnotherType =
+                (property.name == "uv" || property.name == "N") && !archive_.hasMember(into, property.name);
+            if (ofAnotherType || !isMadeAnew(group, property.name, node.kind))
                 WYC_CHECK(copyProperty(into, property));
+        }
         return {};
     }
 
@@ -244,10 +275,9 @@ class SceneWriter {
     }
 
     Status writeTransform(const Node& node, ArchiveWriter::ObjectId object) {
-        const auto xform =
-            archive_.addCompound(object, ".xform", schemaMetadata("AbcGeom_Xform_v3", ".xform", false, false));
+        const auto xform = archive_.addCompound(object, ".xform", schemaMetadata(NodeKind::Transform, false));
         if (!node.transform)
-            return copyMembers(node, ".xform", xform, {});
+            return copyMembers(node, ".xform", xform);
         const Transform& transform = *node.transform;
         const std::uint32_t sampling = archive_.addTimeSampling(transform.sampling());
         const auto inherits =
@@ -305,8 +335,7 @@ class SceneWriter {
                 archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, sampling});
             WYC_CHECK(archive_.addValues<std::uint32_t>(channelsId, animated));
         }
-        return copyMembers(node, ".xform", xform,
-                           {".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
+        return copyMembers(node, ".xform", xform);
     }
 
     // One frame of a mesh on its way: filled by any thread, stored in order.
@@ -321,14 +350,8 @@ class SceneWriter {
     Status writeShape(const Node& node, ArchiveWriter::ObjectId parent, std::size_t index) {
         const Geometry& geometry = *node.geometry;
         const bool bare = node.kind == NodeKind::Points || node.kind == NodeKind::Curves;
-        const std::string schema = node.kind == NodeKind::Points        ? "AbcGeom_Points_v1"
-                                   : node.kind == NodeKind::Curves      ? "AbcGeom_Curve_v2"
-                                   : node.kind == NodeKind::Subdivision ? "AbcGeom_SubD_v1"
-                                                                        : "AbcGeom_PolyMesh_v1";
-        ids_[index] = archive_.addObject(parent, node.name,
-                                         node.properties ? node.properties->metadata()
-                                                         : schemaMetadata(schema, ".geom", true, true));
-        const auto geom = archive_.addCompound(ids_[index], ".geom", schemaMetadata(schema, ".geom", true, false));
+        ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
+        const auto geom = archive_.addCompound(ids_[index], ".geom", schemaMetadata(node.kind, false));
         const std::uint32_t sampling = archive_.addTimeSampling(geometry.sampling());
         const auto bounds = archive_.addProperty(
             geom, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, sampling});
@@ -403,13 +426,10 @@ class SceneWriter {
                 reportSample(fmt::format("{}, sample {} of {}", node.name, i + 1, count));
                 return {};
             }));
-        if (bare)
-            WYC_CHECK(copyMembers(node, ".geom", geom, {".selfBnds", "P"}));
-        else
-            WYC_CHECK(copyMembers(node, ".geom", geom, {".selfBnds", "P", ".faceIndices", ".faceCounts", "uv", "N"}));
+        WYC_CHECK(copyMembers(node, ".geom", geom));
         if (!bare && count > 0)
             WYC_CHECK(writeFaceSets(geometry, index));
-        return copyRest(node, ids_[index], {".geom"});
+        return copyRest(node, ids_[index], ".geom");
     }
 
     // Sets that come with the mesh, but for those that stand below it as nodes.
@@ -427,10 +447,8 @@ class SceneWriter {
             const std::string plain = name;
             for (int number = 2; archive_.hasChild(ids_[index], name); ++number)
                 name = fmt::format("{}_{}", plain, number);
-            const std::string schema = "AbcGeom_FaceSet_v1";
-            const auto object = archive_.addObject(ids_[index], name, schemaMetadata(schema, ".faceset", true, true));
-            const auto group =
-                archive_.addCompound(object, ".faceset", schemaMetadata(schema, ".faceset", true, false));
+            const auto object = archive_.addObject(ids_[index], name, schemaMetadata(NodeKind::FaceSet, true));
+            const auto group = archive_.addCompound(object, ".faceset", schemaMetadata(NodeKind::FaceSet, false));
             const auto bounds = archive_.addProperty(
                 group, {".selfBnds", Property::Kind::Scalar, Pod::Double, 6, {{"interpretation", "box"}}, 0});
             constexpr double kMost = std::numeric_limits<double>::max();

@@ -450,8 +450,16 @@ Result<std::uint64_t> Archive::elementCount(const Property& property, std::uint6
 Result<std::vector<std::byte>> Archive::bytes(const Property& property, std::uint64_t index) const {
     WYC_TRY(at, sample(property, index));
     std::vector<std::byte> result(at.sizeBytes);
-    if (!result.empty())
-        WYC_CHECK(container_->readData(at.position, at.elementOffset, result));
+    if (result.empty())
+        return result;
+    WYC_CHECK(container_->readData(at.position, at.elementOffset, result));
+    if (podSize(property.pod) > 0)
+        return result;
+    const std::size_t unit = property.pod == Pod::WideString ? 4 : 1;
+    const auto end = result.end() - static_cast<std::ptrdiff_t>(std::min(unit, result.size()));
+    if (result.size() % unit != 0 || std::any_of(end, result.end(), [](std::byte b) { return b != std::byte{0}; }))
+        return fail(container_->damage(property.position,
+                                       fmt::format("a string of '{}' has no end", validUtf8(property.name))));
     return result;
 }
 
@@ -472,12 +480,6 @@ Result<std::vector<std::uint64_t>> Archive::dimensions(const Property& property,
 
 Result<std::vector<std::string>> Archive::strings(const Property& property, std::uint64_t index) const {
     WYC_TRY(raw, bytes(property, index));
-    const std::size_t unit = property.pod == Pod::WideString ? 4 : 1;
-    const auto zeros =
-        std::count(raw.end() - static_cast<std::ptrdiff_t>(std::min(unit, raw.size())), raw.end(), std::byte{0});
-    if (raw.size() % unit != 0 || (!raw.empty() && static_cast<std::size_t>(zeros) != unit))
-        return fail(container_->damage(property.position,
-                                       fmt::format("a string of '{}' has no end", validUtf8(property.name))));
     return stringsOf(property.pod, raw);
 }
 

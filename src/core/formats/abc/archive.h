@@ -89,6 +89,7 @@ class Archive {
     [[nodiscard]] Result<SampleData> sample(const Property& property, std::uint64_t index) const;
     /// Number of elements of a sample (bytes / element size); not for strings.
     [[nodiscard]] Result<std::uint64_t> elementCount(const Property& property, std::uint64_t index) const;
+    /// The elements as they stand; each string has its end.
     [[nodiscard]] Result<std::vector<std::byte>> bytes(const Property& property, std::uint64_t index) const;
     /// The dimensions an array sample states; empty when they follow from the size.
     [[nodiscard]] Result<std::vector<std::uint64_t>> dimensions(const Property& property, std::uint64_t index) const;

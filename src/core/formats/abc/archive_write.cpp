@@ -89,6 +89,12 @@ bool ArchiveWriter::hasChild(ObjectId parent, const std::string& name) const {
     return std::any_of(children.begin(), children.end(), [&](std::size_t c) { return objects_[c].name == name; });
 }
 
+bool ArchiveWriter::hasMember(PropertyId group, const std::string& name) const {
+    const auto& members = properties_[group.index].children;
+    return std::any_of(members.begin(), members.end(),
+                       [&](std::size_t m) { return properties_[m].description.name == name; });
+}
+
 ArchiveWriter::PropertyId ArchiveWriter::addProperty(PropertyId parent, Description description) {
     properties_.emplace_back();
     properties_.back().description = std::move(description);

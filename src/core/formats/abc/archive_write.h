@@ -30,6 +30,7 @@ class ArchiveWriter {
     [[nodiscard]] ObjectId topObject() const { return {0}; }
     [[nodiscard]] ObjectId addObject(ObjectId parent, const std::string& name, Metadata metadata);
     [[nodiscard]] bool hasChild(ObjectId parent, const std::string& name) const;
+    [[nodiscard]] bool hasMember(PropertyId group, const std::string& name) const;
     [[nodiscard]] PropertyId addCompound(ObjectId object, const std::string& name, Metadata metadata);
     [[nodiscard]] PropertyId addCompound(PropertyId parent, const std::string& name, Metadata metadata);
     struct Description {

@@ -17,8 +17,6 @@ class ArchiveValues final : public SampledValues {
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
         WYC_CHECK(archive_->container().file().verifyUnchanged());
         PropertyValue value;
-        if (elementSize(property_.pod) == 0)
-            WYC_CHECK(archive_->strings(property_, sample)); // each has an end
         WYC_TRY(bytes, archive_->bytes(property_, sample));
         WYC_TRY(dimensions, archive_->dimensions(property_, sample));
         value.bytes = std::move(bytes);

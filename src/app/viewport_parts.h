@@ -1,0 +1,16 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What the viewport's two halves share.
+#include <QVector3D>
+
+#include "scene/math.h"
+
+namespace wyc::app {
+
+/// 1, 2 or 5 times a power of ten, at most `size`.
+[[nodiscard]] double roundLength(double size);
+[[nodiscard]] inline QVector3D toQt(const Vec3d& v) {
+    return {static_cast<float>(v.x), static_cast<float>(v.y), static_cast<float>(v.z)};
+}
+
+} // namespace wyc::app
