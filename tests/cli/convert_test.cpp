@@ -194,5 +194,60 @@ TEST_F(Convert, ForeignSequencesSampleAsIndependentReadersRead) {
     EXPECT_GT(compared, 30U);
 }
 
+TEST_F(Convert, FramesLengthLeadAndShutter) {
+    const std::string source = cache().string(); // 1001 – 1024
+    const auto times = [&](const std::vector<std::string>& options) {
+        std::vector<std::string> arguments{source, "-o", (folder_ / "t.abc").string(), "--replace"};
+        arguments.insert(arguments.end(), options.begin(), options.end());
+        const auto outcome = convert(arguments);
+        EXPECT_EQ(outcome.code, 0) << outcome.err;
+        const auto scene = test::openFile(folder_ / "t.abc");
+        std::vector<double> frames;
+        for (const double time : test::shapeOf(*scene).sampling().times())
+            frames.push_back(std::round(FrameRate().frameAt(time) * 1000.0) / 1000.0);
+        return frames;
+    };
+    EXPECT_EQ(times({"--frames", "1003,1010:1012"}), (std::vector<double>{1003, 1010, 1011, 1012}));
+    EXPECT_EQ(times({"--lead", "20"}), (std::vector<double>{1021, 1022, 1023, 1024}));
+    EXPECT_EQ(times({"--length", "2"}), (std::vector<double>{1001, 1002}));
+    EXPECT_EQ(times({"--lead", "10", "--length", "2", "--shutter=-0.25:0.25:3"}),
+              (std::vector<double>{1010.75, 1011, 1011.25, 1011.75, 1012, 1012.25}));
+    const auto tooLong = convert({source, "--length", "30", "-o", (folder_ / "l.abc").string()});
+    EXPECT_EQ(tooLong.code, 2);
+    EXPECT_NE(tooLong.err.find("24 are there"), std::string::npos) << tooLong.err;
+    EXPECT_FALSE(fs::exists(folder_ / "l.abc"));
+    const auto senseless = convert({source, "--shutter", "wide", "-o", (folder_ / "s.abc").string()});
+    EXPECT_EQ(senseless.code, 2);
+    EXPECT_NE(senseless.err.find("OPEN:CLOSE:SAMPLES"), std::string::npos) << senseless.err;
+}
+
+TEST_F(Convert, WorldPutsTransformsIntoThePointsAndCamerasStay) {
+    const fs::path data = fs::path(WYC_TEST_DATA) / "abc";
+    const auto outcome =
+        convert({(data / "camera.abc").string(), "--world", "--record", "-o", (folder_ / "c.abc").string()});
+    ASSERT_EQ(outcome.code, 0) << outcome.err;
+    EXPECT_EQ(wyc({"prove", (folder_ / "c.abc").string()}).code, 0);
+    const auto sampled =
+        wyc({"sample", (folder_ / "c.abc").string(), "--at", "1001", "--item", "*boom_cam", "--json"}).json();
+    const auto before =
+        wyc({"sample", (data / "camera.abc").string(), "--at", "1001", "--item", "*boom_cam", "--json"}).json();
+    const auto camera = [](const json& document) {
+        for (const json& item : document["frames"][0]["items"])
+            if (item.contains("camera"))
+                return item;
+        return json();
+    };
+    ASSERT_TRUE(camera(sampled).is_object());
+    EXPECT_EQ(camera(sampled)["camera"], camera(before)["camera"]);
+    for (std::size_t k = 0; k < 16; ++k)
+        EXPECT_NEAR(camera(sampled)["world_matrix"][k].get<double>(), camera(before)["world_matrix"][k].get<double>(),
+                    1e-12);
+    // Instances become copies where a format has none.
+    EXPECT_EQ(
+        convert({(data / "instances.abc").string(), "--world", "--per-item", "-o", (folder_ / "i.obj").string()}).code,
+        0);
+    EXPECT_GT(test::namesIn(folder_.path()).size(), 8U);
+}
+
 } // namespace
 } // namespace wyc

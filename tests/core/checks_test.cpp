@@ -4,10 +4,12 @@
 
 #include <cmath>
 #include <limits>
+#include <set>
 
 #include <nlohmann/json.hpp>
 
 #include "checks/measured.h"
+#include "steps/step.h"
 #include "support/expected.h"
 #include "support/scenes.h"
 
@@ -454,6 +456,95 @@ TEST(Findings, SortWorstFirstAndSpeakJson) {
     EXPECT_EQ(json["severity"], "fault");
     EXPECT_TRUE(json["figure"].is_null());
     EXPECT_FALSE(parseSeverity("awful"));
+}
+
+// A cache in which some frames are not there.
+Scene withoutFrames(const std::set<double>& missing, std::size_t count = 24) {
+    const Scene whole = test::sheetScene();
+    std::vector<double> times;
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t i = 0; i < count; ++i) {
+        if (missing.contains(1001.0 + static_cast<double>(i)))
+            continue;
+        times.push_back(test::shapeOf(whole).sampling().time(i));
+        samples.push_back(test::pointsOf(test::shapeOf(whole), i));
+    }
+    Scene scene = whole;
+    scene.nodes[0].geometry =
+        std::make_shared<MemoryGeometry>(samplingFromTimes(times), test::gridTopology(6, 5), samples);
+    return scene;
+}
+
+TEST(Gaps, AreFoundWithFrameAndCountAndCanBeFilled) {
+    const auto one = Checker(shot(1001, 1024)).add(withoutFrames({1010}), "a").find("frames.missing");
+    ASSERT_TRUE(one);
+    EXPECT_EQ(one->frame, 1010.0);
+    EXPECT_EQ(one->figure, 1.0);
+    EXPECT_NE(one->text.find("Frame 1010 is missing"), std::string::npos) << one->text;
+    const Scene three = withoutFrames({1015, 1016, 1017});
+    const auto run = Checker(shot(1001, 1024)).add(three, "a").find("frames.missing");
+    ASSERT_TRUE(run);
+    EXPECT_EQ(run->frame, 1015.0);
+    EXPECT_EQ(run->figure, 3.0);
+    const auto mended = applySteps(three, run->mend);
+    ASSERT_TRUE(mended) << mended.error().text();
+    EXPECT_EQ(test::shapeOf(*mended).sampling().count(), 24U);
+    EXPECT_FALSE(Checker(shot(1001, 1024)).add(*mended, "a").find("frames.missing"));
+}
+
+TEST(Gaps, AreNotSeenInWhatIsWholeOrUnevenByNature) {
+    EXPECT_FALSE(Checker(shot(1001, 1024)).add(test::sheetScene(), "a").find("frames.missing"));
+    // Shutter samples: two distances, neither a multiple of the other's usual one in a few places.
+    const auto shutter =
+        applySteps(test::sheetScene(), {{"shutter", {{"open", -0.25}, {"close", 0.25}, {"samples", 3}}, true}});
+    ASSERT_TRUE(shutter);
+    EXPECT_FALSE(Checker(shot(1001, 1024)).add(*shutter, "a").find("frames.missing"));
+    // Every other frame is a rate, not a gap.
+    const auto thinned = applySteps(test::sheetScene(), {{"every", {{"count", 2}}, true}});
+    EXPECT_FALSE(Checker(shot(1001, 1024)).add(*thinned, "a").find("frames.missing"));
+    // What a reader told already is not told twice.
+    Scene told = withoutFrames({1010});
+    told.remarks.push_back({"frames.missing", "/sheet", 1010.0, 1.0, "frames", "", "", 2});
+    std::size_t count = 0;
+    for (const Finding& finding : Checker(shot(1001, 1024)).add(told, "a").run())
+        count += finding.id == "frames.missing";
+    EXPECT_EQ(count, 0U);
+}
+
+TEST(Counts, AMeshThatLosesPointsIsToldWithTheFrame) {
+    Scene scene = test::sheetScene();
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t i = 0; i < 24; ++i) {
+        samples.push_back(test::pointsOf(test::shapeOf(scene), i));
+        if (i >= 9)
+            samples.back().resize(27);
+    }
+    scene.nodes[0].kind = NodeKind::Mesh;
+    scene.nodes[0].geometry = std::make_shared<VaryingPoints>(test::shapeOf(scene).sampling(), samples);
+    const auto found = Checker(shot(1001, 1024)).add(scene, "a").find("points.count_changes");
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->severity, Severity::Fault);
+    EXPECT_EQ(found->frame, 1010.0);
+    EXPECT_NE(found->text.find("30 points up to 1009, 27 from 1010 on"), std::string::npos) << found->text;
+    scene.nodes[0].kind = NodeKind::Points; // flecks come and go
+    EXPECT_FALSE(Checker(shot(1001, 1024)).add(scene, "a").find("points.count_changes"));
+}
+
+TEST(Sizes, ManyAlikeItemsAreNoFindingAndOneOddOneIs) {
+    Scene many;
+    for (int i = 0; i < 40; ++i) {
+        Node node = test::sheetScene().nodes[0];
+        node.name = "piece_" + std::to_string(i);
+        node.path = "/" + node.name;
+        many.nodes.push_back(node);
+    }
+    EXPECT_FALSE(Checker(shot(1001, 1024)).add(many, "a").find("size.ratio"));
+    Scene odd;
+    odd.nodes.push_back(many.nodes[7]);
+    odd = *applySteps(odd, {{"scale", {{"factor", 100.0}}, true}});
+    const auto found = Checker(shot(1001, 1024)).add(many, "a").add(odd, "b").find("size.ratio");
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->item, "b/piece_7");
 }
 
 } // namespace

@@ -158,5 +158,28 @@ TEST(Report, EverySharedArchiveIsListedItemByItem) {
     EXPECT_GT(listed, 10U);
 }
 
+TEST(Report, CamerasMoveByTheirFiguresAndWhatIsCarriedIsListed) {
+    const fs::path data = fs::path(WYC_TEST_DATA) / "abc";
+    const auto info = sourceInfo(*sourceOf(data / "camera.abc"), false);
+    ASSERT_TRUE(info);
+    for (const json& item : (*info)["items"]) {
+        if (item["path"] != "/dolly/boom_cam")
+            continue;
+        EXPECT_EQ(item["kind"], "camera");
+        EXPECT_EQ(item["moves"], json({"transform", "values"}));
+        EXPECT_EQ(item["samples"], 12);
+        EXPECT_EQ(item["first"], 1001.0);
+    }
+    EXPECT_TRUE((*info)["not_carried"].empty());
+    EXPECT_TRUE((*info)["carried"].empty()); // a camera is understood
+    const auto sample = sampleDocument(*sourceOf(data / "camera.abc"), {1001.0}, "/dolly/boom_cam", true);
+    ASSERT_TRUE(sample);
+    const json& camera = (*sample)["frames"][0]["items"].back()["camera"];
+    EXPECT_EQ(camera["focal_length_mm"], 35.0);
+    EXPECT_EQ(camera["aperture_mm"], json({36.0, 24.0}));
+    EXPECT_NEAR(camera["offset_mm"][0].get<double>(), 0.5, 1e-12);
+    EXPECT_EQ(camera["near"], 0.1);
+}
+
 } // namespace
 } // namespace wyc

@@ -112,5 +112,16 @@ TEST(Hash, KnownValues) {
     EXPECT_NE(hash64(bytes), hash64(bytes.first(6)));
 }
 
+TEST(Patterns, InTurnTakeInAndLeaveOut) {
+    EXPECT_TRUE(chosenBy({}, {"anything"}));
+    EXPECT_TRUE(chosenBy({"*bell"}, {"bell", "/jelly/bell"}));
+    EXPECT_FALSE(chosenBy({"*bell"}, {"hull"}));
+    EXPECT_TRUE(chosenBy({"!*rope*"}, {"bell"})); // nothing takes in: all are in to begin with
+    EXPECT_FALSE(chosenBy({"!*rope*"}, {"rope_2"}));
+    EXPECT_FALSE(chosenBy({"*arm*", "!*upper"}, {"arm_upper"}));
+    EXPECT_TRUE(chosenBy({"*arm*", "!*upper", "arm_upper"}, {"arm_upper"})); // the last that fits says
+    EXPECT_TRUE(chosenBy({"/jelly/*"}, {"bell", "/jelly/bell"}));            // one of its names is enough
+}
+
 } // namespace
 } // namespace wyc
