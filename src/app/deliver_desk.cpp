@@ -223,24 +223,30 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         edit("Choose frames", [this](DeliverySpec& s) { s.frames = frames_->text().trimmed().toStdString(); });
     });
     connect(lead_, &QLineEdit::editingFinished, this, [this] {
-        const auto lead = parseNumber(lead_->text().toStdString());
-        edit("Leave a lead out", [&](DeliverySpec& s) { s.lead = std::max(0.0, std::round(lead.value_or(0.0))); });
+        if (const auto lead = frameCount(lead_, 0.0))
+            edit("Leave a lead out", [&](DeliverySpec& s) { s.lead = lead->value_or(0.0); });
     });
     connect(length_, &QLineEdit::editingFinished, this, [this] {
-        const auto length = parseNumber(length_->text().toStdString());
-        edit("Choose length", [&](DeliverySpec& s) {
-            s.length = length && *length >= 1.0 ? std::optional(std::round(*length)) : std::nullopt;
-        });
+        if (const auto length = frameCount(length_, 1.0))
+            edit("Choose length", [&](DeliverySpec& s) { s.length = *length; });
     });
     const auto takeShutter = [this] {
+        const QString text = shutter_->currentText();
+        if (text == tr("one a frame") || text.trimmed().isEmpty()) {
+            edit("Choose samples", [](DeliverySpec& s) { s.shutter.reset(); });
+            return;
+        }
         std::vector<double> numbers;
-        for (const QString& word : shutter_->currentText().split(QLatin1Char(' '), Qt::SkipEmptyParts))
+        for (const QString& word : text.split(QLatin1Char(' '), Qt::SkipEmptyParts))
             if (const auto number = parseNumber(word.toStdString()))
                 numbers.push_back(*number);
+        if (numbers.size() != 3 || numbers[2] < 1.0) {
+            emit workspace_.problem(tr("“%1” is no shutter. Write open, close and number, as -0.25 0.25 3").arg(text));
+            showSpec();
+            return;
+        }
         edit("Choose samples", [&](DeliverySpec& s) {
-            s.shutter = numbers.size() == 3 && numbers[2] >= 1.0
-                            ? std::optional(ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])})
-                            : std::nullopt;
+            s.shutter = ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])};
         });
     };
     connect(shutter_, &QComboBox::activated, this, takeShutter);
@@ -286,6 +292,19 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     showSpec();
     showItems();
     showRows();
+}
+
+// A whole number of frames, or nothing for an empty field; no answer, and a word about it, for anything else.
+std::optional<std::optional<double>> DeliverDesk::frameCount(QLineEdit* field, double least) {
+    const QString text = field->text().trimmed();
+    if (text.isEmpty())
+        return std::optional<double>();
+    const auto number = parseNumber(text.toStdString());
+    if (number && *number >= least && *number == std::round(*number))
+        return number;
+    emit workspace_.problem(tr("“%1” is no number of frames").arg(text));
+    showSpec();
+    return std::nullopt;
 }
 
 DeliverySpec DeliverDesk::spec() const {

@@ -46,6 +46,7 @@ class DeliverDesk : public QWidget {
     void showSpec();
     void showItems();
     void showFolded();
+    std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);
     void plan();
     void showRows();
     void updateRow(const JobStatus& status);

@@ -205,15 +205,13 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
         result.indices = made;
     }
     toWorld(result.points);
-    if (result.lines) {
-        result.bounds = boundsOf(result.points);
-        return result;
-    }
-    WYC_TRY(topology, geometry.topology(at.below));
-    result.indices = indicesOf(*topology, result.points.size());
     result.bounds = boundsOf(result.points);
-    if (!result.indices->triangles.empty())
-        result.normals = smoothNormals(result.points, *result.indices);
+    if (!result.lines) {
+        WYC_TRY(topology, geometry.topology(at.below));
+        result.indices = indicesOf(*topology, result.points.size());
+        if (!result.indices->triangles.empty())
+            result.normals = smoothNormals(result.points, *result.indices);
+    }
     // A graphics driver may do anything with what is not finite.
     for (Vec3f& p : result.points)
         if (!isFinite(p))

@@ -198,30 +198,24 @@ QMatrix4x4 Viewport::viewProjection() const {
 
 // The camera's own picture, laid into its gate on the widget.
 QMatrix4x4 Viewport::cameraProjection() const {
-    const CameraView& view = drawn_->camera->view;
-    const CameraFigures& f = view.figures;
+    const auto m = drawn_->camera->view.pictureMatrix();
     const QRectF gate = gateRect();
-    // Rows give picture coordinates times w; w is the distance in front.
-    const double fu = 2.0 * f.focalLength / 10.0 / f.squeeze / f.horizontalAperture;
-    const double fv = 2.0 * f.focalLength / 10.0 / f.verticalAperture;
-    const double u[4] = {fu, 0, 2.0 * f.horizontalOffset / f.horizontalAperture, 0};
-    const double v[4] = {0, fv, 2.0 * f.verticalOffset / f.verticalAperture, 0};
-    const double w[4] = {0, 0, -1, 0};
-    const auto& b = view.filmBack;
     const double sx = gate.width() / width();
     const double sy = gate.height() / height();
-    QMatrix4x4 picture;
-    for (int c = 0; c < 4; ++c) {
-        picture(0, c) = static_cast<float>(sx * (u[c] * b[0] + v[c] * b[3] + w[c] * b[6]));
-        picture(1, c) = static_cast<float>(sy * (u[c] * b[1] + v[c] * b[4] + w[c] * b[7]));
-        picture(3, c) = static_cast<float>(u[c] * b[2] + v[c] * b[5] + w[c] * b[8]);
+    QMatrix4x4 picture; // columns here, rows there
+    picture(3, 3) = 0.0F;
+    for (std::size_t c = 0; c < 3; ++c) {
+        const int column = static_cast<int>(c);
+        picture(0, column) = static_cast<float>(sx * m[c * 3]);
+        picture(1, column) = static_cast<float>(sy * m[c * 3 + 1]);
+        picture(3, column) = static_cast<float>(m[c * 3 + 2]);
     }
     constexpr float kNear = 0.02F;
     constexpr float kFar = 5000.0F;
     picture(2, 0) = picture(2, 1) = 0.0F;
     picture(2, 2) = -(kFar + kNear) / (kFar - kNear);
     picture(2, 3) = -2.0F * kFar * kNear / (kFar - kNear);
-    QMatrix4x4 world; // columns here, rows there
+    QMatrix4x4 world;
     for (int r = 0; r < 4; ++r)
         for (int c = 0; c < 4; ++c)
             world(c, r) =

@@ -5,6 +5,8 @@
 #include <cmath>
 
 #include <QAction>
+#include <QComboBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
@@ -144,6 +146,31 @@ TEST_F(SceneWindow, CurvesPointsAndCamerasAreDrawn) {
                 bright += qGray(shown.pixel(x, y)) > 150;
         EXPECT_GT(bright, 60);
     }
+}
+
+TEST_F(SceneWindow, ADeliverySettingThatMakesNoSenseIsToldAndNotTaken) {
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    auto* length = child<QLineEdit>("deliverLength");
+    EXPECT_FALSE(length->isVisible());
+    ASSERT_TRUE(click(child<QToolButton>("deliverMore")));
+    EXPECT_TRUE(length->isVisible());
+    length->setText(QStringLiteral("24"));
+    emit length->editingFinished();
+    EXPECT_EQ(workspace().job().deliveries.at(0).length, 24.0);
+    length->setText(QStringLiteral("a few"));
+    emit length->editingFinished();
+    EXPECT_EQ(workspace().job().deliveries.at(0).length, 24.0);
+    EXPECT_EQ(length->text(), QStringLiteral("24"));
+    EXPECT_TRUE(child<QLabel>("messageText")->text().contains(QStringLiteral("a few")));
+    auto* shutter = child<QComboBox>("deliverShutter");
+    shutter->lineEdit()->setText(QStringLiteral("wide open"));
+    emit shutter->lineEdit()->editingFinished();
+    EXPECT_FALSE(workspace().job().deliveries.at(0).shutter);
+    EXPECT_TRUE(child<QLabel>("messageText")->text().contains(QStringLiteral("wide open")));
+    shutter->lineEdit()->setText(QStringLiteral("0 0.5 5"));
+    emit shutter->lineEdit()->editingFinished();
+    EXPECT_EQ(workspace().job().deliveries.at(0).shutter, (ShutterSpec{0.0, 0.5, 5}));
 }
 
 TEST_F(SceneWindow, ACameraIsDeliveredInWorldSpaceWithShutterSamples) {

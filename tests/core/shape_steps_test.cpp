@@ -299,6 +299,47 @@ TEST(Split, PiecesMergedAgainAreTheOldMesh) {
     }
 }
 
+// A value of its own on a node.
+PropertiesPtr userValue(const char* group, double value) {
+    PropertyNode glow{"glow",
+                      {},
+                      memoryValues<double>(ValueType::Double, 1, false, Sampling::still(), {{value}}),
+                      {},
+                      SpaceRole::None};
+    PropertyNode user{".userProperties", {}, nullptr, {glow}, SpaceRole::None};
+    return std::make_shared<MemoryProperties>(std::vector<PropertyNode>{{group, {}, nullptr, {user}, SpaceRole::None}});
+}
+
+TEST(Split, WhatHasNoPlaceAnyMoreIsTold) {
+    Scene scene = threePieces();
+    scene.nodes[0].properties = userValue(".geom", 3.0);
+    for (const Step& step : {Step{"split", {{"by", "pieces"}}, true}, Step{"merge", {{"name", "one"}}, true}}) {
+        const auto made = applySteps(scene, {step});
+        ASSERT_TRUE(made);
+        ASSERT_EQ(made->notCarried.size(), 1U) << step.type;
+        EXPECT_NE(made->notCarried[0].what.find("glow"), std::string::npos);
+    }
+    // Merging the pieces again drops nothing more.
+    const auto there =
+        applySteps(threePieces(), {{"split", {{"by", "pieces"}}, true}, {"merge", {{"name", "o"}}, true}});
+    ASSERT_TRUE(there);
+    EXPECT_TRUE(there->notCarried.empty());
+}
+
+TEST(ToWorld, GroupsKeepTheirOwnValues) {
+    const TempFolder folder;
+    Scene scene = nested();
+    scene.nodes[0].properties = userValue(".xform", 7.0);
+    const auto baked = applySteps(scene, {world()});
+    ASSERT_TRUE(baked);
+    ASSERT_TRUE(test::writeScene(*baked, folder / "w.abc"));
+    const auto back = test::openFile(folder / "w.abc");
+    const auto glow = findProperty(back->nodes[0].properties, ".xform/.userProperties/glow");
+    ASSERT_TRUE(glow);
+    EXPECT_EQ((*valuesOf<double>(*glow->values, 0))[0], 7.0);
+    EXPECT_TRUE(localMatrix(*back, 0, 42.0)->isIdentity());
+}
+
 TEST(Split, SaysWhenThereIsNothingToSplit) {
     EXPECT_FALSE(applySteps(test::sheetScene(), {{"split", {{"by", "pieces"}}, true}}));
     EXPECT_FALSE(applySteps(test::sheetScene(), {{"split", {{"by", "materials"}}, true}}));

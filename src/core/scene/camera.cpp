@@ -51,17 +51,27 @@ CameraFigures CameraFigures::fromNumbers(const std::array<double, 16>& n) {
     return {n[0], n[1], n[2], n[3], n[4], n[5], n[6], n[7], n[8], n[9], n[10], n[11], n[12], n[13], n[14], n[15]};
 }
 
+std::array<double, 9> CameraView::pictureMatrix() const {
+    // Apertures and offsets are in cm, the focal length in mm.
+    const CameraFigures& f = figures;
+    const FilmBack lens{2.0 * f.focalLength / 10.0 / f.squeeze / f.horizontalAperture,
+                        0.0,
+                        0.0,
+                        0.0,
+                        2.0 * f.focalLength / 10.0 / f.verticalAperture,
+                        0.0,
+                        2.0 * f.horizontalOffset / f.horizontalAperture,
+                        2.0 * f.verticalOffset / f.verticalAperture,
+                        -1.0};
+    return product(lens, filmBack);
+}
+
 std::optional<std::array<double, 2>> CameraView::project(const Vec3d& p) const {
     if (p.z >= 0.0)
         return std::nullopt;
-    // Apertures and offsets are in cm, the focal length in mm.
-    const double x = (p.x / -p.z) * figures.focalLength / 10.0 / figures.squeeze - figures.horizontalOffset;
-    const double y = (p.y / -p.z) * figures.focalLength / 10.0 - figures.verticalOffset;
-    const double u = 2.0 * x / figures.horizontalAperture;
-    const double v = 2.0 * y / figures.verticalAperture;
-    const double w = u * filmBack[2] + v * filmBack[5] + filmBack[8];
-    return std::array{(u * filmBack[0] + v * filmBack[3] + filmBack[6]) / w,
-                      (u * filmBack[1] + v * filmBack[4] + filmBack[7]) / w};
+    const auto m = pictureMatrix();
+    const double w = p.x * m[2] + p.y * m[5] + p.z * m[8];
+    return std::array{(p.x * m[0] + p.y * m[3] + p.z * m[6]) / w, (p.x * m[1] + p.y * m[4] + p.z * m[7]) / w};
 }
 
 std::array<Vec3d, 4> CameraView::gateAt(double distance) const {

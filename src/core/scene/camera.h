@@ -40,6 +40,9 @@ using FilmBack = std::array<double, 9>;
 struct CameraView {
     CameraFigures figures;
     FilmBack filmBack{1, 0, 0, 0, 1, 0, 0, 0, 1};
+    /// 3×3 in rows, acting on points of camera space written as rows: (x, y, z) becomes (u·w, v·w, w), where u and v
+    /// are picture coordinates and w, before the film back, is the distance in front.
+    [[nodiscard]] std::array<double, 9> pictureMatrix() const;
     /// Picture coordinates of a point in camera space: −1 … 1 over the film gate (overscan left aside), x right, y up.
     /// Nothing for a point that is not in front.
     [[nodiscard]] std::optional<std::array<double, 2>> project(const Vec3d& inCamera) const;

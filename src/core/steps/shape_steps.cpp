@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/carried_words.h"
 #include "scene/face_sets.h"
 #include "scene/instances.h"
 #include "steps/baked.h"
@@ -18,6 +19,12 @@ namespace wyc {
 namespace {
 
 using nlohmann::json;
+
+// What belongs to single points or faces of a shape that is made anew from others has no place any more.
+void tellDropped(const Node& node, const char* how, Scene& scene) {
+    for (const std::string& words : carriedWords(node))
+        scene.notCarried.push_back({node.path, fmt::format("{}: it was {}", words, how)});
+}
 
 bool needsPlace(const Node& node) {
     return node.kind == NodeKind::Camera || node.kind == NodeKind::Light;
@@ -78,7 +85,11 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
                 continue;
             }
             node.transform = nullptr;
-            node.properties = nullptr;
+            // Its own values stay; a box was given for a space that is gone.
+            node.properties =
+                changedProperties(node.properties, [](const PropertyNode& property, const std::string&, const auto&) {
+                    return property.role == SpaceRole::Box ? nullptr : property.values;
+                });
         }
         if (!keepGroups && (node.geometry || needsPlace(node)))
             node.visibility = resolvedVisibility(*scene, i);
@@ -132,6 +143,8 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
             MergePart part{node.name, node.geometry, {}};
             WYC_TRY(origin, splitOrigin(node));
             part.origin = std::move(origin);
+            if (part.origin.points.empty()) // a piece carries nothing but its way back
+                tellDropped(node, "merged", result);
             parts.push_back(std::move(part));
         }
     }
@@ -191,6 +204,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
             continue;
         }
         any = true;
+        tellDropped(node, "split", result);
         for (const FaceSet& set : sets) {
             Node piece;
             piece.kind = node.kind;
