@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "facts_desk.h"
 
-#include <algorithm>
 #include <cmath>
 
 #include <QFileDialog>
@@ -15,8 +14,6 @@
 
 #include <qcustomplot.h>
 
-#include "base/hash.h"
-#include "base/text.h"
 #include "desk_parts.h"
 #include "theme.h"
 
@@ -138,16 +135,16 @@ bool FactsDesk::eventFilter(QObject* watched, QEvent* event) {
     return QWidget::eventFilter(watched, event);
 }
 
-void FactsDesk::fact(int row, int column, const QString& name, const QString& value, const QString& tip) {
-    auto* label = new QLabel(name, gridHost_);
+void FactsDesk::fact(int row, int column, const ItemFact& fact) {
+    auto* label = new QLabel(fact.name, gridHost_);
     label->setProperty("dim", true);
-    auto* figure = new QLabel(value, gridHost_);
+    auto* figure = new QLabel(fact.value, gridHost_);
     figure->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    figure->setToolTip(tip);
-    label->setToolTip(tip);
+    figure->setToolTip(fact.tip);
+    label->setToolTip(fact.tip);
     figure->setWordWrap(true);
     grid_->addWidget(label, row, column * 2, Qt::AlignTop);
-    grid_->addWidget(figure, row, column * 2 + 1, Qt::AlignTop);
+    grid_->addWidget(figure, row, column * 2 + 1, 1, fact.wide ? 3 : 1, Qt::AlignTop);
 }
 
 void FactsDesk::showItem() {
@@ -176,71 +173,15 @@ void FactsDesk::showItem() {
     origin_->setText(
         QStringLiteral("%1 · %2").arg(QString::fromStdString(item->kind), QString::fromStdString(item->source->name)));
     int row = 0;
-    const double unit = workspace_.unitMetres(*item);
-    QString points = QString::fromStdString(groupedDigits(item->points));
-    if (item->profile && !item->profile->pointCounts.empty()) {
-        const auto& counts = item->profile->pointCounts;
-        const auto [least, most] = std::minmax_element(counts.begin(), counts.end());
-        if (*least != *most)
-            points = QStringLiteral("%1 – %2").arg(QString::fromStdString(groupedDigits(*least)),
-                                                   QString::fromStdString(groupedDigits(*most)));
+    int column = 0;
+    for (const ItemFact& it : factsOf(workspace_, *item)) {
+        if (it.wide && column > 0)
+            ++row;
+        fact(row, it.wide ? 0 : column, it);
+        column = it.wide ? 0 : 1 - column;
+        if (column == 0)
+            ++row;
     }
-    fact(row, 0, tr("points"), points, tr("Points of a sample; two numbers where they come and go"));
-    fact(row++, 1, tr("faces"), QString::fromStdString(groupedDigits(item->faces)), tr("Faces of the first sample"));
-    const auto range = item->range();
-    QString samples = QStringLiteral("1 · %1").arg(tr("still"));
-    if (item->profile && item->profile->count() > 1) {
-        const double frames = range ? range->count() : 1.0;
-        const double each = frames / static_cast<double>(item->profile->count());
-        samples = QStringLiteral("%1 · %2")
-                      .arg(item->profile->count())
-                      .arg(std::abs(each - 1.0) < 0.02 ? tr("every frame")
-                           : each > 1.0                ? tr("one in %1 frames").arg(each, 0, 'g', 3)
-                                                       : tr("%1 a frame").arg(1.0 / each, 0, 'g', 3));
-    }
-    fact(row, 0, tr("samples"), samples, tr("Stored poses and how dense they are"));
-    fact(row++, 1, tr("range"),
-         range ? QStringLiteral("%1 – %2").arg(QString::fromStdString(frameText(range->first)),
-                                               QString::fromStdString(frameText(range->last)))
-               : tr("still"),
-         tr("First and last frame with a sample, at the source's rate"));
-    if (item->profile && !item->profile->extent.isEmpty()) {
-        const Vec3d size = item->profile->bounds.empty() || item->profile->bounds[0].isEmpty()
-                               ? item->profile->extent.size()
-                               : item->profile->bounds[item->profile->count() / 2].size();
-        fact(row, 0, tr("size"),
-             QStringLiteral("%1 × %2 × %3")
-                 .arg(QString::fromStdString(lengthText(size.x * unit)),
-                      QString::fromStdString(lengthText(size.y * unit)),
-                      QString::fromStdString(lengthText(size.z * unit))),
-             tr("Width, height, depth of the pose in the middle of its range"));
-    }
-    std::size_t same = 0;
-    for (const ItemView& other : workspace_.items())
-        same += other.topology == item->topology && other.faces > 0;
-    fact(row++, 1, tr("order"),
-         item->faces > 0 ? QString::fromStdString(hashText(item->topology)).left(8) +
-                               (same > 1 ? tr(" same in %1").arg(same) : QString())
-                         : QStringLiteral("–"),
-         tr("Hash of face sizes and corners: equal hashes are the same vertex order"));
-    const Scene& scene = item->source->scene;
-    fact(row, 0, tr("unit"),
-         item->scene && item->scene->unitMetres ? QString::fromStdString(unitName(*item->scene->unitMetres))
-         : workspace_.job().shot.unitMetres ? tr("not stated, read as %1").arg(QString::fromStdString(unitName(unit)))
-                                            : tr("not stated"),
-         tr("As the source states it, or the shot"));
-    fact(row++, 1, tr("rate"),
-         scene.rate ? QString::fromStdString(scene.rate->shortText()) + QStringLiteral(" fps") : tr("not stated"),
-         tr("As the source states it, or as its times say"));
-    fact(row, 0, tr("file"),
-         QStringLiteral("%1%2").arg(QString::fromStdString(sizeText(item->source->sizeBytes)),
-                                    item->source->fileCount > 1 ? tr(" in %1 files").arg(item->source->fileCount)
-                                                                : QString()),
-         QString::fromStdString(item->source->spec.path.string()));
-    if (item->source->format->id == "mdd")
-        fact(row++, 1, tr("rest mesh"),
-             item->source->restUsed ? QString::fromStdString(item->source->restUsed->filename().string()) : tr("none"),
-             tr("Mesh the point cache takes its faces from"));
     if (!item->source->restCandidates.empty() && !item->source->restUsed) {
         auto* ask = new QWidget(gridHost_);
         auto* choices = new QVBoxLayout(ask);

@@ -3,7 +3,7 @@
 // The Facts desk: figures of the active item with their picture, and the findings.
 #include <QWidget>
 
-#include "workspace.h"
+#include "item_facts.h"
 
 class QCustomPlot;
 class QCPItemLine;
@@ -29,7 +29,7 @@ class FactsDesk : public QWidget {
     void showPlot();
     void showFrame();
     void showFindings();
-    void fact(int row, int column, const QString& name, const QString& value, const QString& tip);
+    void fact(int row, int column, const ItemFact& fact);
     Workspace& workspace_;
     QLabel* name_;
     QLabel* origin_;

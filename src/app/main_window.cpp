@@ -417,7 +417,8 @@ void MainWindow::showTitle() {
             ++opened;
         }
     statusRight_->setText(nothing ? QString()
-                                  : tr("%1 sources · %2 · frames are read when asked for · %3")
+                                  : (opened == 1 ? tr("%1 source · %2 · frames are read when asked for · %3")
+                                                 : tr("%1 sources · %2 · frames are read when asked for · %3"))
                                         .arg(opened)
                                         .arg(QString::fromStdString(sizeText(size)),
                                              document.modified() ? tr("job not saved") : tr("job saved")));

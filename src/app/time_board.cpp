@@ -113,7 +113,7 @@ std::string TimeBoard::foldKey(const Row& row) {
 void TimeBoard::addRows(const SourceView& source) {
     if (!source.source)
         return;
-    const Scene& scene = source.source->scene;
+    const Scene& scene = source.source->shown();
     std::unordered_map<std::string_view, const ItemView*> items;
     for (const ItemView& item : workspace_.items())
         if (item.key.source == source.id)

@@ -42,6 +42,18 @@ QString stateWords(const ItemView& item) {
                                                                        : QStringLiteral("moves");
 }
 
+QString amountWords(const ItemView& item) {
+    if (item.nodeKind == NodeKind::Transform)
+        return TimeBoard::tr("transform");
+    if (!hasGeometry(item.nodeKind))
+        return QString::fromStdString(item.kind);
+    if (item.pieces > 1)
+        return TimeBoard::tr("%1 pieces").arg(item.pieces);
+    const std::size_t most = item.mostPoints();
+    return (most > item.points ? TimeBoard::tr("≤ %1 points") : TimeBoard::tr("%1 points"))
+        .arg(QString::fromStdString(groupedDigits(most)));
+}
+
 KindMark markOf(const ItemView& item) {
     switch (item.nodeKind) {
     case NodeKind::Points: return KindMark::Points;
@@ -145,9 +157,10 @@ void TimeBoard::paintRuler(QPainter& painter) {
     painter.drawText(QRect(12, 0, 120, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
     painter.setFont(textFont(8));
     painter.setPen(colour::kChalk2);
+    const std::size_t items = workspace_.items().size();
     painter.drawText(QRect(164, 0, kHeadWidth - 174, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
-                     tr("%1 items · frames, %2 fps")
-                         .arg(workspace_.items().size())
+                     (items == 1 ? tr("%1 item · frames, %2 fps") : tr("%1 items · frames, %2 fps"))
+                         .arg(items)
                          .arg(QString::fromStdString(workspace_.rate().shortText())));
     const double perFrame = (width() - kHeadWidth) / (view_.last - view_.first);
     const double step = labelStep(perFrame);
@@ -225,28 +238,33 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     QFont font = painter.font();
     font.setStrikeOut(item->leftOut);
     painter.setFont(font);
-    const int nameLeft = indent + 21;
     const QString name = QString::fromStdString(item->name);
-    const int room = 174 - nameLeft;
-    int left = nameLeft;
+    const QString amount = amountWords(*item);
+    constexpr int kAmountRight = 252;
+    const int end = kAmountRight - QFontMetrics(textFont(8.5)).horizontalAdvance(amount) - 10;
+    int left = indent + 21;
     // Parents without a row stand before the name as far as there is room.
-    if (const int aboveWidth = painter.fontMetrics().horizontalAdvance(row.above);
-        aboveWidth > 0 && aboveWidth + painter.fontMetrics().horizontalAdvance(name) <= room) {
+    constexpr int kLeastForParents = 28;
+    const QFontMetrics metrics = painter.fontMetrics();
+    const int room = end - left - metrics.horizontalAdvance(name);
+    if (!row.above.isEmpty() && room >= kLeastForParents) {
+        const QString above = metrics.horizontalAdvance(row.above) <= room
+                                  ? row.above
+                                  : metrics.elidedText(row.above.chopped(3), Qt::ElideRight,
+                                                       room - metrics.horizontalAdvance(QStringLiteral(" / "))) +
+                                        QStringLiteral(" / ");
         const QPen pen = painter.pen();
         painter.setPen(QColor(0x6B, 0x80, 0x80));
-        painter.drawText(QRect(left, rect.top(), aboveWidth + 2, rect.height()), Qt::AlignVCenter, row.above);
+        painter.drawText(QRect(left, rect.top(), end - left, rect.height()), Qt::AlignVCenter, above);
         painter.setPen(pen);
-        left += aboveWidth;
+        left += metrics.horizontalAdvance(above);
     }
-    painter.drawText(QRect(left, rect.top(), 176 - left, rect.height()), Qt::AlignVCenter,
-                     painter.fontMetrics().elidedText(name, Qt::ElideRight, 174 - left));
+    painter.drawText(QRect(left, rect.top(), end + 2 - left, rect.height()), Qt::AlignVCenter,
+                     metrics.elidedText(name, Qt::ElideRight, end - left));
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QRect(160, rect.top(), 92, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
-                     hasGeometry(item->nodeKind)
-                         ? tr("%1 points").arg(QString::fromStdString(groupedDigits(item->points)))
-                     : item->nodeKind == NodeKind::Transform ? tr("transform")
-                                                             : QString::fromStdString(item->kind));
+    painter.drawText(QRect(left, rect.top(), kAmountRight - left, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
+                     amount);
     const QString state = stateWords(*item);
     painter.setPen(state == QStringLiteral("static") || state == QStringLiteral("unreadable") ? colour::kStraw
                                                                                               : colour::kChalk2);
@@ -263,14 +281,15 @@ void TimeBoard::paintGroupHead(QPainter& painter, const Row& row, const QRect& r
     painter.drawText(QRect(indent + 21, rect.top(), 222 - indent, rect.height()), Qt::AlignVCenter,
                      painter.fontMetrics().elidedText(name, Qt::ElideMiddle, 220 - indent));
     painter.setFont(textFont(8.5));
-    painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, tr("%1 items").arg(row.below));
+    painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight,
+                     (row.below == 1 ? tr("%1 item") : tr("%1 items")).arg(row.below));
 }
 
 void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& rect) {
     for (const SourceView& source : workspace_.sources()) {
         if (source.id != row.source || !source.source)
             continue;
-        const Scene& scene = source.source->scene;
+        const Scene& scene = source.source->shown();
         const auto node = scene.find(row.item.path);
         if (!node || !scene.nodes[*node].transform || scene.nodes[*node].transform->constant())
             return;

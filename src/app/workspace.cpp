@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include <QDir>
 
@@ -10,6 +11,7 @@
 #include "demo/lantern_shoal.h"
 #include "report/report.h"
 #include "scene/stand_in.h"
+#include "steps/pieces.h"
 
 namespace wyc::app {
 
@@ -25,6 +27,12 @@ std::optional<FrameRange> ItemView::range() const {
         return std::nullopt;
     return FrameRange{snappedFrame(scene->workingRate.frameAt(span->first)),
                       snappedFrame(scene->workingRate.frameAt(span->last))};
+}
+
+std::size_t ItemView::mostPoints() const {
+    if (!profile || profile->pointCounts.empty())
+        return points;
+    return *std::max_element(profile->pointCounts.begin(), profile->pointCounts.end());
 }
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
@@ -281,7 +289,7 @@ void Workspace::rebuildItems() {
     for (const SourceView& source : sources_) {
         if (!source.source)
             continue;
-        const Scene& scene = source.source->scene;
+        const Scene& scene = source.source->shown();
         const std::vector<bool> isItem = itemMask(scene);
         for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
             const Node& node = scene.nodes[n];
@@ -315,7 +323,9 @@ void Workspace::rebuildItems() {
                 made = itemScene(*source.source, node.path, {}); // show it as it came, with the error beside it
             }
             if (made) {
-                view.scene = std::make_shared<const Scene>(withStandIns(*made));
+                SeenTogether seen = piecesTogether(withStandIns(*made));
+                view.scene = std::make_shared<const Scene>(std::move(seen.scene));
+                view.pieces = seen.pieces;
                 view.node = shownNode(*view.scene, node.kind);
                 view.hidden = neverSeen(*view.scene, view.node);
                 const ItemFacts facts = itemFacts(*view.scene, view.node);
@@ -412,6 +422,7 @@ void Workspace::check() {
         CheckInput input;
         input.shot = shot;
         std::map<std::string, ItemKey> keys;
+        std::set<SourceId> told; // what a source says as a whole is told once
         auto found = std::make_shared<std::vector<ItemFinding>>();
         for (const Held& entry : *held) {
             MeasuredItem item;
@@ -425,8 +436,9 @@ void Workspace::check() {
             item.restPoints = restPointsOf(*entry.view.source);
             keys[item.label] = entry.view.key;
             input.items.push_back(std::move(item));
+            const bool firstOfSource = told.insert(entry.view.key.source).second;
             for (Finding& finding : readerFindings(*entry.view.scene))
-                if (finding.item.empty() || finding.item == entry.view.key.path)
+                if (finding.item.empty() ? firstOfSource : finding.item == entry.view.key.path)
                     found->push_back({entry.view.key, std::move(finding)});
         }
         for (Finding& finding : runChecks(input))

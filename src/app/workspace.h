@@ -38,6 +38,7 @@ struct ItemView {
     std::size_t node = 0;    // of it in that scene
     std::vector<Step> steps; // that `scene` was made with
     bool leftOut = false;
+    std::size_t pieces = 1; // that a split made of it; the scene shows them together
     std::size_t points = 0;
     std::size_t faces = 0;
     std::uint64_t topology = 0;
@@ -46,6 +47,8 @@ struct ItemView {
     std::optional<Error> error;                      // of its steps or its first sample
     [[nodiscard]] double frameAt(std::size_t sample) const;
     [[nodiscard]] std::optional<FrameRange> range() const;
+    /// Most points of a sample.
+    [[nodiscard]] std::size_t mostPoints() const;
 };
 
 struct SourceView {

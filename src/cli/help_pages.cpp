@@ -5,7 +5,7 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "base/version.h"
-#include "options.h"
+#include "command_line.h"
 
 namespace wyc::cli {
 namespace {

@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/parallel.h"
-#include "options.h"
+#include "command_line.h"
 
 int main(int argc, char** argv) {
     using namespace wyc::cli;

@@ -1,11 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// The options of the verbs, declared once: parsing, help, man page and completions all come from here.
-#include <memory>
+// The verbs and what they are given.
 #include <string>
 #include <vector>
-
-#include <CLI/CLI.hpp>
 
 #include "common.h"
 #include "scene/shot.h"
@@ -80,20 +77,6 @@ struct ProveArguments {
     std::string record;
 };
 
-struct CommandLine {
-    CommandLine();
-    CLI::App app;
-    Common common;
-    InfoArguments info;
-    SampleArguments sample;
-    CheckArguments check;
-    ConvertArguments convert;
-    DeliverArguments deliver;
-    ProveArguments prove;
-    std::string demoFolder;
-    std::string pagesFolder;
-};
-
 int runInfo(const Common& common, const InfoArguments& arguments);
 int runSample(const Common& common, const SampleArguments& arguments);
 int runCheck(const Common& common, const CheckArguments& arguments);
@@ -101,7 +84,5 @@ int runConvert(const Common& common, const ConvertArguments& arguments);
 int runDeliver(const Common& common, const DeliverArguments& arguments);
 int runProve(const Common& common, const ProveArguments& arguments);
 int runDemo(const Common& common, const std::string& folder);
-/// Writes man page and completions into a folder.
-int runPages(const Common& common, CLI::App& app, const std::string& folder);
 
 } // namespace wyc::cli

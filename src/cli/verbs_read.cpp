@@ -153,9 +153,10 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
         for (const JobSource& entry : job.sources) {
             WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
             // Every item with its own chain: they may differ within one source.
-            const std::vector<bool> isItem = itemMask(source->scene);
-            for (std::size_t n = 0; n < source->scene.nodes.size(); ++n) {
-                const Node& node = source->scene.nodes[n];
+            const Scene& shown = source->shown();
+            const std::vector<bool> isItem = itemMask(shown);
+            for (std::size_t n = 0; n < shown.nodes.size(); ++n) {
+                const Node& node = shown.nodes[n];
                 const JobItem* item = job.item(entry.id, node.path);
                 if (!isItem[n] || (item && item->leftOut))
                     continue;
@@ -180,7 +181,7 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
     WYC_TRY(sources, openAll(common, arguments.open, result.shot.rateOrDefault()));
     result.sources = std::move(sources);
     for (const SourcePtr& source : result.sources)
-        result.scenes.push_back(withStandIns(source->scene));
+        result.scenes.push_back(withStandIns(source->shown()));
     return result;
 }
 

@@ -148,6 +148,81 @@ TEST_F(SceneWindow, CurvesPointsAndCamerasAreDrawn) {
     }
 }
 
+TEST_F(SceneWindow, FactsSayWhatMattersForAKind) {
+    const auto facts = [&](const char* name) {
+        workspace().setActive(ItemKey(item(name).key));
+        settle();
+        QStringList words;
+        for (const QLabel* label : child<QWidget>("factsDesk")->findChildren<QLabel*>())
+            if (label->isVisible())
+                words << label->text();
+        return words;
+    };
+    const QStringList camera = facts("boom_cam");
+    EXPECT_TRUE(camera.contains(QStringLiteral("32 – 50 mm")));
+    EXPECT_TRUE(camera.contains(QStringLiteral("36.0 × 24.0 mm")));
+    EXPECT_TRUE(camera.contains(QStringLiteral("180°")));
+    EXPECT_FALSE(camera.contains(QStringLiteral("faces")));
+    const QStringList curves = facts("fronds");
+    EXPECT_TRUE(curves.contains(QStringLiteral("curves")));
+    EXPECT_FALSE(curves.contains(QStringLiteral("order")));
+    const QStringList snow = facts("marine_snow");
+    EXPECT_TRUE(snow.contains(QStringLiteral("489 – 729")));
+    EXPECT_FALSE(snow.filter(QStringLiteral("its point ids")).isEmpty());
+    EXPECT_TRUE(facts("hull").contains(QStringLiteral("order")));
+}
+
+TEST_F(SceneWindow, PiecesOfASplitAreSeenTogether) {
+    const ItemView before = item("bell");
+    workspace().setActive(ItemKey(before.key));
+    window_->viewport().setScope(ViewScope::Item);
+    window_->viewport().frameActive();
+    const QImage whole = picture();
+    workspace().addSteps(before.key, {{"split", {{"by", "face sets"}}, true}}, QStringLiteral("Split"));
+    ASSERT_TRUE(settle());
+    const ItemView& after = item("bell");
+    EXPECT_FALSE(after.error);
+    EXPECT_GT(after.pieces, 1U);
+    EXPECT_EQ(after.points, before.points);
+    EXPECT_EQ(after.topology, before.topology);
+    EXPECT_EQ(after.profile->speedAt(40), before.profile->speedAt(40));
+    const QImage pieces = picture();
+    EXPECT_LT(differing(whole, pieces), whole.width() * whole.height() / 4000);
+}
+
+class PlainWindow : public WindowTest {};
+
+TEST_F(PlainWindow, InstancesAreItemsAndGoIntoADeliveryAsCopies) {
+    open({fs::path(WYC_TEST_DATA) / "abc" / "instances.abc"}, 8);
+    const Scene shown = workspace().items().front().source->shown();
+    workspace().document().edit("Delivery", [&](Job& job) {
+        job.deliveries.emplace_back();
+        job.deliveries[0].folder = folder_ / "out";
+        job.deliveries[0].oneFile = true;
+        job.deliveries[0].wholeRange = true;
+    });
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    bool told = false;
+    for (const QLabel* label : window_->deliverDesk().findChildren<QLabel*>())
+        told = told || (label->isVisible() && label->text().contains(QStringLiteral("once more")));
+    EXPECT_TRUE(told);
+    ASSERT_TRUE(click(child<QPushButton>("deliver")));
+    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 30000));
+    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
+    ASSERT_TRUE(window_->deliverDesk().rows()[0].result) << window_->deliverDesk().rows()[0].words.toStdString();
+    const auto back = test::openFile(window_->deliverDesk().rows()[0].result->target);
+    ASSERT_TRUE(back);
+    for (const char* path : {"/library/bell", "/port_0/blade_again", "/port_2/propeller_again/blade"}) {
+        SCOPED_TRACE(path);
+        const auto from = shown.find(path);
+        const auto to = back->find(path);
+        ASSERT_TRUE(from && to);
+        EXPECT_EQ(test::pointsOf(*back->nodes[*to].geometry, 0), test::pointsOf(*shown.nodes[*from].geometry, 0));
+        EXPECT_EQ(placementAt(*back, *to, 41.75)->matrix, placementAt(shown, *from, 41.75)->matrix);
+    }
+}
+
 TEST_F(SceneWindow, ADeliverySettingThatMakesNoSenseIsToldAndNotTaken) {
     window_->desks().setCurrentIndex(2);
     ASSERT_TRUE(settle());

@@ -55,13 +55,13 @@ TEST(Properties, RolesFollowFromNamePlaceAndInterpretation) {
     EXPECT_EQ(roleAt(".geom/P"), SpaceRole::Position);
     EXPECT_EQ(roleAt(".geom/.selfBnds"), SpaceRole::Box);
     EXPECT_EQ(roleAt(".geom/.arbGeomParams/P3f_fvr"), SpaceRole::Position);
-    EXPECT_EQ(roleAt(".geom/.arbGeomParams/N3f_con"), SpaceRole::Direction);
-    EXPECT_EQ(roleAt(".geom/.arbGeomParams/V3f_vtx"), SpaceRole::Direction);
+    EXPECT_EQ(roleAt(".geom/.arbGeomParams/N3f_con"), SpaceRole::Normal);
+    EXPECT_EQ(roleAt(".geom/.arbGeomParams/V3f_vtx"), SpaceRole::Vector);
     EXPECT_EQ(roleAt(".geom/.arbGeomParams/Int32_uni"), SpaceRole::None);
     EXPECT_EQ(roleAt(".geom/.arbGeomParams/P2f_con"), SpaceRole::None); // no place in space
     const Scene snow = foreign("points_birth_death");
     const Node& flecks = snow.nodes[*snow.find("/snow_grp/marine_snow")];
-    EXPECT_EQ(findProperty(flecks.properties, ".geom/.velocities")->role, SpaceRole::Position);
+    EXPECT_EQ(findProperty(flecks.properties, ".geom/.velocities")->role, SpaceRole::Velocity);
     EXPECT_EQ(findProperty(flecks.properties, ".geom/.widths")->role, SpaceRole::Length);
 }
 
@@ -215,6 +215,8 @@ TEST(Curves, LayoutsAreReadAndLinesFollowThem) {
         for (const std::uint32_t end : lines.edges)
             EXPECT_LT(end, lines.points.size());
         EXPECT_EQ(lines.source.size(), lines.points.size());
+        if (layout->basis == CurveLayout::Basis::Hermite || layout->basis == CurveLayout::Basis::Power)
+            continue; // their points are tangents and coefficients too
         // A curve stays within the box of its points (convex hull; Catmull-Rom may swing out a little).
         const Bounds hull = boundsOf(points);
         const double slack = hull.diagonal() * 0.2;
@@ -227,7 +229,7 @@ TEST(Curves, LayoutsAreReadAndLinesFollowThem) {
 
 TEST(Curves, CubicsAreEvaluated) {
     const std::vector<Vec3f> points{{0, 0, 0}, {0, 1, 0}, {1, 1, 0}, {1, 0, 0}};
-    CurveLayout layout{{4}, CurveLayout::Type::Cubic, false, CurveLayout::Basis::Bezier};
+    CurveLayout layout{{4}, CurveLayout::Type::Cubic, false, CurveLayout::Basis::Bezier, {}, {}, {}};
     const Polylines bezier = drawnCurves(points, layout);
     EXPECT_EQ(bezier.points.front(), points.front());
     EXPECT_EQ(bezier.points.back(), points.back());
@@ -238,6 +240,44 @@ TEST(Curves, CubicsAreEvaluated) {
     EXPECT_NEAR(through.points.back().x, 1.0F, 1e-6F);
     layout.sizes = {4, 9}; // more than there are: what does not fit is left out
     EXPECT_EQ(drawnCurves(points, layout).points.size(), through.points.size());
+}
+
+TEST(Curves, OtherBasesAndVariableOrdersAreEvaluated) {
+    // Point, tangent, point, tangent.
+    const std::vector<Vec3f> points{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {1, 0, 0}};
+    CurveLayout layout{{4}, CurveLayout::Type::Cubic, false, CurveLayout::Basis::Hermite, {}, {}, {}};
+    const Polylines hermite = drawnCurves(points, layout);
+    EXPECT_EQ(hermite.points.front(), points[0]);
+    EXPECT_EQ(hermite.points.back(), points[2]);
+    EXPECT_NEAR(hermite.points[3].x, 0.5F, 1e-6F);
+    EXPECT_GT(hermite.points[1].x, hermite.points[1].y * 2); // leaves along its tangent
+    layout.basis = CurveLayout::Basis::Power;                // coefficients of t³, t², t and 1
+    const Polylines power = drawnCurves(points, layout);
+    EXPECT_EQ(power.points.front(), points[3]);
+    EXPECT_EQ(power.points.back(), (Vec3f{3, 1, 0}));
+    // A quarter of a circle is a rational curve of order 3.
+    const float w = std::sqrt(0.5F);
+    const std::vector<Vec3f> quarter{{1, 0, 0}, {1, 1, 0}, {0, 1, 0}, {7, 7, 7}, {8, 8, 8}};
+    const CurveLayout circle{{3, 2}, CurveLayout::Type::Variable,    false,          CurveLayout::Basis::None,
+                             {3, 2}, {0, 0, 0, 1, 1, 1, 0, 0, 1, 1}, {1, w, 1, 1, 1}};
+    const Polylines round = drawnCurves(quarter, circle);
+    ASSERT_EQ(round.points.size(), 14U);
+    for (std::size_t i = 0; i < 7; ++i)
+        EXPECT_NEAR(std::hypot(round.points[i].x, round.points[i].y), 1.0F, 1e-6F);
+    EXPECT_EQ(round.points[13], quarter[4]);
+    EXPECT_EQ(circle.words(), "orders 2 – 3");
+    // What contradicts itself goes through its points.
+    for (const auto& spoil : std::vector<std::function<void(CurveLayout&)>>{
+             [](CurveLayout& c) { c.knots.pop_back(); }, [](CurveLayout& c) { c.knots[2] = 2; },
+             [](CurveLayout& c) { c.orders[0] = c.orders[1] = 200; }, [](CurveLayout& c) { c.orders.pop_back(); },
+             [](CurveLayout& c) { c.weights[0] = -1; }, [](CurveLayout& c) { c.knots[0] = std::nanf(""); }}) {
+        CurveLayout spoilt = circle;
+        spoil(spoilt);
+        const Polylines lines = drawnCurves(quarter, spoilt);
+        EXPECT_EQ(std::count(lines.points.begin(), lines.points.end(), quarter[4]), 1);
+        for (const Vec3f& p : lines.points)
+            EXPECT_TRUE(isFinite(p));
+    }
 }
 
 TEST(StandIns, GiveABodyToWhatHasNoPointsAndNothingElse) {

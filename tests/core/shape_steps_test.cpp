@@ -7,6 +7,7 @@
 #include "scene/camera.h"
 #include "scene/face_sets.h"
 #include "scene/instances.h"
+#include "steps/pieces.h"
 #include "steps/step.h"
 #include "support/scenes.h"
 #include "support/temp_folder.h"
@@ -373,6 +374,30 @@ TEST(Merge, PointsFollowItemByItemAndEveryItemIsAFaceSet) {
     EXPECT_EQ((*faceSetsOf(*back, *back->find("/all")))[1].faces, (*sets)[1].faces);
 }
 
+TEST(Pieces, OfASplitAreSeenTogetherInTheirOldOrder) {
+    Scene scene = test::sheetScene();
+    const auto whole = test::pointsOf(*scene.nodes[0].geometry, 5);
+    EXPECT_EQ(piecesTogether(scene).pieces, 1U);
+    scene.nodes[0].transform = MemoryTransform::fixed(Mat4::translation({3, 0, 0}));
+    MeshExtras extras;
+    extras.faceSets = {{FaceSet::Kind::Group, "left", {0, 1, 2, 3, 4, 5, 6}}};
+    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::still(), *scene.nodes[0].geometry->topology(0),
+                                                               std::vector<std::vector<Vec3f>>{whole}, extras);
+    const auto split = applySteps(scene, {{"split", {{"by", "face sets"}}, true}});
+    ASSERT_TRUE(split) << split.error().text();
+    ASSERT_EQ(split->nodes.size(), 2U);
+    const SeenTogether seen = piecesTogether(*split);
+    EXPECT_EQ(seen.pieces, 2U);
+    ASSERT_EQ(seen.scene.nodes.size(), 1U);
+    EXPECT_EQ(test::pointsOf(*seen.scene.nodes[0].geometry, 0), whole);
+    EXPECT_EQ(seen.scene.nodes[0].transform, split->nodes[0].transform);
+    // What else stands there is no part of it.
+    Scene more = *split;
+    more.nodes.push_back(nested().nodes[2]);
+    more.nodes.back().parent = -1;
+    EXPECT_EQ(piecesTogether(more).scene.nodes.size(), 3U);
+}
+
 // A cloud of points that carries a velocity and a width for each, and one number a frame.
 Scene cloud() {
     const FrameRate rate;
@@ -388,7 +413,7 @@ Scene cloud() {
         glow.push_back({static_cast<double>(i) * 10.0});
     }
     PropertyNode velocity{
-        ".velocities", {}, memoryValues(ValueType::Float, 3, true, sampling, velocities), {}, SpaceRole::Position};
+        ".velocities", {}, memoryValues(ValueType::Float, 3, true, sampling, velocities), {}, SpaceRole::Velocity};
     PropertyNode width{".widths", {}, memoryValues(ValueType::Float, 1, true, sampling, widths), {}, SpaceRole::Length};
     PropertyNode user{".userProperties",
                       {},
@@ -425,6 +450,87 @@ TEST(Carried, FollowsStepsOnTimeAndSpaceThroughAFile) {
     EXPECT_FLOAT_EQ((*valuesOf<float>(*width->values, 5))[0], 0.095F);
     const auto glow = findProperty(node.properties, ".geom/.userProperties/glow");
     EXPECT_EQ((*valuesOf<double>(*glow->values, 2))[0], 60.0);
+}
+
+// A still cloud that is carried about has the velocity of its carrier: that of its baked points.
+TEST(Carried, VelocitiesInWorldSpaceAreThoseOfThePoints) {
+    Scene scene = nested();
+    const auto points = test::pointsOf(*scene.nodes[2].geometry, 0);
+    const std::vector<float> still(points.size() * 3, 0.0F);
+    std::vector<float> places;
+    for (const Vec3f& p : points)
+        places.insert(places.end(), {p.x, p.y, p.z});
+    const std::map<std::string, std::string> vector{{"interpretation", "vector"}, {"geoScope", "vtx"}};
+    const std::map<std::string, std::string> point{{"interpretation", "point"}, {"geoScope", "vtx"}};
+    const auto values = [](const std::vector<float>& numbers) {
+        return memoryValues<float>(ValueType::Float, 3, true, Sampling::still(), {numbers});
+    };
+    std::vector<PropertyNode> parameters{{"v", vector, values(still), {}},
+                                         {"rest", point, values(places), {}},
+                                         {"wind", vector, values(std::vector<float>(90, 1.0F)), {}}};
+    for (PropertyNode& parameter : parameters)
+        parameter.role = roleOf(parameter, ".geom/.arbGeomParams");
+    PropertyNode velocity{".velocities", {}, values(still), {}};
+    velocity.role = roleOf(velocity, ".geom");
+    scene.nodes[2].kind = NodeKind::Points;
+    scene.nodes[2].geometry =
+        std::make_shared<VaryingPoints>(Sampling::still(), std::vector<std::vector<Vec3f>>{points});
+    scene.nodes[2].properties = std::make_shared<MemoryProperties>(
+        std::vector<PropertyNode>{{".geom", {}, nullptr, {velocity, {".arbGeomParams", {}, nullptr, parameters}}}});
+    const auto baked = applySteps(scene, {world()});
+    ASSERT_TRUE(baked) << baked.error().text();
+    const Node& node = baked->nodes[*baked->find("/group/inner/sheet")];
+    ASSERT_EQ(node.geometry->sampling().count(), 24U);
+    const auto at = [&](const char* path, std::size_t sample) {
+        const auto found = findProperty(node.properties, std::string(".geom/") + path);
+        EXPECT_EQ(found->values->sampling(), node.geometry->sampling()) << path;
+        return *valuesOf<float>(*found->values, sample);
+    };
+    for (const std::size_t i : {1U, 12U, 22U}) {
+        const auto before = test::pointsOf(*node.geometry, i - 1);
+        const auto now = test::pointsOf(*node.geometry, i);
+        const auto after = test::pointsOf(*node.geometry, i + 1);
+        const auto matrix = placementAt(scene, 2, node.geometry->sampling().time(i))->matrix;
+        const Vec3d wind = transformedPoint(Vec3d{1, 1, 1}, matrix) - transformedPoint(Vec3d{0, 0, 0}, matrix);
+        for (std::size_t p = 0; p < now.size(); ++p) {
+            const Vec3d moved = (Vec3d(after[p]) - Vec3d(before[p])) * 12.0; // over two frames of 1/24 s
+            const auto v = at(".velocities", i);
+            EXPECT_NEAR(v[p * 3], moved.x, 1e-4);
+            EXPECT_NEAR(v[p * 3 + 1], moved.y, 1e-4);
+            EXPECT_NEAR(v[p * 3 + 2], moved.z, 1e-4);
+            EXPECT_EQ(v, at(".arbGeomParams/v", i));
+            EXPECT_EQ(at(".arbGeomParams/rest", i)[p * 3 + 1], now[p].y);
+            EXPECT_NEAR(at(".arbGeomParams/wind", i)[p * 3], wind.x, 1e-5);
+        }
+    }
+    EXPECT_GT(std::abs(at(".velocities", 12)[0]), 0.1F);
+}
+
+TEST(Carried, AFasterRateMakesVelocitiesFasterAndKeepsTheShutterAngle) {
+    Scene scene = cloud();
+    CameraFigures figures;
+    figures.shutterOpen = -0.25 / 24;
+    figures.shutterClose = 0.25 / 24;
+    scene.nodes.push_back({"eye",
+                           "/eye",
+                           -1,
+                           NodeKind::Camera,
+                           nullptr,
+                           nullptr,
+                           {},
+                           {},
+                           cameraProperties(Sampling::still(), {figures})});
+    const auto faster = applySteps(scene, {{"rate", {{"rate", "48"}}, true}});
+    ASSERT_TRUE(faster) << faster.error().text();
+    const auto velocity = findProperty(faster->nodes[0].properties, ".geom/.velocities");
+    EXPECT_EQ((*valuesOf<float>(*velocity->values, 3))[0], 6.0F);
+    const auto width = findProperty(faster->nodes[0].properties, ".geom/.widths");
+    EXPECT_EQ((*valuesOf<float>(*width->values, 3))[0], 3.5F);
+    const auto view = cameraAt(*faster, 1, 0.0);
+    ASSERT_TRUE(view);
+    EXPECT_DOUBLE_EQ(view->figures.shutterClose, 0.25 / 48);
+    EXPECT_DOUBLE_EQ(view->figures.shutterOpen, -0.25 / 48);
+    EXPECT_EQ(view->figures.focalLength, figures.focalLength);
 }
 
 TEST(Carried, IsProvenSampleBySample) {

@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "formats/mdd/mdd.h"
 #include "formats/obj/obj.h"
+#include "scene/instances.h"
 
 namespace wyc {
 namespace {
@@ -250,6 +251,21 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     source->scene.remarks.insert(source->scene.remarks.begin(), remarks.begin(), remarks.end());
     if (sequence)
         remarkSequence(source->scene, *sequence);
+    if (hasInstances(source->scene)) {
+        constexpr std::size_t kMostShown = 100'000;
+        if (auto expanded = expandedInstances(source->scene, kMostShown))
+            source->expanded = std::make_shared<const Scene>(std::move(*expanded));
+        else
+            source->scene.remarks.push_back({"instances.not_shown",
+                                             "",
+                                             {},
+                                             {},
+                                             "",
+                                             fmt::format("Its instances cannot be had as items: {} ({})",
+                                                         expanded.error().what, expanded.error().item),
+                                             "They are carried from archive to archive by `wyc convert` all the same",
+                                             1});
+    }
     return SourcePtr(std::move(source));
 }
 

@@ -30,6 +30,10 @@ struct Source {
     std::size_t fileCount = 1;
     std::uint64_t sizeBytes = 0;
     Scene scene;
+    std::shared_ptr<const Scene> expanded; // with a copy for every instance; null where there is none
+
+    /// What a person chooses items from: instances count as what they show.
+    [[nodiscard]] const Scene& shown() const { return expanded ? *expanded : scene; }
 };
 using SourcePtr = std::shared_ptr<const Source>;
 

@@ -331,11 +331,12 @@ std::string itemLabel(const Source& source, const std::string& path) {
 }
 
 Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps) {
-    const auto node = source.scene.find(path);
+    const Scene& all = source.shown();
+    const auto node = all.find(path);
     if (!node)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path))
                         .inFile(source.spec.path.string()));
-    WYC_TRY(scene, branchOf(source.scene, *node));
+    WYC_TRY(scene, branchOf(all, *node));
     return applySteps(scene, steps);
 }
 
@@ -363,10 +364,11 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
         if (!source)
             continue;
-        const std::vector<bool> isItem = itemMask(source->scene);
+        const Scene& scene = source->shown();
+        const std::vector<bool> isItem = itemMask(scene);
         const Format* format = formatById(spec.format);
-        for (std::size_t n = 0; n < source->scene.nodes.size(); ++n) {
-            const Node& node = source->scene.nodes[n];
+        for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+            const Node& node = scene.nodes[n];
             // Cameras, lights and bare transforms go where a format has a place for them.
             if (!isItem[n] || (!node.geometry && format && !format->traits.properties))
                 continue;
@@ -375,10 +377,10 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
             if (!chosenBy(spec.items, {label, node.path, node.name}) || (entry && entry->leftOut && spec.items.empty()))
                 continue;
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
-            auto scene = itemScene(*source, node.path, steps);
-            if (!scene)
-                return fail(std::move(scene.error()).forItem(label));
-            DeliveryInput input = deliveryInput(*source, std::move(*scene), steps);
+            auto made = itemScene(*source, node.path, steps);
+            if (!made)
+                return fail(std::move(made.error()).forItem(label));
+            DeliveryInput input = deliveryInput(*source, std::move(*made), steps);
             input.label = label;
             input.itemName = node.name;
             for (const Step& step : steps)

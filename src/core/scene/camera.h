@@ -8,6 +8,8 @@
 namespace wyc {
 
 inline constexpr std::size_t kCameraFocus = 11;
+inline constexpr std::size_t kCameraShutterOpen = 12;
+inline constexpr std::size_t kCameraShutterClose = 13;
 inline constexpr std::size_t kCameraNear = 14;
 inline constexpr std::size_t kCameraFar = 15;
 

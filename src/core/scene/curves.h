@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Curves: how many points each has, how wide they are, and the lines they draw.
+#include <span>
+
 #include "scene/scene.h"
 
 namespace wyc {
@@ -12,6 +14,13 @@ struct CurveLayout {
     Type type = Type::Linear;
     bool periodic = false;
     Basis basis = Basis::None;
+    // Of curves of variable order; empty where the source gives none.
+    std::vector<std::uint8_t> orders; // of each curve: its degree + 1
+    std::vector<float> knots;         // curve after curve: points + order each
+    std::vector<float> weights;       // of each point
+
+    /// "linear", "cubic, B-spline, closed", "orders 2 – 5".
+    [[nodiscard]] std::string words() const;
 };
 
 /// Layout of the curves at a sample of their points.
@@ -26,8 +35,10 @@ struct Polylines {
     std::vector<std::uint32_t> edges;  // pairs
     std::vector<std::uint32_t> source; // which curve point each drawn point lies nearest to
 };
-/// Straight pieces that follow the curves: Bézier, B-spline and Catmull-Rom cubics are evaluated (their matrices are
-/// the usual ones, e.g. Foley et al., Computer Graphics, ch. 11); other bases are drawn through their points.
+/// Straight pieces that follow the curves. Cubics go by the matrix of their basis (the usual ones, e.g. Foley et al.,
+/// Computer Graphics, ch. 11): Bézier spans are 3 points apart, Hermite ones 2 (point, tangent, point, tangent), power
+/// ones 4 (coefficients of t³, t², t, 1), others 1. Curves of variable order are rational B-splines by de Boor's
+/// algorithm (Piegl, Tiller, The NURBS Book, ch. 4). What does not fit its own description is drawn through its points.
 [[nodiscard]] Polylines drawnCurves(std::span<const Vec3f> points, const CurveLayout& layout);
 
 } // namespace wyc

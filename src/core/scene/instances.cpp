@@ -6,15 +6,17 @@
 
 #include <fmt/format.h>
 
+#include "base/text.h"
+
 namespace wyc {
 namespace {
 
-constexpr std::size_t kMostNodes = 1'000'000;
 constexpr std::size_t kMostNested = 64;
 
 class Expander {
   public:
-    explicit Expander(const Scene& scene) : scene_(scene), children_(scene.nodes.size() + 1) {
+    Expander(const Scene& scene, std::size_t mostNodes)
+        : scene_(scene), mostNodes_(mostNodes), children_(scene.nodes.size() + 1) {
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
             byPath_[scene.nodes[i].path] = i;
             children_[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
@@ -45,14 +47,18 @@ class Expander {
                 return fail(
                     makeError(ErrorKind::BadInput, "instances show each other in a circle").forItem(original.path));
         }
-        if (result_.nodes.size() >= kMostNodes)
-            return fail(makeError(ErrorKind::Unsupported, "more than a million nodes come out of the instances")
+        if (result_.nodes.size() >= mostNodes_)
+            return fail(makeError(ErrorKind::Unsupported, fmt::format("more than {} nodes come out of the instances",
+                                                                      groupedDigits(mostNodes_)))
                             .forItem(original.path));
         Node node = scene_.nodes[shown];
         node.name = original.name;
         node.parent = parent;
         node.path =
             (parent < 0 ? std::string() : result_.nodes[static_cast<std::size_t>(parent)].path) + "/" + node.name;
+        if (shown != index)
+            result_.notCarried.push_back(
+                {node.path, fmt::format("that it is '{}' once more: it becomes a copy", original.instanceOf)});
         const int here = static_cast<int>(result_.nodes.size());
         result_.nodes.push_back(std::move(node));
         for (const std::size_t child : children_[shown + 1])
@@ -61,6 +67,7 @@ class Expander {
     }
 
     const Scene& scene_;
+    std::size_t mostNodes_;
     Scene result_;
     std::unordered_map<std::string, std::size_t> byPath_;
     std::vector<std::vector<std::size_t>> children_; // by parent + 1
@@ -72,8 +79,8 @@ bool hasInstances(const Scene& scene) {
     return std::any_of(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return !n.instanceOf.empty(); });
 }
 
-Result<Scene> expandedInstances(const Scene& scene) {
-    return hasInstances(scene) ? Expander(scene).expand() : Result<Scene>(scene);
+Result<Scene> expandedInstances(const Scene& scene, std::size_t mostNodes) {
+    return hasInstances(scene) ? Expander(scene, mostNodes).expand() : Result<Scene>(scene);
 }
 
 } // namespace wyc

@@ -6,8 +6,9 @@
 namespace wyc {
 
 /// The scene with every instance replaced by a copy of what it shows (samples stay shared). An error for an instance
-/// of something that is not there, that lies above it, or that multiplies beyond a million nodes.
-[[nodiscard]] Result<Scene> expandedInstances(const Scene& scene);
+/// of something that is not there, that lies above it, or that multiplies beyond so many nodes. What is lost by it,
+/// that they are instances, is said in `notCarried`.
+[[nodiscard]] Result<Scene> expandedInstances(const Scene& scene, std::size_t mostNodes = 1'000'000);
 [[nodiscard]] bool hasInstances(const Scene& scene);
 
 } // namespace wyc

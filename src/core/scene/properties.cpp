@@ -140,16 +140,22 @@ SpaceRole roleOf(const PropertyNode& property, const std::string& path) {
         return SpaceRole::Length;
     if (values.extent() != 3)
         return SpaceRole::None;
-    if (name == "P" || name == ".velocities")
+    if (name == "P")
         return SpaceRole::Position;
+    if (name == ".velocities")
+        return SpaceRole::Velocity;
     if (name == "N" || parent == "N")
-        return SpaceRole::Direction;
+        return SpaceRole::Normal;
     const auto said = property.metadata.find("interpretation");
     if (path.find(".arbGeomParams") == std::string::npos || said == property.metadata.end())
         return SpaceRole::None;
-    return said->second == "point"                                ? SpaceRole::Position
-           : said->second == "normal" || said->second == "vector" ? SpaceRole::Direction
-                                                                  : SpaceRole::None;
+    if (said->second == "vector") {
+        const std::string& its = name == ".vals" ? parent : name;
+        return its == "v" || its == "velocity" ? SpaceRole::Velocity : SpaceRole::Vector;
+    }
+    return said->second == "point"    ? SpaceRole::Position
+           : said->second == "normal" ? SpaceRole::Normal
+                                      : SpaceRole::None;
 }
 
 Sampling::Position locateIn(const SampledValues& values, double seconds, const FrameRate& rate) {

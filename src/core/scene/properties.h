@@ -108,9 +108,11 @@ class ValuesWrapper : public SampledValues {
 enum class SpaceRole {
     None,
     Length,    // scaled
-    Position,  // scaled and turned, in triples
-    Direction, // turned, in triples
-    Box,       // low and high corner: scaled and turned
+    Position,  // a place: moved, turned and scaled, in triples
+    Vector,    // a difference of places: turned and scaled
+    Velocity,  // such a difference a second, of the point of the same number: moved along by what moves its space
+    Normal,    // turned by the inverse transpose, its length kept
+    Box,       // low and high corner: turned and scaled
     CameraCore // the sixteen camera figures: near, far and focus distance are scaled
 };
 
@@ -169,6 +171,21 @@ template<class T> [[nodiscard]] Result<std::vector<T>> valuesOf(const SampledVal
     if (!result.empty())
         std::memcpy(result.data(), value.bytes.data(), result.size() * sizeof(T));
     return result;
+}
+/// Calls change(std::span<float>) or change(std::span<double>) on a value's numbers; does nothing for other types.
+template<class F> void changeNumbers(ValueType type, PropertyValue& value, F&& change) {
+    const auto with = [&]<class T>(T) {
+        std::vector<T> numbers(value.bytes.size() / sizeof(T));
+        if (numbers.empty())
+            return;
+        std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(T));
+        change(std::span<T>(numbers));
+        std::memcpy(value.bytes.data(), numbers.data(), numbers.size() * sizeof(T));
+    };
+    if (type == ValueType::Float)
+        with(0.0F);
+    else if (type == ValueType::Double)
+        with(0.0);
 }
 /// Strings of a sample as UTF-8.
 [[nodiscard]] Result<std::vector<std::string>> stringsOf(const SampledValues& values, std::size_t sample);

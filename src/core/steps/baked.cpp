@@ -116,44 +116,83 @@ class BakedGeometry final : public GeometryWrapper {
 
 class BakedValues final : public ValuesWrapper {
   public:
-    BakedValues(ValuesPtr inner, SpaceRole role, WorldMatrices world)
-        : ValuesWrapper(std::move(inner)), role_(role), world_(std::move(world)) {}
+    /// `carrier`: for velocities, the points they belong to, sampled alike; may be null.
+    BakedValues(ValuesPtr inner, SpaceRole role, WorldMatrices world, GeometryPtr carrier)
+        : ValuesWrapper(std::move(inner)), role_(role), world_(std::move(world)), carrier_(std::move(carrier)) {}
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
         WYC_TRY(value, inner().read(sample));
-        if (type() == ValueType::Float)
-            bake<float>(value, world_.at(sample));
-        else
-            bake<double>(value, world_.at(sample));
+        std::vector<Vec3f> points;
+        std::optional<Mat4> speed;
+        if (role_ == SpaceRole::Velocity && carrier_)
+            speed = world_.speedAt(sample);
+        if (speed)
+            WYC_CHECK(wyc::readPoints(*carrier_, sample, points));
+        changeNumbers(type(), value,
+                      [&](auto numbers) { bake(numbers, world_.at(sample), points, speed.value_or(Mat4{})); });
         return value;
     }
     [[nodiscard]] bool constant() const override { return sampling().count() < 2; }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
 
   private:
-    template<class T> void bake(PropertyValue& value, const Mat4& matrix) const {
-        std::vector<T> numbers(value.bytes.size() / sizeof(T));
-        if (numbers.empty())
-            return;
-        std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(T));
-        if (role_ == SpaceRole::Length) {
+    template<class T>
+    void bake(std::span<T> numbers, const Mat4& matrix, std::span<const Vec3f> points, const Mat4& speed) const {
+        const auto triple = [&](std::size_t i) {
+            return Vec3d{static_cast<double>(numbers[i]), static_cast<double>(numbers[i + 1]),
+                         static_cast<double>(numbers[i + 2])};
+        };
+        const auto put = [&](std::size_t i, const Vec3d& v) {
+            numbers[i] = static_cast<T>(v.x);
+            numbers[i + 1] = static_cast<T>(v.y);
+            numbers[i + 2] = static_cast<T>(v.z);
+        };
+        switch (role_) {
+        case SpaceRole::Length: {
             const double scale = std::cbrt(std::abs(linearOf(matrix).determinant()));
             for (T& number : numbers)
                 number = static_cast<T>(static_cast<double>(number) * scale);
-        } else if (role_ == SpaceRole::Direction) {
-            turnDirections<T>(numbers, normalMatrix(matrix), true);
-        } else if (role_ == SpaceRole::Position) { // velocities: differences of points
-            turnDirections<T>(numbers, linearOf(matrix), false);
+            break;
         }
-        std::memcpy(value.bytes.data(), numbers.data(), numbers.size() * sizeof(T));
+        case SpaceRole::Normal: turnDirections<T>(numbers, normalMatrix(matrix), true); break;
+        case SpaceRole::Vector: turnDirections<T>(numbers, linearOf(matrix), false); break;
+        case SpaceRole::Velocity:
+            turnDirections<T>(numbers, linearOf(matrix), false);
+            if (points.size() * 3 == numbers.size())
+                for (std::size_t i = 0; i < points.size(); ++i)
+                    put(i * 3, triple(i * 3) + transformedPoint(Vec3d(points[i]), speed));
+            break;
+        case SpaceRole::Position:
+            for (std::size_t i = 0; i + 3 <= numbers.size(); i += 3)
+                put(i, transformedPoint(triple(i), matrix));
+            break;
+        case SpaceRole::None:
+        case SpaceRole::Box:
+        case SpaceRole::CameraCore: break;
+        }
     }
     SpaceRole role_;
     WorldMatrices world_;
+    GeometryPtr carrier_;
 };
 
 } // namespace
 
 bool WorldMatrices::allIdentity() const {
     return std::all_of(matrices.begin(), matrices.end(), [](const Mat4& m) { return m.isIdentity(); });
+}
+
+std::optional<Mat4> WorldMatrices::speedAt(std::size_t sample) const {
+    if (matrices.size() < 2 || sample >= matrices.size())
+        return std::nullopt;
+    const std::size_t before = sample > 0 ? sample - 1 : 0;
+    const std::size_t after = std::min(sample + 1, matrices.size() - 1);
+    const double seconds = sampling.time(after) - sampling.time(before);
+    if (matrices[before] == matrices[after] || !(seconds > 0.0))
+        return std::nullopt;
+    Mat4 speed;
+    for (std::size_t i = 0; i < speed.m.size(); ++i)
+        speed.m[i] = (matrices[after].m[i] - matrices[before].m[i]) / seconds;
+    return speed;
 }
 
 Sampling worldSampling(const Scene& scene, std::size_t node, const Sampling& own) {
@@ -209,7 +248,11 @@ Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::si
             ValuesPtr values = property.values;
             if (sampling != values->sampling())
                 values = retimedValues(values, retimingOnto(values->sampling(), sampling, kept->workingRate));
-            return std::make_shared<BakedValues>(std::move(values), property.role, std::move(*world));
+            GeometryPtr carrier = property.role == SpaceRole::Velocity ? kept->nodes[node].geometry : nullptr;
+            if (carrier && carrier->sampling() != sampling)
+                carrier = retimedGeometry(carrier, retimingOnto(carrier->sampling(), sampling, kept->workingRate));
+            return std::make_shared<BakedValues>(std::move(values), property.role, std::move(*world),
+                                                 std::move(carrier));
         });
 }
 

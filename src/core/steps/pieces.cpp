@@ -412,4 +412,48 @@ Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const Fr
     return std::make_shared<MergedGeometry>(std::move(aligned), common, std::move(layout), std::move(topology));
 }
 
+SeenTogether piecesTogether(const Scene& scene) {
+    std::vector<MergePart> parts;
+    std::optional<std::size_t> first;
+    std::vector<bool> hasChildren(scene.nodes.size(), false);
+    for (const Node& node : scene.nodes)
+        if (node.parent >= 0)
+            hasChildren[static_cast<std::size_t>(node.parent)] = true;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!node.geometry)
+            continue;
+        const bool mesh = node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision;
+        const auto origin = splitOrigin(node);
+        const bool beside =
+            !first || (node.parent == scene.nodes[*first].parent && node.transform == scene.nodes[*first].transform);
+        if (!mesh || !beside || !origin || origin->points.empty() || hasChildren[i])
+            return {scene, 1};
+        first = first.value_or(i);
+        parts.push_back({node.name, node.geometry, *origin});
+    }
+    if (parts.size() < 2)
+        return {scene, 1};
+    auto merged = mergedGeometry(parts, scene.workingRate);
+    if (!merged)
+        return {scene, 1};
+    SeenTogether result{scene, parts.size()};
+    result.scene.nodes.clear();
+    std::vector<int> newIndex(scene.nodes.size(), -1);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        if (scene.nodes[i].geometry && i != *first)
+            continue;
+        Node node = scene.nodes[i];
+        if (i == *first) {
+            node.geometry = *merged;
+            node.properties = nullptr;
+        }
+        if (node.parent >= 0)
+            node.parent = newIndex[static_cast<std::size_t>(node.parent)];
+        newIndex[i] = static_cast<int>(result.scene.nodes.size());
+        result.scene.nodes.push_back(std::move(node));
+    }
+    return result;
+}
+
 } // namespace wyc

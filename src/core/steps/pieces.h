@@ -34,4 +34,12 @@ struct MergePart {
 /// Every part is a face set of it. An error when the faces of a part change in time.
 [[nodiscard]] Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const FrameRate& rate);
 
+struct SeenTogether {
+    Scene scene;
+    std::size_t pieces = 1;
+};
+/// To be looked at and measured as one: where all shapes are meshes at one place under one transform, as a split leaves
+/// them, they become one mesh at the place of the first. Any other scene comes back as it is.
+[[nodiscard]] SeenTogether piecesTogether(const Scene& scene);
+
 } // namespace wyc

@@ -45,20 +45,14 @@ class ChangedValues final : public ValuesWrapper {
         : ValuesWrapper(std::move(inner)), role_(role), change_(change) {}
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
         WYC_TRY(value, inner().read(sample));
-        if (type() == ValueType::Float)
-            change<float, Vec3f>(value);
-        else
-            change<double, Vec3d>(value);
+        changeNumbers(type(), value, [&](auto numbers) { change(numbers); });
         return value;
     }
 
   private:
-    template<class T, class V> void change(PropertyValue& value) const {
-        std::vector<T> numbers(value.bytes.size() / sizeof(T));
-        if (numbers.empty())
-            return;
-        std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(T));
-        const std::span triples(reinterpret_cast<V*>(numbers.data()), numbers.size() / 3);
+    template<class T> void change(std::span<T> numbers) const {
+        using Triple = std::conditional_t<std::is_same_v<T, float>, Vec3f, Vec3d>;
+        const std::span triples(reinterpret_cast<Triple*>(numbers.data()), numbers.size() / 3);
         const auto scale = [&](std::size_t i) {
             numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * change_.scale);
         };
@@ -68,10 +62,12 @@ class ChangedValues final : public ValuesWrapper {
             for (std::size_t i = 0; i < numbers.size(); ++i)
                 scale(i);
             break;
-        case SpaceRole::Position: change_.turnAndScale(triples, change_.scale); break;
-        case SpaceRole::Direction: change_.turnAndScale(triples, 1.0); break;
+        case SpaceRole::Position:
+        case SpaceRole::Vector:
+        case SpaceRole::Velocity: change_.turnAndScale(triples, change_.scale); break;
+        case SpaceRole::Normal: change_.turnAndScale(triples, 1.0); break;
         case SpaceRole::Box:
-            if (numbers[0] > numbers[3]) // empty: inside out
+            if (numbers.size() < 6 || numbers[0] > numbers[3]) // empty: inside out
                 break;
             change_.turnAndScale(triples, change_.scale);
             for (std::size_t box = 0; box + 6 <= numbers.size(); box += 6)
@@ -85,7 +81,6 @@ class ChangedValues final : public ValuesWrapper {
                     scale(i);
             break;
         }
-        std::memcpy(value.bytes.data(), numbers.data(), numbers.size() * sizeof(T));
     }
     SpaceRole role_;
     SpaceChange change_;

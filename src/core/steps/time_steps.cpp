@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/camera.h"
 #include "steps/retimed.h"
 #include "steps/steps.h"
 
@@ -221,21 +222,58 @@ Result<Scene> applyEvery(const Scene& scene, const json& options) {
     });
 }
 
+// What is told in seconds when frames last longer by a factor: velocities and a camera's shutter.
+class StretchedValues final : public ValuesWrapper {
+  public:
+    StretchedValues(ValuesPtr inner, SpaceRole role, double factor)
+        : ValuesWrapper(std::move(inner)), role_(role), factor_(factor) {}
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        WYC_TRY(value, inner().read(sample));
+        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+            const auto scale = [&](std::size_t i, double by) {
+                numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * by);
+            };
+            if (role_ == SpaceRole::Velocity)
+                for (std::size_t i = 0; i < numbers.size(); ++i)
+                    scale(i, 1.0 / factor_);
+            else if (numbers.size() > kCameraShutterClose)
+                for (const std::size_t i : {kCameraShutterOpen, kCameraShutterClose})
+                    scale(i, factor_);
+        });
+        return value;
+    }
+
+  private:
+    SpaceRole role_;
+    double factor_;
+};
+
+PropertiesPtr stretched(PropertiesPtr properties, double factor) {
+    return changedProperties(std::move(properties),
+                             [factor](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
+                                 if (property.role != SpaceRole::Velocity && property.role != SpaceRole::CameraCore)
+                                     return property.values;
+                                 return std::make_shared<StretchedValues>(property.values, property.role, factor);
+                             });
+}
+
 Result<Scene> applyRate(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const FrameRate before = scene.workingRate;
     const double scale = before.value() / rate.value();
     WYC_TRY(result, retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-                Retiming stretched = shifted(sampling, 0.0, scale);
-                if (stretched.sampling.kind() == Sampling::Kind::Uniform) {
+                Retiming slower = shifted(sampling, 0.0, scale);
+                if (slower.sampling.kind() == Sampling::Kind::Uniform) {
                     // Exactly frame / rate, not a product of rounded numbers.
                     const double step = snappedFrame(before.frameAt(sampling.cycleSeconds()));
                     const double first = snappedFrame(before.frameAt(sampling.time(0)));
-                    stretched.sampling =
-                        Sampling::uniform(rate.secondsAt(first), rate.secondsAt(step), sampling.count());
+                    slower.sampling = Sampling::uniform(rate.secondsAt(first), rate.secondsAt(step), sampling.count());
                 }
-                return stretched;
+                return slower;
             }));
+    if (scale != 1.0)
+        for (Node& node : result.nodes)
+            node.properties = stretched(node.properties, scale);
     result.rate = rate;
     result.workingRate = rate;
     return result;

@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "command_line.h"
+
+#include "base/version.h"
+
+namespace wyc::cli {
+namespace {
+
+void addCommon(CLI::App& verb, Common& common) {
+    verb.add_flag("--json", common.json, "One JSON document on standard output and nothing else");
+    verb.add_flag("-q,--quiet", common.quiet, "No progress, no remarks");
+    verb.add_flag("-v,--verbose", common.verbose, "Remarks on what was passed over");
+    verb.add_option("--threads", common.threads, "Number of threads (default: all)")
+        ->check(CLI::Range(0, 1024))
+        ->type_name("N");
+}
+
+void addSources(CLI::App& verb, OpenArguments& open) {
+    verb.add_option("source", open.paths, "Files, folders, or patterns as sheet.####.obj")
+        ->required()
+        ->type_name("SOURCE");
+    verb.add_option("--rest", open.rest, "Mesh of a bare point cache")->type_name("FILE");
+    verb.add_option("--rest-object", open.restObject, "One object of the rest file")->type_name("NAME");
+    verb.add_flag("--single", open.single, "A numbered file is one file, not its sequence");
+}
+
+void addRange(CLI::App& verb, ShotArguments& shot) {
+    verb.add_option("--range", shot.range, "First and last frame, as 1009:1128")->type_name("A:B");
+    verb.add_option("--handles", shot.handles, "Frames beyond both ends")->type_name("N");
+    verb.add_option("--rate", shot.rate, "Frames a second: 24, 23.976, 30000/1001")->type_name("R");
+}
+
+} // namespace
+
+CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that arrive as they left", "wyc") {
+    app.set_version_flag("--version", std::string("wyc ") + version());
+    app.require_subcommand(1);
+    app.failure_message(CLI::FailureMessage::simple);
+
+    auto* infoVerb = app.add_subcommand("info", "What is in a source: items, counts, ranges, rate, unit, axis");
+    addSources(*infoVerb, info.open);
+    infoVerb->add_flag("--deep", info.deep, "Sample times, and the container's structure property by property");
+    infoVerb->footer("Example: wyc info jelly.abc --json");
+
+    auto* sampleVerb = app.add_subcommand("sample", "Values at a frame: points, matrix, visibility");
+    addSources(*sampleVerb, sample.open);
+    sampleVerb->add_option("--at", sample.at, "Frames, as 1001 or 1001,1002.5")
+        ->required()
+        ->type_name("FRAME[,FRAME...]");
+    sampleVerb->add_option("--item", sample.item, "Only items that fit this path or pattern")->type_name("PATH");
+    sampleVerb->add_option("--rate", sample.rate, "Rate of a source that states none")->type_name("R");
+    sampleVerb->add_flag("--world", sample.world, "Points and matrix in world space");
+    sampleVerb->footer("Example: wyc sample jelly.mdd --rest jelly.obj --at 1009 --json");
+
+    auto* checkVerb = app.add_subcommand("check", "Findings: what is wrong, where, how much, and what to do");
+    addSources(*checkVerb, check.open);
+    addRange(*checkVerb, check.shot);
+    checkVerb->add_option("--unit", check.shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number")
+        ->type_name("U");
+    checkVerb->add_option("--up", check.shot.up, "Up axis of the shot")->type_name("X|Y|Z");
+    checkVerb->add_option("--fail-on", check.failOn, "Least severity that makes the exit code 1")
+        ->type_name("note|caution|fault");
+    checkVerb->footer("A job (.wyc) as the source brings its shot, its sources and its steps.\nExample: wyc "
+                      "check returns/ --range 1009:1128 --handles 8 --rate 24");
+
+    auto* convertVerb = app.add_subcommand("convert", "One way through: sources in, one target out");
+    addSources(*convertVerb, convert.open);
+    convertVerb->add_option("-o,--output", convert.target, "Target; its extension chooses the format")
+        ->required()
+        ->type_name("TARGET");
+    convertVerb->add_option("--items", convert.steps.items, "Items by pattern, repeatable; !PATTERN leaves out")
+        ->type_name("PATTERN")
+        ->allow_extra_args(false);
+    addRange(*convertVerb, convert.steps.range);
+    convertVerb->add_option("--every", convert.steps.every, "Keep every n-th sample")
+        ->check(CLI::Range(1, 1000000))
+        ->type_name("N");
+    convertVerb->add_option("--resample", convert.steps.resample, "Between samples: linear or nearest")
+        ->check(CLI::IsMember({"linear", "nearest"}))
+        ->type_name("linear|nearest");
+    convertVerb->add_option("--offset", convert.steps.offset, "Move all samples in time")->type_name("FRAMES");
+    convertVerb->add_option("--first", convert.steps.first, "Number of the first frame in the target")
+        ->type_name("FRAME");
+    convertVerb->add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")->type_name("FROM:TO");
+    convertVerb->add_flag("--world", convert.steps.world, "Put all transforms into the points");
+    convertVerb->add_option("--lead", convert.steps.lead, "Settling frames left out at the start")->type_name("N");
+    convertVerb->add_option("--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024")
+        ->type_name("LIST");
+    convertVerb->add_option("--length", convert.steps.length, "Exactly so many frames")->type_name("N");
+    convertVerb->add_option("--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3")
+        ->type_name("OPEN:CLOSE:N");
+    convertVerb->add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
+    convertVerb->add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")->type_name("FROM:TO");
+    convertVerb->add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")
+        ->type_name("FILE.json");
+    convertVerb->add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
+    convertVerb->add_flag("!--one-file", convert.perItem, "All items in one file (the default)");
+    convertVerb->add_flag("--replace", convert.replace, "A target that exists is replaced");
+    convertVerb->add_flag("--prove", convert.prove, "Read back and compare before the target appears");
+    convertVerb->add_flag("--record", convert.record, "The same, and a .record.json beside it");
+    convertVerb->footer("Example: wyc convert jelly.mdd --rest jelly.obj --unit cm:m --up Z:Y -o jelly.abc");
+
+    auto* deliverVerb = app.add_subcommand("deliver", "A job's deliveries, each proven and recorded");
+    deliverVerb->add_option("job", deliver.job, "The job")->required()->type_name("JOB.wyc");
+    deliverVerb->add_option("--only", deliver.only, "Only deliveries or items that fit")->type_name("PATTERN");
+    deliverVerb->add_flag("--dry-run", deliver.dryRun, "Say what would be written and lost; write nothing");
+    deliverVerb->footer("Example: wyc deliver lantern_shoal.wyc --only 'lantern*'");
+
+    auto* proveVerb = app.add_subcommand("prove", "Proof again, later, elsewhere");
+    proveVerb->add_option("target", prove.target, "What was delivered")->required()->type_name("TARGET");
+    proveVerb->add_option("--record", prove.record, "Its record (default: the one beside it)")->type_name("FILE");
+    proveVerb->footer("Example: wyc prove sh040_lantern_jelly_v001.abc");
+
+    auto* demoVerb = app.add_subcommand("demo", "Writes the demo scenario into a new folder");
+    demoVerb->add_option("folder", demoFolder, "A folder that is empty or not there")->required()->type_name("DIR");
+    demoVerb->footer("Example: wyc demo /tmp/lantern");
+
+    auto* pagesVerb = app.add_subcommand("pages", "Writes the man page and shell completions (for packagers)");
+    pagesVerb->add_option("folder", pagesFolder, "An existing folder")->required()->type_name("DIR");
+    pagesVerb->group("");
+
+    for (CLI::App* verb : app.get_subcommands({}))
+        addCommon(*verb, common);
+}
+
+} // namespace wyc::cli
