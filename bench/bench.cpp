@@ -50,10 +50,10 @@ class WavingSheet final : public Geometry {
     }
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return side_ * side_; }
-    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
         for (std::size_t i = 0; i < into.size(); ++i) {
-            const auto x = static_cast<float>(i % side_) * 0.01F;
-            const auto z = static_cast<float>(i / side_) * 0.01F;
+            const auto x = static_cast<float>((first + i) % side_) * 0.01F;
+            const auto z = static_cast<float>((first + i) / side_) * 0.01F;
             into[i] = {x, 0.2F * std::sin(x * 3.0F + static_cast<float>(s) * 0.2F), z};
         }
         return {};

@@ -130,8 +130,8 @@ class RecutGeometry final : public Geometry {
         : points_(std::move(sampling), std::move(points)), faces_(std::move(faces)) {}
     [[nodiscard]] const Sampling& sampling() const override { return points_.sampling(); }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return points_.pointCount(s); }
-    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
-        return points_.readPoints(s, into);
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return points_.readRange(s, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return faces_.at(s); }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return points_.extras(s); }

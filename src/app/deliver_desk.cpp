@@ -17,17 +17,19 @@
 #include <QVBoxLayout>
 
 #include "base/text.h"
+#include "delivery/chosen.h"
 #include "desk_parts.h"
 #include "theme.h"
 
 namespace wyc::app {
 namespace {
 
-// The exact label as a pattern.
-std::string patternOf(const std::string& label) {
-    std::string pattern = label;
-    std::replace(pattern.begin(), pattern.end(), '*', '?');
-    return pattern;
+ItemNames namesOf(const ItemView& item) {
+    return {itemLabel(*item.source, item.key.path), item.key.path, item.name, item.leftOut};
+}
+
+int urgencyOf(JobState state) {
+    return state == JobState::Failed ? 2 : state == JobState::Running ? 1 : 0;
 }
 
 } // namespace
@@ -271,19 +273,16 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     planTimer_.setSingleShot(true);
     planTimer_.setInterval(60);
     connect(&planTimer_, &QTimer::timeout, this, &DeliverDesk::plan);
+    rowsTimer_.setSingleShot(true);
+    rowsTimer_.setInterval(30);
+    connect(&rowsTimer_, &QTimer::timeout, this, &DeliverDesk::showRows);
     connect(&workspace_, &Workspace::jobChanged, this, [this] {
         showSpec();
         showResults_ = showResults_ && delivering_;
-        planTimer_.start();
+        refresh();
     });
-    connect(&workspace_, &Workspace::itemsChanged, this, [this] {
-        showItems();
-        planTimer_.start();
-    });
-    connect(&workspace_, &Workspace::activeChanged, this, [this] {
-        showItems();
-        planTimer_.start();
-    });
+    connect(&workspace_, &Workspace::itemsChanged, this, &DeliverDesk::refresh);
+    connect(&workspace_, &Workspace::activeChanged, this, &DeliverDesk::refresh);
     connect(&workspace_.deliveryRunner(), &JobRunner::changed, this, &DeliverDesk::updateRow);
     connect(&workspace_.deliveryRunner(), &JobRunner::idle, this, [this] {
         delivering_ = false;
@@ -350,7 +349,6 @@ void DeliverDesk::showSpec() {
     oneFile_->setVisible(format && format->traits.manyItems);
     oneFile_->setChecked(s.oneFile);
     replace_->setChecked(s.replace);
-    showItems();
 }
 
 void DeliverDesk::showFolded() {
@@ -368,48 +366,35 @@ void DeliverDesk::showItems() {
     const DeliverySpec s = spec();
     constexpr std::size_t kMostListed = 60;
     std::size_t listed = 0;
+    std::size_t more = 0;
     for (const ItemView& item : workspace_.items()) {
-        if (++listed > kMostListed) {
-            items_->addWidget(smallLabel(tr("and %1 more items").arg(workspace_.items().size() - kMostListed), this));
-            break;
-        }
-        const std::string label = workspace_.labelOf(item.key);
-        const bool chosen =
-            s.items.empty() ? !item.leftOut : std::any_of(s.items.begin(), s.items.end(), [&](const std::string& p) {
-                return matchesPattern(label, p);
-            });
+        const ItemNames names = namesOf(item);
+        const bool chosen = isTaken(s.items, names);
         // Long lists stay short: what is chosen, and the active item.
         if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
             continue;
+        if (listed == kMostListed) {
+            more += chosen;
+            continue;
+        }
+        ++listed;
         auto* box =
             new QCheckBox(QStringLiteral("%1  ·  %2")
                               .arg(QString::fromStdString(item.name), QString::fromStdString(item.source->name)),
                           this);
         box->setObjectName(QStringLiteral("deliverItem"));
-        box->setProperty("label", QString::fromStdString(label));
+        box->setProperty("label", QString::fromStdString(names.label));
         box->setChecked(chosen);
         if (item.key == workspace_.active())
             box->setStyleSheet(QStringLiteral("color: #6FCFB4;"));
-        connect(box, &QCheckBox::clicked, this, [this, label](bool on) {
-            // From here on the choice is by name.
-            std::vector<std::string> chosenLabels;
-            const DeliverySpec now = spec();
-            for (const ItemView& it : workspace_.items()) {
-                const std::string other = workspace_.labelOf(it.key);
-                const bool was = now.items.empty()
-                                     ? !it.leftOut
-                                     : std::any_of(now.items.begin(), now.items.end(),
-                                                   [&](const std::string& p) { return matchesPattern(other, p); });
-                if (other == label ? on : was)
-                    chosenLabels.push_back(patternOf(other));
-            }
-            if (chosenLabels.empty())
-                chosenLabels.push_back("!*");
+        connect(box, &QCheckBox::clicked, this, [this, names](bool on) {
             edit(on ? "Take item into the delivery" : "Leave item out of the delivery",
-                 [&](DeliverySpec& d) { d.items = chosenLabels; });
+                 [&](DeliverySpec& d) { d.items = withItem(d.items, names, on); });
         });
         items_->addWidget(box);
     }
+    if (more > 0)
+        items_->addWidget(smallLabel(tr("and %1 more items").arg(more), this));
     // One click instead of many: deliver just what is looked at.
     if (const ItemView* active = workspace_.activeItem(); active && workspace_.items().size() > 1) {
         const std::string label = workspace_.labelOf(active->key);
@@ -432,9 +417,27 @@ void DeliverDesk::showItems() {
                                      this));
 }
 
+void DeliverDesk::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (stale_) {
+        showItems();
+        plan();
+    }
+}
+
+// Nothing is planned while nobody looks: it costs a look at every item.
+void DeliverDesk::refresh() {
+    stale_ = true;
+    if (!isVisible())
+        return;
+    showItems();
+    planTimer_.start();
+}
+
 void DeliverDesk::plan() {
     if (delivering_ || showResults_)
         return;
+    stale_ = false;
     rows_.clear();
     planError_.clear();
     if (!workspace_.items().empty()) {
@@ -461,124 +464,28 @@ void DeliverDesk::showRows() {
     const bool started = delivering_ || showResults_;
     settings_->setVisible(!started);
     back_->setVisible(started && !delivering_);
+    std::vector<const OutputRow*> order;
     for (const OutputRow& row : rows_) {
         total += row.result ? row.result->sizeBytes : row.plan.sizeEstimate;
         files += row.plan.fileCount;
         proven += row.result && row.result->proof.passed;
-        QFrame* card = cardFrame(row.result                       ? colour::kMoss
-                                 : row.state == JobState::Failed  ? colour::kRust
-                                 : row.state == JobState::Running ? colour::kGlass
-                                                                  : colour::kInk3,
-                                 this);
-        card->setProperty("output", QString::fromStdString(row.plan.target.string()));
-        auto* column = new QVBoxLayout(card);
-        column->setContentsMargins(10, 6, 10, 7);
-        column->setSpacing(2);
-        auto* head = new QHBoxLayout();
-        auto* name = new QLabel(QString::fromStdString(row.plan.item), card);
-        name->setFont(textFont(9, QFont::DemiBold));
-        head->addWidget(name, 1);
-        auto* size =
-            smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes))
-                                  : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))),
-                       card);
-        size->setWordWrap(false);
-        head->addWidget(size);
-        column->addLayout(head);
-        auto* second = new QHBoxLayout();
-        const QString target = QString::fromStdString(row.plan.target.filename().string());
-        auto* file = smallLabel(
-            target + (row.plan.restTarget
-                          ? QStringLiteral(" + ") + QString::fromStdString(row.plan.restTarget->filename().string())
-                          : QString()),
-            card);
-        file->setToolTip(QString::fromStdString(row.plan.target.string()));
-        second->addWidget(file, 1);
-        QString state = row.plan.frames ? tr("%1 – %2 · %3 samples")
-                                              .arg(QString::fromStdString(frameText(row.plan.frames->first)),
-                                                   QString::fromStdString(frameText(row.plan.frames->last)))
-                                              .arg(row.plan.sampleCount)
-                                        : tr("still");
-        QColor stateColour = colour::kChalk2;
-        if (row.result) {
-            state = QStringLiteral("✓ ") + QString::fromStdString(row.result->proof.words());
-            stateColour = colour::kMoss;
-        } else if (row.state == JobState::Failed) {
-            state = QStringLiteral("✕ ") + tr("not written");
-            stateColour = colour::kRust;
-        } else if (row.state == JobState::Cancelled) {
-            state = tr("stopped, nothing left behind");
-            stateColour = colour::kStraw;
-        } else if (started) {
-            state = row.state == JobState::Running ? row.words : tr("waiting");
-            stateColour = colour::kGlass;
-        }
-        auto* stateLabel = new QLabel(state, card);
-        stateLabel->setObjectName(QStringLiteral("outputState"));
-        stateLabel->setStyleSheet(QStringLiteral("color: %1;").arg(stateColour.name()));
-        second->addWidget(stateLabel);
-        column->addLayout(second);
-        if (row.jobId)
-            stateLabels_[row.jobId] = stateLabel;
-        if (started) {
-            auto* bar = new QProgressBar(card);
-            bar->setTextVisible(false);
-            bar->setRange(0, 1000);
-            bar->setObjectName(QStringLiteral("outputProgress_%1").arg(row.jobId));
-            bar->setValue(row.result ? 1000 : static_cast<int>(row.fraction * 1000));
-            if (row.result)
-                bar->setStyleSheet(QStringLiteral("QProgressBar::chunk { background: #8FBF6A; }"));
-            column->addWidget(bar);
-        }
-        if (row.state == JobState::Failed)
-            column->addWidget(smallLabel(row.words, card));
-        if (row.result) {
-            for (const ProvenItem& item : row.result->proof.items) {
-                const QString range = item.first ? tr("frames %1 – %2")
-                                                       .arg(QString::fromStdString(frameText(*item.first)),
-                                                            QString::fromStdString(frameText(*item.last)))
-                                                 : tr("still");
-                column->addWidget(
-                    smallLabel(tr("read back: %1 points × %2 samples, %3, %4 fps · order %5 · largest drift %6")
-                                   .arg(QString::fromStdString(groupedDigits(item.points)))
-                                   .arg(item.samples)
-                                   .arg(range, QString::fromStdString(row.result->proof.rate.shortText()),
-                                        QString::fromStdString(hashText(item.topology)).left(8),
-                                        QString::fromStdString(lengthText(item.largestDriftMetres))),
-                               card));
-            }
-            if (!row.result->record.empty())
-                column->addWidget(smallLabel(
-                    tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())), card));
-        }
+        order.push_back(&row);
+    }
+    // Of many outputs those that matter stand first.
+    if (started)
+        std::stable_sort(order.begin(), order.end(), [](const OutputRow* a, const OutputRow* b) {
+            return urgencyOf(a->state) > urgencyOf(b->state);
+        });
+    constexpr std::size_t kMostCards = 40;
+    for (std::size_t i = 0; i < std::min(order.size(), kMostCards); ++i) {
+        QFrame* card = outputCard(*order[i], started, this);
+        if (order[i]->jobId)
+            stateLabels_[order[i]->jobId] = card->findChild<QLabel*>(QStringLiteral("outputState"));
         cards_->addWidget(card);
     }
-    std::vector<std::pair<QString, QString>> losses;
-    for (const OutputRow& row : rows_)
-        for (const Loss& loss : row.plan.losses)
-            losses.emplace_back(QString::fromStdString(loss.what), QString::fromStdString(row.plan.item));
-    if (!losses.empty()) {
-        auto* lossTitle = new QLabel(showResults_ ? tr("Not carried") : tr("Will be lost"), this);
-        lossTitle->setFont(textFont(9, QFont::DemiBold));
-        cards_->addWidget(lossTitle);
-        std::size_t shown = 0;
-        for (const auto& [what, item] : losses) {
-            if (++shown > 8) {
-                cards_->addWidget(smallLabel(tr("and %1 more").arg(losses.size() - 8), this));
-                break;
-            }
-            QFrame* card = cardFrame(colour::kStraw, this);
-            auto* line = new QHBoxLayout(card);
-            line->setContentsMargins(10, 5, 8, 5);
-            auto* words = new QLabel(
-                QStringLiteral("<span style='color:#E4C765'>!</span>&nbsp; %1 <span style='color:#93A8A6'>· %2</span>")
-                    .arg(what.toHtmlEscaped(), item.toHtmlEscaped()),
-                card);
-            words->setWordWrap(true);
-            line->addWidget(words);
-            cards_->addWidget(card);
-        }
-    }
+    if (order.size() > kMostCards)
+        cards_->addWidget(smallLabel(tr("and %1 more outputs").arg(order.size() - kMostCards), this));
+    addLosses(*cards_, rows_, showResults_ ? tr("Not carried") : tr("Will be lost"), this);
     if (!planError_.isEmpty() && !started) {
         QFrame* card = cardFrame(colour::kRust, this);
         auto* line = new QVBoxLayout(card);
@@ -661,15 +568,15 @@ void DeliverDesk::updateRow(const JobStatus& status) {
                                     ? tr(" · %1 left").arg(QString::fromStdString(durationText(status.secondsLeft)))
                                     : QString());
             if (first) {
-                showRows();
+                rowsTimer_.start();
             } else {
-                if (const auto label = stateLabels_.find(row.jobId); label != stateLabels_.end())
+                if (const auto label = stateLabels_.find(row.jobId); label != stateLabels_.end() && label->second)
                     label->second->setText(row.words);
                 if (auto* bar = findChild<QProgressBar*>(QStringLiteral("outputProgress_%1").arg(row.jobId)))
                     bar->setValue(static_cast<int>(row.fraction * 1000));
             }
         } else {
-            showRows();
+            rowsTimer_.start();
         }
     }
 }

@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <QWidget>
 
+#include "output_card.h"
 #include "workspace.h"
 
 class QCheckBox;
@@ -19,16 +20,6 @@ class QVBoxLayout;
 
 namespace wyc::app {
 
-/// One output on the desk, from plan to proof.
-struct OutputRow {
-    PlannedOutput plan;
-    JobState state = JobState::Queued;
-    double fraction = 0.0;
-    QString words;
-    std::optional<OutputResult> result;
-    int jobId = 0;
-};
-
 class DeliverDesk : public QWidget {
     Q_OBJECT
   public:
@@ -40,6 +31,9 @@ class DeliverDesk : public QWidget {
     void deliver();
     void stop();
 
+  protected:
+    void showEvent(QShowEvent* event) override;
+
   private:
     [[nodiscard]] DeliverySpec spec() const;
     void edit(const std::string& label, const std::function<void(DeliverySpec&)>& change);
@@ -47,6 +41,7 @@ class DeliverDesk : public QWidget {
     void showItems();
     void showFolded();
     std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);
+    void refresh();
     void plan();
     void showRows();
     void updateRow(const JobStatus& status);
@@ -77,10 +72,12 @@ class DeliverDesk : public QWidget {
     QPushButton* act_;
     QLabel* summary_;
     QTimer planTimer_;
+    QTimer rowsTimer_; // several outputs may change at once
     std::vector<OutputRow> rows_;
-    std::map<int, QLabel*> stateLabels_;
+    std::map<int, QLabel*> stateLabels_; // of the cards that are shown
     bool delivering_ = false;
     bool showResults_ = false;
+    bool stale_ = true; // something changed since the last plan
     QString planError_;
 };
 

@@ -290,7 +290,7 @@ void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& r
         if (source.id != row.source || !source.source)
             continue;
         const Scene& scene = source.source->shown();
-        const auto node = scene.find(row.item.path);
+        const auto node = source.source->tree->find(row.item.path);
         if (!node || !scene.nodes[*node].transform || scene.nodes[*node].transform->constant())
             return;
         // Only that it moves, and when: the items below show how fast.

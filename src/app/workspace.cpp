@@ -389,13 +389,17 @@ void Workspace::measure() {
             }
             return [this, todo, profiles] {
                 measuring_ = false;
-                for (std::size_t i = 0; i < todo.size(); ++i)
-                    for (ItemView& view : items_)
-                        if (view.key == todo[i].key && view.scene == todo[i].scene) {
-                            view.profile = (*profiles)[i];
-                            if (todo[i].steps.empty())
-                                view.rawProfile = view.profile;
-                        }
+                std::map<ItemKey, ItemView*> byKey;
+                for (ItemView& view : items_)
+                    byKey.emplace(view.key, &view);
+                for (std::size_t i = 0; i < todo.size(); ++i) {
+                    const auto found = byKey.find(todo[i].key);
+                    if (found == byKey.end() || found->second->scene != todo[i].scene)
+                        continue;
+                    found->second->profile = (*profiles)[i];
+                    if (todo[i].steps.empty())
+                        found->second->rawProfile = found->second->profile;
+                }
                 emit measuresChanged();
                 recheck_.start(0);
             };

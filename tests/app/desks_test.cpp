@@ -182,7 +182,7 @@ TEST_F(Desk, ItemsAreTakenInAndOut) {
     ASSERT_TRUE(settle());
     ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
     EXPECT_EQ(window_->deliverDesk().rows()[0].plan.item, "b");
-    EXPECT_EQ(workspace().job().deliveries[0].items, (std::vector<std::string>{"b.mdd/b"}));
+    EXPECT_EQ(workspace().job().deliveries[0].items, (std::vector<std::string>{"!a.mdd/a"}));
 }
 
 TEST_F(Desk, DeliveringAgainTakesTheNextVersion) {
@@ -295,7 +295,7 @@ TEST(FrameLoading, OnlyTheNewestRequestCountsAndErrorsAreTold) {
     class Broken final : public GeometryWrapper {
       public:
         Broken(GeometryPtr inner, const std::latch& asked) : GeometryWrapper(std::move(inner)), asked_(asked) {}
-        [[nodiscard]] Status readPoints(std::size_t, std::span<Vec3f>) const override {
+        [[nodiscard]] Status readRange(std::size_t, std::size_t, std::span<Vec3f>) const override {
             asked_.wait();
             return fail(ErrorKind::Changed, "gone");
         }

@@ -261,14 +261,13 @@ class ChangingGeometry final : public GeometryWrapper {
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override {
         return s == at_ ? points_ : inner().pointCount(s);
     }
-    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
         if (s != at_)
-            return inner().readPoints(s, into);
+            return inner().readRange(s, first, into);
         std::vector<Vec3f> own;
         WYC_CHECK(wyc::readPoints(inner(), s, own));
         own.resize(points_);
-        std::copy(own.begin(), own.end(), into.begin());
-        return {};
+        return copyRange(own, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override {
         return s == at_ && faces_ ? faces_ : inner().topology(s);

@@ -235,8 +235,8 @@ TEST_P(EveryFormat, AnUnreadableSampleLeavesNothing) {
     class Broken final : public GeometryWrapper {
       public:
         using GeometryWrapper::GeometryWrapper;
-        [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
-            return s == 10 ? Status(fail(ErrorKind::Changed, "the source changed")) : inner().readPoints(s, into);
+        [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+            return s == 10 ? Status(fail(ErrorKind::Changed, "the source changed")) : inner().readRange(s, first, into);
         }
     };
     const TempFolder folder;

@@ -4,6 +4,9 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <random>
+
+#include "delivery/chosen.h"
 #include "job/document.h"
 #include "support/expected.h"
 #include "support/scenes.h"
@@ -197,6 +200,37 @@ TEST(Document, ACleanEndLeavesNoRecovery) {
     document.undo();
     ASSERT_TRUE(document.autosave());
     EXPECT_TRUE(test::namesIn(folder / "recovery").empty());
+}
+
+// Ticking items one by one takes what a set of ticks says, whatever the patterns were before.
+TEST(Chosen, TicksMeanWhatTheyShow) {
+    std::vector<ItemNames> items;
+    for (const char* path : {"/a/bell", "/a/ring", "/b/bell", "/b*d", "/c"})
+        items.push_back({std::string("shoal.abc") + path, path,
+                         std::string(path).substr(std::string(path).rfind('/') + 1), std::string_view(path) == "/c"});
+    const auto taken = [&](const std::vector<std::string>& patterns) {
+        std::vector<bool> result;
+        for (const ItemNames& item : items)
+            result.push_back(isTaken(patterns, item));
+        return result;
+    };
+    EXPECT_EQ(taken({}), (std::vector<bool>{true, true, true, true, false})); // the job leaves the last one out
+    EXPECT_EQ(taken({"*"}), taken({}));
+    EXPECT_EQ(taken({"!*bell"}), (std::vector<bool>{false, true, false, true, false}));
+    EXPECT_EQ(taken({"*/c"}), (std::vector<bool>{false, false, false, false, true}));
+    std::mt19937 random(5);
+    for (const std::vector<std::string>& start :
+         {std::vector<std::string>{}, {"*"}, {"!*bell"}, {"shoal.abc/a/bell"}, {"*bell", "!*/b/*"}, {"!*"}}) {
+        std::vector<std::string> patterns = start;
+        std::vector<bool> ticks = taken(patterns);
+        for (int step = 0; step < 200; ++step) {
+            const std::size_t which = random() % items.size();
+            ticks[which] = !ticks[which];
+            patterns = withItem(patterns, items[which], ticks[which]);
+            ASSERT_EQ(taken(patterns), ticks) << step;
+        }
+        EXPECT_LE(patterns.size(), start.size() + 2 * items.size() + 1); // they do not pile up
+    }
 }
 
 TEST(ItemScene, IsTheItemWithWhatStandsAboveIt) {

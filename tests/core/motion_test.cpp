@@ -91,10 +91,10 @@ TEST(Motion, NonFinitePointsAreListedAndPassedOver) {
 class BrokenGeometry final : public GeometryWrapper {
   public:
     using GeometryWrapper::GeometryWrapper;
-    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
         if (s == 8)
             return fail(ErrorKind::BadFormat, "frame eight is broken");
-        return inner().readPoints(s, into);
+        return inner().readRange(s, first, into);
     }
 };
 

@@ -7,6 +7,7 @@
 #include "scene/camera.h"
 #include "scene/curves.h"
 #include "scene/face_sets.h"
+#include "scene/scene_tree.h"
 #include "scene/stand_in.h"
 #include "steps/step.h"
 #include "support/scenes.h"
@@ -146,7 +147,7 @@ TEST(FaceSets, OfArchivesBecomeGroupsOfObj) {
     const auto sets = faceSetsOf(scene, *bell);
     ASSERT_TRUE(sets);
     EXPECT_GE(sets->size(), 3U);
-    Scene alone = *branchOf(scene, *bell);
+    Scene alone = *branchOf(scene, SceneTree(scene), *bell);
     ASSERT_TRUE(test::writeScene(alone, folder / "bell.obj"));
     const auto back = test::openFile(folder / "bell.obj");
     ASSERT_TRUE(back);
@@ -308,7 +309,7 @@ TEST(Branch, IsANodeWithAllAboveAndBelow) {
     const Scene scene = demo::lanternShoal();
     const auto arm = scene.find("/survey_sub/arm_shoulder/arm_elbow");
     ASSERT_TRUE(arm);
-    const auto branch = branchOf(scene, *arm);
+    const auto branch = branchOf(scene, SceneTree(scene), *arm);
     ASSERT_TRUE(branch);
     std::vector<std::string> paths;
     for (const Node& node : branch->nodes)

@@ -3,14 +3,19 @@
 
 #include <limits>
 #include <numbers>
+#include <random>
 
+#include "gather/source.h"
 #include "scene/scene.h"
+#include "steps/step.h"
 #include "support/scenes.h"
+#include "support/temp_folder.h"
 
 namespace wyc {
 namespace {
 
 using Kind = TransformOp::Kind;
+using test::TempFolder;
 
 void expectNear(const Vec3d& a, const Vec3d& b, double tolerance = 1e-12) {
     EXPECT_NEAR(a.x, b.x, tolerance);
@@ -193,6 +198,49 @@ TEST(Placement, AnExplicitWordOnVisibilityIsFinal) {
     say(c, Visibility::AsParent);
     EXPECT_TRUE(visible(c));
     EXPECT_FALSE(visible(a));
+}
+
+// A range of points is the same slice of all points, from whatever and through whatever they come.
+TEST(Geometry, ARangeIsASliceOfTheWhole) {
+    const TempFolder folder;
+    const Scene scene = test::sheetScene();
+    std::vector<std::pair<std::string, Scene>> cases{{"memory", scene}};
+    for (const char* name : {"a.abc", "a.mdd", "a.####.obj"}) {
+        const auto written = test::writeScene(scene, folder / name);
+        ASSERT_TRUE(written) << written.error().text();
+        const auto source = openSource({folder / name, {}, {}, false}, scene.workingRate);
+        ASSERT_TRUE(source) << source.error().text();
+        cases.emplace_back(name, (*source)->scene);
+    }
+    cases[0].second.nodes[0].transform = MemoryTransform::fixed(Mat4::rotation({1, 2, 3}, 1.0));
+    for (const std::vector<Step>& steps : {std::vector<Step>{{"world", {{"groups", "kept"}}, true}},
+                                           {{"unit", {{"from", "cm"}, {"to", "m"}}, true}},
+                                           {{"turn", {{"from", "Z"}, {"to", "Y"}}, true}},
+                                           {{"resample", {{"rate", "50"}}, true}}}) {
+        std::vector<Step> whole = steps;
+        for (Step& step : whole)
+            step.options = *checkedOptions(*stepType(step.type), step.options);
+        const auto made = applySteps(cases[0].second, whole);
+        ASSERT_TRUE(made) << made.error().text();
+        cases.emplace_back(steps[0].type, *made);
+    }
+    std::mt19937 random(3);
+    for (const auto& [name, one] : cases) {
+        SCOPED_TRACE(name);
+        const Geometry& geometry = test::shapeOf(one);
+        for (const std::size_t sample : {std::size_t{0}, geometry.sampling().count() - 2}) {
+            const auto all = test::pointsOf(geometry, sample);
+            for (int round = 0; round < 30; ++round) {
+                const std::size_t first = random() % (all.size() + 1);
+                std::vector<Vec3f> part(random() % (all.size() + 1 - first));
+                ASSERT_TRUE(geometry.readRange(sample, first, part));
+                EXPECT_TRUE(std::equal(part.begin(), part.end(), all.begin() + static_cast<std::ptrdiff_t>(first)));
+            }
+            std::vector<Vec3f> beyond(2);
+            EXPECT_FALSE(geometry.readRange(sample, all.size() - 1, beyond));
+            EXPECT_FALSE(geometry.readRange(sample, std::size_t{1} << 62, beyond));
+        }
+    }
 }
 
 TEST(Geometry, BuffersOfTheWrongSizeAreRefused) {

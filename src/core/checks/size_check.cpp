@@ -3,7 +3,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <unordered_map>
+#include <map>
+#include <tuple>
 
 #include <fmt/format.h>
 
@@ -211,26 +212,69 @@ bool checkAgainstRest(const MeasuredItem& item, std::vector<Finding>& findings) 
     return findings.size() > before;
 }
 
+// Items by number of points and by proportions, in cells a little wider than what matchSizes lets pass: of many
+// thousand items, only those that may match are compared.
+class KinFinder {
+  public:
+    void add(std::size_t item, std::size_t points, const std::array<double, 3>& sizes, double unit) {
+        if (!(sizes[0] > 0.0 && sizes[1] > 0.0 && sizes[2] > 0.0))
+            return;
+        cells_[cellOf(points, sizes, 0, 0)][{sizes, unit}].push_back(item);
+    }
+    /// Rising; without those of equal size and unit.
+    [[nodiscard]] std::vector<std::size_t> near(std::size_t points, const std::array<double, 3>& sizes,
+                                                double unit) const {
+        std::vector<std::size_t> result;
+        if (!(sizes[0] > 0.0 && sizes[1] > 0.0 && sizes[2] > 0.0))
+            return result;
+        for (const auto& turned : {sizes, std::array<double, 3>{sizes[0], sizes[2], sizes[1]}})
+            for (int x = -1; x <= 1; ++x)
+                for (int y = -1; y <= 1; ++y) {
+                    const auto cell = cells_.find(cellOf(points, turned, x, y));
+                    if (cell == cells_.end())
+                        continue;
+                    for (const auto& [size, items] : cell->second)
+                        if (size.first != sizes || size.second != unit)
+                            result.insert(result.end(), items.begin(), items.end());
+                }
+        std::sort(result.begin(), result.end());
+        result.erase(std::unique(result.begin(), result.end()), result.end());
+        return result;
+    }
+
+  private:
+    using Cell = std::tuple<std::size_t, long, long>;
+    static Cell cellOf(std::size_t points, const std::array<double, 3>& sizes, long x, long y) {
+        constexpr double kCell = 0.03; // of a natural logarithm
+        return {points, std::lround(std::log(sizes[1] / sizes[0]) / kCell) + x,
+                std::lround(std::log(sizes[2] / sizes[0]) / kCell) + y};
+    }
+    std::map<Cell, std::map<std::pair<std::array<double, 3>, double>, std::vector<std::size_t>>> cells_;
+};
+
 } // namespace
 
 void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
     const double shotUnit = input.shot.unitMetres.value_or(1.0);
-    // Sizes once for all, and candidates by point count: with many items most pairs are none.
     std::vector<std::array<double, 3>> sizes(input.items.size());
-    std::unordered_map<std::size_t, std::vector<std::size_t>> byCount;
+    KinFinder finder;
+    const auto pointsOf = [](const MeasuredItem& item) {
+        return item.profile->pointCounts.empty() ? 0 : item.profile->pointCounts[0];
+    };
+    const auto unitOf = [](const MeasuredItem& item) { return item.scene->unitMetres.value_or(0.0); };
     for (std::size_t i = 0; i < input.items.size(); ++i) {
         const MeasuredItem& item = input.items[i];
         if (!hasGeometry(item.at().kind) || !item.profile || item.profile->extent.isEmpty())
             continue;
         sizes[i] = sizesOf(item);
-        byCount[item.profile->pointCounts.empty() ? 0 : item.profile->pointCounts[0]].push_back(i);
+        finder.add(i, pointsOf(item), sizes[i], unitOf(item));
     }
     for (std::size_t i = 0; i < input.items.size(); ++i) {
         const MeasuredItem& item = input.items[i];
         if (!item.profile || item.profile->extent.isEmpty() || !hasGeometry(item.at().kind))
             continue;
         const auto& own = sizes[i];
-        const auto& candidates = byCount[item.profile->pointCounts.empty() ? 0 : item.profile->pointCounts[0]];
+        const auto candidates = finder.near(pointsOf(item), own, unitOf(item));
         const double ownUnit = item.scene->unitMetres.value_or(shotUnit);
         // The kin that most others agree with stands as the measure: the first item of the same thing whose
         // size is plausible. A rest mesh of the item's own counts as kin too.
@@ -238,9 +282,7 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
         for (std::size_t c = 0; c < candidates.size() && !told; ++c) {
             const std::size_t k = candidates[c];
             const MeasuredItem& other = input.items[k];
-            if (sizes[k] == own && other.scene->unitMetres == item.scene->unitMetres)
-                continue;
-            const auto match = k == i ? std::nullopt : matchSizes(sizes[k], own);
+            const auto match = matchSizes(sizes[k], own);
             if (!match)
                 continue;
             const double otherUnit = other.scene->unitMetres.value_or(shotUnit);

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <cmath>
 #include <set>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
@@ -270,11 +271,17 @@ std::uint64_t estimateSize(const Scene& scene, const Format& format) {
 
 Scene mergedScenes(const std::vector<Scene>& scenes) {
     Scene result;
+    std::unordered_map<std::string, std::size_t> byPath;
+    std::set<std::pair<std::string, std::string>> told;
     bool first = true;
     for (const Scene& scene : scenes) {
         if (first) {
             result = scene;
             first = false;
+            for (std::size_t i = 0; i < result.nodes.size(); ++i)
+                byPath.emplace(result.nodes[i].path, i);
+            for (const NotCarried& n : result.notCarried)
+                told.emplace(n.item, n.what);
             continue;
         }
         if (result.unitMetres != scene.unitMetres)
@@ -291,20 +298,27 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             const std::string above =
                 node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
             node.path = above + "/" + node.name;
-            const auto same = result.find(node.path);
-            if (same && node.kind == NodeKind::Transform && result.nodes[*same].transform == node.transform) {
-                newIndex[i] = static_cast<int>(*same);
+            const auto same = byPath.find(node.path);
+            if (same != byPath.end() && node.kind == NodeKind::Transform &&
+                result.nodes[same->second].transform == node.transform) {
+                newIndex[i] = static_cast<int>(same->second);
                 continue;
             }
-            for (int number = 2; result.find(node.path); ++number) {
+            for (int number = 2; byPath.contains(node.path); ++number) {
                 node.name = fmt::format("{}_{}", scene.nodes[i].name, number);
                 node.path = above + "/" + node.name;
             }
+            byPath.emplace(node.path, result.nodes.size());
             newIndex[i] = static_cast<int>(result.nodes.size());
             result.nodes.push_back(std::move(node));
         }
-        result.materials.insert(result.materials.end(), scene.materials.begin(), scene.materials.end());
-        result.notCarried.insert(result.notCarried.end(), scene.notCarried.begin(), scene.notCarried.end());
+        // Items of one source say the same of it.
+        for (const Material& material : scene.materials)
+            if (std::find(result.materials.begin(), result.materials.end(), material) == result.materials.end())
+                result.materials.push_back(material);
+        for (const NotCarried& n : scene.notCarried)
+            if (told.emplace(n.item, n.what).second)
+                result.notCarried.push_back(n);
     }
     return result;
 }

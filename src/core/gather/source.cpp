@@ -266,6 +266,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
                                              "They are carried from archive to archive by `wyc convert` all the same",
                                              1});
     }
+    source->tree = std::make_shared<const SceneTree>(source->shown());
     return SourcePtr(std::move(source));
 }
 

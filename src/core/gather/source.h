@@ -8,6 +8,7 @@
 
 #include "formats/format.h"
 #include "gather/sequence.h"
+#include "scene/scene_tree.h"
 
 namespace wyc {
 
@@ -31,6 +32,7 @@ struct Source {
     std::uint64_t sizeBytes = 0;
     Scene scene;
     std::shared_ptr<const Scene> expanded; // with a copy for every instance; null where there is none
+    std::shared_ptr<const SceneTree> tree; // of what is shown
 
     /// What a person chooses items from: instances count as what they show.
     [[nodiscard]] const Scene& shown() const { return expanded ? *expanded : scene; }

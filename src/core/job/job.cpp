@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/chosen.h"
 #include "scene/stand_in.h"
 
 namespace wyc {
@@ -332,11 +333,11 @@ std::string itemLabel(const Source& source, const std::string& path) {
 
 Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps) {
     const Scene& all = source.shown();
-    const auto node = all.find(path);
+    const auto node = source.tree->find(path);
     if (!node)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path))
                         .inFile(source.spec.path.string()));
-    WYC_TRY(scene, branchOf(all, *node));
+    WYC_TRY(scene, branchOf(all, *source.tree, *node));
     return applySteps(scene, steps);
 }
 
@@ -374,7 +375,7 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
                 continue;
             const std::string label = itemLabel(*source, node.path);
             const JobItem* entry = job.item(job.sources[s].id, node.path);
-            if (!chosenBy(spec.items, {label, node.path, node.name}) || (entry && entry->leftOut && spec.items.empty()))
+            if (!isTaken(spec.items, {label, node.path, node.name, entry && entry->leftOut}))
                 continue;
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
             auto made = itemScene(*source, node.path, steps);

@@ -36,18 +36,28 @@ TopologyPtr emptyTopology() {
     return kEmpty;
 }
 
-Status VaryingPoints::readPoints(std::size_t sample, std::span<Vec3f> into) const {
-    const std::vector<Vec3f>& points = points_.at(sample);
-    if (points.size() != into.size())
+Status Geometry::readPoints(std::size_t sample, std::span<Vec3f> into) const {
+    WYC_TRY(count, pointCount(sample));
+    if (into.size() != count)
         return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
-    std::copy(points.begin(), points.end(), into.begin());
+    return readRange(sample, 0, into);
+}
+
+Status copyRange(std::span<const Vec3f> from, std::size_t first, std::span<Vec3f> into) {
+    if (first > from.size() || into.size() > from.size() - first)
+        return fail(ErrorKind::Internal, "the buffer reaches beyond the sample's points");
+    std::copy_n(from.begin() + static_cast<std::ptrdiff_t>(first), into.size(), into.begin());
     return {};
+}
+
+Status VaryingPoints::readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const {
+    return copyRange(points_.at(sample), first, into);
 }
 
 Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3f>& into) {
     WYC_TRY(count, geometry.pointCount(sample));
     into.resize(count);
-    return geometry.readPoints(sample, into);
+    return geometry.readRange(sample, 0, into);
 }
 
 MemoryGeometry::MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
@@ -63,12 +73,10 @@ Result<std::size_t> MemoryGeometry::pointCount(std::size_t sample) const {
     return points_[sample].size();
 }
 
-Status MemoryGeometry::readPoints(std::size_t sample, std::span<Vec3f> into) const {
-    WYC_TRY(count, pointCount(sample));
-    if (into.size() != count)
-        return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
-    std::copy(points_[sample].begin(), points_[sample].end(), into.begin());
-    return {};
+Status MemoryGeometry::readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const {
+    if (sample >= points_.size())
+        return fail(ErrorKind::Internal, fmt::format("sample {} of {}", sample, points_.size()));
+    return copyRange(points_[sample], first, into);
 }
 
 } // namespace wyc

@@ -65,7 +65,7 @@ struct FaceSet {
     enum class Kind { Group, Object, Material };
     Kind kind = Kind::Group;
     std::string name;
-    std::vector<std::int32_t> faces;
+    std::vector<std::int32_t> faces; // rising
     bool operator==(const FaceSet&) const = default;
 };
 
@@ -87,8 +87,11 @@ class Geometry {
     /// Times of the samples. Never empty for a shape that has any data.
     [[nodiscard]] virtual const Sampling& sampling() const = 0;
     [[nodiscard]] virtual Result<std::size_t> pointCount(std::size_t sample) const = 0;
-    /// Fills `into`, whose size must be pointCount(sample).
-    [[nodiscard]] virtual Status readPoints(std::size_t sample, std::span<Vec3f> into) const = 0;
+    /// Fills `into` with the sample's points from number `first` on. An error where there are fewer. Where a source
+    /// allows it, no others are read.
+    [[nodiscard]] virtual Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const = 0;
+    /// All of a sample: the size of `into` must be pointCount(sample).
+    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const;
     [[nodiscard]] virtual Result<TopologyPtr> topology(std::size_t sample) const = 0;
     /// Never null.
     [[nodiscard]] virtual Result<ExtrasPtr> extras(std::size_t sample) const = 0;
@@ -105,6 +108,8 @@ class Geometry {
 };
 using GeometryPtr = std::shared_ptr<const Geometry>;
 
+/// Copies a range of points that are at hand; an error where there are fewer.
+[[nodiscard]] Status copyRange(std::span<const Vec3f> from, std::size_t first, std::span<Vec3f> into);
 /// Points of a sample in a buffer that is resized as needed.
 [[nodiscard]] Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3f>& into);
 
@@ -115,7 +120,7 @@ class MemoryGeometry final : public Geometry {
                    MeshExtras extras = {});
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override;
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override;
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override;
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return extras_; }
     [[nodiscard]] bool topologyVaries() const override { return false; }
@@ -136,7 +141,7 @@ class VaryingPoints final : public Geometry {
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
         return points_.at(sample).size();
     }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override;
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override;
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }
     [[nodiscard]] bool topologyVaries() const override { return true; }
@@ -152,8 +157,8 @@ class GeometryWrapper : public Geometry {
     explicit GeometryWrapper(GeometryPtr inner) : inner_(std::move(inner)) {}
     [[nodiscard]] const Sampling& sampling() const override { return inner_->sampling(); }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return inner_->pointCount(s); }
-    [[nodiscard]] Status readPoints(std::size_t s, std::span<Vec3f> into) const override {
-        return inner_->readPoints(s, into);
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return inner_->readRange(s, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return inner_->topology(s); }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return inner_->extras(s); }

@@ -91,6 +91,20 @@ std::optional<std::size_t> Scene::find(std::string_view path) const {
     return std::nullopt;
 }
 
+Scene Scene::withoutNodes() const {
+    Scene result;
+    result.rate = rate;
+    result.workingRate = workingRate;
+    result.unitMetres = unitMetres;
+    result.upAxis = upAxis;
+    result.materials = materials;
+    result.materialFiles = materialFiles;
+    result.metadata = metadata;
+    result.samplings = samplings;
+    result.properties = properties;
+    return result;
+}
+
 std::vector<std::size_t> Scene::childrenOf(int parent) const {
     std::vector<std::size_t> result;
     for (std::size_t i = 0; i < nodes.size(); ++i)

@@ -86,6 +86,7 @@ struct Material {
     std::optional<std::array<float, 3>> baseColour;
     std::string texturePath; // as written in the file; empty = none
     bool textureFound = false;
+    bool operator==(const Material&) const = default;
 };
 
 struct Node {
@@ -138,8 +139,11 @@ struct Scene {
     std::vector<NotCarried> carried;    // understood by nobody here, and passed on
     std::vector<ReaderRemark> remarks;
 
+    /// One by one: for many paths there is SceneTree.
     [[nodiscard]] std::optional<std::size_t> find(std::string_view path) const;
     [[nodiscard]] std::vector<std::size_t> childrenOf(int parent) const;
+    /// All that is said of the scene as a whole: no nodes, and nothing that was said of single ones.
+    [[nodiscard]] Scene withoutNodes() const;
 };
 
 /// Local matrix of a node at a time, straight-line interpolated channel by channel between samples.

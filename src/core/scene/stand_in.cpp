@@ -15,19 +15,20 @@ class CameraBody final : public Geometry {
         : scene_(std::move(scene)), node_(node), size_(size), sampling_(cameraSampling(scene_->nodes[node])) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return kPoints; }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
         WYC_TRY(view, cameraAt(*scene_, node_, sampling_.time(sample)));
         // As long as a normal lens's view is wide: a longer lens looks longer.
         const double distance = size_ * view.figures.focalLength / 35.0;
         const auto gate = view.gateAt(distance);
+        std::array<Vec3f, kPoints> all;
         const auto put = [&](std::size_t i, const Vec3d& p) {
-            into[i] = {static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)};
+            all[i] = {static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)};
         };
         put(0, {});
         for (std::size_t k = 0; k < 4; ++k)
             put(k + 1, gate[k]);
         put(5, (gate[2] + gate[3]) * 0.5 + Vec3d{0, size_ * 0.25, 0});
-        return {};
+        return copyRange(all, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }

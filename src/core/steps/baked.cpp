@@ -55,8 +55,8 @@ class BakedGeometry final : public GeometryWrapper {
             moves_ = moves_ || matrix != world_.matrices.front();
         }
     }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
-        WYC_CHECK(inner().readPoints(sample, into));
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readRange(sample, first, into));
         const Mat4& matrix = world_.at(sample);
         if (!matrix.isIdentity())
             for (Vec3f& point : into)

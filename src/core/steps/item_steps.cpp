@@ -70,26 +70,6 @@ Result<Scene> applyLeaveOut(const Scene& scene, const json& options) {
 
 } // namespace
 
-Result<Scene> branchOf(const Scene& scene, std::size_t node) {
-    std::vector<bool> keep(scene.nodes.size(), false);
-    keep[node] = true;
-    bool instances = false;
-    for (std::size_t i = node + 1; i < scene.nodes.size(); ++i) {
-        const int parent = scene.nodes[i].parent;
-        keep[i] = parent >= static_cast<int>(node) && keep[static_cast<std::size_t>(parent)];
-        instances = instances || (keep[i] && !scene.nodes[i].instanceOf.empty());
-    }
-    for (int at = scene.nodes[node].parent; at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        keep[static_cast<std::size_t>(at)] = true;
-    if (instances) { // what they show may lie outside of the branch
-        WYC_TRY(expanded, expandedInstances(scene));
-        const auto same = expanded.find(scene.nodes[node].path);
-        if (same && !hasInstances(expanded))
-            return branchOf(expanded, *same);
-    }
-    return keptNodes(scene, keep);
-}
-
 Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& patterns) {
     if (patterns.empty())
         return scene;

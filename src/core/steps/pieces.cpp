@@ -59,9 +59,23 @@ Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> e
     Attribute result{from.scope, from.extent, {}, {}};
     const auto extent = static_cast<std::size_t>(from.extent);
     if (!from.indices.empty()) {
-        result.values = from.values;
+        // Only the values in use, in their old order.
+        const auto has = [&](std::uint32_t e) {
+            return e < from.indices.size() && from.indices[e] >= 0 &&
+                   static_cast<std::size_t>(from.indices[e]) < from.valueCount();
+        };
+        std::map<std::int32_t, std::int32_t> newNumber;
         for (const std::uint32_t e : elements)
-            result.indices.push_back(e < from.indices.size() ? from.indices[e] : -1);
+            if (has(e))
+                newNumber.emplace(from.indices[e], 0);
+        for (auto& [old, number] : newNumber) {
+            number = static_cast<std::int32_t>(result.valueCount());
+            const auto value =
+                from.values.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(old) * extent);
+            result.values.insert(result.values.end(), value, value + from.extent);
+        }
+        for (const std::uint32_t e : elements)
+            result.indices.push_back(has(e) ? newNumber[from.indices[e]] : -1);
         return result;
     }
     for (const std::uint32_t e : elements)
@@ -80,14 +94,23 @@ class CutGeometry final : public GeometryWrapper {
           faces_(std::move(faces)),
           topology_(std::move(topology)) {}
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return points_.size(); }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
-        std::vector<Vec3f> all;
-        WYC_CHECK(wyc::readPoints(inner(), sample, all));
-        for (std::size_t i = 0; i < points_.size(); ++i) {
-            if (points_[i] >= all.size())
-                return fail(ErrorKind::BadInput, "the mesh has fewer points in this sample than in its first");
-            into[i] = all[points_[i]];
-        }
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        if (first > points_.size() || into.size() > points_.size() - first)
+            return fail(ErrorKind::Internal, "the buffer reaches beyond the piece's points");
+        if (into.empty())
+            return {};
+        WYC_TRY(count, inner().pointCount(sample));
+        if (points_.back() >= count)
+            return fail(ErrorKind::BadInput, "the mesh has fewer points in this sample than in its first");
+        // A piece's points mostly lie close together in the whole.
+        const std::size_t low = points_[first];
+        const std::size_t span = points_[first + into.size() - 1] - low + 1;
+        if (span == into.size())
+            return inner().readRange(sample, low, into);
+        std::vector<Vec3f> around(span);
+        WYC_CHECK(inner().readRange(sample, low, around));
+        for (std::size_t i = 0; i < into.size(); ++i)
+            into[i] = around[points_[first + i] - low];
         return {};
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
@@ -103,6 +126,9 @@ class CutGeometry final : public GeometryWrapper {
         cut.normals = choose(all->normals);
         cut.colours = choose(all->colours);
         for (const FaceSet& set : all->faceSets) {
+            if (set.faces.empty() || faces_.empty() || set.faces.back() < static_cast<std::int32_t>(faces_.front()) ||
+                set.faces.front() > static_cast<std::int32_t>(faces_.back()))
+                continue;
             FaceSet part{set.kind, set.name, {}};
             for (std::size_t f = 0; f < faces_.size(); ++f)
                 if (std::binary_search(set.faces.begin(), set.faces.end(), static_cast<std::int32_t>(faces_[f])))
@@ -140,7 +166,8 @@ class MergedGeometry final : public Geometry {
           topology_(std::move(topology)) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return layout_.points; }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        std::vector<Vec3f> all(layout_.points);
         std::vector<Vec3f> own;
         for (std::size_t p = 0; p < parts_.size(); ++p) {
             WYC_CHECK(wyc::readPoints(*parts_[p].geometry, sampleOf(p, sample), own));
@@ -148,9 +175,9 @@ class MergedGeometry final : public Geometry {
             if (own.size() != places.size())
                 return fail(makeError(ErrorKind::BadInput, "its point count changes in time").forItem(parts_[p].name));
             for (std::size_t i = 0; i < own.size(); ++i)
-                into[places[i]] = own[i];
+                all[places[i]] = own[i];
         }
-        return {};
+        return copyRange(all, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
@@ -248,7 +275,7 @@ Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, cons
     return sets;
 }
 
-Result<CutPiece> cutPiece(const GeometryPtr& whole, const std::vector<std::int32_t>& faces) {
+Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vector<FaceSet>& sets) {
     if (whole->topologyVaries())
         return fail(varying({}));
     WYC_TRY(topology, whole->topology(0));
@@ -256,31 +283,34 @@ Result<CutPiece> cutPiece(const GeometryPtr& whole, const std::vector<std::int32
     std::vector<std::size_t> starts(topology->faceCount() + 1, 0);
     for (std::size_t f = 0; f < topology->faceCount(); ++f)
         starts[f + 1] = starts[f] + static_cast<std::size_t>(topology->faceSizes()[f]);
-    std::vector<std::int32_t> newNumber(count, -1);
-    std::vector<std::int32_t> sizes;
-    std::vector<std::uint32_t> corners;
-    std::vector<std::uint32_t> kept;
-    for (const std::int32_t face : faces) {
-        const auto f = static_cast<std::size_t>(face);
-        sizes.push_back(topology->faceSizes()[f]);
-        kept.push_back(static_cast<std::uint32_t>(f));
-        for (std::size_t c = starts[f]; c < starts[f + 1]; ++c) {
-            corners.push_back(static_cast<std::uint32_t>(c));
-            newNumber[static_cast<std::size_t>(topology->corners()[c])] = 0;
+    std::vector<std::int32_t> newNumber(count);
+    std::vector<CutPiece> result;
+    for (const FaceSet& set : sets) {
+        CutPiece piece;
+        std::vector<std::int32_t> sizes;
+        std::vector<std::uint32_t> corners;
+        std::vector<std::uint32_t> kept;
+        for (const std::int32_t face : set.faces) {
+            const auto f = static_cast<std::size_t>(face);
+            sizes.push_back(topology->faceSizes()[f]);
+            kept.push_back(static_cast<std::uint32_t>(f));
+            for (std::size_t c = starts[f]; c < starts[f + 1]; ++c) {
+                corners.push_back(static_cast<std::uint32_t>(c));
+                piece.points.push_back(static_cast<std::uint32_t>(topology->corners()[c]));
+            }
         }
+        std::sort(piece.points.begin(), piece.points.end());
+        piece.points.erase(std::unique(piece.points.begin(), piece.points.end()), piece.points.end());
+        for (std::size_t p = 0; p < piece.points.size(); ++p)
+            newNumber[piece.points[p]] = static_cast<std::int32_t>(p);
+        std::vector<std::int32_t> numbers;
+        for (const std::uint32_t c : corners)
+            numbers.push_back(newNumber[static_cast<std::size_t>(topology->corners()[c])]);
+        WYC_TRY(made, Topology::make(std::move(sizes), std::move(numbers)));
+        piece.geometry =
+            std::make_shared<CutGeometry>(whole, piece.points, std::move(corners), std::move(kept), std::move(made));
+        result.push_back(std::move(piece));
     }
-    CutPiece result;
-    for (std::size_t p = 0; p < count; ++p)
-        if (newNumber[p] == 0) {
-            newNumber[p] = static_cast<std::int32_t>(result.points.size());
-            result.points.push_back(static_cast<std::uint32_t>(p));
-        }
-    std::vector<std::int32_t> numbers;
-    for (const std::uint32_t c : corners)
-        numbers.push_back(newNumber[static_cast<std::size_t>(topology->corners()[c])]);
-    WYC_TRY(made, Topology::make(std::move(sizes), std::move(numbers)));
-    result.geometry =
-        std::make_shared<CutGeometry>(whole, result.points, std::move(corners), std::move(kept), std::move(made));
     return result;
 }
 

@@ -13,8 +13,9 @@ struct CutPiece {
     GeometryPtr geometry;
     std::vector<std::uint32_t> points; // number in the whole mesh of each point, rising
 };
-/// Some faces of a mesh with the points they use, in the mesh's order. An error when the mesh's faces change in time.
-[[nodiscard]] Result<CutPiece> cutPiece(const GeometryPtr& whole, const std::vector<std::int32_t>& faces);
+/// For every set its faces with the points they use, in the mesh's order. An error when the mesh's faces change in
+/// time.
+[[nodiscard]] Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vector<FaceSet>& sets);
 
 /// User properties that say where a piece's points were: the way back.
 struct SplitOrigin {

@@ -17,23 +17,24 @@ class RetimedGeometry final : public GeometryWrapper {
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
         return inner().pointCount(retiming_.at(sample).below);
     }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
         const Pick p = retiming_.at(sample);
-        WYC_CHECK(inner().readPoints(p.below, into));
+        WYC_CHECK(inner().readRange(p.below, first, into));
         if (p.weight == 0.0F)
             return {};
+        WYC_TRY(countBelow, inner().pointCount(p.below));
         WYC_TRY(count, inner().pointCount(p.above));
         WYC_TRY(faces, inner().topology(p.below));
         WYC_TRY(nextFaces, inner().topology(p.above));
-        if (count != into.size() || faces->hash() != nextFaces->hash())
+        if (count != countBelow || faces->hash() != nextFaces->hash())
             return fail(
                 makeError(ErrorKind::BadInput, fmt::format("between samples {} and {} the points or faces change; "
                                                            "nothing can be interpolated there",
                                                            p.below, p.above))
                     .withAdvice("Use nearest instead of linear"));
-        std::vector<Vec3f> above(count);
-        WYC_CHECK(inner().readPoints(p.above, above));
-        for (std::size_t i = 0; i < count; ++i) {
+        std::vector<Vec3f> above(into.size());
+        WYC_CHECK(inner().readRange(p.above, first, above));
+        for (std::size_t i = 0; i < into.size(); ++i) {
             into[i].x += (above[i].x - into[i].x) * p.weight;
             into[i].y += (above[i].y - into[i].y) * p.weight;
             into[i].z += (above[i].z - into[i].z) * p.weight;

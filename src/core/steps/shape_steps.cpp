@@ -205,7 +205,9 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
         }
         any = true;
         tellDropped(node, "split", result);
-        for (const FaceSet& set : sets) {
+        WYC_TRY(cuts, cutPieces(node.geometry, sets));
+        for (std::size_t s = 0; s < sets.size(); ++s) {
+            const FaceSet& set = sets[s];
             Node piece;
             piece.kind = node.kind;
             piece.transform = node.transform;
@@ -213,9 +215,8 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
             piece.name = freeName(taken, parentPath, safeName(node.name + "_" + set.name));
             piece.path = parentPath + "/" + piece.name;
             piece.parent = parent;
-            WYC_TRY(cut, cutPiece(node.geometry, set.faces));
-            piece.geometry = cut.geometry;
-            piece.properties = splitProperties(node.path, {cut.points, {set.faces.begin(), set.faces.end()}});
+            piece.geometry = cuts[s].geometry;
+            piece.properties = splitProperties(node.path, {cuts[s].points, {set.faces.begin(), set.faces.end()}});
             result.nodes.push_back(std::move(piece));
         }
     }

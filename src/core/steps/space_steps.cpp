@@ -99,8 +99,8 @@ PropertiesPtr changedInSpace(const PropertiesPtr& properties, const SpaceChange&
 class ChangedGeometry final : public GeometryWrapper {
   public:
     ChangedGeometry(GeometryPtr inner, SpaceChange change) : GeometryWrapper(std::move(inner)), change_(change) {}
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
-        WYC_CHECK(inner().readPoints(sample, into));
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readRange(sample, first, into));
         change_.turnAndScale(into, change_.scale);
         return {};
     }

@@ -57,9 +57,6 @@ struct StepType {
 [[nodiscard]] nlohmann::json toJson(const std::vector<Step>& steps);
 [[nodiscard]] Result<std::vector<Step>> stepsFromJson(const nlohmann::json& list);
 
-/// One node with all above and all below it.
-[[nodiscard]] Result<Scene> branchOf(const Scene& scene, std::size_t node);
-
 /// Chooses nodes by patterns over path or name ("!PATTERN" leaves out); their parents stay. No pattern = all.
 [[nodiscard]] Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& patterns);
 

@@ -90,14 +90,15 @@ class ArchiveGeometry final : public Geometry {
         WYC_TRY(count, archive_->elementCount(*p_.points, sample));
         return static_cast<std::size_t>(count / 3);
     }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
         WYC_CHECK(archive_->container().file().verifyUnchanged());
         WYC_TRY(at, archive_->sample(*p_.points, sample));
-        if (at.sizeBytes != into.size_bytes())
-            return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
+        const std::uint64_t from = first * sizeof(Vec3f);
+        if (first > at.sizeBytes / sizeof(Vec3f) || into.size_bytes() > at.sizeBytes - from)
+            return fail(ErrorKind::Internal, "the buffer reaches beyond the sample's points");
         if (into.empty())
             return {};
-        return archive_->container().readData(at.position, at.elementOffset, std::as_writable_bytes(into));
+        return archive_->container().readData(at.position, at.elementOffset + from, std::as_writable_bytes(into));
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override {
         if (!p_.counts)
@@ -138,6 +139,7 @@ class ArchiveGeometry final : public Geometry {
         WYC_CHECK(readParameter(p_.normals, sample, 3, *faces, made.normals));
         for (const FaceSetRef& set : sets_) {
             WYC_TRY(numbers, archive_->values<std::int32_t>(*set.faces, companionSample(*set.faces, sample)));
+            std::sort(numbers.begin(), numbers.end());
             made.faceSets.push_back({FaceSet::Kind::Group, set.name, std::move(numbers)});
         }
         auto result = std::make_shared<const MeshExtras>(std::move(made));

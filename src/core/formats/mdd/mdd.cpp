@@ -69,11 +69,11 @@ class MddGeometry final : public Geometry {
 
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return header_.points; }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
-        if (sample >= header_.frames || into.size() != header_.points)
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        if (sample >= header_.frames || first > header_.points || into.size() > header_.points - first)
             return fail(ErrorKind::Internal, fmt::format("sample {} of {}", sample, header_.frames));
         WYC_CHECK(file_->verifyUnchanged());
-        WYC_CHECK(file_->readAt(offsetOf(sample), std::as_writable_bytes(into)));
+        WYC_CHECK(file_->readAt(offsetOf(sample) + first * sizeof(Vec3f), std::as_writable_bytes(into)));
         // Through integers: a float register may quieten a signalling not-a-number.
         auto* words = reinterpret_cast<std::byte*>(into.data());
         for (std::size_t i = 0; i < into.size() * 3; ++i) {

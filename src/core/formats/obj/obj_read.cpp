@@ -136,12 +136,9 @@ class ObjSequence final : public Geometry {
         WYC_TRY(mesh, fetch(sample));
         return mesh->points.size();
     }
-    [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const override {
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
         WYC_TRY(mesh, fetch(sample));
-        if (mesh->points.size() != into.size())
-            return fail(ErrorKind::Internal, "the buffer does not have the sample's size");
-        std::copy(mesh->points.begin(), mesh->points.end(), into.begin());
-        return {};
+        return copyRange(mesh->points, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override {
         WYC_TRY(mesh, fetch(sample));

@@ -1,0 +1,172 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "output_card.h"
+
+#include <algorithm>
+#include <map>
+
+#include <QCoreApplication>
+#include <QLabel>
+#include <QProgressBar>
+#include <QStringList>
+#include <QVBoxLayout>
+
+#include "base/text.h"
+#include "desk_parts.h"
+#include "theme.h"
+
+namespace wyc::app {
+namespace {
+
+QString tr(const char* text) {
+    return QCoreApplication::translate("OutputCard", text);
+}
+
+QString proofLine(const ProvenItem& item, const Proof& proof, bool named) {
+    const QString range = item.first ? tr("frames %1 – %2")
+                                           .arg(QString::fromStdString(frameText(*item.first)),
+                                                QString::fromStdString(frameText(*item.last)))
+                                     : tr("still");
+    QStringList parts;
+    parts << (item.points > 0 ? tr("%1 points × %2 samples").arg(QString::fromStdString(groupedDigits(item.points)))
+                              : tr("%1, %2 samples").arg(QString::fromStdString(item.kind)))
+                 .arg(item.samples);
+    parts[0] += tr(", %1, %2 fps").arg(range, QString::fromStdString(proof.rate.shortText()));
+    if (item.faces > 0)
+        parts << tr("order %1").arg(QString::fromStdString(hashText(item.topology)).left(8));
+    if (item.points > 0)
+        parts << tr("largest drift %1").arg(QString::fromStdString(lengthText(item.largestDriftMetres)));
+    if (item.placement)
+        parts << tr("placement equal");
+    const QString name = QString::fromStdString(item.item.substr(item.item.rfind('/') + 1));
+    return (named ? name : tr("read back")) + QStringLiteral(": ") + parts.join(QStringLiteral(" · "));
+}
+
+void addProof(QVBoxLayout& into, const OutputResult& result, QWidget* parent) {
+    const auto& items = result.proof.items;
+    constexpr std::size_t kMostLines = 12;
+    if (items.size() > 1)
+        into.addWidget(smallLabel(tr("read back, %1 items:").arg(items.size()), parent));
+    for (std::size_t i = 0; i < std::min(items.size(), kMostLines); ++i)
+        into.addWidget(smallLabel(proofLine(items[i], result.proof, items.size() > 1), parent));
+    if (items.size() > kMostLines)
+        into.addWidget(smallLabel(tr("and %1 more, all of them equal").arg(items.size() - kMostLines), parent));
+}
+
+} // namespace
+
+QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
+    QFrame* card = cardFrame(row.result                       ? colour::kMoss
+                             : row.state == JobState::Failed  ? colour::kRust
+                             : row.state == JobState::Running ? colour::kGlass
+                                                              : colour::kInk3,
+                             parent);
+    card->setProperty("output", QString::fromStdString(row.plan.target.string()));
+    auto* column = new QVBoxLayout(card);
+    column->setContentsMargins(10, 6, 10, 7);
+    column->setSpacing(2);
+    auto* head = new QHBoxLayout();
+    auto* name = new QLabel(QString::fromStdString(row.plan.item), card);
+    name->setFont(textFont(9, QFont::DemiBold));
+    head->addWidget(name, 1);
+    auto* size = smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes))
+                                       : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))),
+                            card);
+    size->setWordWrap(false);
+    head->addWidget(size);
+    column->addLayout(head);
+    auto* second = new QHBoxLayout();
+    const QString target = QString::fromStdString(row.plan.target.filename().string());
+    auto* file =
+        smallLabel(target + (row.plan.restTarget ? QStringLiteral(" + ") +
+                                                       QString::fromStdString(row.plan.restTarget->filename().string())
+                                                 : QString()),
+                   card);
+    file->setToolTip(QString::fromStdString(row.plan.target.string()));
+    second->addWidget(file, 1);
+    QString state = row.plan.frames ? tr("%1 – %2 · %3 samples")
+                                          .arg(QString::fromStdString(frameText(row.plan.frames->first)),
+                                               QString::fromStdString(frameText(row.plan.frames->last)))
+                                          .arg(row.plan.sampleCount)
+                                    : tr("still");
+    QColor stateColour = colour::kChalk2;
+    if (row.result) {
+        state = QStringLiteral("✓ ") + QString::fromStdString(row.result->proof.words());
+        stateColour = colour::kMoss;
+    } else if (row.state == JobState::Failed) {
+        state = QStringLiteral("✕ ") + tr("not written");
+        stateColour = colour::kRust;
+    } else if (row.state == JobState::Cancelled) {
+        state = tr("stopped, nothing left behind");
+        stateColour = colour::kStraw;
+    } else if (started) {
+        state = row.state == JobState::Running ? row.words : tr("waiting");
+        stateColour = colour::kGlass;
+    }
+    auto* stateLabel = new QLabel(state, card);
+    stateLabel->setObjectName(QStringLiteral("outputState"));
+    stateLabel->setStyleSheet(QStringLiteral("color: %1;").arg(stateColour.name()));
+    second->addWidget(stateLabel);
+    column->addLayout(second);
+    if (started) {
+        auto* bar = new QProgressBar(card);
+        bar->setTextVisible(false);
+        bar->setRange(0, 1000);
+        bar->setObjectName(QStringLiteral("outputProgress_%1").arg(row.jobId));
+        bar->setValue(row.result ? 1000 : static_cast<int>(row.fraction * 1000));
+        if (row.result)
+            bar->setStyleSheet(QStringLiteral("QProgressBar::chunk { background: #8FBF6A; }"));
+        column->addWidget(bar);
+    }
+    if (row.state == JobState::Failed)
+        column->addWidget(smallLabel(row.words, card));
+    if (row.result) {
+        addProof(*column, *row.result, card);
+        if (!row.result->record.empty())
+            column->addWidget(
+                smallLabel(tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())), card));
+    }
+    return card;
+}
+
+void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QString& title, QWidget* parent) {
+    // The same words for many items stand once.
+    std::vector<std::pair<std::string, QStringList>> losses;
+    std::map<std::string, std::size_t> known;
+    for (const OutputRow& row : rows)
+        for (const Loss& loss : row.plan.losses) {
+            const auto [at, added] = known.try_emplace(loss.what, losses.size());
+            if (added)
+                losses.push_back({loss.what, {}});
+            const std::string item = loss.item.substr(loss.item.rfind('/') + 1);
+            const QString name = QString::fromStdString(item.empty() || rows.size() > 1 ? row.plan.item : item);
+            if (QStringList& items = losses[at->second].second; !items.contains(name))
+                items << name;
+        }
+    if (losses.empty())
+        return;
+    auto* head = new QLabel(title, parent);
+    head->setFont(textFont(9, QFont::DemiBold));
+    into.addWidget(head);
+    constexpr std::size_t kMostLosses = 8;
+    constexpr qsizetype kMostNamed = 4;
+    for (std::size_t i = 0; i < std::min(losses.size(), kMostLosses); ++i) {
+        const auto& [what, items] = losses[i];
+        QString names = items.mid(0, kMostNamed).join(QStringLiteral(", "));
+        if (items.size() > kMostNamed)
+            names = tr("%1 and %2 more").arg(names).arg(items.size() - kMostNamed);
+        QFrame* card = cardFrame(colour::kStraw, parent);
+        auto* line = new QHBoxLayout(card);
+        line->setContentsMargins(10, 5, 8, 5);
+        auto* words = new QLabel(
+            QStringLiteral("<span style='color:#E4C765'>!</span>&nbsp; %1 <span style='color:#93A8A6'>· %2</span>")
+                .arg(QString::fromStdString(what).toHtmlEscaped(), names.toHtmlEscaped()),
+            card);
+        words->setWordWrap(true);
+        line->addWidget(words);
+        into.addWidget(card);
+    }
+    if (losses.size() > kMostLosses)
+        into.addWidget(smallLabel(tr("and %1 more").arg(losses.size() - kMostLosses), parent));
+}
+
+} // namespace wyc::app
