@@ -74,8 +74,10 @@ void clearLayout(QVBoxLayout* layout) {
     }
 }
 
-FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, bool showItem, QWidget* parent)
-    : QFrame(parent), found_(found) {
+FindingCard::FindingCard(const FindingGroup& group, const Workspace& workspace, bool showItem, QWidget* parent)
+    : QFrame(parent), found_(group.first) {
+    const ItemFinding& found = group.first;
+    const std::size_t count = group.keys.size();
     const auto severity = static_cast<int>(found.finding.severity);
     setObjectName(QStringLiteral("card"));
     setProperty("findingId", QString::fromStdString(found.finding.id));
@@ -96,8 +98,10 @@ FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, b
     what->setTextFormat(Qt::RichText);
     words->addWidget(what);
     QString where;
+    const ItemView* item = workspace.item(found.key);
     if (showItem)
-        where = QString::fromStdString(workspace.labelOf(found.key));
+        where = count > 1 && item ? tr("%1 items of %2").arg(count).arg(QString::fromStdString(item->source->name))
+                                  : QString::fromStdString(workspace.labelOf(found.key));
     if (found.finding.frame)
         where += (where.isEmpty() ? QString() : QStringLiteral(" · ")) +
                  tr("frame %1").arg(QString::fromStdString(frameText(*found.finding.frame)));
@@ -109,13 +113,24 @@ FindingCard::FindingCard(const ItemFinding& found, const Workspace& workspace, b
     words->addWidget(more);
     row->addLayout(words, 1);
     if (!found.finding.mend.empty()) {
-        auto* mend = new QPushButton(QString::fromStdString(found.finding.mendLabel), this);
-        mend->setObjectName(QStringLiteral("mend"));
-        mend->setProperty("small", true);
-        mend->setProperty("findingId", QString::fromStdString(found.finding.id));
-        mend->setToolTip(tr("Adds the step that puts this right; the source file is not touched"));
-        row->addWidget(mend, 0, Qt::AlignVCenter);
-        connect(mend, &QPushButton::clicked, this, [this] { emit mendAsked(found_); });
+        auto* buttons = new QVBoxLayout();
+        buttons->setSpacing(3);
+        const auto add = [&](const QString& label, const char* name, const std::vector<ItemKey>& items) {
+            auto* mend = new QPushButton(label, this);
+            mend->setObjectName(QString::fromLatin1(name));
+            mend->setProperty("small", true);
+            mend->setProperty("findingId", QString::fromStdString(found.finding.id));
+            mend->setToolTip(tr("Adds the step that puts this right; the source file is not touched"));
+            buttons->addWidget(mend);
+            connect(mend, &QPushButton::clicked, this, [this, items] { emit mendAsked(found_, items); });
+        };
+        const QString label = QString::fromStdString(found.finding.mendLabel);
+        if (!showItem || count == 1)
+            add(label, "mend", {found.key});
+        if (count > 1)
+            add(showItem ? tr("%1 (all %2)").arg(label).arg(count) : tr("… all %1 items").arg(count), "mendAll",
+                group.keys);
+        row->addLayout(buttons);
     }
 }
 

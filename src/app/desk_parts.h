@@ -27,9 +27,10 @@ void clearLayout(QVBoxLayout* layout);
 class FindingCard : public QFrame {
     Q_OBJECT
   public:
-    FindingCard(const ItemFinding& found, const Workspace& workspace, bool showItem, QWidget* parent);
+    /// For the first item of the group; `showItem` says which items it is about. What mends one can mend all.
+    FindingCard(const FindingGroup& group, const Workspace& workspace, bool showItem, QWidget* parent);
   signals:
-    void mendAsked(const wyc::app::ItemFinding& found);
+    void mendAsked(const wyc::app::ItemFinding& found, const std::vector<wyc::app::ItemKey>& items);
     void goAsked(const wyc::app::ItemFinding& found);
 
   protected:

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "facts_desk.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include <QFileDialog>
@@ -243,25 +244,31 @@ void FactsDesk::showFrame() {
 
 void FactsDesk::showFindings() {
     clearLayout(findings_);
-    std::vector<const ItemFinding*> shown;
-    for (const ItemFinding& found : workspace_.findings())
-        if (all_ || found.key == workspace_.active())
-            shown.push_back(&found);
+    std::vector<FindingGroup> shown;
+    for (FindingGroup& group : groupedFindings(workspace_.findings())) {
+        const auto own = std::find(group.keys.begin(), group.keys.end(), workspace_.active());
+        if (!all_ && own == group.keys.end())
+            continue;
+        if (!all_)
+            group.first.key = *own;
+        shown.push_back(std::move(group));
+    }
     findingsTitle_->setText(all_ ? tr("Findings of all items") : tr("Findings"));
     scope_->setText(all_ ? tr("only this item") : tr("all items (%1)").arg(workspace_.findings().size()));
     constexpr std::size_t kMostShown = 120;
     for (std::size_t i = 0; i < std::min(shown.size(), kMostShown); ++i) {
-        auto* card = new FindingCard(*shown[i], workspace_, all_, this);
+        auto* card = new FindingCard(shown[i], workspace_, all_, this);
         connect(card, &FindingCard::goAsked, this, [this](const ItemFinding& found) {
             const std::optional<double> frame = found.finding.frame;
             workspace_.setActive(ItemKey(found.key));
             if (frame)
                 workspace_.setFrame(*frame);
         });
-        connect(card, &FindingCard::mendAsked, this, [this](const ItemFinding& found) {
-            workspace_.addSteps(found.key, found.finding.mend,
-                                tr("Mend: %1").arg(QString::fromStdString(found.finding.mendLabel)));
-        });
+        connect(card, &FindingCard::mendAsked, this,
+                [this](const ItemFinding& found, const std::vector<ItemKey>& items) {
+                    workspace_.addSteps(items, found.finding.mend,
+                                        tr("Mend: %1").arg(QString::fromStdString(found.finding.mendLabel)));
+                });
         findings_->addWidget(card);
     }
     if (shown.size() > kMostShown)

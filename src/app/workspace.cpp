@@ -138,12 +138,28 @@ void Workspace::setRest(SourceId id, const QString& path, const QString& object)
     });
 }
 
-void Workspace::addSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label) {
+void Workspace::addSteps(const std::vector<ItemKey>& keys, const std::vector<Step>& steps, const QString& label) {
     document_.endMerge();
     document_.edit(label.toStdString(), [&](Job& next) {
-        auto& chain = next.itemFor(key.source, key.path).steps;
-        chain.insert(chain.end(), steps.begin(), steps.end());
+        for (const ItemKey& key : keys) {
+            auto& chain = next.itemFor(key.source, key.path).steps;
+            chain.insert(chain.end(), steps.begin(), steps.end());
+        }
     });
+}
+
+std::vector<FindingGroup> groupedFindings(const std::vector<ItemFinding>& findings) {
+    std::vector<FindingGroup> groups;
+    std::map<std::tuple<SourceId, std::string, std::string, std::optional<double>, std::string>, std::size_t> known;
+    for (const ItemFinding& found : findings) {
+        const Finding& f = found.finding;
+        const auto [at, added] =
+            known.try_emplace({found.key.source, f.id, f.text, f.frame, toJson(f.mend).dump()}, groups.size());
+        if (added)
+            groups.push_back({found, {}});
+        groups[at->second].keys.push_back(found.key);
+    }
+    return groups;
 }
 
 void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,

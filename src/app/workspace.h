@@ -63,6 +63,12 @@ struct ItemFinding {
     ItemKey key; // empty path = the source as a whole
     Finding finding;
 };
+/// One thing that was found, with the items of one source that it was found on in the same words.
+struct FindingGroup {
+    ItemFinding first;
+    std::vector<ItemKey> keys;
+};
+[[nodiscard]] std::vector<FindingGroup> groupedFindings(const std::vector<ItemFinding>& findings);
 
 class Workspace : public QObject {
     Q_OBJECT
@@ -96,7 +102,11 @@ class Workspace : public QObject {
     void removeSource(SourceId id);
     void reloadSource(SourceId id);
     void setRest(SourceId id, const QString& path, const QString& object = {});
-    void addSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label);
+    /// One undoable edit of as many items.
+    void addSteps(const std::vector<ItemKey>& keys, const std::vector<Step>& steps, const QString& label);
+    void addSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label) {
+        addSteps(std::vector{key}, steps, label);
+    }
     void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                   const QString& mergeKey = {});
     void setLeftOut(const ItemKey& key, bool leftOut);

@@ -15,6 +15,7 @@
 
 #include "deliver_desk.h"
 #include "demo/lantern_shoal.h"
+#include "facts_desk.h"
 #include "support/scenes.h"
 #include "time_board.h"
 #include "window_fixture.h"
@@ -188,6 +189,37 @@ TEST_F(SceneWindow, PiecesOfASplitAreSeenTogether) {
     EXPECT_EQ(after.profile->speedAt(40), before.profile->speedAt(40));
     const QImage pieces = picture();
     EXPECT_LT(differing(whole, pieces), whole.width() * whole.height() / 4000);
+}
+
+TEST_F(SceneWindow, WhatIsWrongWithManyItemsIsOneCardAndOneClick) {
+    workspace().document().edit("Shot", [](Job& job) {
+        job.shot.rate = *FrameRate::parse("25");
+        job.shot.unitMetres = 1.0;
+        job.shot.upAxis = UpAxis::Y;
+    });
+    ASSERT_TRUE(settle());
+    const auto wrong = [&] {
+        return std::count_if(workspace().findings().begin(), workspace().findings().end(),
+                             [](const ItemFinding& f) { return f.finding.id == "rate.differs"; });
+    };
+    const auto before = wrong();
+    ASSERT_GT(before, 10);
+    auto* facts = child<FactsDesk>("factsDesk");
+    facts->showAllFindings(true);
+    ASSERT_TRUE(settle());
+    std::vector<QPushButton*> mends;
+    for (QPushButton* button : facts->findChildren<QPushButton*>(QStringLiteral("mendAll")))
+        if (button->isVisible() && button->property("findingId").toString() == QStringLiteral("rate.differs"))
+            mends.push_back(button);
+    ASSERT_EQ(mends.size(), 1U);
+    EXPECT_TRUE(mends[0]->text().contains(QString::number(before))) << mends[0]->text().toStdString();
+    ASSERT_TRUE(click(mends[0]));
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(wrong(), 0);
+    EXPECT_EQ(item("hull").scene->workingRate.shortText(), "25");
+    workspace().document().undo(); // one edit
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(wrong(), before);
 }
 
 class PlainWindow : public WindowTest {};

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -133,14 +134,13 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
 void checkRate(const CheckInput& input, std::vector<Finding>& findings) {
     if (!input.shot.rate)
         return;
-    std::vector<const Scene*> told;
+    std::set<const Scene*> told;
     for (const MeasuredItem& item : input.items) {
         if (!item.scene->rate || *item.scene->rate == *input.shot.rate || !item.movesBySource)
             continue;
         // One finding a source: its rate holds for all its items.
-        if (std::find(told.begin(), told.end(), item.scene) != told.end())
+        if (!told.insert(item.scene).second)
             continue;
-        told.push_back(item.scene);
         const double percent = (input.shot.rate->value() / item.scene->rate->value() - 1.0) * 100.0;
         findings.push_back(
             {"rate.differs",
@@ -159,16 +159,16 @@ void checkRate(const CheckInput& input, std::vector<Finding>& findings) {
 }
 
 void checkStatements(const CheckInput& input, std::vector<Finding>& findings) {
-    std::vector<const Scene*> told;
+    std::set<const Scene*> told;
+    std::set<std::string> silent; // a source that does not say: told once, however many scenes were made of it
     for (const MeasuredItem& item : input.items) {
-        if (std::find(told.begin(), told.end(), item.scene) != told.end())
+        if (!told.insert(item.scene).second)
             continue;
-        told.push_back(item.scene);
         const Scene& scene = *item.scene;
         // Once the shot says what its unit and axis are, a source without a word of its own is read so.
         const bool noUnit = !scene.unitMetres && !input.shot.unitMetres;
         const bool noAxis = !scene.upAxis && !input.shot.upAxis;
-        if (noUnit || noAxis)
+        if ((noUnit || noAxis) && (item.source.empty() || silent.insert(item.source).second))
             findings.push_back({"source.not_stated",
                                 Severity::Note,
                                 item.label,
