@@ -364,7 +364,9 @@ void DeliverDesk::showFolded() {
 void DeliverDesk::showItems() {
     clearLayout(items_);
     const DeliverySpec s = spec();
-    constexpr std::size_t kMostListed = 60;
+    // Short enough that the settings below stay in sight.
+    constexpr std::size_t kFirstListed = 8;
+    const std::size_t mostListed = listAll_ ? 400 : kFirstListed;
     std::size_t listed = 0;
     std::size_t more = 0;
     for (const ItemView& item : workspace_.items()) {
@@ -373,7 +375,7 @@ void DeliverDesk::showItems() {
         // Long lists stay short: what is chosen, and the active item.
         if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
             continue;
-        if (listed == kMostListed) {
+        if (listed == mostListed) {
             more += chosen;
             continue;
         }
@@ -393,8 +395,18 @@ void DeliverDesk::showItems() {
         });
         items_->addWidget(box);
     }
-    if (more > 0)
+    if (listAll_ && more > 0)
         items_->addWidget(smallLabel(tr("and %1 more items").arg(more), this));
+    if (more > 0 || (listAll_ && listed > kFirstListed)) {
+        auto* fold = new QToolButton(this);
+        fold->setObjectName(QStringLiteral("deliverItemsFold"));
+        fold->setText(listAll_ ? tr("fewer ▴") : tr("%1 more items ▾").arg(more));
+        connect(fold, &QToolButton::clicked, this, [this] {
+            listAll_ = !listAll_;
+            showItems();
+        });
+        items_->addWidget(fold, 0, Qt::AlignLeft);
+    }
     // One click instead of many: deliver just what is looked at.
     if (const ItemView* active = workspace_.activeItem(); active && workspace_.items().size() > 1) {
         const std::string label = workspace_.labelOf(active->key);

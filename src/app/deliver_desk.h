@@ -77,7 +77,8 @@ class DeliverDesk : public QWidget {
     std::map<int, QLabel*> stateLabels_; // of the cards that are shown
     bool delivering_ = false;
     bool showResults_ = false;
-    bool stale_ = true; // something changed since the last plan
+    bool listAll_ = false; // items beyond the first few
+    bool stale_ = true;    // something changed since the last plan
     QString planError_;
 };
 

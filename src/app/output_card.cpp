@@ -21,35 +21,65 @@ QString tr(const char* text) {
     return QCoreApplication::translate("OutputCard", text);
 }
 
-QString proofLine(const ProvenItem& item, const Proof& proof, bool named) {
-    const QString range = item.first ? tr("frames %1 – %2")
-                                           .arg(QString::fromStdString(frameText(*item.first)),
-                                                QString::fromStdString(frameText(*item.last)))
-                                     : tr("still");
-    QStringList parts;
-    parts << (item.points > 0 ? tr("%1 points × %2 samples").arg(QString::fromStdString(groupedDigits(item.points)))
-                              : tr("%1, %2 samples").arg(QString::fromStdString(item.kind)))
-                 .arg(item.samples);
-    parts[0] += tr(", %1, %2 fps").arg(range, QString::fromStdString(proof.rate.shortText()));
-    if (item.faces > 0)
-        parts << tr("order %1").arg(QString::fromStdString(hashText(item.topology)).left(8));
-    if (item.points > 0)
-        parts << tr("largest drift %1").arg(QString::fromStdString(lengthText(item.largestDriftMetres)));
-    if (item.placement)
-        parts << tr("placement equal");
-    const QString name = QString::fromStdString(item.item.substr(item.item.rfind('/') + 1));
-    return (named ? name : tr("read back")) + QStringLiteral(": ") + parts.join(QStringLiteral(" · "));
+QString digits(std::size_t number) {
+    return QString::fromStdString(groupedDigits(number));
+}
+
+QString counted(std::size_t number, const char* one, const char* many) {
+    return number == 1 ? tr(one) : tr(many).arg(digits(number));
+}
+
+QString rangeWords(std::optional<double> first, std::optional<double> last) {
+    return first && last ? tr("frames %1 – %2")
+                               .arg(QString::fromStdString(frameText(*first)), QString::fromStdString(frameText(*last)))
+                         : tr("still");
+}
+
+// "3,213 points × 120 samples · order a7b2ce61", or what it is where it has no points.
+QString itemWords(const ProvenItem& item) {
+    const QString samples = counted(item.samples, "1 sample", "%1 samples");
+    if (item.points == 0)
+        return item.samples > 0 ? QStringLiteral("%1, %2").arg(QString::fromStdString(item.kind), samples)
+                                : QString::fromStdString(item.kind);
+    const QString points = tr("%1 points × %2").arg(digits(item.points), samples);
+    return item.faces > 0 ? tr("%1 · order %2").arg(points, QString::fromStdString(hashText(item.topology)).left(8))
+                          : points;
 }
 
 void addProof(QVBoxLayout& into, const OutputResult& result, QWidget* parent) {
-    const auto& items = result.proof.items;
-    constexpr std::size_t kMostLines = 12;
-    if (items.size() > 1)
-        into.addWidget(smallLabel(tr("read back, %1 items:").arg(items.size()), parent));
-    for (std::size_t i = 0; i < std::min(items.size(), kMostLines); ++i)
-        into.addWidget(smallLabel(proofLine(items[i], result.proof, items.size() > 1), parent));
-    if (items.size() > kMostLines)
-        into.addWidget(smallLabel(tr("and %1 more, all of them equal").arg(items.size() - kMostLines), parent));
+    const Proof& proof = result.proof;
+    std::optional<double> first;
+    std::optional<double> last;
+    double drift = 0.0;
+    for (const ProvenItem& item : proof.items) {
+        if (item.first)
+            first = std::min(first.value_or(*item.first), *item.first);
+        if (item.last)
+            last = std::max(last.value_or(*item.last), *item.last);
+        drift = std::max(drift, item.largestDriftMetres);
+    }
+    const QString what =
+        proof.items.size() == 1 ? itemWords(proof.items.front()) : counted(proof.items.size(), "1 item", "%1 items");
+    into.addWidget(smallLabel(tr("read back: %1 · %2, %3 fps · largest drift %4")
+                                  .arg(what, rangeWords(first, last), QString::fromStdString(proof.rate.shortText()),
+                                       QString::fromStdString(lengthText(drift))),
+                              parent));
+    if (proof.items.size() == 1)
+        return;
+    constexpr std::size_t kMostLines = 10;
+    std::size_t lines = 0;
+    for (const ProvenItem& item : proof.items) {
+        if (item.points == 0 && item.samples == 0)
+            continue; // sets of faces go with their mesh
+        if (++lines > kMostLines)
+            break;
+        into.addWidget(
+            smallLabel(QStringLiteral("%1: %2").arg(QString::fromStdString(item.item.substr(item.item.rfind('/') + 1)),
+                                                    itemWords(item)),
+                       parent));
+    }
+    if (lines > kMostLines)
+        into.addWidget(smallLabel(tr("and more, all of them equal; the record names each"), parent));
 }
 
 } // namespace
