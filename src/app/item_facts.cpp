@@ -181,7 +181,7 @@ std::vector<ItemFact> factsOf(const Workspace& workspace, const ItemView& item) 
     if (item.scene) {
         QStringList carried;
         for (const std::string& words : carriedWords(item.scene->nodes[item.node]))
-            carried << QString::fromStdString(words);
+            carried << QString::fromStdString(words.starts_with("its ") ? words.substr(4) : words);
         if (!carried.isEmpty())
             facts.push_back({tr("carries"), carried.join(QStringLiteral(", ")),
                              tr("What its source says beside its shape: all of it is passed on where the format can"),

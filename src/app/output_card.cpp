@@ -60,7 +60,7 @@ void addProof(QVBoxLayout& into, const OutputResult& result, QWidget* parent) {
     }
     const QString what =
         proof.items.size() == 1 ? itemWords(proof.items.front()) : counted(proof.items.size(), "1 item", "%1 items");
-    into.addWidget(smallLabel(tr("read back: %1 · %2, %3 fps · largest drift %4")
+    into.addWidget(smallLabel(tr("read back: %1 · %2, %3\u00A0fps · largest drift %4")
                                   .arg(what, rangeWords(first, last), QString::fromStdString(proof.rate.shortText()),
                                        QString::fromStdString(lengthText(drift))),
                               parent));

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <limits>
+#include <random>
 #include <set>
 
 #include <nlohmann/json.hpp>
@@ -527,6 +528,60 @@ TEST(Counts, AMeshThatLosesPointsIsToldWithTheFrame) {
     EXPECT_NE(found->text.find("30 points up to 1009, 27 from 1010 on"), std::string::npos) << found->text;
     scene.nodes[0].kind = NodeKind::Points; // flecks come and go
     EXPECT_FALSE(Checker(shot(1001, 1024)).add(scene, "a").find("points.count_changes"));
+}
+
+// Boxes of many proportions; of some the same thing is there again, a hundred times too large or on its side.
+TEST(Sizes, AmongManyProportionsEachOddOneIsFound) {
+    const auto box = [](const std::string& name, double x, double y, double z) {
+        std::vector<Vec3f> points;
+        for (int corner = 0; corner < 8; ++corner)
+            points.push_back({static_cast<float>(corner & 1 ? x : 0), static_cast<float>(corner & 2 ? y : 0),
+                              static_cast<float>(corner & 4 ? z : 0)});
+        Node node;
+        node.name = name;
+        node.path = "/" + name;
+        node.kind = NodeKind::Points;
+        node.geometry = std::make_shared<VaryingPoints>(Sampling::still(), std::vector<std::vector<Vec3f>>{points});
+        return node;
+    };
+    std::mt19937 random(17);
+    std::uniform_real_distribution<double> log(0.3, 1.2);
+    std::uniform_real_distribution<double> jitter(0.996, 1.004);
+    Scene good;
+    Scene back;
+    std::set<std::string> large;
+    std::set<std::string> turned;
+    for (int i = 0; i < 150; ++i) {
+        const double x = 1.0;
+        const double y = std::exp(log(random));
+        const double z = y * std::exp(log(random)); // no two sides alike
+        const std::string name =
+            "crate" + std::string(1, static_cast<char>('a' + i / 26)) + static_cast<char>('a' + i % 26);
+        good.nodes.push_back(box(name, x, y, z));
+        const double by = i % 7 == 3 ? 100.0 : 1.0;
+        const bool lies = i % 11 == 5;
+        back.nodes.push_back(box(name + "_back", x * by * jitter(random), (lies ? z : y) * by * jitter(random),
+                                 (lies ? y : z) * by * jitter(random)));
+        if (by > 1.0)
+            large.insert(name + "_back");
+        if (lies)
+            turned.insert(name + "_back");
+    }
+    Checker checker(shot(1001, 1024));
+    checker.add(good, "good.abc").add(back, "back.abc");
+    std::set<std::string> foundLarge;
+    std::set<std::string> foundTurned;
+    for (const Finding& finding : checker.run()) {
+        const std::string name = finding.item.substr(finding.item.rfind('/') + 1);
+        if (finding.id == "size.ratio") {
+            foundLarge.insert(name);
+            EXPECT_NEAR(*finding.figure, 100.0, 2.0);
+        } else if (finding.id == "axis.turned") {
+            foundTurned.insert(name);
+        }
+    }
+    EXPECT_EQ(foundLarge, large);
+    EXPECT_EQ(foundTurned, turned);
 }
 
 TEST(Sizes, ManyAlikeItemsAreNoFindingAndOneOddOneIs) {

@@ -357,6 +357,22 @@ TEST(Proof, ARecordThatIsNoneIsRefused) {
         proveFromRecord(folder / "a.abc", folder / "r.json", Progress())->passed); // nothing proven is not proof
 }
 
+TEST(Merged, ItemsOfOneSourceSayTheSameOnce) {
+    Scene scene = test::sheetScene();
+    scene.materials = {{"kelp", std::array<float, 3>{0, 1, 0}, "", false}, {"sand", {}, "sand.png", true}};
+    scene.notCarried = {{"", "smoothing groups"}, {"/sheet", "polylines"}};
+    Scene other = scene;
+    other.nodes[0].name = "other";
+    other.nodes[0].path = "/other";
+    other.notCarried.push_back({"/other", "polylines"});
+    other.materials.push_back({"sand", {}, "other.png", true});
+    const Scene all = mergedScenes({scene, other, scene});
+    EXPECT_EQ(all.materials.size(), 3U);
+    EXPECT_EQ(all.notCarried.size(), 3U);
+    ASSERT_EQ(all.nodes.size(), 3U);
+    EXPECT_EQ(all.nodes[2].path, "/sheet_2"); // a clash is numbered
+}
+
 TEST(Merged, SharedParentsStayOneAndClashesGetANumber) {
     const Scene sub = demo::surveySub();
     const Scene merged =

@@ -323,5 +323,62 @@ TEST(Branch, IsANodeWithAllAboveAndBelow) {
         EXPECT_LT(branch->nodes[i].parent, static_cast<int>(i));
 }
 
+TEST(Branch, OfEveryNodeIsWhatItsParentsSay) {
+    Scene scene = demo::lanternShoal();
+    scene.remarks.push_back({"a", "/survey_sub/hull", {}, {}, {}, "of one", {}, 0});
+    scene.remarks.push_back({"b", "", {}, {}, {}, "of all", {}, 0});
+    scene.notCarried.push_back({"/survey_sub/hull", "something"});
+    const SceneTree tree(scene);
+    for (std::size_t node = 0; node < scene.nodes.size(); ++node) {
+        SCOPED_TRACE(scene.nodes[node].path);
+        EXPECT_EQ(tree.find(scene.nodes[node].path), node);
+        EXPECT_EQ(tree.childrenOf(static_cast<int>(node)), scene.childrenOf(static_cast<int>(node)));
+        const std::string& path = scene.nodes[node].path;
+        std::vector<std::string> meant;
+        for (const Node& other : scene.nodes)
+            if (other.path == path || path.starts_with(other.path + "/") || other.path.starts_with(path + "/"))
+                meant.push_back(other.path);
+        const auto branch = branchOf(scene, tree, node);
+        ASSERT_TRUE(branch);
+        std::vector<std::string> paths;
+        for (const Node& kept : branch->nodes) {
+            paths.push_back(kept.path);
+            const std::string parent = kept.path.substr(0, kept.path.rfind('/'));
+            EXPECT_EQ(kept.parent < 0 ? "" : branch->nodes[static_cast<std::size_t>(kept.parent)].path, parent);
+        }
+        EXPECT_EQ(paths, meant);
+        const bool hull = branch->find("/survey_sub/hull").has_value();
+        EXPECT_EQ(branch->remarks.size(), hull ? 2U : 1U);
+        EXPECT_EQ(branch->notCarried.size(), hull ? 1U : 0U);
+        EXPECT_EQ(branch->unitMetres, scene.unitMetres);
+    }
+    EXPECT_FALSE(tree.find("/nowhere"));
+}
+
+// Others write the faces of a set in any order: the property is carried as it is, the group is in order.
+TEST(FaceSets, InAnyOrderAreRisingGroups) {
+    const TempFolder folder;
+    Scene scene = test::sheetScene();
+    Node set{"patch", "/sheet/patch", 0, NodeKind::FaceSet, nullptr, nullptr, {}, "AbcGeom_FaceSet_v1"};
+    const std::vector<std::int32_t> faces{9, 2, 17, 4};
+    PropertyNode list{
+        ".faces", {}, memoryValues<std::int32_t>(ValueType::Int32, 1, true, Sampling::still(), {faces}), {}};
+    set.properties = std::make_shared<MemoryProperties>(
+        std::vector<PropertyNode>{{".faceset", {{"schema", "AbcGeom_FaceSet_v1"}}, nullptr, {list}}},
+        std::map<std::string, std::string>{{"schema", "AbcGeom_FaceSet_v1"},
+                                           {"schemaObjTitle", "AbcGeom_FaceSet_v1:.faceset"}});
+    scene.nodes.push_back(set);
+    ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
+    const auto back = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(back) << back.error().text();
+    const auto extras = back->nodes[0].geometry->extras(0);
+    ASSERT_TRUE(extras);
+    ASSERT_EQ((*extras)->faceSets.size(), 1U);
+    EXPECT_EQ((*extras)->faceSets[0].faces, (std::vector<std::int32_t>{2, 4, 9, 17}));
+    const auto raw = findProperty(back->nodes[1].properties, ".faceset/.faces");
+    ASSERT_TRUE(raw);
+    EXPECT_EQ(*valuesOf<std::int32_t>(*raw->values, 0), faces);
+}
+
 } // namespace
 } // namespace wyc

@@ -4,6 +4,7 @@
 
 #include "delivery/delivery.h"
 #include "demo/lantern_shoal.h"
+#include "gather/source.h"
 #include "scene/camera.h"
 #include "scene/face_sets.h"
 #include "scene/instances.h"
@@ -225,6 +226,31 @@ TEST(Instances, ShowTheirSourceOnceMoreAndNeverInACircle) {
     EXPECT_FALSE(expandedInstances(scene));
 }
 
+TEST(Instances, AreItemsOfASourceWhereTheyCanBeHad) {
+    const TempFolder folder;
+    Scene scene = nested();
+    Node again{"again", "/again", -1, NodeKind::Instances, nullptr, nullptr, {}, {}};
+    again.instanceOf = "/group/inner";
+    scene.nodes.push_back(again);
+    ASSERT_TRUE(test::writeScene(scene, folder / "good.abc"));
+    const auto good = openSource({folder / "good.abc", {}, {}, false}, FrameRate());
+    ASSERT_TRUE(good) << good.error().text();
+    EXPECT_EQ((*good)->scene.nodes.size(), 4U);
+    EXPECT_TRUE((*good)->shown().find("/again/sheet"));
+    EXPECT_TRUE((*good)->tree->find("/again/sheet"));
+    ASSERT_EQ((*good)->shown().notCarried.size(), 1U);
+    EXPECT_EQ((*good)->shown().notCarried[0].item, "/again");
+    // One that shows nothing is told, and all else is there.
+    scene.nodes.back().instanceOf = "/nowhere";
+    ASSERT_TRUE(test::writeScene(scene, folder / "lost.abc"));
+    const auto lost = openSource({folder / "lost.abc", {}, {}, false}, FrameRate());
+    ASSERT_TRUE(lost) << lost.error().text();
+    EXPECT_TRUE((*lost)->shown().find("/group/inner/sheet"));
+    ASSERT_EQ((*lost)->scene.remarks.size(), 1U);
+    EXPECT_EQ((*lost)->scene.remarks[0].id, "instances.not_shown");
+    EXPECT_NE((*lost)->scene.remarks[0].text.find("/nowhere"), std::string::npos);
+}
+
 TEST(Instances, ChoosingOneWithoutItsSourceMakesItACopy) {
     Scene scene = nested();
     Node again{"again", "/again", -1, NodeKind::Instances, nullptr, nullptr, {}, {}};
@@ -372,6 +398,35 @@ TEST(Merge, PointsFollowItemByItemAndEveryItemIsAFaceSet) {
     const auto back = test::openFile(folder / "m.abc");
     ASSERT_TRUE(back->find("/all/other"));
     EXPECT_EQ((*faceSetsOf(*back, *back->find("/all")))[1].faces, (*sets)[1].faces);
+}
+
+TEST(Pieces, CarryOnlyTheValuesTheyUse) {
+    const Scene scene = test::sheetScene();
+    const GeometryPtr& sheet = scene.nodes[0].geometry;
+    const TopologyPtr faces = *sheet->topology(0);
+    MeshExtras extras;
+    extras.uvs = {Scope::Corner, 2, {}, {}};
+    for (std::size_t corner = 0; corner < faces->cornerCount(); ++corner) {
+        extras.uvs.values.insert(extras.uvs.values.end(), {static_cast<float>(corner), 0.5F});
+        extras.uvs.indices.push_back(static_cast<std::int32_t>(corner));
+    }
+    extras.uvs.indices[3] = -1;
+    extras.uvs.indices[5] = 1'000'000; // of a damaged file
+    const auto whole = std::make_shared<MemoryGeometry>(
+        Sampling::still(), faces, std::vector<std::vector<Vec3f>>{test::pointsOf(*sheet, 0)}, extras);
+    const auto cuts = cutPieces(
+        whole,
+        {{FaceSet::Kind::Group, "a", {0, 1}}, {FaceSet::Kind::Group, "b", {7}}, {FaceSet::Kind::Group, "c", {}}});
+    ASSERT_TRUE(cuts) << cuts.error().text();
+    ASSERT_EQ(cuts->size(), 3U);
+    const auto first = *(*cuts)[0].geometry->extras(0);
+    EXPECT_EQ(first->uvs.valueCount(), 6U);
+    EXPECT_EQ(first->uvs.indices, (std::vector<std::int32_t>{0, 1, 2, -1, 3, -1, 4, 5}));
+    const auto second = *(*cuts)[1].geometry->extras(0);
+    EXPECT_EQ(second->uvs.values, (std::vector<float>{28, 0.5F, 29, 0.5F, 30, 0.5F, 31, 0.5F}));
+    EXPECT_EQ((*cuts)[1].points.size(), 4U);
+    EXPECT_TRUE((*cuts)[2].points.empty());
+    EXPECT_EQ(*(*cuts)[2].geometry->pointCount(0), 0U);
 }
 
 TEST(Pieces, OfASplitAreSeenTogetherInTheirOldOrder) {
