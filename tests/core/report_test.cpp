@@ -181,5 +181,28 @@ TEST(Report, CamerasMoveByTheirFiguresAndWhatIsCarriedIsListed) {
     EXPECT_EQ(camera["near"], 0.1);
 }
 
+TEST(Report, CurvesAndInstancesSayWhatTheyAre) {
+    const fs::path data = fs::path(WYC_TEST_DATA) / "abc";
+    const auto curves = sourceInfo(*sourceOf(data / "curves.abc"), false);
+    ASSERT_TRUE(curves);
+    std::map<std::string, std::pair<std::size_t, std::string>> found;
+    for (const json& item : (*curves)["items"])
+        if (item["kind"] == "curves")
+            found[item["path"]] = {item["curves"].get<std::size_t>(), item["curve_kind"].get<std::string>()};
+    EXPECT_EQ(found["/cubic_hermite"], (std::pair<std::size_t, std::string>{2, "cubic, Hermite"}));
+    EXPECT_EQ(found["/cubic_periodic"], (std::pair<std::size_t, std::string>{4, "cubic, B-spline, closed"}));
+    EXPECT_EQ(found["/variable_order"], (std::pair<std::size_t, std::string>{4, "orders 2 – 5"}));
+    EXPECT_EQ(found["/linear"].second, "linear");
+    const auto instances = sourceInfo(*sourceOf(data / "instances.abc"), false);
+    ASSERT_TRUE(instances);
+    std::map<std::string, std::string> shown;
+    for (const json& item : (*instances)["items"])
+        if (item.contains("instance_of"))
+            shown[item["path"]] = item["instance_of"];
+    EXPECT_EQ(shown.size(), 6U);
+    EXPECT_EQ(shown["/port_1/blade_again"], "/library/propeller/blade");
+    EXPECT_EQ(shown["/port_2/propeller_again"], "/library/propeller");
+}
+
 } // namespace
 } // namespace wyc

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "checks/check.h"
 #include "scene/camera.h"
+#include "scene/curves.h"
 #include "steps/step.h"
 
 namespace wyc {
@@ -151,6 +152,13 @@ Result<json> sourceInfo(const Source& source, bool deep) {
                   {"moves", moves},
                   {"visible", facts.visible},
                   {"topology", facts.topology ? json(hashText(*facts.topology)) : json(nullptr)}};
+        if (node.kind == NodeKind::Curves && facts.samples > 0)
+            if (const auto layout = curveLayout(node, 0)) {
+                item["curves"] = layout->sizes.size();
+                item["curve_kind"] = layout->words();
+            }
+        if (!node.instanceOf.empty())
+            item["instance_of"] = validUtf8(node.instanceOf);
         if (deep) {
             const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
                                        : node.transform ? &node.transform->sampling()
