@@ -43,7 +43,8 @@ ItemFact pointsFact(const ItemView& item) {
     }
     if (item.pieces > 1)
         points += tr(" in %1 pieces").arg(item.pieces);
-    return {tr("points"), points, tr("Points of a sample; two numbers where they come and go")};
+    return {tr("points"), points, tr("Points of a sample; two numbers where they come and go"),
+            item.nodeKind == NodeKind::Points}; // nothing stands beside it
 }
 
 void addCurves(std::vector<ItemFact>& facts, const ItemView& item) {
