@@ -209,4 +209,8 @@ void ProfileStrips::paintEvent(QPaintEvent*) {
     }
 }
 
+QString digits(std::size_t number) {
+    return QString::fromStdString(groupedDigits(number));
+}
+
 } // namespace wyc::app

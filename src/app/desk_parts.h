@@ -59,4 +59,7 @@ class ProfileStrips : public QWidget {
     std::vector<Strip> strips_;
 };
 
+/// A number with its thousands apart.
+[[nodiscard]] QString digits(std::size_t number);
+
 } // namespace wyc::app

@@ -8,6 +8,7 @@
 #include <QStringList>
 
 #include "base/text.h"
+#include "desk_parts.h"
 #include "scene/camera.h"
 #include "scene/carried_words.h"
 #include "scene/curves.h"
@@ -17,10 +18,6 @@ namespace {
 
 QString tr(const char* text) {
     return QCoreApplication::translate("ItemFacts", text);
-}
-
-QString digits(std::size_t number) {
-    return QString::fromStdString(groupedDigits(number));
 }
 
 QString metres(double length) {

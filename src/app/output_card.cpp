@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include <QCoreApplication>
 #include <QLabel>
@@ -19,10 +20,6 @@ namespace {
 
 QString tr(const char* text) {
     return QCoreApplication::translate("OutputCard", text);
-}
-
-QString digits(std::size_t number) {
-    return QString::fromStdString(groupedDigits(number));
 }
 
 QString counted(std::size_t number, const char* one, const char* many) {
@@ -162,6 +159,7 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
     // The same words for many items stand once.
     std::vector<std::pair<std::string, QStringList>> losses;
     std::map<std::string, std::size_t> known;
+    std::set<std::pair<std::size_t, QString>> named;
     for (const OutputRow& row : rows)
         for (const Loss& loss : row.plan.losses) {
             const auto [at, added] = known.try_emplace(loss.what, losses.size());
@@ -169,8 +167,8 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
                 losses.push_back({loss.what, {}});
             const std::string item = loss.item.substr(loss.item.rfind('/') + 1);
             const QString name = QString::fromStdString(item.empty() || rows.size() > 1 ? row.plan.item : item);
-            if (QStringList& items = losses[at->second].second; !items.contains(name))
-                items << name;
+            if (named.emplace(at->second, name).second)
+                losses[at->second].second << name;
         }
     if (losses.empty())
         return;

@@ -50,8 +50,7 @@ QString amountWords(const ItemView& item) {
     if (item.pieces > 1)
         return TimeBoard::tr("%1 pieces").arg(item.pieces);
     const std::size_t most = item.mostPoints();
-    return (most > item.points ? TimeBoard::tr("≤ %1 points") : TimeBoard::tr("%1 points"))
-        .arg(QString::fromStdString(groupedDigits(most)));
+    return (most > item.points ? TimeBoard::tr("≤ %1 points") : TimeBoard::tr("%1 points")).arg(digits(most));
 }
 
 KindMark markOf(const ItemView& item) {

@@ -239,12 +239,8 @@ TEST_F(PlainWindow, InstancesAreItemsAndGoIntoADeliveryAsCopies) {
     for (const QLabel* label : window_->deliverDesk().findChildren<QLabel*>())
         told = told || (label->isVisible() && label->text().contains(QStringLiteral("once more")));
     EXPECT_TRUE(told);
-    ASSERT_TRUE(click(child<QPushButton>("deliver")));
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 30000));
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    ASSERT_TRUE(window_->deliverDesk().rows()[0].result) << window_->deliverDesk().rows()[0].words.toStdString();
-    const auto back = test::openFile(window_->deliverDesk().rows()[0].result->target);
-    ASSERT_TRUE(back);
+    const auto back = delivered();
+    ASSERT_TRUE(back) << back.error().text();
     for (const char* path : {"/library/bell", "/port_0/blade_again", "/port_2/propeller_again/blade"}) {
         SCOPED_TRACE(path);
         const auto from = shown.find(path);
@@ -300,12 +296,8 @@ TEST_F(SceneWindow, ACameraIsDeliveredInWorldSpaceWithShutterSamples) {
     EXPECT_EQ(workspace().job().deliveries[0].length, 12.0);
     workspace().document().edit("Shutter", [](Job& job) { job.deliveries[0].shutter = ShutterSpec{-0.25, 0.25, 3}; });
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(click(child<QPushButton>("deliver")));
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 30000));
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    ASSERT_TRUE(window_->deliverDesk().rows()[0].result) << window_->deliverDesk().rows()[0].words.toStdString();
-    const auto back = test::openFile(window_->deliverDesk().rows()[0].result->target);
-    ASSERT_TRUE(back);
+    const auto back = delivered();
+    ASSERT_TRUE(back) << back.error().text();
     const auto bell = back->find("/lantern_jelly/bell");
     ASSERT_TRUE(bell);
     EXPECT_EQ(back->nodes[*bell].geometry->sampling().count(), 36U);

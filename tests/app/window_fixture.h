@@ -7,9 +7,12 @@
 #include <memory>
 
 #include <QApplication>
+#include <QPushButton>
 #include <QTest>
 
+#include "deliver_desk.h"
 #include "main_window.h"
+#include "support/scenes.h"
 #include "support/temp_folder.h"
 #include "viewport.h"
 
@@ -56,6 +59,17 @@ class WindowTest : public testing::Test {
         ++clicks_;
         QTest::mouseClick(widget, Qt::LeftButton, {}, at ? *at : widget->rect().center());
         return true;
+    }
+
+    /// Presses the button of the Deliver desk and reads the one file that comes of it.
+    Result<Scene> delivered() {
+        const DeliverDesk& desk = window_->deliverDesk();
+        if (!click(child<QPushButton>("deliver")) || !until([&] { return !desk.delivering(); }, 30000) ||
+            desk.rows().size() != 1)
+            return fail(ErrorKind::Internal, "no single output");
+        if (!desk.rows()[0].result)
+            return fail(ErrorKind::Internal, desk.rows()[0].words.toStdString());
+        return test::openFile(desk.rows()[0].result->target);
     }
 
     int clicks_ = 0;

@@ -26,10 +26,6 @@ std::optional<std::size_t> SceneTree::find(const std::string& path) const {
     return found == byPath_.end() ? std::nullopt : std::optional(found->second);
 }
 
-const std::vector<std::size_t>& SceneTree::childrenOf(int node) const {
-    return children_[static_cast<std::size_t>(node + 1)];
-}
-
 std::vector<std::size_t> SceneTree::branchOf(const Scene& scene, std::size_t node) const {
     std::vector<std::size_t> branch;
     for (int at = scene.nodes[node].parent; at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)

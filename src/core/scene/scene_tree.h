@@ -12,8 +12,6 @@ class SceneTree {
   public:
     explicit SceneTree(const Scene& scene);
     [[nodiscard]] std::optional<std::size_t> find(const std::string& path) const;
-    /// Of a node, or of the top for −1; rising.
-    [[nodiscard]] const std::vector<std::size_t>& childrenOf(int node) const;
     /// The node, all above it and all below it, rising.
     [[nodiscard]] std::vector<std::size_t> branchOf(const Scene& scene, std::size_t node) const;
     /// What the scene says of a node, or as a whole for an empty path: indices into its lists.
@@ -26,7 +24,7 @@ class SceneTree {
 
   private:
     std::unordered_map<std::string, std::size_t> byPath_;
-    std::vector<std::vector<std::size_t>> children_; // by node + 1
+    std::vector<std::vector<std::size_t>> children_; // by node + 1, rising
     std::unordered_map<std::string, Said> said_;
 };
 
