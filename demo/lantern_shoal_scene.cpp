@@ -19,22 +19,10 @@ constexpr int kFlecks = 1500;
 constexpr int kFronds = 22;
 constexpr int kFrondPoints = 14;
 
-using Metadata = std::map<std::string, std::string>;
-
 // A number from 0 to 1 that is the same every time.
 double scatter(int index, int salt) {
     const double x = std::sin(index * 12.9898 + salt * 78.233) * 43758.5453;
     return x - std::floor(x);
-}
-
-PropertyNode values(const std::string& name, ValuesPtr samples, SpaceRole role = SpaceRole::None,
-                    Metadata metadata = {}) {
-    return {name, std::move(metadata), std::move(samples), {}, role};
-}
-
-PropertiesPtr underGeom(std::vector<PropertyNode> list) {
-    return std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", {}, nullptr, std::move(list), SpaceRole::None}});
 }
 
 class SceneMaker {
@@ -155,17 +143,14 @@ void addSnow(SceneMaker& made) {
             widths[i].push_back(static_cast<float>(0.008 + 0.02 * scatter(fleck, 8)));
         }
     }
-    made.node(index).geometry = std::make_shared<VaryingPoints>(made.sampling(), std::move(points));
-    made.node(index).properties = underGeom(
-        {values(".pointIds", memoryValues(ValueType::UInt64, 1, true, made.sampling(), ids)),
-         values(".velocities", memoryValues(ValueType::Float, 3, true, made.sampling(), velocities),
-                SpaceRole::Position, {{"geoScope", "var"}, {"interpretation", "vector"}}),
-         values(".widths", memoryValues(ValueType::Float, 1, true, made.sampling(), widths), SpaceRole::Length,
-                {{"arrayExtent", "1"},
-                 {"geoScope", "var"},
-                 {"isGeomParam", "true"},
-                 {"podExtent", "1"},
-                 {"podName", "float32_t"}})});
+    const auto numbers = memoryValues(ValueType::UInt64, 1, true, made.sampling(), ids);
+    made.node(index).geometry = std::make_shared<VaryingPoints>(made.sampling(), std::move(points), std::move(ids));
+    made.node(index).properties = plainProperties(
+        {plainProperty(Meaning::PointIds, "ids", numbers),
+         plainProperty(Meaning::Velocities, "velocities",
+                       memoryValues(ValueType::Float, 3, true, made.sampling(), velocities), SpaceRole::Velocity),
+         plainProperty(Meaning::Widths, "widths", memoryValues(ValueType::Float, 1, true, made.sampling(), widths),
+                       SpaceRole::Length)});
 }
 
 // Fronds as cubic B-spline curves that sway; thinner towards the tip.
@@ -190,16 +175,14 @@ void addKelp(SceneMaker& made) {
         }
     made.node(index).geometry = std::make_shared<MemoryGeometry>(made.sampling(), emptyTopology(), std::move(samples));
     const std::vector<std::int32_t> sizes(kFronds, kFrondPoints);
-    made.node(index).properties = underGeom(
-        {values("nVertices", memoryValues<std::int32_t>(ValueType::Int32, 1, true, Sampling::still(), {sizes})),
-         values("curveBasisAndType",
-                memoryValues<std::uint8_t>(ValueType::UInt8, 4, false, Sampling::still(), {{0, 0, 2, 2}})),
-         values("width", memoryValues<float>(ValueType::Float, 1, true, Sampling::still(), {widths}), SpaceRole::Length,
-                {{"arrayExtent", "1"},
-                 {"geoScope", "vtx"},
-                 {"isGeomParam", "true"},
-                 {"podExtent", "1"},
-                 {"podName", "float32_t"}})});
+    made.node(index).properties = plainProperties(
+        {plainProperty(Meaning::CurveSizes, "sizes",
+                       memoryValues<std::int32_t>(ValueType::Int32, 1, true, Sampling::still(), {sizes})),
+         plainProperty(Meaning::CurveKind, "kind",
+                       memoryValues<std::uint8_t>(ValueType::UInt8, 4, false, Sampling::still(), {{0, 0, 2, 2}})),
+         plainProperty(Meaning::Widths, "widths",
+                       memoryValues<float>(ValueType::Float, 1, true, Sampling::still(), {widths}),
+                       SpaceRole::Length)});
 }
 
 void addBeacon(SceneMaker& made) {
@@ -212,13 +195,8 @@ void addBeacon(SceneMaker& made) {
                            static_cast<float>(0.6 + 0.3 * std::sin(1.7 * s)),
                            static_cast<float>(0.4 + 0.3 * std::cos(1.3 * s))});
     }
-    PropertyNode user{".userProperties",
-                      {},
-                      nullptr,
-                      {values("colour", memoryValues(ValueType::Float, 3, false, made.sampling(), colours),
-                              SpaceRole::None, {{"interpretation", "rgb"}})},
-                      SpaceRole::None};
-    made.node(index).properties = underGeom({std::move(user)});
+    made.node(index).properties = plainProperties({plainProperty(
+        Meaning::LightColour, "colour", memoryValues(ValueType::Float, 3, false, made.sampling(), colours))});
 }
 
 } // namespace

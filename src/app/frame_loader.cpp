@@ -137,20 +137,24 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
             p = {p.x * scale, p.y * scale, p.z * scale};
         }
     };
-    const auto at = geometry.sampling().locate(seconds, scene.workingRate);
-    WYC_CHECK(readPoints(geometry, at.below, result.points));
+    const auto at = geometry.sampling().locate(seconds);
+    WYC_CHECK(readPointsAt(geometry, seconds, result.points));
+    std::vector<Vec3f> from;
     std::vector<Vec3f> other;
     const std::size_t neighbour = at.weight > 0.0 ? at.above
                                   : at.below > 0  ? at.below - 1
                                                   : std::min(geometry.sampling().count() - 1, at.below + 1);
-    if (at.weight > 0.0 || style == ViewStyle::SpeedHeat)
+    if (style == ViewStyle::SpeedHeat) {
+        WYC_CHECK(readPoints(geometry, at.below, from));
         WYC_CHECK(readPoints(geometry, neighbour, other));
-    if (style == ViewStyle::SpeedHeat && neighbour != at.below && other.size() == result.points.size()) {
+    }
+    if (style == ViewStyle::SpeedHeat && neighbour != at.below && other.size() == from.size() &&
+        other.size() == result.points.size()) {
         const double gap = std::abs(geometry.sampling().time(neighbour) - geometry.sampling().time(at.below));
         std::vector<float> speeds(other.size());
         for (std::size_t i = 0; i < other.size(); ++i)
-            speeds[i] = static_cast<float>(length(Vec3d(other[i]) - Vec3d(result.points[i])) * item.metresPerUnit /
-                                           std::max(1e-9, gap));
+            speeds[i] =
+                static_cast<float>(length(Vec3d(other[i]) - Vec3d(from[i])) * item.metresPerUnit / std::max(1e-9, gap));
         // One scale for the whole item, so that colours mean the same at every frame.
         float top = 0.0F;
         if (item.profile)
@@ -169,12 +173,6 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     } else if (style == ViewStyle::OrderBands) {
         result.colours = bandColours(result.points.size());
     }
-    if (at.weight > 0.0 && other.size() == result.points.size())
-        for (std::size_t i = 0; i < other.size(); ++i) {
-            const auto w = static_cast<float>(at.weight);
-            Vec3f& p = result.points[i];
-            p = {p.x + (other[i].x - p.x) * w, p.y + (other[i].y - p.y) * w, p.z + (other[i].z - p.z) * w};
-        }
     const Node& node = scene.nodes[item.node];
     if (node.kind == NodeKind::Points)
         result.widths = widthsOf(node, at.below, result.points.size(), item.metresPerUnit);

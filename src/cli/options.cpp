@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/chain.h"
 
 namespace wyc::cli {
 namespace {
@@ -51,35 +52,32 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
             return fail(std::move(chain.error()).inFile(stepsFile));
         result = std::move(*chain);
     }
-    if (world)
-        result.push_back({"world", nlohmann::json::object(), true});
+    ChainSpec chain;
+    chain.world = world;
     if (!unit.empty()) {
         WYC_TRY(pair, fromTo(unit, "--unit"));
-        result.push_back({"unit", {{"from", pair.first}, {"to", pair.second}}, true});
+        chain.unit = pair;
     }
-    if (scale != 1.0)
-        result.push_back({"scale", {{"factor", scale}}, true});
+    chain.scale = scale;
     if (!up.empty()) {
         WYC_TRY(pair, fromTo(up, "--up"));
-        result.push_back({"turn", {{"from", pair.first}, {"to", pair.second}}, true});
+        WYC_TRY(from, parseUpAxis(pair.first));
+        WYC_TRY(to, parseUpAxis(pair.second));
+        chain.up = {from, to};
     }
-    if (lead > 0.0)
-        result.push_back({"drop", {{"start", lead}}, true});
+    chain.lead = lead;
     WYC_TRY(shot, range.shot());
     // A source that states no rate was opened at this one: there is nothing to resample.
-    if (shot.rate && scene.rate && *shot.rate != *scene.rate)
-        result.push_back({"resample", {{"rate", shot.rate->text()}, {"method", resample}}, true});
-    if (offset != 0.0)
-        result.push_back({"offset", {{"frames", offset}}, true});
-    if (shot.range)
-        result.push_back(
-            {"trim", {{"first", shot.range->first}, {"last", shot.range->last}, {"handles", shot.handles}}, true});
-    if (!frames.empty())
-        result.push_back({"keep", {{"frames", frames}}, true});
-    if (every > 1)
-        result.push_back({"every", {{"count", static_cast<double>(every)}}, true});
+    if (shot.rate && scene.rate)
+        chain.rate = shot.rate;
+    chain.resample = resample;
+    chain.offset = offset;
+    chain.range = shot.range;
+    chain.handles = shot.handles;
+    chain.frames = frames;
+    chain.every = every;
     if (length > 0.0)
-        result.push_back({"length", {{"frames", length}}, true});
+        chain.length = length;
     if (!shutter.empty()) {
         const auto parts = splitText(shutter, ':');
         std::vector<double> numbers;
@@ -90,17 +88,16 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
             return fail(
                 makeError(ErrorKind::BadInput, fmt::format("--shutter takes OPEN:CLOSE:SAMPLES, not '{}'", shutter))
                     .withAdvice("Three samples over half a frame: --shutter=-0.25:0.25:3"));
-        result.push_back({"shutter", {{"open", numbers[0]}, {"close", numbers[1]}, {"samples", numbers[2]}}, true});
+        chain.shutter = ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])};
     }
     if (!first.empty()) {
         const auto frame = parseNumber(first);
         if (!frame)
             return fail(makeError(ErrorKind::BadInput, fmt::format("--first takes a frame number, not '{}'", first)));
-        if (shot.range)
-            result.push_back({"offset", {{"frames", *frame - (shot.range->first - shot.handles)}}, true});
-        else
-            result.push_back({"start", {{"frame", *frame}}, true});
+        chain.firstFrame = *frame;
     }
+    const auto added = chainOf(scene, chain);
+    result.insert(result.end(), added.begin(), added.end());
     for (Step& step : result) {
         const StepType* type = stepType(step.type);
         WYC_TRY(checked, checkedOptions(*type, step.options));

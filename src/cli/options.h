@@ -37,8 +37,7 @@ struct StepArguments {
     double length = 0.0;
     std::string shutter; // OPEN:CLOSE:SAMPLES
     std::string stepsFile;
-    /// In the order they act: items' own chain, world, space, lead, rate, offset, range, frames, every n-th, length,
-    /// shutter, first frame.
+    /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
 };
 

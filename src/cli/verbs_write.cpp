@@ -40,8 +40,10 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     for (const SourcePtr& source : sources) {
         WYC_TRY(chosen, selectedItems(source->scene, arguments.steps.items));
         WYC_TRY(steps, arguments.steps.steps(chosen));
+        if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
+            chosen.rate = shot.rate;
         WYC_TRY(scene, applySteps(chosen, steps));
-        inputs.push_back(deliveryInput(*source, std::move(scene), steps));
+        inputs.push_back(deliveryInput(*source, std::move(chosen), std::move(scene), steps));
     }
     return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
 }

@@ -301,7 +301,7 @@ TEST_F(SceneWindow, ACameraIsDeliveredInWorldSpaceWithShutterSamples) {
     const auto bell = back->find("/lantern_jelly/bell");
     ASSERT_TRUE(bell);
     EXPECT_EQ(back->nodes[*bell].geometry->sampling().count(), 36U);
-    const auto camera = back->find("/dolly/boom_cam_place/boom_cam");
+    const auto camera = back->find("/dolly/boom_cam");
     ASSERT_TRUE(camera);
     EXPECT_EQ(back->nodes[*camera].kind, NodeKind::Camera);
     EXPECT_TRUE(placementAt(*back, *bell, 42.1)->matrix.isIdentity());

@@ -144,7 +144,7 @@ TEST(AbcForeign, ScenesEvaluateAsTheReferenceEvaluatesThem) {
                     EXPECT_EQ(placement->visible, at["visible"].get<bool>()) << time;
                 const Node& it = placed->nodes[*node];
                 if (it.geometry && at.contains("points") && at["points"].is_number()) {
-                    const auto position = it.geometry->sampling().locate(time, scene->workingRate);
+                    const auto position = it.geometry->sampling().locate(time);
                     const auto points = test::pointsOf(*it.geometry, position.below);
                     EXPECT_EQ(points.size(), at["points"].get<std::size_t>());
                     if (at.contains("points_head"))
@@ -257,7 +257,7 @@ TEST(AbcWrite, AShapeWithATransformOfItsOwnGetsOneAbove) {
     scene.nodes[0].transform = MemoryTransform::fixed(Mat4::translation({1, 2, 3}));
     ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
     const auto back = test::openFile(folder / "a.abc");
-    const auto node = back->find("/sheet_place/sheet");
+    const auto node = back->find("/sheet/sheet");
     ASSERT_TRUE(node);
     EXPECT_EQ(placementAt(*back, *node, 0)->matrix, Mat4::translation({1, 2, 3}));
 }

@@ -113,25 +113,23 @@ TEST(Properties, StayWhereShapesAreMadeAnew) {
 }
 
 TEST(Properties, ATrimCutsTheFacesOfASetWithItsMesh) {
+    const TempFolder folder;
     // A set that changes sits on the identity sampling, one sample a second from zero: it goes with its mesh, sample by
     // sample, not by those times.
     Scene scene = test::sheetScene(); // 24 samples from frame 1001
     std::vector<std::vector<std::int32_t>> faces;
     for (std::int32_t i = 0; i < 24; ++i)
         faces.push_back({i % 20, 19});
-    PropertyNode list{".faces",
-                      {},
-                      memoryValues(ValueType::Int32, 1, true, Sampling::uniform(0.0, 1.0, 24), faces),
-                      {},
-                      SpaceRole::None};
     Node set{"edge", "/sheet/edge", 0, NodeKind::FaceSet, nullptr, nullptr, {}, {}};
-    set.properties = std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".faceset", {}, nullptr, {list}, SpaceRole::None}},
-        std::map<std::string, std::string>{{"schema", "AbcGeom_FaceSet_v1"}});
+    set.properties = plainProperties({plainProperty(
+        Meaning::SetFaces, "faces", memoryValues(ValueType::Int32, 1, true, Sampling::uniform(0.0, 1.0, 24), faces))});
     scene.nodes.push_back(set);
-    const auto cut = applySteps(scene, {{"trim", {{"first", 1011}, {"last", 1015}}, true}});
+    ASSERT_TRUE(test::writeScene(scene, folder / "set.abc"));
+    const auto read = test::openFile(folder / "set.abc");
+    ASSERT_TRUE(read) << read.error().text();
+    const auto cut = applySteps(*read, {{"trim", {{"first", 1011}, {"last", 1015}}, true}});
     ASSERT_TRUE(cut) << cut.error().text();
-    const auto after = findProperty(cut->nodes[1].properties, ".faceset/.faces");
+    const auto after = findMeaning(cut->nodes[1].properties, Meaning::SetFaces);
     ASSERT_TRUE(after);
     ASSERT_EQ(after->values->sampling().count(), 5U);
     for (std::size_t i = 0; i < 5; ++i)
@@ -360,12 +358,9 @@ TEST(FaceSets, InAnyOrderAreRisingGroups) {
     Scene scene = test::sheetScene();
     Node set{"patch", "/sheet/patch", 0, NodeKind::FaceSet, nullptr, nullptr, {}, "AbcGeom_FaceSet_v1"};
     const std::vector<std::int32_t> faces{9, 2, 17, 4};
-    PropertyNode list{
-        ".faces", {}, memoryValues<std::int32_t>(ValueType::Int32, 1, true, Sampling::still(), {faces}), {}};
-    set.properties = std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".faceset", {{"schema", "AbcGeom_FaceSet_v1"}}, nullptr, {list}}},
-        std::map<std::string, std::string>{{"schema", "AbcGeom_FaceSet_v1"},
-                                           {"schemaObjTitle", "AbcGeom_FaceSet_v1:.faceset"}});
+    set.properties = plainProperties(
+        {plainProperty(Meaning::SetFaces, "faces",
+                       memoryValues<std::int32_t>(ValueType::Int32, 1, true, Sampling::still(), {faces}))});
     scene.nodes.push_back(set);
     ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
     const auto back = test::openFile(folder / "a.abc");

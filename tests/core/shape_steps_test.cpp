@@ -182,7 +182,7 @@ TEST(ToWorld, ACameraSeesTheSamePictureAfterwards) {
     ASSERT_TRUE(test::writeScene(*baked, folder / "cam.abc"));
     const auto back = test::openFile(folder / "cam.abc");
     ASSERT_TRUE(back) << back.error().text();
-    const auto node = back->find("/cam_place/cam");
+    const auto node = back->find("/cam/cam");
     ASSERT_TRUE(node);
     EXPECT_EQ(back->nodes[*node].kind, NodeKind::Camera);
     for (const double frame : {1001.0, 1004.0, 1012.0}) {
@@ -208,7 +208,8 @@ TEST(ToWorld, ACameraSeesTheSamePictureAfterwards) {
 TEST(Instances, ShowTheirSourceOnceMoreAndNeverInACircle) {
     Scene scene = nested();
     Node again{"again", "/again", -1, NodeKind::Instances, nullptr, nullptr, {}, {}};
-    again.instanceOf = "/group/inner";
+    again.instanceOf = scene.nodes[1].id;
+    again.instanceLabel = "/group/inner";
     scene.nodes.push_back(again);
     const auto expanded = expandedInstances(scene);
     ASSERT_TRUE(expanded) << expanded.error().text();
@@ -216,13 +217,13 @@ TEST(Instances, ShowTheirSourceOnceMoreAndNeverInACircle) {
     ASSERT_TRUE(copy);
     EXPECT_EQ(expanded->nodes[*copy].geometry, scene.nodes[2].geometry); // samples are shared
     EXPECT_EQ(placementAt(*expanded, *copy, 0)->matrix, localMatrix(scene, 1, 0).value());
-    scene.nodes.back().instanceOf = "/nowhere";
+    scene.nodes.back().instanceOf = NodeId::fresh();
     EXPECT_FALSE(expandedInstances(scene));
-    scene.nodes.back().instanceOf = "/again";
+    scene.nodes.back().instanceOf = scene.nodes.back().id;
     EXPECT_FALSE(expandedInstances(scene));
     scene.nodes.back().parent = 1; // shows the group it is in
     scene.nodes.back().path = "/group/inner/again";
-    scene.nodes.back().instanceOf = "/group/inner";
+    scene.nodes.back().instanceOf = scene.nodes[1].id;
     EXPECT_FALSE(expandedInstances(scene));
 }
 
@@ -230,7 +231,8 @@ TEST(Instances, AreItemsOfASourceWhereTheyCanBeHad) {
     const TempFolder folder;
     Scene scene = nested();
     Node again{"again", "/again", -1, NodeKind::Instances, nullptr, nullptr, {}, {}};
-    again.instanceOf = "/group/inner";
+    again.instanceOf = scene.nodes[1].id;
+    again.instanceLabel = "/group/inner";
     scene.nodes.push_back(again);
     ASSERT_TRUE(test::writeScene(scene, folder / "good.abc"));
     const auto good = openSource({folder / "good.abc", {}, {}, false}, FrameRate());
@@ -241,7 +243,8 @@ TEST(Instances, AreItemsOfASourceWhereTheyCanBeHad) {
     ASSERT_EQ((*good)->shown().notCarried.size(), 1U);
     EXPECT_EQ((*good)->shown().notCarried[0].item, "/again");
     // One that shows nothing is told, and all else is there.
-    scene.nodes.back().instanceOf = "/nowhere";
+    scene.nodes.back().instanceOf.reset();
+    scene.nodes.back().instanceLabel = "/nowhere";
     ASSERT_TRUE(test::writeScene(scene, folder / "lost.abc"));
     const auto lost = openSource({folder / "lost.abc", {}, {}, false}, FrameRate());
     ASSERT_TRUE(lost) << lost.error().text();
@@ -254,7 +257,8 @@ TEST(Instances, AreItemsOfASourceWhereTheyCanBeHad) {
 TEST(Instances, ChoosingOneWithoutItsSourceMakesItACopy) {
     Scene scene = nested();
     Node again{"again", "/again", -1, NodeKind::Instances, nullptr, nullptr, {}, {}};
-    again.instanceOf = "/group/inner";
+    again.instanceOf = scene.nodes[1].id;
+    again.instanceLabel = "/group/inner";
     scene.nodes.push_back(again);
     const auto chosen = selectedItems(scene, {"/again"});
     ASSERT_TRUE(chosen) << chosen.error().text();
@@ -327,19 +331,14 @@ TEST(Split, PiecesMergedAgainAreTheOldMesh) {
 }
 
 // A value of its own on a node.
-PropertiesPtr userValue(const char* group, double value) {
-    PropertyNode glow{"glow",
-                      {},
-                      memoryValues<double>(ValueType::Double, 1, false, Sampling::still(), {{value}}),
-                      {},
-                      SpaceRole::None};
-    PropertyNode user{".userProperties", {}, nullptr, {glow}, SpaceRole::None};
-    return std::make_shared<MemoryProperties>(std::vector<PropertyNode>{{group, {}, nullptr, {user}, SpaceRole::None}});
+PropertiesPtr userValue(double value) {
+    return plainProperties({plainProperty(
+        Meaning::UserValue, "glow", memoryValues<double>(ValueType::Double, 1, false, Sampling::still(), {{value}}))});
 }
 
 TEST(Split, WhatHasNoPlaceAnyMoreIsTold) {
     Scene scene = threePieces();
-    scene.nodes[0].properties = userValue(".geom", 3.0);
+    scene.nodes[0].properties = userValue(3.0);
     for (const Step& step : {Step{"split", {{"by", "pieces"}}, true}, Step{"merge", {{"name", "one"}}, true}}) {
         const auto made = applySteps(scene, {step});
         ASSERT_TRUE(made);
@@ -356,7 +355,7 @@ TEST(Split, WhatHasNoPlaceAnyMoreIsTold) {
 TEST(ToWorld, GroupsKeepTheirOwnValues) {
     const TempFolder folder;
     Scene scene = nested();
-    scene.nodes[0].properties = userValue(".xform", 7.0);
+    scene.nodes[0].properties = userValue(7.0);
     const auto baked = applySteps(scene, {world()});
     ASSERT_TRUE(baked);
     ASSERT_TRUE(test::writeScene(*baked, folder / "w.abc"));
@@ -467,17 +466,12 @@ Scene cloud() {
         widths.emplace_back(30, 0.5F + static_cast<float>(i));
         glow.push_back({static_cast<double>(i) * 10.0});
     }
-    PropertyNode velocity{
-        ".velocities", {}, memoryValues(ValueType::Float, 3, true, sampling, velocities), {}, SpaceRole::Velocity};
-    PropertyNode width{".widths", {}, memoryValues(ValueType::Float, 1, true, sampling, widths), {}, SpaceRole::Length};
-    PropertyNode user{".userProperties",
-                      {},
-                      nullptr,
-                      {{"glow", {}, memoryValues(ValueType::Double, 1, false, sampling, glow), {}, SpaceRole::None}},
-                      SpaceRole::None};
-    scene.nodes[0].properties = std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", {}, nullptr, {velocity, width, user}, SpaceRole::None}},
-        std::map<std::string, std::string>{{"schema", "AbcGeom_Points_v1"}});
+    scene.nodes[0].properties = plainProperties(
+        {plainProperty(Meaning::Velocities, "v", memoryValues(ValueType::Float, 3, true, sampling, velocities),
+                       SpaceRole::Velocity),
+         plainProperty(Meaning::Widths, "w", memoryValues(ValueType::Float, 1, true, sampling, widths),
+                       SpaceRole::Length),
+         plainProperty(Meaning::UserValue, "glow", memoryValues(ValueType::Double, 1, false, sampling, glow))});
     return scene;
 }
 
@@ -515,30 +509,24 @@ TEST(Carried, VelocitiesInWorldSpaceAreThoseOfThePoints) {
     std::vector<float> places;
     for (const Vec3f& p : points)
         places.insert(places.end(), {p.x, p.y, p.z});
-    const std::map<std::string, std::string> vector{{"interpretation", "vector"}, {"geoScope", "vtx"}};
-    const std::map<std::string, std::string> point{{"interpretation", "point"}, {"geoScope", "vtx"}};
     const auto values = [](const std::vector<float>& numbers) {
         return memoryValues<float>(ValueType::Float, 3, true, Sampling::still(), {numbers});
     };
-    std::vector<PropertyNode> parameters{{"v", vector, values(still), {}},
-                                         {"rest", point, values(places), {}},
-                                         {"wind", vector, values(std::vector<float>(90, 1.0F)), {}}};
-    for (PropertyNode& parameter : parameters)
-        parameter.role = roleOf(parameter, ".geom/.arbGeomParams");
-    PropertyNode velocity{".velocities", {}, values(still), {}};
-    velocity.role = roleOf(velocity, ".geom");
     scene.nodes[2].kind = NodeKind::Points;
     scene.nodes[2].geometry =
         std::make_shared<VaryingPoints>(Sampling::still(), std::vector<std::vector<Vec3f>>{points});
-    scene.nodes[2].properties = std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", {}, nullptr, {velocity, {".arbGeomParams", {}, nullptr, parameters}}}});
+    scene.nodes[2].properties = plainProperties(
+        {plainProperty(Meaning::Velocities, "velocities", values(still), SpaceRole::Velocity),
+         plainProperty(Meaning::Parameter, "v", values(still), SpaceRole::Velocity),
+         plainProperty(Meaning::Parameter, "rest", values(places), SpaceRole::Position),
+         plainProperty(Meaning::Parameter, "wind", values(std::vector<float>(90, 1.0F)), SpaceRole::Vector)});
     const auto baked = applySteps(scene, {world()});
     ASSERT_TRUE(baked) << baked.error().text();
     const Node& node = baked->nodes[*baked->find("/group/inner/sheet")];
     ASSERT_EQ(node.geometry->sampling().count(), 24U);
-    const auto at = [&](const char* path, std::size_t sample) {
-        const auto found = findProperty(node.properties, std::string(".geom/") + path);
-        EXPECT_EQ(found->values->sampling(), node.geometry->sampling()) << path;
+    const auto at = [&](const char* name, std::size_t sample) {
+        const auto found = findProperty(node.properties, name);
+        EXPECT_EQ(found->values->sampling(), node.geometry->sampling()) << name;
         return *valuesOf<float>(*found->values, sample);
     };
     for (const std::size_t i : {1U, 12U, 22U}) {
@@ -549,16 +537,16 @@ TEST(Carried, VelocitiesInWorldSpaceAreThoseOfThePoints) {
         const Vec3d wind = transformedPoint(Vec3d{1, 1, 1}, matrix) - transformedPoint(Vec3d{0, 0, 0}, matrix);
         for (std::size_t p = 0; p < now.size(); ++p) {
             const Vec3d moved = (Vec3d(after[p]) - Vec3d(before[p])) * 12.0; // over two frames of 1/24 s
-            const auto v = at(".velocities", i);
+            const auto v = at("velocities", i);
             EXPECT_NEAR(v[p * 3], moved.x, 1e-4);
             EXPECT_NEAR(v[p * 3 + 1], moved.y, 1e-4);
             EXPECT_NEAR(v[p * 3 + 2], moved.z, 1e-4);
-            EXPECT_EQ(v, at(".arbGeomParams/v", i));
-            EXPECT_EQ(at(".arbGeomParams/rest", i)[p * 3 + 1], now[p].y);
-            EXPECT_NEAR(at(".arbGeomParams/wind", i)[p * 3], wind.x, 1e-5);
+            EXPECT_EQ(v, at("v", i));
+            EXPECT_EQ(at("rest", i)[p * 3 + 1], now[p].y);
+            EXPECT_NEAR(at("wind", i)[p * 3], wind.x, 1e-5);
         }
     }
-    EXPECT_GT(std::abs(at(".velocities", 12)[0]), 0.1F);
+    EXPECT_GT(std::abs(at("velocities", 12)[0]), 0.1F);
 }
 
 TEST(Carried, AFasterRateMakesVelocitiesFasterAndKeepsTheShutterAngle) {
@@ -577,9 +565,9 @@ TEST(Carried, AFasterRateMakesVelocitiesFasterAndKeepsTheShutterAngle) {
                            cameraProperties(Sampling::still(), {figures})});
     const auto faster = applySteps(scene, {{"rate", {{"rate", "48"}}, true}});
     ASSERT_TRUE(faster) << faster.error().text();
-    const auto velocity = findProperty(faster->nodes[0].properties, ".geom/.velocities");
+    const auto velocity = findMeaning(faster->nodes[0].properties, Meaning::Velocities);
     EXPECT_EQ((*valuesOf<float>(*velocity->values, 3))[0], 6.0F);
-    const auto width = findProperty(faster->nodes[0].properties, ".geom/.widths");
+    const auto width = findMeaning(faster->nodes[0].properties, Meaning::Widths);
     EXPECT_EQ((*valuesOf<float>(*width->values, 3))[0], 3.5F);
     const auto view = cameraAt(*faster, 1, 0.0);
     ASSERT_TRUE(view);
@@ -606,12 +594,12 @@ TEST(Carried, IsProvenSampleBySample) {
     ASSERT_TRUE(proof) << proof.error().text();
     EXPECT_TRUE(proof->passed) << proof->words();
     // The same scene but for one width in one frame, one lens, one place: each is told.
-    const auto told = [&](const char* path, std::size_t byte) {
+    const auto told = [&](Meaning meaning, std::size_t byte) {
         Scene changed = scene;
         for (Node& node : changed.nodes)
             node.properties = changedProperties(
-                node.properties, [=](const PropertyNode& property, const std::string& group, const auto&) -> ValuesPtr {
-                    if (group + "/" + property.name != path)
+                node.properties, [=](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
+                    if (property.meaning != meaning)
                         return property.values;
                     std::vector<PropertyValue> samples;
                     for (std::size_t i = 0; i < property.values->sampling().count(); ++i)
@@ -628,9 +616,9 @@ TEST(Carried, IsProvenSampleBySample) {
         EXPECT_FALSE(again->passed);
         return again->words();
     };
-    EXPECT_NE(told(".geom/.widths", 41).find(".geom/.widths"), std::string::npos);
-    EXPECT_NE(told(".geom/.core", 3).find("boom_cam"), std::string::npos);
-    EXPECT_NE(told(".geom/.userProperties/colour", 2).find("beacon"), std::string::npos);
+    EXPECT_NE(told(Meaning::Widths, 41).find("widths"), std::string::npos);
+    EXPECT_NE(told(Meaning::CameraFigures, 3).find("boom_cam"), std::string::npos);
+    EXPECT_NE(told(Meaning::LightColour, 2).find("beacon"), std::string::npos);
     Scene moved = scene;
     moved.nodes[*moved.find("/dolly")].transform = MemoryTransform::fixed(Mat4::translation({0, 0, 1}));
     ASSERT_TRUE(test::writeScene(moved, folder / "c.abc"));
@@ -642,7 +630,7 @@ TEST(Carried, IsProvenSampleBySample) {
 TEST(Carried, IsInterpolatedWhenResampled) {
     const auto stepped = applySteps(cloud(), {{"resample", {{"rate", "48"}}, true}});
     ASSERT_TRUE(stepped);
-    const auto glow = findProperty(stepped->nodes[0].properties, ".geom/.userProperties/glow");
+    const auto glow = findMeaning(stepped->nodes[0].properties, Meaning::UserValue, "glow");
     ASSERT_TRUE(glow);
     EXPECT_EQ(glow->values->sampling().count(), 47U);
     EXPECT_NEAR((*valuesOf<double>(*glow->values, 3))[0], 15.0, 1e-5);

@@ -130,9 +130,9 @@ TEST(Steps, ResampleDoesNotInterpolateAcrossATopologyChange) {
     const auto faster = apply(scene, "resample", {{"rate", "48"}});
     ASSERT_TRUE(faster);
     std::vector<Vec3f> points;
-    const auto status = readPoints(test::shapeOf(*faster), 1, points);
-    ASSERT_FALSE(status);
-    EXPECT_NE(status.error().advice.find("nearest"), std::string::npos);
+    // The earlier pose holds until the change.
+    ASSERT_TRUE(readPoints(test::shapeOf(*faster), 1, points));
+    EXPECT_EQ(points.size(), 3U);
 }
 
 TEST(Steps, UnitAndTurnKeepHandednessAndComeBackExactly) {
@@ -172,10 +172,8 @@ TEST(Steps, SpaceStepsAgreeWithTransformsAbove) {
                 const Vec3d q(test::pointsOf(*changed->nodes[n].geometry, 0)[3]);
                 const Vec3d wanted = transformedPoint(transformedPoint(p, before->matrix), change);
                 const Vec3d got = transformedPoint(q, after->matrix);
-                // Between samples a turned stack is one matrix: straight lines in its numbers, not in its angles.
-                const double tolerance =
-                    type == "turn" && frame == 1050.5 ? 0.02 * length(wanted) : 1e-4 * length(wanted);
-                EXPECT_LT(length(got - wanted), tolerance) << type << " " << sub.nodes[n].path << " at " << frame;
+                EXPECT_LT(length(got - wanted), 1e-5 * length(wanted))
+                    << type << " " << sub.nodes[n].path << " at " << frame;
             }
         }
     }

@@ -78,7 +78,7 @@ TEST(Sampling, KindsGiveTheirTimes) {
 TEST(Sampling, LocatesBetweenAndBeyond) {
     const FrameRate rate;
     const Sampling sampling = Sampling::uniform(rate.secondsAt(10), rate.secondsAt(1), 5);
-    const auto at = [&](double frame) { return sampling.locate(rate.secondsAt(frame), rate); };
+    const auto at = [&](double frame) { return sampling.locate(rate.secondsAt(frame)); };
     EXPECT_EQ(at(0).below, 0U);
     EXPECT_EQ(at(0).weight, 0.0);
     EXPECT_EQ(at(12).below, 2U);
@@ -95,7 +95,7 @@ TEST(Sampling, FallingTimesDoNotDivideByZero) {
     const FrameRate rate;
     const Sampling odd = Sampling::acyclic({0.0, 0.2, 0.1, 0.1, 0.4});
     for (double t = -0.1; t < 0.6; t += 0.003) {
-        const auto at = odd.locate(t, rate);
+        const auto at = odd.locate(t);
         EXPECT_LT(at.above, 5U);
         EXPECT_GE(at.weight, 0.0);
         EXPECT_LE(at.weight, 1.0);

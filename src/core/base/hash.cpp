@@ -14,28 +14,44 @@ std::uint64_t hash64(std::span<const std::byte> bytes) {
     return XXH64(bytes.data(), bytes.size(), 0);
 }
 
+struct Hasher64::State {
+    XXH64_state_t* own;
+};
+
+Hasher64::Hasher64() : state_(new State{XXH64_createState()}) {
+    XXH64_reset(state_->own, 0);
+}
+
+Hasher64::~Hasher64() {
+    XXH64_freeState(state_->own);
+    delete state_;
+}
+
+void Hasher64::add(std::span<const std::byte> bytes) {
+    XXH64_update(state_->own, bytes.data(), bytes.size());
+}
+
+std::uint64_t Hasher64::hash() const {
+    return XXH64_digest(state_->own);
+}
+
 std::uint64_t hash64(std::span<const std::byte> first, std::span<const std::byte> second) {
-    XXH64_state_t* state = XXH64_createState();
-    XXH64_reset(state, 0);
-    XXH64_update(state, first.data(), first.size());
-    XXH64_update(state, second.data(), second.size());
-    const std::uint64_t hash = XXH64_digest(state);
-    XXH64_freeState(state);
-    return hash;
+    Hasher64 hasher;
+    hasher.add(first);
+    hasher.add(second);
+    return hasher.hash();
 }
 
 HashedComparison hashAndCompare(std::span<const std::byte> a, std::span<const std::byte> b) {
     constexpr std::size_t kChunk = 16384; // both stay in the first cache
     HashedComparison result{0, a.size() == b.size()};
-    XXH64_state_t* state = XXH64_createState();
-    XXH64_reset(state, 0);
+    Hasher64 hasher;
     for (std::size_t at = 0; at < b.size(); at += kChunk) {
         const std::size_t size = std::min(kChunk, b.size() - at);
-        XXH64_update(state, b.data() + at, size);
+        hasher.add(b.subspan(at, size));
         result.equal = result.equal && std::memcmp(a.data() + at, b.data() + at, size) == 0;
     }
-    result.hash = XXH64_digest(state);
-    XXH64_freeState(state);
+    result.hash = hasher.hash();
     return result;
 }
 

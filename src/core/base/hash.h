@@ -13,6 +13,20 @@ namespace wyc {
 [[nodiscard]] std::uint64_t hash64(std::span<const std::byte> bytes);
 /// XXH64 of one block followed by another, as if they stood together.
 [[nodiscard]] std::uint64_t hash64(std::span<const std::byte> first, std::span<const std::byte> second);
+/// XXH64 of what comes bit by bit.
+class Hasher64 {
+  public:
+    Hasher64();
+    ~Hasher64();
+    Hasher64(const Hasher64&) = delete;
+    Hasher64& operator=(const Hasher64&) = delete;
+    void add(std::span<const std::byte> bytes);
+    [[nodiscard]] std::uint64_t hash() const;
+
+  private:
+    struct State;
+    State* state_;
+};
 /// XXH64 of `b`, and whether it equals `a` byte for byte, in one walk over both (equal sizes).
 struct HashedComparison {
     std::uint64_t hash = 0;

@@ -11,8 +11,10 @@
 
 namespace wyc {
 
-DeliveryInput deliveryInput(const Source& source, Scene scene, const std::vector<Step>& steps) {
+DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, const std::vector<Step>& steps) {
     DeliveryInput input;
+    input.source = std::make_shared<const Scene>(std::move(before));
+    input.steps = steps;
     if (source.rest) {
         // The rest mesh gets what acts on space; what acts on time leaves a still pose alone.
         Scene rest;
@@ -38,9 +40,16 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     std::vector<Scene> scenes;
     GeometryPtr rest;
     nlohmann::json provenance = nlohmann::json::array();
+    std::vector<Intention> intentions;
     for (const DeliveryInput& input : inputs) {
         WYC_TRY(placed, format->traits.instances ? Result<Scene>(input.scene) : expandedInstances(input.scene));
-        scenes.push_back(std::move(placed));
+        WYC_TRY(sampled, sampledFor(*format, std::move(placed)));
+        scenes.push_back(std::move(sampled));
+        if (input.source) {
+            WYC_TRY(intention, intentionOf(input.source, input.steps));
+            intention.wanted = scenes.back().wanted;
+            intentions.push_back(std::move(intention));
+        }
         provenance.push_back(input.provenance);
         if (input.rest)
             rest = input.rest;
@@ -67,10 +76,11 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.scene = std::move(scene);
         output.rest = rest;
         output.target = path;
-        // A point cache alone would have lost its faces: where a mesh went in by --rest it stays where it is.
-        if (!format->traits.faces && hasFaces(output.scene) && !rest)
+        // A point cache alone would have lost its faces.
+        if (!format->traits.faces && hasFaces(output.scene))
             output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
         output.provenance = provenance;
+        output.intentions = intentions;
         output.replace = spec.replace;
         fillFigures(output);
         outputs.push_back(std::move(output));

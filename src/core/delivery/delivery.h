@@ -8,6 +8,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "delivery/shown.h"
 #include "formats/format.h"
 #include "gather/source.h"
 #include "scene/shot.h"
@@ -55,10 +56,15 @@ struct DeliveryInput {
     Scene scene;
     GeometryPtr rest;          // rest mesh after the same steps, for formats that want it beside
     nlohmann::json provenance; // source, item, steps: goes into the record
+    // What the scene came from, and by which steps: what is delivered is compared with it. Null: with nothing.
+    std::shared_ptr<const Scene> source = {};
+    std::vector<Step> steps = {};
 };
 
-/// What a source's scene brings along: `scene` is after `steps`. Label and item name are left to the caller.
-[[nodiscard]] DeliveryInput deliveryInput(const Source& source, Scene scene, const std::vector<Step>& steps);
+/// What a source brings along; `before` is its scene, or a part of it, `scene` the same after `steps`. Label and item
+/// name are left to the caller.
+[[nodiscard]] DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene,
+                                          const std::vector<Step>& steps);
 
 struct Loss {
     std::string item;
@@ -82,6 +88,7 @@ struct PlannedOutput {
     std::vector<Loss> losses;
     nlohmann::json provenance;
     bool replace = false;
+    std::vector<Intention> intentions = {}; // what the steps mean, of every source that has a part in it
 };
 
 [[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs,
@@ -109,26 +116,36 @@ struct ProvenItem {
     std::optional<double> first; // frame; nothing when still
     std::optional<double> last;
     std::uint64_t topology = 0;
-    double largestDrift = 0.0;       // in the delivery's unit
+    double largestDrift = 0.0;       // of the file from what was meant, in the delivery's unit
     double largestDriftMetres = 0.0; // where the unit is stated, else the same number
     double worstFrame = 0.0;
     std::size_t worstPoint = 0;
-    std::vector<std::uint64_t> sampleHashes;      // XXH64 of every sample's points as float32
-    std::map<std::string, std::uint64_t> carried; // what it carries beside its shape, by path (see carried.h)
-    std::optional<std::uint64_t> placement;       // of its world matrices, where the format has transforms
-    std::vector<std::string> disagreements;       // counts, times, order: in words
+    std::size_t notNumbers = 0;                    // points that are no numbers, in all samples
+    std::vector<double> times;                     // of the samples of points, in seconds
+    std::vector<std::uint64_t> sampleHashes;       // XXH64 of every sample's points as float32
+    std::map<std::string, std::uint64_t> channels; // all else that was compared: XXH64 by name, see channels.h
+    Shown shown;                                   // what was meant, against the source
+    std::vector<std::string> disagreements;        // in words
+    /// "points, faces, UVs, transform"
+    [[nodiscard]] std::string compared() const;
 };
 
+/// Two questions: does the file hold what was meant, and is what was meant what the source shows.
 struct Proof {
     bool passed = false;
     FrameRate rate;
     std::vector<ProvenItem> items;
+    std::map<std::string, std::uint64_t> channels; // of the scene as a whole
+    std::vector<std::string> disagreements;        // of the whole: files, unit, materials, the record itself
+    std::vector<std::string> notCompared;          // in words
+    bool sourceCompared = false;                   // the second question was asked
     [[nodiscard]] double largestDriftMetres() const;
     /// "proven, 0 mm" or what disagrees.
     [[nodiscard]] std::string words() const;
 };
 
-/// Reads back what stands at `written` and compares every sample and point with what was meant.
+/// Reads back what stands at `written` and compares all that the format keeps with what was meant, and what was meant
+/// with the sources, as far as the output knows them.
 [[nodiscard]] Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, const fs::path& written,
                                          const Progress& progress);
 
@@ -151,7 +168,10 @@ struct RunOptions {
 /// Name of the record that stands beside a target.
 [[nodiscard]] std::string recordName(const fs::path& target);
 
-/// Proof again, from the record alone: every sample's hash, counts, order and times.
+/// The record of an output that was written and proven; `files` stand as they will be read.
+[[nodiscard]] Result<nlohmann::json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& files,
+                                              const Proof& proof);
+/// Proof again, from the record alone: files byte by byte, every channel and every sample by its hash.
 [[nodiscard]] Result<Proof> proveFromRecord(const fs::path& target, const fs::path& record, const Progress& progress);
 
 [[nodiscard]] nlohmann::json toJson(const Proof& proof);

@@ -7,9 +7,12 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/chain.h"
 #include "delivery/delivery.h"
 #include "delivery/plan_parts.h"
 #include "scene/carried_words.h"
+#include "scene/layers.h"
+#include "steps/mapped.h"
 
 namespace wyc {
 namespace {
@@ -130,55 +133,72 @@ Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std:
 }
 
 std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
-    std::vector<Step> steps;
-    if (spec.world)
-        steps.push_back({"world", {{"groups", "kept"}}, true});
-    if (spec.lead > 0.0)
-        steps.push_back({"drop", {{"start", spec.lead}}, true});
-    const bool resamples = spec.rate && *spec.rate != scene.workingRate;
-    const auto resample = [&] {
-        if (resamples)
-            steps.push_back({"resample", {{"rate", spec.rate->text()}, {"method", spec.resample}}, true});
-    };
-    std::optional<FrameRange> range = spec.range ? spec.range : shot.range;
-    if (spec.wholeRange && !spec.range)
-        range.reset();
-    // The range counts in frames of the shot: an item that is brought to the shot's rate is cut afterwards, one that
-    // leaves it is cut before.
-    const bool towardsShot = resamples && *spec.rate == shot.rateOrDefault();
-    if (towardsShot)
-        resample();
-    if (range) {
-        const double handles = spec.handles.value_or(shot.handles);
-        steps.push_back({"trim", {{"first", range->first}, {"last", range->last}, {"handles", handles}}, true});
-        if (spec.firstFrame && (!resamples || towardsShot))
-            steps.push_back({"offset", {{"frames", *spec.firstFrame - (range->first - handles)}}, true});
-    }
-    if (!spec.frames.empty())
-        steps.push_back({"keep", {{"frames", spec.frames}}, true});
-    if (!towardsShot)
-        resample();
-    if (spec.length)
-        steps.push_back({"length", {{"frames", *spec.length}}, true});
-    if (spec.shutter)
-        steps.push_back({"shutter",
-                         {{"open", spec.shutter->open},
-                          {"close", spec.shutter->close},
-                          {"samples", static_cast<double>(spec.shutter->samples)}},
-                         true});
-    if (spec.firstFrame && (!range || (resamples && !towardsShot)))
-        steps.push_back({"start", {{"frame", *spec.firstFrame}}, true});
+    ChainSpec chain;
+    chain.world = spec.world;
     if (spec.unitMetres)
-        steps.push_back({"unit",
-                         {{"from", shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0)))},
-                          {"to", shortestNumber(*spec.unitMetres)}},
-                         true});
+        chain.unit = {shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0))),
+                      shortestNumber(*spec.unitMetres)};
     if (spec.upAxis)
-        steps.push_back({"turn",
-                         {{"from", upAxisName(scene.upAxis.value_or(shot.upAxis.value_or(UpAxis::Y)))},
-                          {"to", upAxisName(*spec.upAxis)}},
-                         true});
-    return steps;
+        chain.up = {scene.upAxis.value_or(shot.upAxis.value_or(UpAxis::Y)), *spec.upAxis};
+    chain.lead = spec.lead;
+    chain.rate = spec.rate;
+    chain.resample = spec.resample;
+    chain.range = spec.range ? spec.range : spec.wholeRange ? std::nullopt : shot.range;
+    chain.rangeRate = shot.rateOrDefault(); // it counts in frames of the shot
+    chain.handles = spec.handles.value_or(shot.handles);
+    chain.frames = spec.frames;
+    chain.length = spec.length;
+    chain.shutter = spec.shutter;
+    chain.firstFrame = spec.firstFrame;
+    return chainOf(scene, chain);
+}
+
+Result<Scene> sampledFor(const Format& format, Scene scene) {
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry || node.geometry->sampling().count() < 2)
+            continue;
+        const Geometry& shape = *node.geometry;
+        // One number of points, one list of faces: what changes them cannot be held.
+        if (!format.traits.varyingTopology && format.traits.times && shape.topologyVaries()) {
+            WYC_TRY(first, shape.topology(0));
+            WYC_TRY(count, shape.pointCount(0));
+            for (std::size_t i = 1; i < shape.sampling().count(); ++i) {
+                WYC_TRY(now, shape.topology(i));
+                WYC_TRY(points, shape.pointCount(i));
+                if (points == count && (now == first || now->hash() == first->hash()))
+                    continue;
+                const std::string frame = frameText(snappedFrame(scene.workingRate.frameAt(shape.sampling().time(i))));
+                return fail(makeError(ErrorKind::BadInput,
+                                      points == count
+                                          ? fmt::format("its faces change at frame {}; {} has one list of faces for "
+                                                        "all frames",
+                                                        frame, format.name)
+                                          : fmt::format("it has {} points at frame {} and {} at the first; {} has one "
+                                                        "number of points for all frames",
+                                                        points, frame, count, format.name))
+                                .forItem(node.path)
+                                .withAdvice("Write an archive or a numbered sequence, or cut the range before"));
+            }
+        }
+    }
+    if (!format.traits.sequence)
+        return scene;
+    const auto span = movingSpan(scene);
+    const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
+        if (!node.geometry || node.geometry->sampling().isStill())
+            return true;
+        const Sampling& sampling = node.geometry->sampling();
+        const double frames = scene.workingRate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
+        return static_cast<double>(sampling.count()) > 0.45 * frames && !hasSubFrames(scene, sampling);
+    });
+    if (!span || dense)
+        return scene; // gaps that the source has stay gaps
+    const auto frames = wholeFrames(span->first, span->last, scene.workingRate);
+    if (frames.empty())
+        return scene;
+    Wanted wanted = scene.wanted;
+    wanted.moments = samplingFromTimes(frames);
+    return mappedScene(scene, TimeMap(), wanted, scene.workingRate);
 }
 
 std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
@@ -217,12 +237,23 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
             continue;
         const MeshExtras& e = **extras;
         const bool facesBeside = !traits.faces; // the rest mesh beside it carries them
-        if (!traits.uvs && !facesBeside && !e.uvs.isEmpty())
-            lose(node.path, "its UVs");
-        if (!traits.normals && !e.normals.isEmpty())
-            lose(node.path, "its normals");
-        if (!traits.colours && !facesBeside && !e.colours.isEmpty())
-            lose(node.path, "its colours");
+        for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
+            const Attribute& attribute = layerOf(e, layer);
+            const bool kept = layer == Layer::Uvs       ? traits.uvs || facesBeside
+                              : layer == Layer::Normals ? traits.normals
+                                                        : traits.colours || facesBeside;
+            const std::string name = std::string("its ") + layerName(layer);
+            if (kept && layer == Layer::Colours && !attribute.isEmpty() &&
+                (attribute.scope != Scope::Point || !attribute.indices.empty()))
+                lose(node.path, name + ": they are not one a point");
+            else if (kept && layer == Layer::Colours && attribute.extent > 3)
+                lose(node.path, "the coverage that goes with its colours");
+            else if (kept && !traits.gaps && traits.faces) {
+                if (const auto gaps = layerGaps(*node.geometry, layer); gaps && gaps->any())
+                    lose(node.path, fmt::format("{}: {}, and {} wants one for each", name, gaps->words(), format.name));
+            } else if (!kept && !attribute.isEmpty())
+                lose(node.path, name);
+        }
         std::size_t groups = 0;
         std::size_t materials = 0;
         for (const FaceSet& set : e.faceSets)
@@ -241,6 +272,9 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
         lose("", fmt::format("the up axis ({}): this format has no place for it", upAxisName(*scene.upAxis)));
     if (!traits.statesRate && movingSpan(scene))
         lose("", fmt::format("the rate ({} fps): this format has no place for it", scene.workingRate.shortText()));
+    if (!scene.rate && (traits.times || traits.statesRate) && movingSpan(scene))
+        lose("", fmt::format("a rate: none is stated; frames are taken as {} a second until somebody says",
+                             scene.workingRate.shortText()));
     for (const NotCarried& n : scene.notCarried)
         lose(n.item, n.what);
     return losses;
@@ -288,6 +322,10 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             result.unitMetres.reset();
         if (result.upAxis != scene.upAxis)
             result.upAxis.reset();
+        if (result.metadataFormat != scene.metadataFormat)
+            result.metadata.clear();
+        if (result.rate != scene.rate) // one that some state and others do not
+            result.rate = result.rate ? result.rate : scene.rate;
         result.samplings.clear(); // what one archive declared does not hold for several
         result.properties = nullptr;
         result.carried.insert(result.carried.end(), scene.carried.begin(), scene.carried.end());
@@ -331,16 +369,29 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
     if (inputs.empty())
         return fail(
             makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
+    if (spec.range && spec.range->last < spec.range->first)
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", spec.range->text()))
+                .withAdvice("Give its first frame first"));
     std::vector<PlannedOutput> outputs;
     std::vector<Scene> scenes;
     for (const DeliveryInput& input : inputs) {
         const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
         auto scene = applySteps(input.scene, steps);
+        if (scene)
+            scene = sampledFor(*format, std::move(*scene));
         if (!scene)
             return fail(std::move(scene.error()).forItem(input.label));
         PlannedOutput output;
         output.item = input.itemName;
         output.scene = std::move(*scene);
+        if (input.source) {
+            std::vector<Step> chain = input.steps;
+            chain.insert(chain.end(), steps.begin(), steps.end());
+            WYC_TRY(intention, intentionOf(input.source, chain));
+            intention.wanted = output.scene.wanted;
+            output.intentions.push_back(std::move(intention));
+        }
         output.rest = input.rest;
         output.provenance = nlohmann::json::array({input.provenance});
         output.provenance[0]["delivery_steps"] = toJson(steps);
@@ -358,6 +409,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
                                                   outputs.front().item, outputs.front().scene.workingRate.shortText()))
                                 .withAdvice("Give the delivery a rate, or write one file per item"));
             scenes.push_back(output.scene);
+            merged.intentions.insert(merged.intentions.end(), output.intentions.begin(), output.intentions.end());
             merged.provenance.push_back(output.provenance[0]);
         }
         merged.scene = mergedScenes(scenes);

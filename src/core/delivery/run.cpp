@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
-#include <chrono>
 #include <ctime>
 #include <utility>
 
@@ -45,64 +44,6 @@ class StagingFolder {
     StagingFolder() = default;
     fs::path path_;
 };
-
-std::string isoTime(std::chrono::system_clock::time_point when) {
-    const std::time_t seconds = std::chrono::system_clock::to_time_t(when);
-    std::tm parts{};
-    gmtime_r(&seconds, &parts);
-    char text[32];
-    std::strftime(text, sizeof text, "%Y-%m-%dT%H:%M:%SZ", &parts);
-    return text;
-}
-
-nlohmann::json recordOf(const PlannedOutput& output, const std::vector<fs::path>& files, const Proof& proof) {
-    nlohmann::json record;
-    record["wychronos_record"] = 1;
-    record["application"] = std::string("Wychronos ") + version();
-    record["written"] = isoTime(std::chrono::system_clock::now());
-    record["format"] = output.format->id;
-    record["rate"] = output.rate.text();
-    record["first"] = output.frames ? nlohmann::json(output.frames->first) : nlohmann::json(nullptr);
-    record["last"] = output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr);
-    record["unit_metres"] =
-        output.scene.unitMetres ? nlohmann::json(*output.scene.unitMetres) : nlohmann::json(nullptr);
-    record["up_axis"] =
-        output.scene.upAxis ? nlohmann::json(upAxisName(*output.scene.upAxis)) : nlohmann::json(nullptr);
-    record["rest"] =
-        output.restTarget ? nlohmann::json(output.restTarget->filename().string()) : nlohmann::json(nullptr);
-    if (output.format->traits.sequence)
-        record["pattern"] = output.target.filename().string();
-    nlohmann::json fileList = nlohmann::json::array();
-    for (const fs::path& file : files) {
-        std::error_code code;
-        fileList.push_back({{"name", validUtf8(file.filename().string())}, {"size", fs::file_size(file, code)}});
-    }
-    record["files"] = std::move(fileList);
-    record["made_from"] = output.provenance;
-    record["lost"] = toJson(output)["will_be_lost"];
-    record["proof"] = toJson(proof);
-    nlohmann::json items = nlohmann::json::array();
-    for (const ProvenItem& item : proof.items) {
-        nlohmann::json hashes = nlohmann::json::array();
-        for (const std::uint64_t hash : item.sampleHashes)
-            hashes.push_back(hashText(hash));
-        nlohmann::json carried = nlohmann::json::object();
-        for (const auto& [path, hash] : item.carried)
-            carried[validUtf8(path)] = hashText(hash);
-        items.push_back(
-            {{"item", validUtf8(item.item)},
-             {"placement_xxh64", item.placement ? nlohmann::json(hashText(*item.placement)) : nlohmann::json(nullptr)},
-             {"carried_xxh64", std::move(carried)},
-             {"points", item.points},
-             {"faces", item.faces},
-             {"topology", hashText(item.topology)},
-             {"first", item.first ? nlohmann::json(*item.first) : nlohmann::json(nullptr)},
-             {"last", item.last ? nlohmann::json(*item.last) : nlohmann::json(nullptr)},
-             {"sample_xxh64", hashes}});
-    }
-    record["items"] = std::move(items);
-    return record;
-}
 
 // The rest mesh beside a point cache: the pose it was opened with, or the first sample.
 Scene restScene(const PlannedOutput& output) {
@@ -198,11 +139,16 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     Proof proof;
     if (run.prove) {
         WYC_TRY(proven, proveAgainst(output.scene, output, staged, progress.part(0.6, 1.0)));
-        if (!proven.passed)
-            return fail(makeError(ErrorKind::Internal,
-                                  fmt::format("what was written is not what was meant: {}", proven.words()))
+        if (!proven.passed) {
+            const bool source = std::any_of(proven.items.begin(), proven.items.end(),
+                                            [](const ProvenItem& i) { return !i.shown.disagreements.empty(); });
+            return fail(makeError(ErrorKind::Internal, fmt::format("what was {}: {}",
+                                                                   source ? "meant is not what the source shows"
+                                                                          : "written is not what was meant",
+                                                                   proven.words()))
                             .inFile(output.target.string())
                             .withAdvice("Nothing was put in place; please keep the job, this is a fault of ours"));
+        }
         proof = std::move(proven);
     }
     WYC_CHECK(progress.poll());
@@ -214,8 +160,8 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     std::vector<std::string> order; // the main file last: where it stands, all else does
     if (run.prove && run.record) {
         const std::string name = recordName(output.target);
-        WYC_CHECK(
-            writeTextFile(staging.path() / name, recordOf(output, files, proof).dump(1), AtomicFile::Replace::Yes));
+        WYC_TRY(record, recordOf(output, files, proof));
+        WYC_CHECK(writeTextFile(staging.path() / name, record.dump(1), AtomicFile::Replace::Yes));
         order.push_back(name);
         result.record = finalFolder / name;
     }

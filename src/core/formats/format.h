@@ -35,7 +35,8 @@ struct FormatTraits {
     bool faces = false; // else points only: the rest mesh goes beside it
     bool uvs = false;
     bool normals = false;
-    bool colours = false;
+    bool colours = false; // three numbers a point
+    bool gaps = false;    // UVs and normals that some corners, or some samples, do not have
     bool groups = false;
     bool materials = false;
     bool visibility = false;
@@ -64,6 +65,9 @@ using WriteFunction = Result<std::vector<fs::path>> (*)(const Scene&, const fs::
                                                         const Progress&);
 using OpenFunction = Result<Scene> (*)(const OpenRequest&);
 
+/// What a format makes of the name of a group.
+using NameFunction = std::string (*)(const std::string&);
+
 struct Format {
     std::string_view id;   // "alembic", in JSON and jobs
     std::string_view name; // for people
@@ -71,6 +75,7 @@ struct Format {
     FormatTraits traits;
     OpenFunction open = nullptr;
     WriteFunction write = nullptr;
+    NameFunction groupName = nullptr; // null = it stays
 };
 
 [[nodiscard]] const std::vector<Format>& formats();

@@ -177,7 +177,7 @@ Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
     spec.wholeRange = reader.flag("whole_range", false);
     const auto first = reader.number("first");
     const auto last = reader.number("last");
-    if (first && last && *first <= *last)
+    if (first && last) // one that ends before it begins is refused when it is planned
         spec.range = FrameRange{*first, *last};
     spec.handles = reader.number("handles");
     spec.lead = reader.number("lead").value_or(0.0);
@@ -332,13 +332,17 @@ std::string itemLabel(const Source& source, const std::string& path) {
 }
 
 Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps) {
+    WYC_TRY(scene, itemBranch(source, path));
+    return applySteps(scene, steps);
+}
+
+Result<Scene> itemBranch(const Source& source, const std::string& path) {
     const Scene& all = source.shown();
     const auto node = source.tree->find(path);
     if (!node)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the source has no item '{}'", path))
                         .inFile(source.spec.path.string()));
-    WYC_TRY(scene, branchOf(all, *source.tree, *node));
-    return applySteps(scene, steps);
+    return branchOf(all, *source.tree, *node);
 }
 
 std::optional<fs::path> jobBeside(const fs::path& path) {
@@ -366,6 +370,15 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
         if (!source)
             continue;
         const Scene& scene = source->shown();
+        // A step whose item is gone would be dropped without a word.
+        for (const JobItem& entry : job.items)
+            if (entry.source == job.sources[s].id && !entry.steps.empty() && !entry.leftOut &&
+                !source->tree->find(entry.path) &&
+                isTaken(spec.items, {itemLabel(*source, entry.path), entry.path,
+                                     entry.path.substr(entry.path.rfind('/') + 1), false}))
+                return fail(makeError(ErrorKind::BadInput, "its steps are for an item that the source no longer has")
+                                .forItem(itemLabel(*source, entry.path))
+                                .withAdvice("Move the steps to the item that took its place, or remove them"));
         const std::vector<bool> isItem = itemMask(scene);
         const Format* format = formatById(spec.format);
         for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
@@ -378,10 +391,15 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
             if (!isTaken(spec.items, {label, node.path, node.name, entry && entry->leftOut}))
                 continue;
             const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
-            auto made = itemScene(*source, node.path, steps);
+            auto before = itemBranch(*source, node.path);
+            if (!before)
+                return fail(std::move(before.error()).forItem(label));
+            if (!before->rate && job.shot.rate) // it was opened at the shot's: the person said it
+                before->rate = job.shot.rate;
+            auto made = applySteps(*before, steps);
             if (!made)
                 return fail(std::move(made.error()).forItem(label));
-            DeliveryInput input = deliveryInput(*source, std::move(*made), steps);
+            DeliveryInput input = deliveryInput(*source, std::move(*before), std::move(*made), steps);
             input.label = label;
             input.itemName = node.name;
             for (const Step& step : steps)

@@ -56,6 +56,9 @@ struct Job {
 /// One item of a source as a scene of its own (with the transforms above it) after its steps.
 [[nodiscard]] Result<Scene> itemScene(const Source& source, const std::string& path, const std::vector<Step>& steps);
 
+/// The same before any step.
+[[nodiscard]] Result<Scene> itemBranch(const Source& source, const std::string& path);
+
 /// The inputs of a delivery: every item with points that is chosen by its patterns and not left out. `opened`
 /// holds the sources in the job's order (null where one could not be opened: an error if it is needed).
 [[nodiscard]] Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,

@@ -138,13 +138,6 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
     std::mutex mutex;
     std::atomic<std::size_t> done{0};
 
-    // Points that are born and die are known by their numbers.
-    ValuesPtr ids;
-    if (scene.nodes[node].kind == NodeKind::Points && geometry.topologyVaries())
-        if (const auto found = findProperty(scene.nodes[node].properties, ".geom/.pointIds");
-            found && found->values && found->values->type() == ValueType::UInt64)
-            ids = found->values;
-
     const auto fetch = [&](std::size_t i, SampleBuffer& buffer) -> Status {
         const std::size_t sample = plan.pointsMove ? i : 0;
         buffer.valid = false;
@@ -152,10 +145,11 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
         WYC_TRY(topology, geometry.topology(sample));
         buffer.topology = topology->hash();
         buffer.ids.clear();
-        if (ids && ids->sampling().count() > 0) {
-            WYC_TRY(numbers, valuesOf<std::uint64_t>(*ids, std::min(sample, ids->sampling().count() - 1)));
-            if (numbers.size() == buffer.points.size())
-                buffer.ids = std::move(numbers);
+        // Points that are born and die are known by their numbers.
+        if (geometry.topologyVaries()) {
+            WYC_TRY(numbers, geometry.ids(sample));
+            if (numbers)
+                buffer.ids = *numbers;
         }
         buffer.valid = true;
         return {};

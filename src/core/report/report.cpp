@@ -35,25 +35,6 @@ json matrixJson(const Mat4& matrix) {
     return result;
 }
 
-// Points of an item at a time: sample, or straight line between two of equal count.
-Result<std::vector<Vec3f>> pointsAt(const Scene& scene, const Geometry& geometry, double seconds, std::size_t& sample) {
-    const auto at = geometry.sampling().locate(seconds, scene.workingRate);
-    sample = at.below;
-    std::vector<Vec3f> points;
-    WYC_CHECK(readPoints(geometry, at.below, points));
-    if (at.weight > 0.0) {
-        std::vector<Vec3f> above;
-        WYC_CHECK(readPoints(geometry, at.above, above));
-        const auto weight = static_cast<float>(at.weight);
-        for (std::size_t i = 0; i < points.size() && above.size() == points.size(); ++i) {
-            points[i].x += (above[i].x - points[i].x) * weight;
-            points[i].y += (above[i].y - points[i].y) * weight;
-            points[i].z += (above[i].z - points[i].z) * weight;
-        }
-    }
-    return points;
-}
-
 json cameraJson(const CameraView& view) {
     const CameraFigures& f = view.figures;
     return {{"focal_length_mm", f.focalLength},
@@ -157,8 +138,8 @@ Result<json> sourceInfo(const Source& source, bool deep) {
                 item["curves"] = layout->sizes.size();
                 item["curve_kind"] = layout->words();
             }
-        if (!node.instanceOf.empty())
-            item["instance_of"] = validUtf8(node.instanceOf);
+        if (node.isInstance())
+            item["instance_of"] = validUtf8(node.instanceLabel);
         if (deep) {
             const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
                                        : node.transform ? &node.transform->sampling()
@@ -242,18 +223,17 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
                 item["camera"] = cameraJson(view);
             }
             if (node.geometry && node.geometry->sampling().count() > 0) {
-                std::size_t sample = 0;
-                auto points = pointsAt(scene, *node.geometry, seconds, sample);
-                if (!points)
-                    return fail(std::move(points.error()).forItem(node.path));
+                std::vector<Vec3f> points;
+                if (auto status = readPointsAt(*node.geometry, seconds, points); !status)
+                    return fail(std::move(status.error()).forItem(node.path));
                 json pointList = json::array();
-                for (Vec3f& p : *points) {
+                for (Vec3f& p : points) {
                     if (world)
                         p = transformedPoint(p, placement.matrix);
                     pointList.push_back({number(p.x), number(p.y), number(p.z)});
                 }
                 item["points"] = std::move(pointList);
-                WYC_TRY(topology, node.geometry->topology(sample));
+                WYC_TRY(topology, node.geometry->topologyAt(seconds));
                 item["face_sizes"] = topology->faceSizes();
                 item["corners"] = topology->corners();
             }

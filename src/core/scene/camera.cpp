@@ -35,10 +35,6 @@ std::size_t filmBackOperation(const std::string& op, std::span<const double> num
     return count;
 }
 
-std::string geomPath(const char* name) {
-    return std::string(".geom/") + name;
-}
-
 } // namespace
 
 std::array<double, 16> CameraFigures::numbers() const {
@@ -87,43 +83,47 @@ double CameraView::aspect() const {
     return figures.horizontalAperture * figures.squeeze / figures.verticalAperture;
 }
 
+ValuesPtr cameraValues(const Node& node) {
+    const auto core = findMeaning(node.properties, Meaning::CameraFigures);
+    return core ? core->values : nullptr;
+}
+
 Sampling cameraSampling(const Node& node) {
-    const auto core = findProperty(node.properties, geomPath(".core"));
-    return core && core->values ? core->values->sampling() : Sampling::still();
+    const ValuesPtr core = cameraValues(node);
+    return core ? core->sampling() : Sampling::still();
+}
+
+void setCamera(Node& node, Sampling sampling, const std::vector<CameraFigures>& samples) {
+    node.kind = NodeKind::Camera;
+    node.properties = cameraProperties(std::move(sampling), samples);
 }
 
 Result<CameraView> cameraAt(const Scene& scene, std::size_t node, double seconds) {
     const Node& it = scene.nodes[node];
-    auto core = findProperty(it.properties, geomPath(".core"));
-    if (!core) // a light keeps one of its own
-        core = findProperty(it.properties, ".geom/.camera/.core");
+    const auto core = findMeaning(it.properties, Meaning::CameraFigures); // a light may have them too
     if (!core || !core->values || core->values->type() != ValueType::Double)
         return fail(makeError(ErrorKind::BadInput, "this camera has no figures").forItem(it.path));
-    const auto at = locateIn(*core->values, seconds, scene.workingRate);
-    WYC_TRY(numbers, valuesOf<double>(*core->values, at.below));
-    if (at.weight > 0.0) {
-        WYC_TRY(above, valuesOf<double>(*core->values, at.above));
-        for (std::size_t i = 0; i < numbers.size() && i < above.size(); ++i)
-            numbers[i] += (above[i] - numbers[i]) * at.weight;
-    }
+    const auto numbersAt = [seconds](const SampledValues& values) -> Result<std::vector<double>> {
+        WYC_TRY(value, values.readAt(seconds, {}));
+        std::vector<double> numbers(value.bytes.size() / sizeof(double));
+        if (!numbers.empty())
+            std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(double));
+        return numbers;
+    };
+    WYC_TRY(numbers, numbersAt(*core->values));
     if (numbers.size() != 16)
         return fail(makeError(ErrorKind::BadInput, "a camera has sixteen figures").forItem(it.path));
     CameraView view;
     std::array<double, 16> sixteen{};
     std::copy_n(numbers.begin(), 16, sixteen.begin());
     view.figures = CameraFigures::fromNumbers(sixteen);
-    const auto ops = findProperty(it.properties, geomPath(".filmBackOps"));
-    const auto channels = findProperty(it.properties, geomPath(".filmBackChannels"));
+    const auto ops = findMeaning(it.properties, Meaning::FilmBackOps);
+    const auto channels = findMeaning(it.properties, Meaning::FilmBackNumbers);
     if (ops && channels && ops->values && channels->values) {
         WYC_TRY(words, stringsOf(*ops->values, 0));
-        // By number, not by time: the numbers sit on no time of their own.
-        const std::size_t last = channels->values->sampling().count() - 1;
-        WYC_TRY(values, valuesOf<double>(*channels->values, std::min(at.below, last)));
-        if (at.weight > 0.0) {
-            WYC_TRY(above, valuesOf<double>(*channels->values, std::min(at.above, last)));
-            for (std::size_t i = 0; i < values.size() && i < above.size(); ++i)
-                values[i] += (above[i] - values[i]) * at.weight;
-        }
+        if (channels->values->type() != ValueType::Double)
+            return fail(makeError(ErrorKind::BadInput, "film-back numbers of another type").forItem(it.path));
+        WYC_TRY(values, numbersAt(*channels->values));
         std::size_t used = 0;
         for (const std::string& op : words)
             used += filmBackOperation(op, std::span(values).subspan(used), view.filmBack);
@@ -137,13 +137,9 @@ PropertiesPtr cameraProperties(Sampling sampling, const std::vector<CameraFigure
         const auto sixteen = figures.numbers();
         numbers.emplace_back(sixteen.begin(), sixteen.end());
     }
-    PropertyNode core{".core",
-                      {},
-                      memoryValues(ValueType::Double, 16, false, std::move(sampling), numbers),
-                      {},
-                      SpaceRole::CameraCore};
-    return std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", {}, nullptr, {std::move(core)}, SpaceRole::None}});
+    return plainProperties({plainProperty(Meaning::CameraFigures, "lens",
+                                          memoryValues(ValueType::Double, 16, false, std::move(sampling), numbers),
+                                          SpaceRole::CameraCore)});
 }
 
 } // namespace wyc

@@ -13,7 +13,7 @@ inline constexpr std::size_t kCameraShutterClose = 13;
 inline constexpr std::size_t kCameraNear = 14;
 inline constexpr std::size_t kCameraFar = 15;
 
-/// In the order in which archives store them.
+/// Sixteen numbers, in this order.
 struct CameraFigures {
     double focalLength = 35.0;       // mm
     double horizontalAperture = 3.6; // cm
@@ -59,6 +59,10 @@ struct CameraView {
 [[nodiscard]] Result<CameraView> cameraAt(const Scene& scene, std::size_t node, double seconds);
 /// Times of the camera's figures; still when it has one sample or none.
 [[nodiscard]] Sampling cameraSampling(const Node& node);
+/// The sixteen figures over time; null when the node has none.
+[[nodiscard]] ValuesPtr cameraValues(const Node& node);
+/// Makes a node a camera with these figures, one a sample.
+void setCamera(Node& node, Sampling sampling, const std::vector<CameraFigures>& samples);
 /// Properties of a new camera.
 [[nodiscard]] PropertiesPtr cameraProperties(Sampling sampling, const std::vector<CameraFigures>& samples);
 

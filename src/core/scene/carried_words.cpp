@@ -2,47 +2,51 @@
 #include "scene/carried_words.h"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 
 namespace wyc {
 namespace {
 
-std::string listed(const std::vector<PropertyNode>& properties, const char* what) {
+std::string listed(const std::vector<std::string>& names, const char* what) {
     constexpr std::size_t kNamed = 3;
-    std::string names;
-    for (std::size_t i = 0; i < std::min(kNamed, properties.size()); ++i)
-        names += (i ? ", " : "") + properties[i].name;
-    return fmt::format("{} {}{} ({}{})", properties.size(), what, properties.size() == 1 ? "" : "s", names,
-                       properties.size() > kNamed ? " …" : "");
+    std::string list;
+    for (std::size_t i = 0; i < std::min(kNamed, names.size()); ++i)
+        list += (i ? ", " : "") + names[i];
+    return fmt::format("{} {}{} ({}{})", names.size(), what, names.size() == 1 ? "" : "s", list,
+                       names.size() > kNamed ? " …" : "");
+}
+
+void collect(const std::vector<PropertyNode>& list, std::map<Meaning, std::vector<std::string>>& into) {
+    for (const PropertyNode& property : list) {
+        const bool known = property.meaning != Meaning::Unknown && property.meaning != Meaning::Itself;
+        if (known && !(property.values && property.values->sampling().count() == 0))
+            into[property.meaning].push_back(property.name);
+        else if (!property.values)
+            collect(property.children, into);
+    }
 }
 
 } // namespace
 
 std::vector<std::string> carriedWords(const Node& node) {
     std::vector<std::string> words;
-    const auto geom = findProperty(node.properties, ".geom");
-    if (!geom)
+    if (!node.properties)
         return words;
-    bool settings = false;
-    for (const PropertyNode& property : geom->children) {
-        const std::string& name = property.name;
-        if (name == ".velocities")
-            words.emplace_back("its velocities");
-        else if (name == ".widths" || name == "width")
-            words.emplace_back("its widths");
-        else if (name == ".pointIds")
-            words.emplace_back("its point ids");
-        else if (name == ".arbGeomParams" && !property.children.empty())
-            words.push_back(listed(property.children, "geometry parameter"));
-        else if (name == ".userProperties" && !property.children.empty())
-            words.push_back(listed(property.children, "user value"));
-        else if (node.kind == NodeKind::Subdivision &&
-                 (name.starts_with(".crease") || name.starts_with(".corner") || name == ".holes" || name == ".scheme"))
-            settings = true;
+    std::map<Meaning, std::vector<std::string>> there;
+    collect(node.properties->all(), there);
+    for (const auto& [meaning, names] : there) {
+        switch (meaning) {
+        case Meaning::Velocities: words.emplace_back("its velocities"); break;
+        case Meaning::Widths: words.emplace_back("its widths"); break;
+        case Meaning::PointIds: words.emplace_back("its point ids"); break;
+        case Meaning::Parameter: words.push_back(listed(names, "geometry parameter")); break;
+        case Meaning::UserValue: words.push_back(listed(names, "user value")); break;
+        case Meaning::SurfaceSetting: words.emplace_back("its creases, corners, holes and scheme"); break;
+        default: break;
+        }
     }
-    if (settings)
-        words.emplace_back("its creases, corners, holes and scheme");
     return words;
 }
 

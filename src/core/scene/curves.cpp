@@ -98,13 +98,13 @@ std::string CurveLayout::words() const {
 
 Result<CurveLayout> curveLayout(const Node& node, std::size_t sample) {
     CurveLayout layout;
-    const auto sizes = findProperty(node.properties, ".geom/nVertices");
+    const auto sizes = findMeaning(node.properties, Meaning::CurveSizes);
     if (!sizes || !sizes->values)
         return fail(makeError(ErrorKind::BadInput, "curves without the number of their points").forItem(node.path));
     const auto at = [&](const SampledValues& values) { return std::min(sample, values.sampling().count() - 1); };
     WYC_TRY(numbers, valuesOf<std::int32_t>(*sizes->values, at(*sizes->values)));
     layout.sizes = std::move(numbers);
-    const auto kind = findProperty(node.properties, ".geom/curveBasisAndType");
+    const auto kind = findMeaning(node.properties, Meaning::CurveKind);
     if (kind && kind->values && kind->values->type() == ValueType::UInt8 && kind->values->extent() == 4) {
         WYC_TRY(raw, valuesOf<std::uint8_t>(*kind->values, at(*kind->values)));
         if (raw.size() == 4) {
@@ -114,19 +114,19 @@ Result<CurveLayout> curveLayout(const Node& node, std::size_t sample) {
         }
     }
     if (layout.type == CurveLayout::Type::Variable) {
-        const auto orders = findProperty(node.properties, ".geom/.orders");
+        const auto orders = findMeaning(node.properties, Meaning::CurveOrders);
         if (orders && orders->values && orders->values->type() == ValueType::UInt8) {
             WYC_TRY(read, valuesOf<std::uint8_t>(*orders->values, at(*orders->values)));
             layout.orders = std::move(read);
         }
-        const auto floats = [&](const char* path) -> Result<std::vector<float>> {
-            const auto found = findProperty(node.properties, path);
+        const auto floats = [&](Meaning meaning) -> Result<std::vector<float>> {
+            const auto found = findMeaning(node.properties, meaning);
             if (!found || !found->values || found->values->type() != ValueType::Float)
                 return std::vector<float>{};
             return valuesOf<float>(*found->values, at(*found->values));
         };
-        WYC_TRY(knots, floats(".geom/.knots"));
-        WYC_TRY(weights, floats(".geom/w"));
+        WYC_TRY(knots, floats(Meaning::CurveKnots));
+        WYC_TRY(weights, floats(Meaning::CurveWeights));
         layout.knots = std::move(knots);
         layout.weights = std::move(weights);
     }
@@ -134,10 +134,7 @@ Result<CurveLayout> curveLayout(const Node& node, std::size_t sample) {
 }
 
 std::vector<float> widthsOf(const Node& node, std::size_t sample, std::size_t count, double scale) {
-    const std::string path = node.kind == NodeKind::Curves ? ".geom/width" : ".geom/.widths";
-    auto widths = findProperty(node.properties, path);
-    if (widths && !widths->values) // an indexed one keeps its values below
-        widths = findProperty(node.properties, path + "/.vals");
+    const auto widths = findMeaning(node.properties, Meaning::Widths);
     if (!widths || !widths->values || widths->values->type() != ValueType::Float)
         return {};
     const auto values = valuesOf<float>(*widths->values, std::min(sample, widths->values->sampling().count() - 1));

@@ -20,7 +20,7 @@ Result<std::vector<FaceSet>> faceSetsOf(const Scene& scene, std::size_t mesh) {
         const auto named = [&](const FaceSet& set) { return set.name == node.name; };
         if (std::any_of(sets.begin(), sets.end(), named)) // the mesh brought it along
             continue;
-        const auto faces = findProperty(node.properties, ".faceset/.faces");
+        const auto faces = findMeaning(node.properties, Meaning::SetFaces);
         if (!faces || !faces->values)
             continue;
         WYC_TRY(numbers, valuesOf<std::int32_t>(*faces->values, 0));

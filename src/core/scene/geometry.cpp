@@ -5,6 +5,8 @@
 
 #include <fmt/format.h>
 
+#include "scene/blend.h"
+
 namespace wyc {
 
 Result<TopologyPtr> Topology::make(std::vector<std::int32_t> faceSizes, std::vector<std::int32_t> corners) {
@@ -50,6 +52,13 @@ Status copyRange(std::span<const Vec3f> from, std::size_t first, std::span<Vec3f
     return {};
 }
 
+VaryingPoints::VaryingPoints(Sampling sampling, std::vector<std::vector<Vec3f>> points,
+                             std::vector<std::vector<std::uint64_t>> ids)
+    : sampling_(std::move(sampling)), points_(std::move(points)) {
+    for (std::vector<std::uint64_t>& sample : ids)
+        ids_.push_back(std::make_shared<const std::vector<std::uint64_t>>(std::move(sample)));
+}
+
 Status VaryingPoints::readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const {
     return copyRange(points_.at(sample), first, into);
 }
@@ -58,6 +67,43 @@ Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3
     WYC_TRY(count, geometry.pointCount(sample));
     into.resize(count);
     return geometry.readRange(sample, 0, into);
+}
+
+Status readPointsAt(const Geometry& geometry, double seconds, std::vector<Vec3f>& into) {
+    WYC_TRY(count, geometry.pointCountAt(seconds));
+    into.resize(count);
+    return geometry.readAt(seconds, 0, into);
+}
+
+Result<std::size_t> Geometry::pointCountAt(double seconds) const {
+    return pointCount(sampling().locate(seconds).below);
+}
+
+Status Geometry::readAt(double seconds, std::size_t first, std::span<Vec3f> into) const {
+    const auto at = sampling().locate(seconds);
+    if (at.weight == 0.0)
+        return readRange(at.below, first, into);
+    return blendPoints(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight, first, into);
+}
+
+Result<TopologyPtr> Geometry::topologyAt(double seconds) const {
+    return topology(sampling().locate(seconds).below);
+}
+
+Result<ExtrasPtr> Geometry::extrasAt(double seconds) const {
+    const auto at = sampling().locate(seconds);
+    if (at.weight == 0.0 || !extrasVary())
+        return extras(at.below);
+    return blendExtras(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight);
+}
+
+Result<IdsPtr> Geometry::idsAt(double seconds) const {
+    return ids(sampling().locate(seconds).below);
+}
+
+std::optional<std::uint64_t> Geometry::tokenAt(double seconds) const {
+    const auto at = sampling().locate(seconds);
+    return at.weight == 0.0 ? pointsToken(at.below) : std::nullopt;
 }
 
 MemoryGeometry::MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,

@@ -78,13 +78,15 @@ struct MeshExtras {
     bool operator==(const MeshExtras&) const = default;
 };
 using ExtrasPtr = std::shared_ptr<const MeshExtras>;
+/// A number for every point that stays its own while others come and go; null where points have none.
+using IdsPtr = std::shared_ptr<const std::vector<std::uint64_t>>;
 
-/// A sampled shape made of points, with or without faces. Implementations are immutable and safe to read from
-/// several threads; nothing is fetched before it is asked for.
+/// A shape made of points, with or without faces, over time. It has samples, and it can be asked for any moment.
+/// Implementations are immutable and safe to read from several threads; nothing is fetched before it is asked for.
 class Geometry {
   public:
     virtual ~Geometry() = default;
-    /// Times of the samples. Never empty for a shape that has any data.
+    /// Times of the samples: of a file what it stores, of a step's result the times worth storing.
     [[nodiscard]] virtual const Sampling& sampling() const = 0;
     [[nodiscard]] virtual Result<std::size_t> pointCount(std::size_t sample) const = 0;
     /// Fills `into` with the sample's points from number `first` on. An error where there are fewer. Where a source
@@ -103,6 +105,24 @@ class Geometry {
     [[nodiscard]] virtual bool pointsConstant() const { return sampling().isStill(); }
     /// A number that is equal for samples known to hold the same points without reading them.
     [[nodiscard]] virtual std::optional<std::uint64_t> pointsToken(std::size_t) const { return std::nullopt; }
+    /// Null where points have no numbers of their own.
+    [[nodiscard]] virtual Result<IdsPtr> ids(std::size_t) const { return IdsPtr(); }
+
+    // At a moment. Of what is stored: straight lines between two samples that match (see blend.h), the earlier sample
+    // where they do not, the nearer end outside. At a sample's time all is bit for bit that sample. What a step
+    // computes is computed for the very moment.
+    [[nodiscard]] virtual Result<std::size_t> pointCountAt(double seconds) const;
+    [[nodiscard]] virtual Status readAt(double seconds, std::size_t first, std::span<Vec3f> into) const;
+    [[nodiscard]] virtual Result<TopologyPtr> topologyAt(double seconds) const;
+    [[nodiscard]] virtual Result<ExtrasPtr> extrasAt(double seconds) const;
+    [[nodiscard]] virtual Result<IdsPtr> idsAt(double seconds) const;
+    /// As pointsToken.
+    [[nodiscard]] virtual std::optional<std::uint64_t> tokenAt(double seconds) const;
+    /// False when the moments between samples are not straight lines between them.
+    [[nodiscard]] virtual bool straightBetween() const { return true; }
+    /// True when the points are known to be the same at every moment, also at those that are no samples.
+    [[nodiscard]] virtual bool sameAlways() const { return pointsConstant(); }
+
     /// Bytes of a container that hold this sample's points as float32, for the message of a finding.
     [[nodiscard]] virtual std::optional<std::uint64_t> byteOfPoints(std::size_t) const { return std::nullopt; }
 };
@@ -112,6 +132,8 @@ using GeometryPtr = std::shared_ptr<const Geometry>;
 [[nodiscard]] Status copyRange(std::span<const Vec3f> from, std::size_t first, std::span<Vec3f> into);
 /// Points of a sample in a buffer that is resized as needed.
 [[nodiscard]] Status readPoints(const Geometry& geometry, std::size_t sample, std::vector<Vec3f>& into);
+/// Points at a moment.
+[[nodiscard]] Status readPointsAt(const Geometry& geometry, double seconds, std::vector<Vec3f>& into);
 
 /// A shape held in memory: tests, generators, files that are read whole.
 class MemoryGeometry final : public Geometry {
@@ -135,8 +157,9 @@ class MemoryGeometry final : public Geometry {
 /// Points that come and go, without faces, held in memory.
 class VaryingPoints final : public Geometry {
   public:
-    VaryingPoints(Sampling sampling, std::vector<std::vector<Vec3f>> points)
-        : sampling_(std::move(sampling)), points_(std::move(points)) {}
+    /// `ids`: a number for every point of every sample, or empty.
+    VaryingPoints(Sampling sampling, std::vector<std::vector<Vec3f>> points,
+                  std::vector<std::vector<std::uint64_t>> ids = {});
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override {
         return points_.at(sample).size();
@@ -145,13 +168,17 @@ class VaryingPoints final : public Geometry {
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }
     [[nodiscard]] bool topologyVaries() const override { return true; }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t sample) const override {
+        return sample < ids_.size() ? ids_[sample] : IdsPtr();
+    }
 
   private:
     Sampling sampling_;
     std::vector<std::vector<Vec3f>> points_;
+    std::vector<IdsPtr> ids_;
 };
 
-/// Passes everything on; base of what changes one aspect of a shape.
+/// Passes samples on; base of what changes one aspect of them. Moments are made of its own samples.
 class GeometryWrapper : public Geometry {
   public:
     explicit GeometryWrapper(GeometryPtr inner) : inner_(std::move(inner)) {}
@@ -171,12 +198,29 @@ class GeometryWrapper : public Geometry {
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t s) const override {
         return inner_->byteOfPoints(s);
     }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return inner_->ids(s); }
 
   protected:
     [[nodiscard]] const Geometry& inner() const { return *inner_; }
 
   private:
     GeometryPtr inner_;
+};
+
+/// Passes moments on too: for what changes each of them as it changes samples.
+class MomentWrapper : public GeometryWrapper {
+  public:
+    using GeometryWrapper::GeometryWrapper;
+    [[nodiscard]] Result<std::size_t> pointCountAt(double t) const override { return inner().pointCountAt(t); }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        return inner().readAt(t, first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner().topologyAt(t); }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return inner().extrasAt(t); }
+    [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner().idsAt(t); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override { return inner().tokenAt(t); }
+    [[nodiscard]] bool straightBetween() const override { return inner().straightBetween(); }
+    [[nodiscard]] bool sameAlways() const override { return inner().sameAlways(); }
 };
 
 } // namespace wyc

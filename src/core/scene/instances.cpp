@@ -18,7 +18,7 @@ class Expander {
     Expander(const Scene& scene, std::size_t mostNodes)
         : scene_(scene), mostNodes_(mostNodes), children_(scene.nodes.size() + 1) {
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-            byPath_[scene.nodes[i].path] = i;
+            byId_[scene.nodes[i].id.value] = i;
             children_[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
         }
     }
@@ -27,19 +27,21 @@ class Expander {
         result_ = scene_;
         result_.nodes.clear();
         for (const std::size_t top : children_[0])
-            WYC_CHECK(add(top, -1, 0));
+            WYC_CHECK(add(top, -1, 0, false));
         return std::move(result_);
     }
 
   private:
-    Status add(std::size_t index, int parent, std::size_t nested) {
+    // `copied`: what stands here is also somewhere else.
+    Status add(std::size_t index, int parent, std::size_t nested, bool copied) {
         const Node& original = scene_.nodes[index];
         std::size_t shown = index;
-        while (!scene_.nodes[shown].instanceOf.empty()) {
-            const auto found = byPath_.find(scene_.nodes[shown].instanceOf);
-            if (found == byPath_.end())
-                return fail(makeError(ErrorKind::BadInput,
-                                      fmt::format("it shows '{}', which is not there", scene_.nodes[shown].instanceOf))
+        while (scene_.nodes[shown].isInstance()) {
+            const auto& source = scene_.nodes[shown].instanceOf;
+            const auto found = source ? byId_.find(source->value) : byId_.end();
+            if (found == byId_.end())
+                return fail(makeError(ErrorKind::BadInput, fmt::format("it shows '{}', which is not there",
+                                                                       scene_.nodes[shown].instanceLabel))
                                 .forItem(original.path)
                                 .withAdvice("Keep the source of an instance, or leave the instance out"));
             shown = found->second;
@@ -52,31 +54,33 @@ class Expander {
                                                                       groupedDigits(mostNodes_)))
                             .forItem(original.path));
         Node node = scene_.nodes[shown];
+        if (shown != index || copied)
+            node.id = NodeId::fresh();
         node.name = original.name;
         node.parent = parent;
         node.path =
             (parent < 0 ? std::string() : result_.nodes[static_cast<std::size_t>(parent)].path) + "/" + node.name;
         if (shown != index)
             result_.notCarried.push_back(
-                {node.path, fmt::format("that it is '{}' once more: it becomes a copy", original.instanceOf)});
+                {node.path, fmt::format("that it is '{}' once more: it becomes a copy", original.instanceLabel)});
         const int here = static_cast<int>(result_.nodes.size());
         result_.nodes.push_back(std::move(node));
         for (const std::size_t child : children_[shown + 1])
-            WYC_CHECK(add(child, here, nested));
+            WYC_CHECK(add(child, here, nested, copied || shown != index));
         return {};
     }
 
     const Scene& scene_;
     std::size_t mostNodes_;
     Scene result_;
-    std::unordered_map<std::string, std::size_t> byPath_;
+    std::unordered_map<std::uint64_t, std::size_t> byId_;
     std::vector<std::vector<std::size_t>> children_; // by parent + 1
 };
 
 } // namespace
 
 bool hasInstances(const Scene& scene) {
-    return std::any_of(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return !n.instanceOf.empty(); });
+    return std::any_of(scene.nodes.begin(), scene.nodes.end(), [](const Node& n) { return n.isInstance(); });
 }
 
 Result<Scene> expandedInstances(const Scene& scene, std::size_t mostNodes) {

@@ -35,6 +35,7 @@ class ChangedProperties final : public Properties {
         changeList(list, {});
         return list;
     }
+    [[nodiscard]] std::string_view layout() const override { return inner_->layout(); }
     [[nodiscard]] const Geometry* shape() const override { return inner_->shape(); }
     [[nodiscard]] const Transform* transform() const override { return inner_->transform(); }
     [[nodiscard]] const std::map<std::string, std::string>& metadata() const override { return inner_->metadata(); }
@@ -58,11 +59,53 @@ class ChangedProperties final : public Properties {
     PropertyChange change_;
 };
 
+class AlignedValues final : public ValuesWrapper {
+  public:
+    AlignedValues(ValuesPtr inner, Sampling sampling)
+        : ValuesWrapper(std::move(inner)), sampling_(std::move(sampling)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const Sampling& statedSampling() const override { return inner().statedSampling(); }
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueBlend& how) const override {
+        return SampledValues::readAt(seconds, how);
+    }
+
+  private:
+    Sampling sampling_;
+};
+
 } // namespace
 
 std::size_t elementSize(ValueType type) {
     constexpr std::array<std::size_t, 14> kSizes{1, 1, 1, 2, 2, 4, 4, 8, 8, 2, 4, 8, 0, 0};
     return kSizes[static_cast<std::size_t>(type)];
+}
+
+const char* meaningName(Meaning meaning) {
+    switch (meaning) {
+    case Meaning::Unknown: return "";
+    case Meaning::Itself: return "itself";
+    case Meaning::Parameter: return "attribute";
+    case Meaning::UserValue: return "user value";
+    case Meaning::Widths: return "widths";
+    case Meaning::Velocities: return "velocities";
+    case Meaning::PointIds: return "point ids";
+    case Meaning::CurveSizes: return "curve sizes";
+    case Meaning::CurveKind: return "curve kind";
+    case Meaning::CurveOrders: return "curve orders";
+    case Meaning::CurveKnots: return "curve knots";
+    case Meaning::CurveWeights: return "curve weights";
+    case Meaning::SurfaceSetting: return "surface setting";
+    case Meaning::CameraFigures: return "lens";
+    case Meaning::FilmBackOps: return "film back";
+    case Meaning::FilmBackNumbers: return "film back numbers";
+    case Meaning::SetFaces: return "faces of the set";
+    case Meaning::LightColour: return "colour";
+    case Meaning::LightIntensity: return "intensity";
+    case Meaning::LightExposure: return "exposure";
+    case Meaning::LightConeDegrees: return "cone";
+    case Meaning::LightKind: return "kind of light";
+    }
+    return "";
 }
 
 const PropertyNode* PropertyNode::child(std::string_view childName) const {
@@ -119,48 +162,107 @@ Result<std::vector<std::string>> stringsOf(const SampledValues& values, std::siz
     return stringsOf(values.type(), value.bytes);
 }
 
-SpaceRole roleOf(const PropertyNode& property, const std::string& path) {
-    if (!property.values)
-        return SpaceRole::None;
-    const SampledValues& values = *property.values;
-    const bool real = values.type() == ValueType::Float || values.type() == ValueType::Double;
-    if (!real)
-        return SpaceRole::None;
-    const std::string& name = property.name;
-    if (name == ".core" && values.extent() == 16)
-        return SpaceRole::CameraCore;
-    if ((name == ".childBnds" || name == ".selfBnds") && values.extent() == 6)
-        return SpaceRole::Box;
-    const bool below = path == ".geom" || path.starts_with(".geom/");
-    if (!below)
-        return SpaceRole::None;
-    // A parameter that is indexed keeps its values one group further down.
-    const std::string parent = path.substr(path.rfind('/') + 1);
-    if (name == ".widths" || name == "width" || (name == ".vals" && (parent == ".widths" || parent == "width")))
-        return SpaceRole::Length;
-    if (values.extent() != 3)
-        return SpaceRole::None;
-    if (name == "P")
-        return SpaceRole::Position;
-    if (name == ".velocities")
-        return SpaceRole::Velocity;
-    if (name == "N" || parent == "N")
-        return SpaceRole::Normal;
-    const auto said = property.metadata.find("interpretation");
-    if (path.find(".arbGeomParams") == std::string::npos || said == property.metadata.end())
-        return SpaceRole::None;
-    if (said->second == "vector") {
-        const std::string& its = name == ".vals" ? parent : name;
-        return its == "v" || its == "velocity" ? SpaceRole::Velocity : SpaceRole::Vector;
+namespace {
+
+const PropertyNode* firstOf(const std::vector<PropertyNode>& list, Meaning meaning, std::string_view name) {
+    for (const PropertyNode& property : list) {
+        const bool fits = property.meaning == meaning && (name.empty() || property.name == name);
+        if (fits && property.values && property.values->sampling().count() > 0)
+            return &property;
+        if (fits && !property.values) { // an indexed one keeps its values below, first
+            for (const PropertyNode& child : property.children)
+                if (child.values && child.values->sampling().count() > 0)
+                    return &child;
+        }
+        if (const PropertyNode* below = firstOf(property.children, meaning, name))
+            return below;
     }
-    return said->second == "point"    ? SpaceRole::Position
-           : said->second == "normal" ? SpaceRole::Normal
-                                      : SpaceRole::None;
+    return nullptr;
 }
 
-Sampling::Position locateIn(const SampledValues& values, double seconds, const FrameRate& rate) {
-    const Sampling& sampling = values.sampling();
-    return sampling.count() < 2 ? Sampling::Position{} : sampling.locate(seconds, rate);
+} // namespace
+
+std::optional<PropertyNode> findMeaning(const PropertiesPtr& properties, Meaning meaning, std::string_view name) {
+    if (!properties)
+        return std::nullopt;
+    const std::vector<PropertyNode> all = properties->all();
+    const PropertyNode* found = firstOf(all, meaning, name);
+    return found ? std::optional(*found) : std::nullopt;
+}
+
+PropertiesPtr plainProperties(std::vector<PropertyNode> list) {
+    return std::make_shared<MemoryProperties>(std::move(list));
+}
+
+PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values, SpaceRole role) {
+    return {std::move(name), {}, std::move(values), {}, role, meaning};
+}
+
+ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling) {
+    return std::make_shared<AlignedValues>(std::move(inner), sampling);
+}
+
+Result<PropertyValue> SampledValues::readAt(double seconds, const ValueBlend& how) const {
+    if (sampling().count() == 0)
+        return PropertyValue{};
+    const auto at = sampling().locate(seconds);
+    WYC_TRY(value, read(at.below));
+    const bool number = type() == ValueType::Float || type() == ValueType::Double || type() == ValueType::Half;
+    if (at.weight == 0.0 || !number || constant())
+        return value;
+    WYC_TRY(above, read(at.above));
+    PointMatch match;
+    match.by = PointMatch::By::Number;
+    if (how.carrier && isArray()) {
+        WYC_TRY(found, matchOf(Pose::atTime(*how.carrier, sampling().time(at.below)),
+                               Pose::atTime(*how.carrier, sampling().time(at.above))));
+        match = std::move(found);
+    }
+    return blendedValues(type(), std::move(value), above, at.weight, how.role, match);
+}
+
+namespace {
+
+template<class T>
+void blendNumbers(std::span<T> numbers, std::span<const T> later, double weight, SpaceRole role,
+                  const PointMatch& match) {
+    const auto mix = [&](std::size_t i, std::size_t other) {
+        numbers[i] =
+            static_cast<T>(between(static_cast<double>(numbers[i]), static_cast<double>(later[other]), weight));
+    };
+    const std::size_t count = match.later.size();
+    if (match.by == PointMatch::By::Id && count > 0 && numbers.size() % count == 0) {
+        const std::size_t extent = numbers.size() / count;
+        for (std::size_t p = 0; p < count; ++p)
+            for (std::size_t k = 0; k < extent && match.later[p] >= 0; ++k)
+                if (const auto other = static_cast<std::size_t>(match.later[p]) * extent + k; other < later.size())
+                    mix(p * extent + k, other);
+        return;
+    }
+    if (later.size() != numbers.size())
+        return;
+    if (role == SpaceRole::Normal) {
+        const std::vector<T> earlier(numbers.begin(), numbers.end());
+        blendDirections<T>(earlier, later, weight, numbers);
+        return;
+    }
+    for (std::size_t i = 0; i < numbers.size(); ++i)
+        mix(i, i);
+}
+
+} // namespace
+
+PropertyValue blendedValues(ValueType type, PropertyValue earlier, const PropertyValue& later, double weight,
+                            SpaceRole role, const PointMatch& match) {
+    if (match.by == PointMatch::By::Nothing)
+        return earlier;
+    changeNumbers(type, earlier, [&]<class T>(std::span<T> numbers) {
+        std::vector<T> others(later.bytes.size() / sizeof(T));
+        if (!others.empty())
+            std::memcpy(others.data(), later.bytes.data(), others.size() * sizeof(T));
+        blendNumbers<T>(numbers, others, weight, role, match);
+    });
+    return earlier;
 }
 
 } // namespace wyc

@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "scene/blend.h"
 #include "scene/geometry.h"
 #include "time/sampling.h"
 
@@ -22,7 +23,7 @@ namespace wyc {
 
 class Transform;
 
-/// Element types in the order in which archives number them.
+/// Element types.
 enum class ValueType : std::uint8_t {
     Bool,
     UInt8,
@@ -49,6 +50,25 @@ struct PropertyValue {
     bool operator==(const PropertyValue&) const = default;
 };
 
+/// What a number means in space.
+enum class SpaceRole {
+    None,
+    Length,    // scaled
+    Position,  // a place: moved, turned and scaled, in triples
+    Vector,    // a difference of places: turned and scaled
+    Velocity,  // such a difference a second, of the point of the same number: moved along by what moves its space
+    Normal,    // turned by the inverse transpose, its length kept
+    Box,       // low and high corner: turned and scaled
+    CameraCore // the sixteen camera figures: near, far and focus distance are scaled
+};
+
+/// How values that lie between two samples are mixed.
+struct ValueBlend {
+    SpaceRole role = SpaceRole::None;
+    /// The shape whose points values of points belong to: where they have ids, values follow them. May be null.
+    const Geometry* carrier = nullptr;
+};
+
 /// A sampled value or array of values. Immutable and safe to read from several threads.
 class SampledValues {
   public:
@@ -58,9 +78,16 @@ class SampledValues {
     [[nodiscard]] virtual bool isArray() const = 0;
     /// Its count is the number of samples, and may be 0.
     [[nodiscard]] virtual const Sampling& sampling() const = 0;
+    /// The times that the source gives it, where they are not those that count (see alignedValues).
+    [[nodiscard]] virtual const Sampling& statedSampling() const { return sampling(); }
     [[nodiscard]] virtual Result<PropertyValue> read(std::size_t sample) const = 0;
+    /// At a moment: numbers in straight lines between two samples of equal size, normals of the length in between; all
+    /// else as the sample before says.
+    [[nodiscard]] virtual Result<PropertyValue> readAt(double seconds, const ValueBlend& how) const;
     /// True when all samples are known to be equal.
     [[nodiscard]] virtual bool constant() const { return sampling().count() < 2; }
+    /// True when it is known to be the same at every moment, also at those that are no samples.
+    [[nodiscard]] virtual bool sameAlways() const { return constant(); }
     /// A number that is equal for samples known to be equal without reading them.
     [[nodiscard]] virtual std::optional<std::uint64_t> token(std::size_t) const { return std::nullopt; }
 };
@@ -94,7 +121,11 @@ class ValuesWrapper : public SampledValues {
     [[nodiscard]] bool isArray() const override { return inner_->isArray(); }
     [[nodiscard]] const Sampling& sampling() const override { return inner_->sampling(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override { return inner_->read(sample); }
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueBlend& how) const override {
+        return inner_->readAt(seconds, how);
+    }
     [[nodiscard]] bool constant() const override { return inner_->constant(); }
+    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override { return inner_->token(s); }
 
   protected:
@@ -104,35 +135,53 @@ class ValuesWrapper : public SampledValues {
     ValuesPtr inner_;
 };
 
-/// What a number means in space.
-enum class SpaceRole {
-    None,
-    Length,    // scaled
-    Position,  // a place: moved, turned and scaled, in triples
-    Vector,    // a difference of places: turned and scaled
-    Velocity,  // such a difference a second, of the point of the same number: moved along by what moves its space
-    Normal,    // turned by the inverse transpose, its length kept
-    Box,       // low and high corner: turned and scaled
-    CameraCore // the sixteen camera figures: near, far and focus distance are scaled
+/// What a property is, whatever a format calls it and wherever it keeps it.
+enum class Meaning {
+    Unknown,        // only the format it came from knows: carried as it is, by that format alone
+    Itself,         // says what the node's points, faces, transform, visibility or instance say: a writer makes it anew
+    Parameter,      // a named attribute of a shape: of points, corners, faces or the whole
+    UserValue,      // a named value that somebody attached
+    Widths,         // of points or curves
+    Velocities,     // of points, a second
+    PointIds,       // numbers that points keep
+    CurveSizes,     // points of each curve
+    CurveKind,      // four bytes: CurveLayout::Type, closed or not, CurveLayout::Basis twice
+    CurveOrders,    // degree + 1 of each curve
+    CurveKnots,     // curve after curve
+    CurveWeights,   // of each point
+    SurfaceSetting, // creases, corners, holes, scheme of a subdivision surface
+    CameraFigures,  // sixteen numbers in the order of wyc::CameraFigures
+    FilmBackOps,    // texts, see camera.h
+    FilmBackNumbers,  // that go with them
+    SetFaces,         // numbers of the faces of a set
+    LightColour,      // three numbers
+    LightIntensity,   // one
+    LightExposure,    // one, in stops
+    LightConeDegrees, // one: the whole angle
+    LightKind,        // a text
 };
+[[nodiscard]] const char* meaningName(Meaning meaning);
 
 struct PropertyNode {
     std::string name;
-    std::map<std::string, std::string> metadata;
-    ValuesPtr values; // null = a group
+    std::map<std::string, std::string> metadata; // the format's own remarks about it
+    ValuesPtr values;                            // null = a group
     std::vector<PropertyNode> children;
     SpaceRole role = SpaceRole::None;
+    Meaning meaning = Meaning::Unknown; // of a group: of what its values are, told together
+    Scope scope = Scope::Constant;      // of a parameter
 
     [[nodiscard]] const PropertyNode* child(std::string_view childName) const;
 };
 
-/// A node's properties in their order, made when they are asked for. Names and grouping are those of the scene
-/// archive: shape and camera properties under ".geom" (there ".arbGeomParams" and ".userProperties"), those of a
-/// transform under ".xform".
+/// What a node has beside its shape and transform, made when it is asked for. Where it came from a format, names,
+/// grouping and order are that format's, and only its own writer looks at them; all else goes by meaning and role.
 class Properties {
   public:
     virtual ~Properties() = default;
     [[nodiscard]] virtual std::vector<PropertyNode> all() const = 0;
+    /// Id of the format whose layout this is; empty: none, a plain list.
+    [[nodiscard]] virtual std::string_view layout() const { return {}; }
     /// The shape and transform that the properties describe. Where the node's are others (a step changed them),
     /// the properties of points, faces, UVs, normals, bounds and matrices are out of date and to be made anew.
     [[nodiscard]] virtual const Geometry* shape() const { return nullptr; }
@@ -155,13 +204,20 @@ class MemoryProperties final : public Properties {
 };
 
 /// The same properties with each one that has values replaced by what `change` gives; null takes it away. The
-/// parents' names are given as a path: ".geom/.arbGeomParams".
+/// parents' names are given as a path.
 using PropertyChange = std::function<ValuesPtr(const PropertyNode& property, const std::string& path,
                                                const std::vector<PropertyNode>& siblings)>;
 [[nodiscard]] PropertiesPtr changedProperties(PropertiesPtr inner, PropertyChange change);
 
-/// A property by its path (".geom/.core"); nothing where there is none, or no sample of it.
+/// A property by its path in the layout it has; nothing where there is none, or no sample of it.
 [[nodiscard]] std::optional<PropertyNode> findProperty(const PropertiesPtr& properties, std::string_view path);
+/// The first of a meaning, and of a name where one is given: a property that has samples, of a group the values in it.
+[[nodiscard]] std::optional<PropertyNode> findMeaning(const PropertiesPtr& properties, Meaning meaning,
+                                                      std::string_view name = {});
+/// A list without a layout.
+[[nodiscard]] PropertiesPtr plainProperties(std::vector<PropertyNode> list);
+[[nodiscard]] PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values,
+                                         SpaceRole role = SpaceRole::None);
 /// Elements of a sample as T. An error when the type has another size.
 template<class T> [[nodiscard]] Result<std::vector<T>> valuesOf(const SampledValues& values, std::size_t sample) {
     if (elementSize(values.type()) != sizeof(T))
@@ -202,10 +258,11 @@ template<class T>
     return std::make_shared<MemoryValues>(type, extent, array, std::move(sampling), std::move(made));
 }
 
-/// What a property's name, place and stated interpretation say it is in space.
-[[nodiscard]] SpaceRole roleOf(const PropertyNode& property, const std::string& path);
+/// Values whose own times say nothing, since they go sample by sample with something else: its times count.
+[[nodiscard]] ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling);
 
-/// The sample that stands for a time.
-[[nodiscard]] Sampling::Position locateIn(const SampledValues& values, double seconds, const FrameRate& rate);
+/// Mixes a later value into an earlier one; `match` says which of its elements each one becomes.
+[[nodiscard]] PropertyValue blendedValues(ValueType type, PropertyValue earlier, const PropertyValue& later,
+                                          double weight, SpaceRole role, const PointMatch& match);
 
 } // namespace wyc

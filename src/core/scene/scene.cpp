@@ -2,8 +2,14 @@
 #include "scene/scene.h"
 
 #include <algorithm>
+#include <array>
+#include <atomic>
 #include <numbers>
 
+#include <Eigen/Geometry>
+#include <Eigen/SVD>
+
+#include "scene/blend.h"
 #include "scene/camera.h"
 
 namespace wyc {
@@ -27,20 +33,6 @@ const char* nodeKindName(NodeKind kind) {
 bool hasGeometry(NodeKind kind) {
     return kind == NodeKind::Mesh || kind == NodeKind::Subdivision || kind == NodeKind::Points ||
            kind == NodeKind::Curves;
-}
-
-bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind) {
-    const auto among = [&](std::initializer_list<std::string_view> names) {
-        return std::find(names.begin(), names.end(), name) != names.end();
-    };
-    if (group.empty())
-        return among({"visible", ".instanceSource"});
-    if (group == ".xform")
-        return among({".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
-    if (group != ".geom" || !hasGeometry(kind))
-        return false;
-    const bool mesh = kind == NodeKind::Mesh || kind == NodeKind::Subdivision;
-    return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts", "uv", "N"}));
 }
 
 std::size_t channelCount(TransformOp::Kind kind) {
@@ -84,11 +76,126 @@ Mat4 matrixOf(const std::vector<TransformOp>& ops, std::span<const double> chann
     return result;
 }
 
+Result<std::vector<double>> Transform::channelsAt(double seconds) const {
+    const auto at = sampling().locate(seconds);
+    WYC_TRY(values, channels(at.below));
+    if (at.weight > 0.0) {
+        WYC_TRY(above, channels(at.above));
+        for (std::size_t i = 0; i < values.size() && i < above.size(); ++i)
+            values[i] = between(values[i], above[i], at.weight);
+    }
+    return values;
+}
+
+Result<bool> Transform::inheritsAt(double seconds) const {
+    return inherits(sampling().locate(seconds).below);
+}
+
+Visibility VisibilityTrack::at(double seconds) const {
+    if (exact)
+        return (*exact)(seconds);
+    if (values.empty())
+        return Visibility::AsParent;
+    return values[std::min(sampling.locate(seconds).below, values.size() - 1)];
+}
+
+namespace {
+
+using Linear = Eigen::Matrix3d;
+
+// Rotation and stretch of a linear part (row vectors: v' = v · stretch · rotation); a mirror stays in the stretch.
+std::pair<Eigen::Quaterniond, Linear> parted(const Linear& m) {
+    const Eigen::JacobiSVD<Linear> svd(m, Eigen::ComputeFullU | Eigen::ComputeFullV);
+    Linear u = svd.matrixU();
+    Eigen::Vector3d sizes = svd.singularValues();
+    if ((u * svd.matrixV().transpose()).determinant() < 0.0) {
+        u.col(2) *= -1.0;
+        sizes(2) *= -1.0;
+    }
+    const Linear rotation = u * svd.matrixV().transpose();
+    return {Eigen::Quaterniond(rotation), m * rotation.transpose()};
+}
+
+std::array<double, 16> mixedMatrix(const double* a, const double* b, double weight) {
+    std::array<double, 16> result{};
+    Linear la;
+    Linear lb;
+    for (Eigen::Index r = 0; r < 3; ++r)
+        for (Eigen::Index c = 0; c < 3; ++c) {
+            la(r, c) = a[r * 4 + c];
+            lb(r, c) = b[r * 4 + c];
+        }
+    const auto [qa, sa] = parted(la);
+    const auto [qb, sb] = parted(lb);
+    const Linear mixed = (sa * (1.0 - weight) + sb * weight) * qa.slerp(weight, qb).toRotationMatrix();
+    for (std::size_t i = 0; i < 16; ++i)
+        result[i] = between(a[i], b[i], weight);
+    for (Eigen::Index r = 0; r < 3; ++r)
+        for (Eigen::Index c = 0; c < 3; ++c)
+            result[static_cast<std::size_t>(r * 4 + c)] = mixed(r, c);
+    return result;
+}
+
+// Axis and angle in degrees.
+std::array<double, 4> mixedTurn(const double* a, const double* b, double weight) {
+    constexpr double kRadians = std::numbers::pi / 180.0;
+    const Eigen::Vector3d axisA(a[0], a[1], a[2]);
+    const Eigen::Vector3d axisB(b[0], b[1], b[2]);
+    if (axisA == axisB || axisA.norm() == 0.0 || axisB.norm() == 0.0)
+        return {a[0], a[1], a[2], between(a[3], b[3], weight)};
+    const Eigen::Quaterniond qa(Eigen::AngleAxisd(a[3] * kRadians, axisA.normalized()));
+    const Eigen::Quaterniond qb(Eigen::AngleAxisd(b[3] * kRadians, axisB.normalized()));
+    const Eigen::AngleAxisd mixed(qa.slerp(weight, qb));
+    return {mixed.axis()(0), mixed.axis()(1), mixed.axis()(2), mixed.angle() / kRadians};
+}
+
+} // namespace
+
+std::vector<double> mixedChannels(const std::vector<TransformOp>& ops, std::span<const double> a,
+                                  std::span<const double> b, double weight) {
+    std::vector<double> result(a.begin(), a.end());
+    if (weight <= 0.0 || b.size() != a.size())
+        return result;
+    if (weight >= 1.0)
+        return {b.begin(), b.end()};
+    std::size_t at = 0;
+    for (const TransformOp& op : ops) {
+        const std::size_t count = channelCount(op.kind);
+        if (at + count > result.size())
+            break;
+        const auto here = result.begin() + static_cast<std::ptrdiff_t>(at);
+        if (op.kind == TransformOp::Kind::Matrix) {
+            const auto mixed = mixedMatrix(a.data() + at, b.data() + at, weight);
+            std::copy(mixed.begin(), mixed.end(), here);
+        } else if (op.kind == TransformOp::Kind::Rotate) {
+            const auto mixed = mixedTurn(a.data() + at, b.data() + at, weight);
+            std::copy(mixed.begin(), mixed.end(), here);
+        } else {
+            for (std::size_t i = at; i < at + count; ++i)
+                result[i] = between(a[i], b[i], weight);
+        }
+        at += count;
+    }
+    return result;
+}
+
 std::optional<std::size_t> Scene::find(std::string_view path) const {
     for (std::size_t i = 0; i < nodes.size(); ++i)
         if (nodes[i].path == path)
             return i;
     return std::nullopt;
+}
+
+std::optional<std::size_t> Scene::find(NodeId id) const {
+    for (std::size_t i = 0; i < nodes.size(); ++i)
+        if (nodes[i].id == id)
+            return i;
+    return std::nullopt;
+}
+
+NodeId NodeId::fresh() {
+    static std::atomic<std::uint64_t> last{0};
+    return {++last};
 }
 
 Scene Scene::withoutNodes() const {
@@ -100,8 +207,10 @@ Scene Scene::withoutNodes() const {
     result.materials = materials;
     result.materialFiles = materialFiles;
     result.metadata = metadata;
+    result.metadataFormat = metadataFormat;
     result.samplings = samplings;
     result.properties = properties;
+    result.wanted = wanted;
     return result;
 }
 
@@ -125,16 +234,10 @@ Result<LocalPlacement> localPlacement(const Scene& scene, std::size_t node, doub
     const TransformPtr& transform = scene.nodes[node].transform;
     if (!transform || transform->sampling().count() == 0)
         return result;
-    const auto at = transform->sampling().locate(seconds, scene.workingRate);
-    WYC_TRY(below, transform->channels(at.below));
-    WYC_TRY(inherits, transform->inherits(at.below));
+    WYC_TRY(channels, transform->channelsAt(seconds));
+    WYC_TRY(inherits, transform->inheritsAt(seconds));
     result.inherits = inherits;
-    if (at.weight > 0.0) {
-        WYC_TRY(above, transform->channels(at.above));
-        for (std::size_t i = 0; i < below.size() && i < above.size(); ++i)
-            below[i] += (above[i] - below[i]) * at.weight;
-    }
-    result.matrix = matrixOf(transform->ops(), below);
+    result.matrix = matrixOf(transform->ops(), channels);
     return result;
 }
 
@@ -157,9 +260,7 @@ Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double 
             inheriting = local.inherits;
         }
         if (!visibilityKnown && here.visibility && !here.visibility->values.empty()) {
-            const auto position = here.visibility->sampling.locate(seconds, scene.workingRate);
-            const std::size_t sample = std::min(position.below, here.visibility->values.size() - 1);
-            const Visibility value = here.visibility->values[sample];
+            const Visibility value = here.visibility->at(seconds);
             if (value != Visibility::AsParent) {
                 result.visible = value == Visibility::Visible;
                 visibilityKnown = true;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // A scene: a tree of nodes with unique paths. An immutable value once built; copies share their samples.
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -11,8 +12,18 @@
 #include "scene/geometry.h"
 #include "scene/properties.h"
 #include "scene/units.h"
+#include "time/time_map.h"
 
 namespace wyc {
+
+/// Says which node is meant whatever it is called and wherever it stands: names and paths are labels. A copy of a scene
+/// keeps the ids of its nodes.
+struct NodeId {
+    std::uint64_t value = 0;
+    /// One that no node has yet.
+    [[nodiscard]] static NodeId fresh();
+    auto operator<=>(const NodeId&) const = default;
+};
 
 enum class NodeKind { Transform, Mesh, Subdivision, Points, Curves, Camera, Light, FaceSet, Instances, Other };
 [[nodiscard]] const char* nodeKindName(NodeKind kind);
@@ -47,6 +58,14 @@ class Transform {
     [[nodiscard]] virtual Result<std::vector<double>> channels(std::size_t sample) const = 0;
     /// Whether the parent's transform applies; may change in time.
     [[nodiscard]] virtual Result<bool> inherits(std::size_t) const { return true; }
+    /// At a moment: number by number in straight lines between two samples, held outside.
+    [[nodiscard]] virtual Result<std::vector<double>> channelsAt(double seconds) const;
+    /// As the sample before says.
+    [[nodiscard]] virtual Result<bool> inheritsAt(double seconds) const;
+    /// False when the moments between samples are not straight lines between their numbers.
+    [[nodiscard]] virtual bool straightBetween() const { return true; }
+    /// True when it is known to be the same at every moment, also at those that are no samples.
+    [[nodiscard]] virtual bool sameAlways() const { return constant(); }
     /// True when all samples are known to be equal, however many there are.
     [[nodiscard]] virtual bool constant() const { return sampling().isStill(); }
 };
@@ -70,15 +89,20 @@ class MemoryTransform final : public Transform {
 };
 
 [[nodiscard]] Mat4 matrixOf(const std::vector<TransformOp>& ops, std::span<const double> channels);
-
-/// Whether a property (by the name of its group and its own) says what the node's shape, transform, visibility or
-/// instance says: a writer makes it anew from those, all others are carried.
-[[nodiscard]] bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind);
+/// Two poses of one stack mixed: angles and lengths in straight lines, turns about different axes and the turns of
+/// whole matrices along the sphere.
+[[nodiscard]] std::vector<double> mixedChannels(const std::vector<TransformOp>& ops, std::span<const double> a,
+                                                std::span<const double> b, double weight);
 
 enum class Visibility : std::int8_t { AsParent = -1, Hidden = 0, Visible = 1 };
+/// Whether something is seen, over time: what a sample says holds until the next.
 struct VisibilityTrack {
     Sampling sampling;
     std::vector<Visibility> values;
+    /// What a step made: whether it is seen at any moment, of which the samples are a choice. Null = the samples say
+    /// it.
+    std::shared_ptr<const std::function<Visibility(double seconds)>> exact = {};
+    [[nodiscard]] Visibility at(double seconds) const;
 };
 
 struct Material {
@@ -89,6 +113,13 @@ struct Material {
     bool operator==(const Material&) const = default;
 };
 
+/// Points of a node that are points of another, as one was cut out of it or made of several.
+struct MadeOf {
+    NodeId source;
+    std::shared_ptr<const std::vector<std::uint32_t>> from = {}; // numbers in the source; null = all in turn
+    std::shared_ptr<const std::vector<std::uint32_t>> to = {};   // their numbers here; null = in turn
+};
+
 struct Node {
     std::string name;
     std::string path; // "/a/b", unique
@@ -97,9 +128,13 @@ struct Node {
     TransformPtr transform; // null = identity
     GeometryPtr geometry;   // set where hasGeometry(kind)
     std::optional<VisibilityTrack> visibility;
-    std::string schema;            // the container's own name for the kind, where it has one
-    PropertiesPtr properties = {}; // all else that the source says about it; null = nothing
-    std::string instanceOf = {};   // path of the node that an instance shows again
+    std::string schema;                    // the source's own name for the kind, where it has one
+    PropertiesPtr properties = {};         // all else that the source says about it; null = nothing
+    std::optional<NodeId> instanceOf = {}; // the node that an instance shows again; one that is nowhere is lost
+    std::string instanceLabel = {};        // path at which the source looks for it
+    NodeId id = NodeId::fresh();
+    std::shared_ptr<const std::vector<MadeOf>> madeOf = {}; // null: of itself
+    [[nodiscard]] bool isInstance() const { return kind == NodeKind::Instances; }
 };
 
 struct NotCarried {
@@ -123,8 +158,16 @@ struct DeclaredSampling {
     std::uint32_t mostSamples = 0; // largest number of samples used with it, as the container says
 };
 
+/// When a scene is wanted. What a file holds is wanted as it is: nothing is set.
+struct Wanted {
+    std::optional<TimeSpan> range;   // nothing outside of it
+    std::optional<Sampling> moments; // just these; nothing = those worth storing
+    bool operator==(const Wanted&) const = default;
+};
+
 struct Scene {
-    std::vector<Node> nodes;          // parents before children
+    std::vector<Node> nodes; // parents before children
+    Wanted wanted = {};
     std::optional<FrameRate> rate;    // as the source says; nothing when it does not
     FrameRate workingRate;            // used for frame numbers: the stated rate or the one assumed at opening
     std::optional<double> unitMetres; // nothing = not stated
@@ -132,7 +175,8 @@ struct Scene {
     std::vector<Material> materials;
     std::vector<std::string> materialFiles;      // that the source names, whether there or not
     std::map<std::string, std::string> metadata; // the container's own, carried
-    /// The container's own time samplings, unused ones included. Empty once a step has changed times.
+    std::string_view metadataFormat;             // id of the format that they are for
+    /// The container's own list of time samplings, unused ones included. Empty once a step has changed times.
     std::vector<DeclaredSampling> samplings;
     PropertiesPtr properties;           // of the scene as a whole
     std::vector<NotCarried> notCarried; // the reader left these out
@@ -141,12 +185,13 @@ struct Scene {
 
     /// One by one: for many paths there is SceneTree.
     [[nodiscard]] std::optional<std::size_t> find(std::string_view path) const;
+    [[nodiscard]] std::optional<std::size_t> find(NodeId id) const;
     [[nodiscard]] std::vector<std::size_t> childrenOf(int parent) const;
     /// All that is said of the scene as a whole: no nodes, and nothing that was said of single ones.
     [[nodiscard]] Scene withoutNodes() const;
 };
 
-/// Local matrix of a node at a time, straight-line interpolated channel by channel between samples.
+/// Local matrix of a node at a time.
 [[nodiscard]] Result<Mat4> localMatrix(const Scene& scene, std::size_t node, double seconds);
 struct WorldPlacement {
     Mat4 matrix;
@@ -158,10 +203,6 @@ struct WorldPlacement {
 /// True when the node is hidden at every time at which it or something above it says whether it is seen.
 [[nodiscard]] bool neverSeen(const Scene& scene, std::size_t node);
 
-struct TimeSpan {
-    double first = 0.0;
-    double last = 0.0;
-};
 /// First and last sample time of what moves in a node: its points and the transforms above it. Nothing when
 /// still.
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node);

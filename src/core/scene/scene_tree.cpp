@@ -51,7 +51,7 @@ const SceneTree::Said& SceneTree::saidOf(const std::string& path) const {
 Result<Scene> branchOf(const Scene& scene, const SceneTree& tree, std::size_t node) {
     const std::vector<std::size_t> branch = tree.branchOf(scene, node);
     const bool instances =
-        std::any_of(branch.begin(), branch.end(), [&](std::size_t i) { return !scene.nodes[i].instanceOf.empty(); });
+        std::any_of(branch.begin(), branch.end(), [&](std::size_t i) { return scene.nodes[i].isInstance(); });
     if (instances) { // what they show may lie outside of the branch
         WYC_TRY(expanded, expandedInstances(scene));
         const SceneTree all(expanded);

@@ -16,7 +16,10 @@ class CameraBody final : public Geometry {
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return kPoints; }
     [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
-        WYC_TRY(view, cameraAt(*scene_, node_, sampling_.time(sample)));
+        return readAt(sampling_.time(sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double seconds, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_TRY(view, cameraAt(*scene_, node_, seconds));
         // As long as a normal lens's view is wide: a longer lens looks longer.
         const double distance = size_ * view.figures.focalLength / 35.0;
         const auto gate = view.gateAt(distance);
@@ -59,7 +62,7 @@ std::vector<bool> itemMask(const Scene& scene) {
             hasChild[static_cast<std::size_t>(node.parent)] = true;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
-        const bool camera = node.kind == NodeKind::Camera && findProperty(node.properties, ".geom/.core").has_value();
+        const bool camera = node.kind == NodeKind::Camera && cameraValues(node);
         mask[i] = node.geometry || camera || node.kind == NodeKind::Light ||
                   (node.kind == NodeKind::Transform && !hasChild[i] && node.transform);
     }

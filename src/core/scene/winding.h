@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Turning faces over. Each face keeps its first corner and has the rest reversed, its corner values with it: the same
-// turn leads there and back, exactly. Archives wind clockwise seen from outside, a Scene counter-clockwise; a mirror
-// turns faces over too.
+// turn leads there and back, exactly. Some formats wind clockwise seen from outside, a Scene counter-clockwise; a
+// mirror turns faces over too.
 #include "scene/geometry.h"
 
 namespace wyc {

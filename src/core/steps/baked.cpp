@@ -8,7 +8,7 @@
 #include <fmt/format.h>
 
 #include "scene/winding.h"
-#include "steps/retimed.h"
+#include "steps/mapped.h"
 
 namespace wyc {
 namespace {
@@ -45,27 +45,30 @@ template<class T> void turnDirections(std::span<T> values, const Linear& matrix,
     }
 }
 
-class BakedGeometry final : public GeometryWrapper {
+class BakedGeometry final : public MomentWrapper {
   public:
-    BakedGeometry(GeometryPtr inner, WorldMatrices world)
-        : GeometryWrapper(std::move(inner)), world_(std::move(world)) {
-        for (const Mat4& matrix : world_.matrices) {
-            mirrored_.push_back(mirrors(matrix));
-            flips_ = flips_ || mirrored_.back() != mirrored_.front();
-            moves_ = moves_ || matrix != world_.matrices.front();
-        }
+    BakedGeometry(GeometryPtr inner, std::shared_ptr<const WorldTrack> world)
+        : MomentWrapper(std::move(inner)), world_(std::move(world)), mirrored_(world_->mirrored()) {}
+    [[nodiscard]] const Sampling& sampling() const override { return world_->sampling(); }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override {
+        return inner().pointCountAt(timeOf(s));
     }
-    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
-        WYC_CHECK(inner().readRange(sample, first, into));
-        const Mat4& matrix = world_.at(sample);
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(timeOf(s), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readAt(t, first, into));
+        WYC_TRY(matrix, world_->at(t));
         if (!matrix.isIdentity())
             for (Vec3f& point : into)
                 point = transformedPoint(point, matrix);
         return {};
     }
-    [[nodiscard]] Result<TopologyPtr> topology(std::size_t sample) const override {
-        WYC_TRY(faces, inner().topology(sample));
-        if (!mirrorsAt(sample))
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override {
+        WYC_TRY(faces, inner().topologyAt(t));
+        WYC_TRY(mirrored, mirrorsAt(t));
+        if (!mirrored)
             return faces;
         const std::lock_guard lock(mutex_);
         if (turnedFrom_ != faces) {
@@ -75,40 +78,51 @@ class BakedGeometry final : public GeometryWrapper {
         }
         return turned_;
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        WYC_TRY(extras, inner().extras(sample));
-        const bool mirrored = mirrorsAt(sample);
-        if ((extras->normals.isEmpty() && !mirrored) || world_.at(sample).isIdentity())
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        WYC_TRY(extras, inner().extrasAt(t));
+        WYC_TRY(mirrored, mirrorsAt(t));
+        WYC_TRY(matrix, world_->at(t));
+        if ((extras->normals.isEmpty() && !mirrored) || matrix.isIdentity())
             return extras;
         MeshExtras changed = *extras;
-        turnDirections<float>(changed.normals.values, normalMatrix(world_.at(sample)), true);
+        turnDirections<float>(changed.normals.values, normalMatrix(matrix), true);
         if (mirrored) {
-            WYC_TRY(faces, inner().topology(sample));
+            WYC_TRY(faces, inner().topologyAt(t));
             for (Attribute* attribute : {&changed.uvs, &changed.normals, &changed.colours})
                 turnCorners(*faces, *attribute);
         }
         return std::make_shared<const MeshExtras>(std::move(changed));
     }
-    [[nodiscard]] bool topologyVaries() const override { return flips_ || inner().topologyVaries(); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return inner().idsAt(timeOf(s)); }
+    [[nodiscard]] bool topologyVaries() const override { return !mirrored_ || inner().topologyVaries(); }
     [[nodiscard]] bool extrasVary() const override {
-        return flips_ || inner().extrasVary() || (moves_ && hasNormals());
+        return !mirrored_ || inner().extrasVary() || (world_->varies() && hasNormals());
     }
-    [[nodiscard]] bool pointsConstant() const override { return !moves_ && inner().pointsConstant(); }
-    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override {
-        return moves_ ? std::nullopt : inner().pointsToken(s);
+    [[nodiscard]] bool pointsConstant() const override { return sampling().isStill() || sameAlways(); }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        return world_->varies() ? std::nullopt : inner().tokenAt(t);
     }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] bool straightBetween() const override { return world_->straight(); }
+    [[nodiscard]] bool sameAlways() const override { return !world_->varies() && inner().sameAlways(); }
 
   private:
-    [[nodiscard]] bool mirrorsAt(std::size_t sample) const { return mirrored_[std::min(sample, mirrored_.size() - 1)]; }
+    [[nodiscard]] double timeOf(std::size_t sample) const { return sampling().time(sample); }
+    // A mirror that stays one is known; else every moment is asked.
+    [[nodiscard]] Result<bool> mirrorsAt(double t) const {
+        if (mirrored_)
+            return *mirrored_;
+        WYC_TRY(matrix, world_->at(t));
+        return mirrors(matrix);
+    }
     [[nodiscard]] bool hasNormals() const {
         const auto extras = inner().extras(0);
         return extras && !(*extras)->normals.isEmpty();
     }
-    WorldMatrices world_;
-    std::vector<bool> mirrored_;
-    bool flips_ = false;
-    bool moves_ = false;
+    std::shared_ptr<const WorldTrack> world_;
+    std::optional<bool> mirrored_;
     mutable std::mutex mutex_;
     mutable TopologyPtr turnedFrom_;
     mutable TopologyPtr turned_;
@@ -116,22 +130,30 @@ class BakedGeometry final : public GeometryWrapper {
 
 class BakedValues final : public ValuesWrapper {
   public:
-    /// `carrier`: for velocities, the points they belong to, sampled alike; may be null.
-    BakedValues(ValuesPtr inner, SpaceRole role, WorldMatrices world, GeometryPtr carrier)
+    /// `carrier`: the shape that the values belong to, in its own space; may be null.
+    BakedValues(ValuesPtr inner, SpaceRole role, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier)
         : ValuesWrapper(std::move(inner)), role_(role), world_(std::move(world)), carrier_(std::move(carrier)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return world_->sampling(); }
+    [[nodiscard]] const Sampling& statedSampling() const override { return world_->sampling(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        WYC_TRY(value, inner().read(sample));
+        return readAt(sampling().time(sample), {});
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueBlend&) const override {
+        WYC_TRY(value, inner().readAt(t, {role_, carrier_.get()}));
+        WYC_TRY(matrix, world_->at(t));
         std::vector<Vec3f> points;
         std::optional<Mat4> speed;
-        if (role_ == SpaceRole::Velocity && carrier_)
-            speed = world_.speedAt(sample);
+        if (role_ == SpaceRole::Velocity && carrier_) {
+            WYC_TRY(found, world_->speedAt(t));
+            speed = found;
+        }
         if (speed)
-            WYC_CHECK(wyc::readPoints(*carrier_, sample, points));
-        changeNumbers(type(), value,
-                      [&](auto numbers) { bake(numbers, world_.at(sample), points, speed.value_or(Mat4{})); });
+            WYC_CHECK(readPointsAt(*carrier_, t, points));
+        changeNumbers(type(), value, [&](auto numbers) { bake(numbers, matrix, points, speed.value_or(Mat4{})); });
         return value;
     }
-    [[nodiscard]] bool constant() const override { return sampling().count() < 2; }
+    [[nodiscard]] bool constant() const override { return sampling().isStill() || sameAlways(); }
+    [[nodiscard]] bool sameAlways() const override { return !world_->varies() && inner().sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
 
   private:
@@ -171,68 +193,131 @@ class BakedValues final : public ValuesWrapper {
         }
     }
     SpaceRole role_;
-    WorldMatrices world_;
+    std::shared_ptr<const WorldTrack> world_;
     GeometryPtr carrier_;
 };
 
 } // namespace
 
-bool WorldMatrices::allIdentity() const {
-    return std::all_of(matrices.begin(), matrices.end(), [](const Mat4& m) { return m.isIdentity(); });
+WorldTrack::WorldTrack(std::shared_ptr<const Scene> scene, std::size_t node, const Sampling& own, bool ownStraight)
+    : scene_(std::move(scene)), node_(node) {
+    std::vector<Sampling> samplings{own};
+    for (int at = static_cast<int>(node); at >= 0; at = scene_->nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene_->nodes[static_cast<std::size_t>(at)].transform;
+        if (!transform)
+            continue;
+        varies_ = varies_ || !transform->sameAlways();
+        if (transform->constant())
+            continue;
+        moves_ = true;
+        samplings.push_back(transform->sampling());
+        // Only what slides goes in straight lines; a turn or a growing size times anything else does not.
+        straight_ = straight_ && transform->straightBetween() && onlySlides(*transform);
+    }
+    straight_ = straight_ && ownStraight;
+    sampling_ = commonSampling(samplings);
+    if (sampling_.isStill()) {
+        sampling_ = own;
+    } else if (scene_->wanted.moments) {
+        sampling_ =
+            chosenTimes(sampling_, {straight_, false, !varies_, true}, TimeMap(), scene_->wanted, scene_->workingRate);
+    } else if (!straight_) {
+        std::vector<double> times = sampling_.times();
+        const auto frames = wholeFrames(times.front(), times.back(), scene_->workingRate);
+        times.insert(times.end(), frames.begin(), frames.end());
+        const std::size_t before = sampling_.count();
+        sortMoments(times);
+        if (times.size() != before)
+            sampling_ = samplingFromTimes(times);
+    }
 }
 
-std::optional<Mat4> WorldMatrices::speedAt(std::size_t sample) const {
-    if (matrices.size() < 2 || sample >= matrices.size())
-        return std::nullopt;
-    const std::size_t before = sample > 0 ? sample - 1 : 0;
-    const std::size_t after = std::min(sample + 1, matrices.size() - 1);
-    const double seconds = sampling.time(after) - sampling.time(before);
-    if (matrices[before] == matrices[after] || !(seconds > 0.0))
-        return std::nullopt;
+bool WorldTrack::onlySlides(const Transform& transform) {
+    const auto first = transform.channels(0);
+    for (std::size_t i = 0; i < transform.sampling().count(); ++i) {
+        const auto now = transform.channels(i);
+        const auto inherits = transform.inherits(i);
+        if (!first || !now || !inherits || !*inherits || now->size() != first->size())
+            return false;
+        std::size_t at = 0;
+        for (const TransformOp& op : transform.ops()) {
+            const std::size_t count = channelCount(op.kind);
+            for (std::size_t k = at; k < at + count && k < now->size(); ++k) {
+                const bool place = op.kind == TransformOp::Kind::Translate ||
+                                   (op.kind == TransformOp::Kind::Matrix && k - at >= 12 && k - at < 15);
+                if (!place && (*now)[k] != (*first)[k])
+                    return false;
+            }
+            at += count;
+        }
+    }
+    return true;
+}
+
+Result<Mat4> WorldTrack::at(double seconds) const {
+    WYC_TRY(placement, placementAt(*scene_, node_, seconds));
+    return placement.matrix;
+}
+
+Result<std::optional<Mat4>> WorldTrack::speedAt(double seconds) const {
+    if (!varies_)
+        return std::optional<Mat4>();
+    // Differences over a frame, less where the motion ends: what the next and the last frame show.
+    const double frame = scene_->workingRate.secondsAt(1.0);
+    const double from = std::max(seconds - frame, sampling_.isStill() ? seconds : sampling_.firstTime());
+    const double to = std::min(seconds + frame, sampling_.isStill() ? seconds : sampling_.lastTime());
+    if (!(to - from > 0.0))
+        return std::optional<Mat4>();
+    WYC_TRY(before, at(from));
+    WYC_TRY(after, at(to));
+    if (before == after)
+        return std::optional<Mat4>();
     Mat4 speed;
     for (std::size_t i = 0; i < speed.m.size(); ++i)
-        speed.m[i] = (matrices[after].m[i] - matrices[before].m[i]) / seconds;
-    return speed;
+        speed.m[i] = (after.m[i] - before.m[i]) / (to - from);
+    return std::optional<Mat4>(speed);
 }
 
-Sampling worldSampling(const Scene& scene, std::size_t node, const Sampling& own) {
-    std::vector<Sampling> samplings{own};
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
-            transform && !transform->constant())
-            samplings.push_back(transform->sampling());
-    const Sampling common = commonSampling(samplings, scene.workingRate);
-    return common.isStill() ? own : common;
-}
-
-Result<WorldMatrices> worldMatrices(const Scene& scene, std::size_t node, const Sampling& sampling) {
-    WorldMatrices result{sampling, {}};
-    const std::size_t count = std::max<std::size_t>(1, sampling.count());
-    for (std::size_t i = 0; i < count; ++i) {
-        WYC_TRY(placement, placementAt(scene, node, sampling.count() ? sampling.time(i) : 0.0));
-        result.matrices.push_back(placement.matrix);
+std::optional<bool> WorldTrack::mirrored() const {
+    std::optional<bool> result;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, varies_ ? sampling_.count() : 1); ++i) {
+        const auto matrix = at(sampling_.count() ? sampling_.time(i) : 0.0);
+        if (!matrix || (result && *result != mirrors(*matrix)))
+            return std::nullopt;
+        result = mirrors(*matrix);
     }
     return result;
 }
 
-Result<GeometryPtr> bakedGeometry(const Scene& scene, std::size_t node) {
-    const GeometryPtr& geometry = scene.nodes[node].geometry;
-    const Sampling sampling = worldSampling(scene, node, geometry->sampling());
-    WYC_TRY(world, worldMatrices(scene, node, sampling));
-    if (world.allIdentity())
+Result<bool> WorldTrack::isIdentity() const {
+    if (varies_)
+        return false;
+    WYC_TRY(matrix, at(0.0));
+    return matrix.isIdentity();
+}
+
+std::shared_ptr<const WorldTrack> worldTrack(std::shared_ptr<const Scene> scene, std::size_t node) {
+    return std::make_shared<const WorldTrack>(std::move(scene), node, Sampling::still(), true);
+}
+
+Result<GeometryPtr> bakedGeometry(std::shared_ptr<const Scene> scene, std::size_t node) {
+    const GeometryPtr& geometry = scene->nodes[node].geometry;
+    const auto world =
+        // Where nothing lies between two samples, a pose stays in its own space and goes with what carries it.
+        std::make_shared<const WorldTrack>(scene, node, geometry->sampling(),
+                                           geometry->straightBetween() && !geometry->topologyVaries());
+    WYC_TRY(identity, world->isIdentity());
+    if (identity)
         return geometry;
-    GeometryPtr inner = geometry;
-    if (sampling != geometry->sampling())
-        inner = retimedGeometry(geometry, retimingOnto(geometry->sampling(), sampling, scene.workingRate));
-    return std::make_shared<BakedGeometry>(std::move(inner), std::move(world));
+    return std::make_shared<BakedGeometry>(geometry, world);
 }
 
 Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::size_t node) {
     const Node& it = kept->nodes[node];
     if (!it.properties)
         return PropertiesPtr{};
-    WYC_TRY(still, worldMatrices(*kept, node, worldSampling(*kept, node, Sampling::still())));
-    if (still.allIdentity())
+    WYC_TRY(identity, worldTrack(kept, node)->isIdentity());
+    if (identity)
         return it.properties;
     return changedProperties(
         it.properties,
@@ -241,18 +326,10 @@ Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::si
                 return property.values;
             if (property.role == SpaceRole::Box) // given for a space that is gone
                 return nullptr;
-            const Sampling sampling = worldSampling(*kept, node, property.values->sampling());
-            auto world = worldMatrices(*kept, node, sampling);
-            if (!world)
-                return nullptr;
-            ValuesPtr values = property.values;
-            if (sampling != values->sampling())
-                values = retimedValues(values, retimingOnto(values->sampling(), sampling, kept->workingRate));
-            GeometryPtr carrier = property.role == SpaceRole::Velocity ? kept->nodes[node].geometry : nullptr;
-            if (carrier && carrier->sampling() != sampling)
-                carrier = retimedGeometry(carrier, retimingOnto(carrier->sampling(), sampling, kept->workingRate));
-            return std::make_shared<BakedValues>(std::move(values), property.role, std::move(*world),
-                                                 std::move(carrier));
+            const GeometryPtr& carrier = kept->nodes[node].geometry;
+            return std::make_shared<BakedValues>(
+                property.values, property.role,
+                std::make_shared<const WorldTrack>(kept, node, property.values->sampling(), true), carrier);
         });
 }
 

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "scene/instances.h"
+#include "scene/stand_in.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -46,13 +47,14 @@ bool matches(const Node& node, const std::string& pattern) {
 Result<Scene> applyRename(const Scene& scene, const json& options) {
     const std::string name = safeName(options["name"].get<std::string>());
     Scene result = scene;
-    // The item that the chain is for: its lowest shape, or the only top node.
-    std::size_t target = 0;
-    for (std::size_t i = 0; i < result.nodes.size(); ++i)
-        if (result.nodes[i].geometry)
-            target = i;
     if (result.nodes.empty())
         return result;
+    // The item that the chain is for: the last one, as a branch lists what stands above before it.
+    const std::vector<bool> mask = itemMask(result);
+    std::size_t target = result.nodes.size() - 1;
+    for (std::size_t i = 0; i < mask.size(); ++i)
+        if (mask[i])
+            target = i;
     const std::string oldPath = result.nodes[target].path;
     const std::string newPath = oldPath.substr(0, oldPath.rfind('/') + 1) + name;
     if (newPath != oldPath && result.find(newPath))
@@ -114,12 +116,13 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
         }
     }
     // An instance whose source goes becomes a copy of it first.
-    std::unordered_set<std::string_view> kept;
+    std::unordered_set<std::uint64_t> kept;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i)
         if (keep[i])
-            kept.insert(scene.nodes[i].path);
+            kept.insert(scene.nodes[i].id.value);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i)
-        if (keep[i] && !scene.nodes[i].instanceOf.empty() && !kept.contains(scene.nodes[i].instanceOf)) {
+        if (keep[i] && scene.nodes[i].instanceOf && !kept.contains(scene.nodes[i].instanceOf->value) &&
+            scene.find(*scene.nodes[i].instanceOf)) {
             WYC_TRY(expanded, expandedInstances(scene));
             return selectedItems(expanded, patterns);
         }
@@ -133,6 +136,8 @@ StepType renameStep() {
             "Rename",
             "Gives the item another name in what is delivered",
             {{"name", OptionKind::Text, "", "the new name", "item", {}}},
+            nullptr,
+            nullptr,
             &applyRename,
             [](const json& o) { return o["name"].get<std::string>(); }};
 }
@@ -142,6 +147,8 @@ StepType leaveOutStep() {
             "Leave out",
             "Leaves items out by pattern over their path or name",
             {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
+            nullptr,
+            nullptr,
             &applyLeaveOut,
             [](const json& o) { return o["pattern"].get<std::string>(); }};
 }

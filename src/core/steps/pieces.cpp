@@ -4,11 +4,12 @@
 #include <algorithm>
 #include <map>
 #include <numeric>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
 #include "scene/face_sets.h"
-#include "steps/retimed.h"
+#include "steps/mapped.h"
 
 namespace wyc {
 namespace {
@@ -84,38 +85,57 @@ Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> e
     return result;
 }
 
-class CutGeometry final : public GeometryWrapper {
+class CutGeometry final : public MomentWrapper {
   public:
     CutGeometry(GeometryPtr whole, std::vector<std::uint32_t> points, std::vector<std::uint32_t> corners,
                 std::vector<std::uint32_t> faces, TopologyPtr topology)
-        : GeometryWrapper(std::move(whole)),
+        : MomentWrapper(std::move(whole)),
           points_(std::move(points)),
           corners_(std::move(corners)),
           faces_(std::move(faces)),
           topology_(std::move(topology)) {}
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return points_.size(); }
+    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return points_.size(); }
     [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        return readOf(Pose::ofSample(inner(), sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        return readOf(Pose::atTime(inner(), t), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
+        return extrasOf(Pose::ofSample(inner(), sample));
+    }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return extrasOf(Pose::atTime(inner(), t)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
+    [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+    [[nodiscard]] bool extrasVary() const override { return inner().extrasVary(); }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+
+  private:
+    [[nodiscard]] Status readOf(const Pose& whole, std::size_t first, std::span<Vec3f> into) const {
         if (first > points_.size() || into.size() > points_.size() - first)
             return fail(ErrorKind::Internal, "the buffer reaches beyond the piece's points");
         if (into.empty())
             return {};
-        WYC_TRY(count, inner().pointCount(sample));
+        WYC_TRY(count, whole.pointCount());
         if (points_.back() >= count)
             return fail(ErrorKind::BadInput, "the mesh has fewer points in this sample than in its first");
         // A piece's points mostly lie close together in the whole.
         const std::size_t low = points_[first];
         const std::size_t span = points_[first + into.size() - 1] - low + 1;
         if (span == into.size())
-            return inner().readRange(sample, low, into);
+            return whole.read(low, into);
         std::vector<Vec3f> around(span);
-        WYC_CHECK(inner().readRange(sample, low, around));
+        WYC_CHECK(whole.read(low, around));
         for (std::size_t i = 0; i < into.size(); ++i)
             into[i] = around[points_[first + i] - low];
         return {};
     }
-    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        WYC_TRY(all, inner().extras(sample));
+    [[nodiscard]] Result<ExtrasPtr> extrasOf(const Pose& whole) const {
+        WYC_TRY(all, whole.extras());
         MeshExtras cut;
         const auto choose = [&](const Attribute& from) {
             return chosenElements(from, from.scope == Scope::Corner  ? corners_
@@ -138,11 +158,6 @@ class CutGeometry final : public GeometryWrapper {
         }
         return std::make_shared<const MeshExtras>(std::move(cut));
     }
-    [[nodiscard]] bool topologyVaries() const override { return false; }
-    [[nodiscard]] bool extrasVary() const override { return inner().extrasVary(); }
-    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
-
-  private:
     std::vector<std::uint32_t> points_;
     std::vector<std::uint32_t> corners_;
     std::vector<std::uint32_t> faces_;
@@ -166,11 +181,15 @@ class MergedGeometry final : public Geometry {
           topology_(std::move(topology)) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return layout_.points; }
+    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return layout_.points; }
     [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(sampling_.time(sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
         std::vector<Vec3f> all(layout_.points);
         std::vector<Vec3f> own;
         for (std::size_t p = 0; p < parts_.size(); ++p) {
-            WYC_CHECK(wyc::readPoints(*parts_[p].geometry, sampleOf(p, sample), own));
+            WYC_CHECK(readPointsAt(*parts_[p].geometry, t, own));
             const auto& places = layout_.places[p];
             if (own.size() != places.size())
                 return fail(makeError(ErrorKind::BadInput, "its point count changes in time").forItem(parts_[p].name));
@@ -180,20 +199,46 @@ class MergedGeometry final : public Geometry {
         return copyRange(all, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
     [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        MeshExtras merged;
-        merged.uvs = {Scope::Corner, 2, {}, std::vector<std::int32_t>(topology_->cornerCount(), -1)};
-        merged.normals = {Scope::Corner, 3, {}, std::vector<std::int32_t>(topology_->cornerCount(), -1)};
-        for (std::size_t p = 0; p < parts_.size(); ++p) {
-            WYC_TRY(extras, parts_[p].geometry->extras(sampleOf(p, sample)));
-            WYC_TRY(faces, parts_[p].geometry->topology(0));
-            addPart(extras->uvs, *faces, p, merged.uvs);
-            addPart(extras->normals, *faces, p, merged.normals);
-            FaceSet set{FaceSet::Kind::Group, parts_[p].name, {layout_.faces[p].begin(), layout_.faces[p].end()}};
-            std::sort(set.faces.begin(), set.faces.end());
-            merged.faceSets.push_back(std::move(set));
+        return extrasAt(sampling_.time(sample));
+    }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        std::vector<ExtrasPtr> own;
+        int colourExtent = 3;
+        for (const MergePart& part : parts_) {
+            WYC_TRY(extras, part.geometry->extrasAt(t));
+            colourExtent = std::max(colourExtent, extras->colours.extent);
+            own.push_back(std::move(extras));
         }
-        for (Attribute* attribute : {&merged.uvs, &merged.normals})
+        const auto perCorner = [&](int extent) {
+            return Attribute{Scope::Corner, extent, {}, std::vector<std::int32_t>(topology_->cornerCount(), -1)};
+        };
+        MeshExtras merged{perCorner(2), perCorner(3), perCorner(colourExtent), {}};
+        std::map<std::pair<FaceSet::Kind, std::string>, std::size_t> setNumbers;
+        for (std::size_t p = 0; p < parts_.size(); ++p) {
+            WYC_TRY(faces, parts_[p].geometry->topologyAt(t));
+            addPart(own[p]->uvs, *faces, p, merged.uvs);
+            addPart(own[p]->normals, *faces, p, merged.normals);
+            addPart(own[p]->colours, *faces, p, merged.colours);
+            FaceSet whole{FaceSet::Kind::Group, parts_[p].name, {layout_.faces[p].begin(), layout_.faces[p].end()}};
+            std::sort(whole.faces.begin(), whole.faces.end());
+            merged.faceSets.push_back(std::move(whole));
+            for (const FaceSet& set : own[p]->faceSets) {
+                // One material stays one; groups of one name in two parts are two.
+                const bool material = set.kind == FaceSet::Kind::Material;
+                const std::pair key{set.kind, material ? set.name : parts_[p].name + "_" + set.name};
+                const auto [at, added] = setNumbers.try_emplace(key, merged.faceSets.size());
+                if (added)
+                    merged.faceSets.push_back({set.kind, key.second, {}});
+                std::vector<std::int32_t>& into = merged.faceSets[at->second].faces;
+                for (const std::int32_t face : set.faces)
+                    if (face >= 0 && static_cast<std::size_t>(face) < layout_.faces[p].size())
+                        into.push_back(static_cast<std::int32_t>(layout_.faces[p][static_cast<std::size_t>(face)]));
+                std::sort(into.begin(), into.end());
+            }
+        }
+        for (Attribute* attribute : {&merged.uvs, &merged.normals, &merged.colours})
             if (attribute->values.empty())
                 *attribute = {};
         return std::make_shared<const MeshExtras>(std::move(merged));
@@ -202,18 +247,26 @@ class MergedGeometry final : public Geometry {
     [[nodiscard]] bool extrasVary() const override {
         return std::any_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->extrasVary(); });
     }
+    [[nodiscard]] bool straightBetween() const override {
+        return std::all_of(parts_.begin(), parts_.end(),
+                           [](const MergePart& p) { return p.geometry->straightBetween(); });
+    }
+    [[nodiscard]] bool sameAlways() const override {
+        return std::all_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->sameAlways(); });
+    }
 
   private:
-    [[nodiscard]] std::size_t sampleOf(std::size_t part, std::size_t sample) const {
-        const std::size_t count = parts_[part].geometry->sampling().count();
-        return count == 0 ? 0 : std::min(sample, count - 1);
-    }
     // Whatever the part's scope was: an index for every corner.
     void addPart(const Attribute& from, const Topology& own, std::size_t part, Attribute& into) const {
         if (from.isEmpty())
             return;
         const auto base = static_cast<std::int32_t>(into.valueCount());
-        into.values.insert(into.values.end(), from.values.begin(), from.values.end());
+        for (std::size_t v = 0; v < from.valueCount(); ++v)
+            for (int k = 0; k < into.extent; ++k) // a colour without coverage covers
+                into.values.push_back(
+                    k < from.extent
+                        ? from.values[v * static_cast<std::size_t>(from.extent) + static_cast<std::size_t>(k)]
+                        : 1.0F);
         std::size_t corner = 0;
         for (std::size_t face = 0; face < own.faceCount(); ++face) {
             const std::size_t start = layout_.starts[layout_.faces[part][face]];
@@ -345,27 +398,18 @@ PropertiesPtr splitProperties(const std::string& wholePath, const SplitOrigin& o
     std::vector<char> name(wholePath.begin(), wholePath.end());
     name.push_back('\0');
     const auto numbers = [](const char* called, const std::vector<std::uint32_t>& values) {
-        return PropertyNode{called,
-                            {},
-                            memoryValues<std::uint32_t>(ValueType::UInt32, 1, true, Sampling::still(), {values}),
-                            {},
-                            SpaceRole::None};
+        return plainProperty(Meaning::UserValue, called,
+                             memoryValues<std::uint32_t>(ValueType::UInt32, 1, true, Sampling::still(), {values}));
     };
-    std::vector<PropertyNode> user{numbers(kSplitPoints, origin.points), numbers(kSplitFaces, origin.faces)};
-    user.push_back({kSplitOf,
-                    {},
-                    memoryValues<char>(ValueType::String, 1, false, Sampling::still(), {name}),
-                    {},
-                    SpaceRole::None});
-    PropertyNode group{".userProperties", {}, nullptr, std::move(user), SpaceRole::None};
-    return std::make_shared<MemoryProperties>(
-        std::vector<PropertyNode>{{".geom", {}, nullptr, {std::move(group)}, SpaceRole::None}});
+    return plainProperties({numbers(kSplitPoints, origin.points), numbers(kSplitFaces, origin.faces),
+                            plainProperty(Meaning::UserValue, kSplitOf,
+                                          memoryValues<char>(ValueType::String, 1, false, Sampling::still(), {name}))});
 }
 
 Result<SplitOrigin> splitOrigin(const Node& node) {
     SplitOrigin origin;
     const auto read = [&](const char* name, std::vector<std::uint32_t>& into) -> Status {
-        const auto found = findProperty(node.properties, std::string(".geom/.userProperties/") + name);
+        const auto found = findMeaning(node.properties, Meaning::UserValue, name);
         if (!found || !found->values || found->values->type() != ValueType::UInt32)
             return {};
         WYC_TRY(values, valuesOf<std::uint32_t>(*found->values, 0));
@@ -377,23 +421,62 @@ Result<SplitOrigin> splitOrigin(const Node& node) {
     return origin;
 }
 
-Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const FrameRate& rate) {
+std::vector<MadeOf> pieceMadeOf(const Node& whole, const std::vector<std::uint32_t>& points) {
+    using Numbers = std::vector<std::uint32_t>;
+    if (!whole.madeOf)
+        return {{whole.id, std::make_shared<const Numbers>(points), nullptr}};
+    // Numbers in the whole lead on to numbers in what the whole was made of.
+    std::unordered_map<std::uint32_t, std::uint32_t> here;
+    for (std::size_t p = 0; p < points.size(); ++p)
+        here.emplace(points[p], static_cast<std::uint32_t>(p));
+    std::vector<MadeOf> result;
+    for (const MadeOf& origin : *whole.madeOf) {
+        Numbers from;
+        Numbers to;
+        const std::size_t count = origin.from ? origin.from->size() : origin.to ? origin.to->size() : 0;
+        for (std::size_t k = 0; k < count; ++k) {
+            const auto number = origin.to ? (*origin.to)[k] : static_cast<std::uint32_t>(k);
+            if (const auto found = here.find(number); found != here.end()) {
+                from.push_back(origin.from ? (*origin.from)[k] : static_cast<std::uint32_t>(k));
+                to.push_back(found->second);
+            }
+        }
+        if (!from.empty())
+            result.push_back({origin.source, std::make_shared<const Numbers>(std::move(from)),
+                              std::make_shared<const Numbers>(std::move(to))});
+    }
+    return result;
+}
+
+std::vector<MadeOf> placedMadeOf(const Node& part, const std::vector<std::uint32_t>& places) {
+    using Numbers = std::vector<std::uint32_t>;
+    if (!part.madeOf)
+        return {{part.id, nullptr, std::make_shared<const Numbers>(places)}};
+    std::vector<MadeOf> result;
+    for (const MadeOf& origin : *part.madeOf) {
+        Numbers to;
+        const std::size_t count = origin.from ? origin.from->size() : origin.to ? origin.to->size() : places.size();
+        for (std::size_t k = 0; k < count; ++k)
+            to.push_back(places[origin.to ? (*origin.to)[k] : k]);
+        result.push_back({origin.source, origin.from, std::make_shared<const Numbers>(std::move(to))});
+    }
+    return result;
+}
+
+Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts) {
     std::vector<Sampling> samplings;
     for (const MergePart& part : parts) {
         if (part.geometry->topologyVaries())
             return fail(varying(part.name));
         samplings.push_back(part.geometry->sampling());
     }
-    const Sampling common = commonSampling(samplings, rate);
+    const Sampling common = commonSampling(samplings);
     std::vector<MergePart> aligned = parts;
     MergeLayout layout;
     std::vector<std::vector<std::uint32_t>> oldPoints;
     std::vector<std::vector<std::uint32_t>> oldFaces;
     std::size_t faceTotal = 0;
     for (MergePart& part : aligned) {
-        const Sampling& own = part.geometry->sampling();
-        if (!own.isStill() && own != common)
-            part.geometry = retimedGeometry(part.geometry, retimingOnto(own, common, rate));
         WYC_TRY(count, part.geometry->pointCount(0));
         WYC_TRY(faces, part.geometry->topology(0));
         if (!faces->fits(count))
@@ -439,7 +522,10 @@ Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const Fr
                     static_cast<std::int32_t>(layout.places[p][static_cast<std::size_t>(faces->corners()[own++])]);
     }
     WYC_TRY(topology, Topology::make(std::move(sizes), std::move(corners)));
-    return std::make_shared<MergedGeometry>(std::move(aligned), common, std::move(layout), std::move(topology));
+    MergedMesh result{nullptr, layout.places};
+    result.geometry =
+        std::make_shared<MergedGeometry>(std::move(aligned), common, std::move(layout), std::move(topology));
+    return result;
 }
 
 SeenTogether piecesTogether(const Scene& scene) {
@@ -460,11 +546,11 @@ SeenTogether piecesTogether(const Scene& scene) {
         if (!mesh || !beside || !origin || origin->points.empty() || hasChildren[i])
             return {scene, 1};
         first = first.value_or(i);
-        parts.push_back({node.name, node.geometry, *origin});
+        parts.push_back({node.name, node.geometry, *origin, nullptr});
     }
     if (parts.size() < 2)
         return {scene, 1};
-    auto merged = mergedGeometry(parts, scene.workingRate);
+    const auto merged = mergedMesh(parts);
     if (!merged)
         return {scene, 1};
     SeenTogether result{scene, parts.size()};
@@ -475,7 +561,7 @@ SeenTogether piecesTogether(const Scene& scene) {
             continue;
         Node node = scene.nodes[i];
         if (i == *first) {
-            node.geometry = *merged;
+            node.geometry = merged->geometry;
             node.properties = nullptr;
         }
         if (node.parent >= 0)

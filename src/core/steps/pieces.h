@@ -29,11 +29,21 @@ struct SplitOrigin {
 struct MergePart {
     std::string name;
     GeometryPtr geometry;
-    SplitOrigin origin; // empty: no piece of a split
+    SplitOrigin origin;         // empty: no piece of a split
+    const Node* node = nullptr; // that it is, as long as it is needed
+};
+struct MergedMesh {
+    GeometryPtr geometry;
+    std::vector<std::vector<std::uint32_t>> places; // by part: number of each of its points
 };
 /// One mesh. Points and faces part after part, or, where the parts are all pieces of one split, at their old numbers.
-/// Every part is a face set of it. An error when the faces of a part change in time.
-[[nodiscard]] Result<GeometryPtr> mergedGeometry(const std::vector<MergePart>& parts, const FrameRate& rate);
+/// Every part is a face set of it; the parts' own sets, UVs, normals and colours stay. An error when the faces of a
+/// part change in time.
+[[nodiscard]] Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts);
+
+/// What a piece with these points of a whole is made of; what it is made of once its points have other numbers.
+[[nodiscard]] std::vector<MadeOf> pieceMadeOf(const Node& whole, const std::vector<std::uint32_t>& points);
+[[nodiscard]] std::vector<MadeOf> placedMadeOf(const Node& part, const std::vector<std::uint32_t>& places);
 
 struct SeenTogether {
     Scene scene;

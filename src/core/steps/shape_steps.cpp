@@ -12,6 +12,7 @@
 #include "scene/face_sets.h"
 #include "scene/instances.h"
 #include "steps/baked.h"
+#include "steps/mapped.h"
 #include "steps/pieces.h"
 #include "steps/steps.h"
 
@@ -40,30 +41,55 @@ std::string freeName(std::unordered_map<std::string, int>& taken, const std::str
 }
 
 // Whether the node is seen, as a track of its own: what its parents said is part of it.
-std::optional<VisibilityTrack> resolvedVisibility(const Scene& scene, std::size_t node) {
-    std::vector<double> times;
+std::optional<VisibilityTrack> resolvedVisibility(const std::shared_ptr<const Scene>& kept, std::size_t node) {
+    const Scene& scene = *kept;
+    std::vector<Sampling> samplings;
     bool stated = false;
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
         const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility;
         stated = stated || track;
-        for (std::size_t i = 0; track && !track->sampling.isStill() && i < track->sampling.count(); ++i)
-            times.push_back(track->sampling.time(i));
+        if (track)
+            samplings.push_back(track->sampling);
     }
     if (!stated)
         return std::nullopt;
-    std::sort(times.begin(), times.end());
-    times.erase(std::unique(times.begin(), times.end()), times.end());
     VisibilityTrack result;
-    if (times.empty())
-        times.push_back(0.0);
-    else
-        result.sampling = samplingFromTimes(times);
-    for (const double time : times) {
-        const auto placement = placementAt(scene, node, time);
-        result.values.push_back(placement && !placement->visible ? Visibility::Hidden : Visibility::Visible);
-    }
+    result.exact = std::make_shared<const std::function<Visibility(double)>>([kept, node](double t) {
+        const auto placement = placementAt(*kept, node, t);
+        return placement && !placement->visible ? Visibility::Hidden : Visibility::Visible;
+    });
+    result.sampling = commonSampling(samplings);
+    // Tracks with one sample left were asked at that moment.
+    if (result.sampling.isStill() && scene.wanted.range)
+        result.sampling = Sampling::still(scene.wanted.range->first);
+    for (const double time : result.sampling.times())
+        result.values.push_back(result.at(time));
     return result;
 }
+
+// The whole way to the world as one matrix.
+class WorldTransform final : public Transform {
+  public:
+    explicit WorldTransform(std::shared_ptr<const WorldTrack> world) : world_(std::move(world)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return world_->sampling(); }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override {
+        static const std::vector<TransformOp> kMatrix{{TransformOp::Kind::Matrix, 0}};
+        return kMatrix;
+    }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t sample) const override {
+        return channelsAt(sampling().time(sample));
+    }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double seconds) const override {
+        WYC_TRY(matrix, world_->at(seconds));
+        return std::vector<double>(matrix.m.begin(), matrix.m.end());
+    }
+    [[nodiscard]] bool constant() const override { return !world_->moves(); }
+    [[nodiscard]] bool straightBetween() const override { return world_->straight(); }
+    [[nodiscard]] bool sameAlways() const override { return !world_->varies(); }
+
+  private:
+    std::shared_ptr<const WorldTrack> world_;
+};
 
 // All shapes in world space. Groups stay, without a transform, or go.
 Result<Scene> toWorld(const Scene& given, bool keepGroups) {
@@ -74,6 +100,10 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     result.samplings.clear();
     std::unordered_map<std::string, int> taken;
     std::vector<int> newIndex(scene->nodes.size(), -1);
+    std::vector<std::size_t> childCount(scene->nodes.size(), 0);
+    for (const Node& node : scene->nodes)
+        if (node.parent >= 0)
+            ++childCount[static_cast<std::size_t>(node.parent)];
     for (std::size_t i = 0; i < scene->nodes.size(); ++i) {
         Node node = scene->nodes[i];
         const int above = node.parent;
@@ -92,32 +122,26 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
                 });
         }
         if (!keepGroups && (node.geometry || needsPlace(node)))
-            node.visibility = resolvedVisibility(*scene, i);
+            node.visibility = resolvedVisibility(scene, i);
         const auto parentPath = [&] {
             return parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(parent)].path;
         };
         if (node.geometry) {
-            WYC_TRY(geometry, bakedGeometry(*scene, i));
+            WYC_TRY(geometry, bakedGeometry(scene, i));
             WYC_TRY(properties, bakedProperties(scene, i));
             node.geometry = geometry;
             node.properties = properties;
             node.transform = nullptr;
         } else if (needsPlace(node)) {
-            // A camera has no points to move: it gets the whole way as one matrix above it.
-            WYC_TRY(world, worldMatrices(*scene, i, worldSampling(*scene, i, Sampling::still())));
-            std::vector<std::vector<double>> channels;
-            for (const Mat4& matrix : world.matrices)
-                channels.emplace_back(matrix.m.begin(), matrix.m.end());
-            Node place;
-            place.kind = NodeKind::Transform;
-            place.name = freeName(taken, parentPath(), node.name + "_place");
-            place.path = parentPath() + "/" + place.name;
-            place.parent = parent;
-            place.transform = std::make_shared<MemoryTransform>(
-                world.sampling, std::vector<TransformOp>{{TransformOp::Kind::Matrix, 0}}, std::move(channels));
-            parent = static_cast<int>(result.nodes.size());
-            result.nodes.push_back(std::move(place));
+            // A camera has no points to move: it has the whole way as one matrix of its own.
+            const auto place = std::make_shared<WorldTransform>(worldTrack(scene, i));
             node.transform = nullptr;
+            // A group that is there for it alone takes it, so that a camera stays the node that it was.
+            if (parent >= 0 && keepGroups && childCount[static_cast<std::size_t>(above)] == 1 &&
+                result.nodes[static_cast<std::size_t>(parent)].kind == NodeKind::Transform)
+                result.nodes[static_cast<std::size_t>(parent)].transform = place;
+            else
+                node.transform = place;
         }
         node.parent = parent;
         node.name = freeName(taken, parentPath(), node.name);
@@ -134,13 +158,19 @@ Result<Scene> applyWorld(const Scene& scene, const json& options) {
 
 Result<Scene> applyMerge(const Scene& given, const json& options) {
     WYC_TRY(scene, toWorld(given, false));
+    // What is hidden, now or at times, would be seen in one mesh with the others: it stays by itself.
+    const auto isPart = [](const Node& node) {
+        const bool hidden = node.visibility && std::find(node.visibility->values.begin(), node.visibility->values.end(),
+                                                         Visibility::Hidden) != node.visibility->values.end();
+        return node.geometry && (node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision) && !hidden;
+    };
     std::vector<MergePart> parts;
     Scene result = scene;
     result.nodes.clear();
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
-        if (node.geometry && (node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision)) {
-            MergePart part{node.name, node.geometry, {}};
+        if (isPart(node)) {
+            MergePart part{node.name, node.geometry, {}, &node};
             WYC_TRY(origin, splitOrigin(node));
             part.origin = std::move(origin);
             if (part.origin.points.empty()) // a piece carries nothing but its way back
@@ -154,7 +184,7 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     std::vector<int> newIndex(scene.nodes.size(), -1);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         Node node = scene.nodes[i];
-        const bool part = node.geometry && (node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision);
+        const bool part = isPart(node);
         const bool orphan = node.parent >= 0 && newIndex[static_cast<std::size_t>(node.parent)] < 0;
         if (part || orphan)
             continue;
@@ -170,8 +200,13 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     for (int number = 2; result.find(merged.path); ++number)
         merged.path = fmt::format("/{}_{}", merged.name, number);
     merged.name = merged.path.substr(1);
-    WYC_TRY(geometry, mergedGeometry(parts, scene.workingRate));
-    merged.geometry = geometry;
+    WYC_TRY(mesh, mergedMesh(parts));
+    merged.geometry = mesh.geometry;
+    std::vector<MadeOf> origins;
+    for (std::size_t p = 0; p < parts.size(); ++p)
+        for (MadeOf& origin : placedMadeOf(*parts[p].node, mesh.places[p]))
+            origins.push_back(std::move(origin));
+    merged.madeOf = std::make_shared<const std::vector<MadeOf>>(std::move(origins));
     result.nodes.push_back(std::move(merged));
     return result;
 }
@@ -216,6 +251,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
             piece.path = parentPath + "/" + piece.name;
             piece.parent = parent;
             piece.geometry = cuts[s].geometry;
+            piece.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, cuts[s].points));
             piece.properties = splitProperties(node.path, {cuts[s].points, {set.faces.begin(), set.faces.end()}});
             result.nodes.push_back(std::move(piece));
         }
@@ -233,6 +269,8 @@ StepType worldStep() {
             "To world space",
             "Puts every transform into the points; cameras get the whole way as one matrix",
             {{"groups", OptionKind::Choice, "", "transforms that are left empty", "kept", {"kept", "dropped"}}},
+            nullptr,
+            nullptr,
             &applyWorld,
             [](const json& o) { return "groups " + o["groups"].get<std::string>(); }};
 }
@@ -242,6 +280,8 @@ StepType mergeStep() {
             "Merge",
             "Makes one mesh of all meshes, point order item by item; pieces of one split go back to their old order",
             {{"name", OptionKind::Text, "", "name of the mesh", "merged", {}}},
+            nullptr,
+            nullptr,
             &applyMerge,
             [](const json& o) { return o["name"].get<std::string>(); }};
 }
@@ -251,6 +291,8 @@ StepType splitStep() {
             "Split",
             "Makes several meshes of one; merging them gives the old point order back",
             {{"by", OptionKind::Choice, "", "what a piece is", "pieces", {"pieces", "face sets", "materials"}}},
+            nullptr,
+            nullptr,
             &applySplit,
             [](const json& o) { return "by " + o["by"].get<std::string>(); }};
 }

@@ -7,6 +7,8 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "steps/mapped.h"
+#include "steps/space.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -106,16 +108,61 @@ std::string describeStep(const Step& step) {
     return options ? type->describe(*options) : options.error().what;
 }
 
+namespace {
+
+struct Ready {
+    const StepType* type;
+    json options;
+};
+
+Result<Ready> ready(const Step& step) {
+    const StepType* type = stepType(step.type);
+    if (!type)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("there is no step '{}'", step.type)));
+    WYC_TRY(options, checkedOptions(*type, step.options));
+    return Ready{type, std::move(options)};
+}
+
+Result<Scene> applied(const Scene& scene, const Ready& step) {
+    if (step.type->build)
+        return step.type->build(scene, step.options);
+    if (step.type->space) {
+        WYC_TRY(change, step.type->space(step.options));
+        return changedInSpace(scene, change);
+    }
+    WYC_TRY(change, step.type->time(scene, step.options));
+    // A step that changes nothing leaves everything untouched.
+    const bool nothing = change.map.isIdentity() && change.wanted == scene.wanted;
+    Scene result = nothing ? scene : mappedScene(scene, change.map, change.wanted, change.rate);
+    result.workingRate = change.rate;
+    if (change.statesRate)
+        result.rate = change.rate;
+    return result;
+}
+
+} // namespace
+
+Result<StepMeaning> meaningOf(const Scene& before, const Step& step) {
+    WYC_TRY(it, ready(step));
+    StepMeaning meaning;
+    if (it.type->space) {
+        WYC_TRY(change, it.type->space(it.options));
+        meaning.space = change;
+    } else if (it.type->time) {
+        WYC_TRY(change, it.type->time(before, it.options));
+        meaning.time = std::move(change);
+    }
+    return meaning;
+}
+
 Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
     Scene result = scene;
     for (std::size_t i = 0; i < steps.size(); ++i) {
         if (!steps[i].on)
             continue;
-        const StepType* type = stepType(steps[i].type);
-        if (!type)
-            return fail(makeError(ErrorKind::BadInput, fmt::format("there is no step '{}'", steps[i].type)));
-        WYC_TRY(options, checkedOptions(*type, steps[i].options));
-        auto next = type->apply(result, options);
+        WYC_TRY(step, ready(steps[i]));
+        const StepType* type = step.type;
+        auto next = applied(result, step);
         if (!next) {
             next.error().what = fmt::format("step {} ({}): {}", i + 1, type->title, next.error().what);
             return fail(std::move(next.error()));

@@ -35,13 +35,34 @@ struct Step {
     bool operator==(const Step&) const = default;
 };
 
+/// What a step on time means: which moment of the scene before is shown when, and which moments are wanted.
+struct TimeChange {
+    TimeMap map;
+    Wanted wanted;
+    FrameRate rate;          // of the frames afterwards
+    bool statesRate = false; // the scene says that rate from now on
+};
+
+/// What a step on space means: world points p become p · turn · scale.
+struct SpaceChange {
+    double scale = 1.0;
+    Mat4 turn; // entries exactly 0 and ±1
+    std::optional<double> unitMetres = {};
+    std::optional<UpAxis> upAxis = {};
+    /// The axis that an axis becomes, and its sign.
+    [[nodiscard]] std::pair<std::size_t, double> column(std::size_t row) const;
+    [[nodiscard]] Mat4 matrix() const { return turn * Mat4::scaling({scale, scale, scale}); }
+};
+
 struct StepType {
     std::string_view id;
     std::string_view title;
     std::string_view help;
     std::vector<StepOption> options;
-    /// The scene after the step. `options` has every option, checked.
-    Result<Scene> (*apply)(const Scene&, const nlohmann::json& options) = nullptr;
+    // Just one of these: what it means. `options` has every option, checked.
+    Result<TimeChange> (*time)(const Scene& before, const nlohmann::json& options) = nullptr;
+    Result<SpaceChange> (*space)(const nlohmann::json& options) = nullptr;
+    Result<Scene> (*build)(const Scene& before, const nlohmann::json& options) = nullptr; // other nodes; same places
     /// A few words on what it does with these options: "cm → m, × 0.01".
     std::string (*describe)(const nlohmann::json& options) = nullptr;
 };
@@ -53,6 +74,13 @@ struct StepType {
 [[nodiscard]] std::string describeStep(const Step& step);
 /// Applies the steps that are on, in order. The error says which step failed.
 [[nodiscard]] Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps);
+
+/// What a step means for a scene: its change of time and of space (none for steps that build), options checked.
+struct StepMeaning {
+    std::optional<TimeChange> time;
+    std::optional<SpaceChange> space;
+};
+[[nodiscard]] Result<StepMeaning> meaningOf(const Scene& before, const Step& step);
 
 [[nodiscard]] nlohmann::json toJson(const std::vector<Step>& steps);
 [[nodiscard]] Result<std::vector<Step>> stepsFromJson(const nlohmann::json& list);

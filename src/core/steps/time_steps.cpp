@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Steps on time: offset, start, trim, hold, drop, every, rate, resample.
+// Steps on time. Each says what it means as a time map, and which moments it wants.
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <set>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "scene/camera.h"
-#include "steps/retimed.h"
+#include "steps/mapped.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -16,85 +16,155 @@ namespace {
 
 using nlohmann::json;
 
-Retiming shifted(const Sampling& sampling, double seconds, double scale = 1.0) {
-    Retiming result = keptSamples(sampling, [](std::size_t) { return true; });
-    std::vector<double> stored = sampling.storedTimes();
-    for (double& time : stored)
-        time = time * scale + seconds;
-    switch (sampling.kind()) {
-    case Sampling::Kind::Still: break;
-    case Sampling::Kind::Uniform:
-        result.sampling = Sampling::uniform(stored[0], sampling.cycleSeconds() * scale, sampling.count());
-        break;
-    case Sampling::Kind::Cyclic:
-        result.sampling = Sampling::cyclic(stored, sampling.cycleSeconds() * scale, sampling.count());
-        break;
-    case Sampling::Kind::Acyclic: result.sampling = Sampling::acyclic(stored); break;
+constexpr double kInfinite = std::numeric_limits<double>::infinity();
+
+bool inside(const TimeSpan& span, double t) {
+    return t >= span.first - kSameMoment && t <= span.last + kSameMoment;
+}
+
+// The shape that the scene is about: the moving one with the most samples.
+const Node* leadShape(const Scene& scene) {
+    const Node* lead = nullptr;
+    for (const Node& node : scene.nodes)
+        if (node.geometry && !node.geometry->sampling().isStill() &&
+            (!lead || node.geometry->sampling().count() > lead->geometry->sampling().count()))
+            lead = &node;
+    return lead;
+}
+
+// As far as the scene goes: what is wanted of it, else what moves in it.
+std::optional<TimeSpan> spanOf(const Scene& scene) {
+    if (scene.wanted.moments) {
+        std::vector<double> times = scene.wanted.moments->times();
+        if (scene.wanted.range)
+            std::erase_if(times, [&](double t) { return !inside(*scene.wanted.range, t); });
+        return times.empty() ? std::nullopt : std::optional(TimeSpan{times.front(), times.back()});
+    }
+    return scene.wanted.range ? scene.wanted.range : movingSpan(scene);
+}
+
+// The samples that a person counts: those wanted, else those of the points, else whole frames of the motion. Points
+// that are keyed here and there only are counted in whole frames too.
+std::vector<double> leadMoments(const Scene& scene) {
+    std::vector<double> times;
+    const auto span = spanOf(scene);
+    const Node* lead = leadShape(scene);
+    if (scene.wanted.moments) {
+        times = scene.wanted.moments->times();
+    } else if (lead) {
+        times = lead->geometry->sampling().times();
+        const double frames = scene.workingRate.frameAt(times.back() - times.front()) + 1.0;
+        if (static_cast<double>(times.size()) < 0.45 * frames)
+            times.clear();
+    }
+    if (times.empty() && span)
+        times = wholeFrames(span->first, span->last, scene.workingRate);
+    if (scene.wanted.range)
+        std::erase_if(times, [&](double t) { return !inside(*scene.wanted.range, t); });
+    return times;
+}
+
+Error nothingLeft(const Scene& scene) {
+    const Node* lead = leadShape(scene);
+    return makeError(ErrorKind::BadInput, "no sample of this item is left")
+        .forItem(lead ? lead->path : std::string())
+        .withAdvice("Choose a range that its samples lie in, or leave the item out");
+}
+
+TimeSpan intersection(const TimeSpan& a, const TimeSpan& b) {
+    return {std::max(a.first, b.first), std::min(a.last, b.last)};
+}
+
+// Nothing beyond a range, nor beyond what is there. A scene without moving points holds where it does not move.
+Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
+    Wanted wanted = scene.wanted;
+    const auto there = spanOf(scene);
+    const TimeSpan both = there ? intersection(*there, span) : span;
+    const auto moments = wanted.moments ? leadMoments(scene) : std::vector<double>();
+    const bool apart = both.last < both.first - kSameMoment;
+    const bool between =
+        wanted.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return inside(both, t); });
+    if ((apart || between) && leadShape(scene))
+        return fail(nothingLeft(scene));
+    wanted.range = apart ? span : both;
+    return TimeChange{TimeMap(), wanted, scene.workingRate};
+}
+
+// Nothing happens.
+TimeChange asItIs(const Scene& scene) {
+    return {TimeMap(), scene.wanted, scene.workingRate};
+}
+
+Wanted shifted(const Wanted& wanted, const std::function<double(double)>& out, double speed) {
+    Wanted result = wanted;
+    if (result.range)
+        result.range = TimeSpan{out(result.range->first), out(result.range->last)};
+    if (result.moments) {
+        std::vector<double> stored = result.moments->storedTimes();
+        for (double& time : stored)
+            time = out(time);
+        const std::size_t count = result.moments->count();
+        const double cycle = result.moments->cycleSeconds() / speed;
+        switch (result.moments->kind()) {
+        case Sampling::Kind::Still: break;
+        case Sampling::Kind::Uniform: result.moments = Sampling::uniform(stored[0], cycle, count); break;
+        case Sampling::Kind::Cyclic: result.moments = Sampling::cyclic(stored, cycle, count); break;
+        case Sampling::Kind::Acyclic: result.moments = Sampling::acyclic(stored); break;
+        }
     }
     return result;
 }
 
-// A shift by whole frames keeps times at exactly frame / rate where they were there before.
-double snappedTime(double seconds, const FrameRate& rate) {
-    const double frame = rate.frameAt(seconds);
-    const double whole = std::round(frame);
-    return std::abs(frame - whole) < 1e-6 ? rate.secondsAt(whole) : seconds;
-}
-
-Result<Scene> shiftedScene(const Scene& scene, double frames) {
+TimeChange moved(const Scene& scene, double frames) {
     const FrameRate rate = scene.workingRate;
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        Retiming result = shifted(sampling, rate.secondsAt(frames));
-        if (result.sampling.kind() == Sampling::Kind::Uniform)
-            result.sampling = Sampling::uniform(snappedTime(result.sampling.time(0), rate), sampling.cycleSeconds(),
-                                                sampling.count());
-        return result;
-    });
+    const double seconds = rate.secondsAt(frames);
+    const auto out = [&](double t) { return snappedToFrame(t + seconds, rate); };
+    return {TimeMap::run(seconds, 0.0), shifted(scene.wanted, out, 1.0), rate};
 }
 
-Result<Scene> applyOffset(const Scene& scene, const json& options) {
-    return shiftedScene(scene, options["frames"].get<double>());
+Result<TimeChange> offsetMeans(const Scene& scene, const json& options) {
+    return moved(scene, options["frames"].get<double>());
 }
 
-Result<Scene> applyStart(const Scene& scene, const json& options) {
-    const auto span = movingSpan(scene);
+Result<TimeChange> startMeans(const Scene& scene, const json& options) {
+    const auto span = spanOf(scene);
     if (!span)
-        return scene;
-    return shiftedScene(scene, options["frame"].get<double>() - snappedFrame(scene.workingRate.frameAt(span->first)));
+        return asItIs(scene);
+    return moved(scene, options["frame"].get<double>() - snappedFrame(scene.workingRate.frameAt(span->first)));
 }
 
-Result<Scene> applyTrim(const Scene& scene, const json& options) {
+Result<TimeChange> trimMeans(const Scene& scene, const json& options) {
     const double handles = options["handles"].get<double>();
     const FrameRange range = FrameRange{options["first"].get<double>(), options["last"].get<double>()}.widened(handles);
     if (range.last < range.first)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", range.text())));
-    const FrameRate rate = scene.workingRate;
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        return keptSamples(sampling, [&](std::size_t i) { return range.contains(rate.frameAt(sampling.time(i))); });
-    });
+    return cutTo(scene, {scene.workingRate.secondsAt(range.first), scene.workingRate.secondsAt(range.last)});
 }
 
-Result<Scene> applyHold(const Scene& scene, const json& options) {
-    const auto before = static_cast<std::size_t>(options["before"].get<double>());
-    const auto after = static_cast<std::size_t>(options["after"].get<double>());
+Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
+    const double before = options["before"].get<double>();
+    const double after = options["after"].get<double>();
+    const auto span = spanOf(scene);
+    if (!span)
+        return asItIs(scene);
     const FrameRate rate = scene.workingRate;
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        std::vector<double> times;
-        Retiming result;
-        const auto add = [&](double time, std::size_t sample) {
-            times.push_back(time);
-            result.picks.push_back({static_cast<std::uint32_t>(sample), static_cast<std::uint32_t>(sample), 0.0F});
-        };
-        const std::size_t last = sampling.count() - 1;
-        for (std::size_t i = before; i > 0; --i)
-            add(snappedTime(sampling.time(0) - rate.secondsAt(static_cast<double>(i)), rate), 0);
-        for (std::size_t i = 0; i <= last; ++i)
-            add(sampling.time(i), i);
-        for (std::size_t i = 1; i <= after; ++i)
-            add(snappedTime(sampling.time(last) + rate.secondsAt(static_cast<double>(i)), rate), last);
-        result.sampling = samplingFromTimes(times);
-        return result;
-    });
+    Wanted wanted = scene.wanted;
+    const auto away = [&](double t, double frames) { return snappedToFrame(t + rate.secondsAt(frames), rate); };
+    if (wanted.moments) {
+        std::vector<double> times = leadMoments(scene);
+        if (times.empty())
+            return fail(nothingLeft(scene));
+        const double first = times.front();
+        const double last = times.back();
+        for (double k = 1; k <= before; k += 1.0)
+            times.push_back(away(first, -k));
+        for (double k = 1; k <= after; k += 1.0)
+            times.push_back(away(last, k));
+        sortMoments(times);
+        wanted.moments = samplingFromTimes(times);
+    }
+    wanted.range = TimeSpan{away(span->first, -before), away(span->last, after)};
+    return TimeChange{TimeMap::heldOutside(*span), wanted, rate};
 }
 
 Result<std::set<double>> parseFrameList(const std::string& text) {
@@ -123,20 +193,37 @@ bool holdsFrame(const std::set<double>& frames, double frame) {
     return near != frames.end() && *near <= frame + kFrameTolerance;
 }
 
-Result<Scene> applyKeep(const Scene& scene, const json& options) {
+Result<TimeChange> keepMeans(const Scene& scene, const json& options) {
     WYC_TRY(listed, parseFrameList(options["frames"].get<std::string>()));
     if (listed.empty())
         return fail(makeError(ErrorKind::BadInput, "no frame is listed").withAdvice("Write them as 1009,1020:1024"));
-    return retimed(scene, [rate = scene.workingRate, listed = listed](const Sampling& sampling) -> Result<Retiming> {
-        return keptSamples(sampling, [&](std::size_t i) { return holdsFrame(listed, rate.frameAt(sampling.time(i))); });
-    });
+    const auto span = spanOf(scene);
+    if (!span)
+        return asItIs(scene);
+    const FrameRate rate = scene.workingRate;
+    std::vector<double> times;
+    if (scene.wanted.moments) {
+        for (const double t : leadMoments(scene))
+            if (holdsFrame(listed, rate.frameAt(t)))
+                times.push_back(t);
+    } else {
+        for (const double frame : listed)
+            if (const double t = rate.secondsAt(frame);
+                inside(*span, t) && (!scene.wanted.range || inside(*scene.wanted.range, t)))
+                times.push_back(t);
+    }
+    if (times.empty())
+        return fail(nothingLeft(scene));
+    Wanted wanted = scene.wanted;
+    wanted.moments = samplingFromTimes(times);
+    return TimeChange{TimeMap(), wanted, rate};
 }
 
-Result<Scene> applyLength(const Scene& scene, const json& options) {
+Result<TimeChange> lengthMeans(const Scene& scene, const json& options) {
     const double count = options["frames"];
-    const auto span = movingSpan(scene);
+    const auto span = spanOf(scene);
     if (!span)
-        return scene;
+        return asItIs(scene);
     const FrameRate rate = scene.workingRate;
     const double first = snappedFrame(rate.frameAt(span->first));
     const double there = std::floor(rate.frameAt(span->last) - first + kFrameTolerance) + 1.0;
@@ -144,13 +231,12 @@ Result<Scene> applyLength(const Scene& scene, const json& options) {
         return fail(makeError(ErrorKind::BadInput,
                               fmt::format("{} frames are asked for, {} are there", frameText(count), frameText(there)))
                         .withAdvice("Ask for fewer, or hold the last pose with a Hold step"));
-    const FrameRange range{first, first + count - 1.0};
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        return keptSamples(sampling, [&](std::size_t i) { return range.contains(rate.frameAt(sampling.time(i))); });
-    });
+    return cutTo(scene, {span->first, rate.secondsAt(first + count - 1.0)});
 }
 
-Result<Scene> applyShutter(const Scene& scene, const json& options) {
+// Samples around every frame that is wanted. They are those of the motion itself: what lies beyond the ends of a range,
+// and between frames that were kept, is asked of the source.
+Result<TimeChange> shutterMeans(const Scene& scene, const json& options) {
     const double open = options["open"];
     const double close = options["close"];
     const auto count = static_cast<std::size_t>(options["samples"].get<double>());
@@ -158,155 +244,168 @@ Result<Scene> applyShutter(const Scene& scene, const json& options) {
         return fail(makeError(ErrorKind::BadInput, "the shutter closes before it opens"));
     if (close - open > 1.0)
         return fail(makeError(ErrorKind::BadInput, "the shutter is open for more than a frame"));
+    const auto span = spanOf(scene);
+    if (!span)
+        return asItIs(scene);
     const FrameRate rate = scene.workingRate;
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        const double first = std::ceil(rate.frameAt(sampling.firstTime()) - kFrameTolerance);
-        const double last = std::floor(rate.frameAt(sampling.lastTime()) + kFrameTolerance);
-        Retiming made;
-        if (last < first || last - first > 1e7)
-            return made;
-        const auto frames = static_cast<std::size_t>(last - first) + 1;
+    const std::vector<double> frames =
+        scene.wanted.moments ? leadMoments(scene) : wholeFrames(span->first, span->last, rate);
+    if (frames.empty())
+        return fail(nothingLeft(scene));
+    std::vector<double> offsets;
+    for (std::size_t k = 0; k < count; ++k)
+        offsets.push_back(open +
+                          (close - open) * (count > 1 ? static_cast<double>(k) / static_cast<double>(count - 1) : 0.5));
+    // The whole frame's shutter ends where the next one begins: that sample would stand twice.
+    if (count > 1 && close - open == 1.0)
+        offsets.pop_back();
+    const double frame = rate.secondsAt(1.0);
+    bool even = true;
+    for (std::size_t i = 1; i < frames.size() && even; ++i)
+        even = std::abs(frames[i] - frames[0] - static_cast<double>(i) * frame) < kSameMoment;
+    Wanted wanted;
+    if (even) {
         std::vector<double> times;
-        for (std::size_t k = 0; k < count; ++k) {
-            const double share = count > 1 ? static_cast<double>(k) / static_cast<double>(count - 1) : 0.5;
-            times.push_back(rate.secondsAt(first + open + (close - open) * share));
-        }
-        const double frame = rate.secondsAt(1.0);
-        // The whole frame's shutter ends where the next one begins: that sample would stand twice.
-        if (count > 1 && close - open == 1.0)
-            times.pop_back();
-        made.sampling = times.size() == 1 ? Sampling::uniform(times[0], frame, frames)
-                                          : Sampling::cyclic(times, frame, frames * times.size());
-        for (std::size_t i = 0; i < made.sampling.count(); ++i) {
-            const auto at = sampling.locate(made.sampling.time(i), rate);
-            made.picks.push_back({static_cast<std::uint32_t>(at.below),
-                                  static_cast<std::uint32_t>(at.weight > 0.0 ? at.above : at.below),
-                                  static_cast<float>(at.weight)});
-        }
-        return made;
-    });
+        for (const double offset : offsets)
+            times.push_back(rate.secondsAt(rate.frameAt(frames[0]) + offset));
+        wanted.moments = times.size() == 1 ? Sampling::uniform(times[0], frame, frames.size())
+                                           : Sampling::cyclic(times, frame, frames.size() * times.size());
+    } else {
+        std::vector<double> times;
+        for (const double at : frames)
+            for (const double offset : offsets)
+                times.push_back(at + rate.secondsAt(offset));
+        sortMoments(times);
+        wanted.moments = samplingFromTimes(times);
+    }
+    return TimeChange{TimeMap(), wanted, rate};
 }
 
-Result<Scene> applyDrop(const Scene& scene, const json& options) {
+TimePiece runPiece(double from, double to, double shift) {
+    TimePiece piece;
+    piece.from = from;
+    piece.to = to;
+    piece.inFrom = shift;
+    return piece;
+}
+
+TimePiece mixPiece(double from, double to, double inFrom, double inTo) {
+    return {TimePiece::Kind::Mix, from, to, from, inFrom, 0.0, inTo};
+}
+
+// What was dropped is nowhere in the result: between its neighbours the one goes over into the other.
+Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
     const auto start = static_cast<std::size_t>(options["start"].get<double>());
     const auto end = static_cast<std::size_t>(options["end"].get<double>());
     const bool close = options["close"].get<bool>();
     WYC_TRY(listed, parseFrameList(options["frames"].get<std::string>()));
     const FrameRate rate = scene.workingRate;
-    const auto isListed = [listed = listed](double frame) { return holdsFrame(listed, frame); };
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        const auto drops = [&](std::size_t i) {
-            return i < start || i + end >= sampling.count() || isListed(rate.frameAt(sampling.time(i)));
-        };
-        Retiming result = keptSamples(sampling, [&](std::size_t i) { return !drops(i); });
-        if (close && !result.picks.empty()) {
-            // What follows a dropped frame moves up by one frame; the start stays where it was.
-            std::vector<double> times;
-            std::size_t dropped = 0;
-            for (std::size_t i = 0; i < sampling.count(); ++i) {
-                if (drops(i))
-                    ++dropped;
-                else
-                    times.push_back(snappedTime(sampling.time(i) - rate.secondsAt(static_cast<double>(dropped)), rate));
-            }
-            result.sampling = samplingFromTimes(times);
+    const std::vector<double> moments = leadMoments(scene);
+    if (moments.empty())
+        return asItIs(scene);
+    std::vector<TimePiece> pieces;
+    std::vector<double> kept; // output times
+    std::optional<std::size_t> firstDropped;
+    double shift = 0.0; // input − output
+    double from = -kInfinite;
+    std::optional<double> before; // input time of the last one kept
+    for (std::size_t i = 0; i < moments.size(); ++i) {
+        if (i < start || i + end >= moments.size() || holdsFrame(listed, rate.frameAt(moments[i]))) {
+            firstDropped = firstDropped.value_or(i);
+            continue;
         }
-        return result;
-    });
-}
-
-Result<Scene> applyEvery(const Scene& scene, const json& options) {
-    const auto count = static_cast<std::size_t>(options["count"].get<double>());
-    return retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-        return keptSamples(sampling, [&](std::size_t i) { return i % count == 0; });
-    });
-}
-
-// What is told in seconds when frames last longer by a factor: velocities and a camera's shutter.
-class StretchedValues final : public ValuesWrapper {
-  public:
-    StretchedValues(ValuesPtr inner, SpaceRole role, double factor)
-        : ValuesWrapper(std::move(inner)), role_(role), factor_(factor) {}
-    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        WYC_TRY(value, inner().read(sample));
-        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
-            const auto scale = [&](std::size_t i, double by) {
-                numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * by);
-            };
-            if (role_ == SpaceRole::Velocity)
-                for (std::size_t i = 0; i < numbers.size(); ++i)
-                    scale(i, 1.0 / factor_);
-            else if (numbers.size() > kCameraShutterClose)
-                for (const std::size_t i : {kCameraShutterOpen, kCameraShutterClose})
-                    scale(i, factor_);
-        });
-        return value;
+        if (firstDropped) {
+            const double newShift = close ? shift + moments[i] - moments[*firstDropped] : shift;
+            const double out = snappedToFrame(moments[i] - newShift, rate);
+            if (before) {
+                const double last = *before - shift;
+                pieces.push_back(runPiece(from, last, shift));
+                pieces.push_back(mixPiece(last, out, *before, moments[i]));
+                from = out;
+            }
+            shift = newShift;
+        }
+        firstDropped.reset();
+        before = moments[i];
+        kept.push_back(snappedToFrame(moments[i] - shift, rate));
     }
-
-  private:
-    SpaceRole role_;
-    double factor_;
-};
-
-PropertiesPtr stretched(PropertiesPtr properties, double factor) {
-    return changedProperties(std::move(properties),
-                             [factor](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
-                                 if (property.role != SpaceRole::Velocity && property.role != SpaceRole::CameraCore)
-                                     return property.values;
-                                 return std::make_shared<StretchedValues>(property.values, property.role, factor);
-                             });
+    if (kept.empty())
+        return fail(nothingLeft(scene));
+    pieces.push_back(runPiece(from, kInfinite, shift));
+    const bool endCut = firstDropped.has_value();
+    const bool startCut = start > 0 || holdsFrame(listed, rate.frameAt(moments.front()));
+    Wanted wanted = scene.wanted;
+    if (wanted.moments)
+        wanted.moments = samplingFromTimes(kept);
+    TimeSpan range = wanted.range.value_or(TimeSpan{-kInfinite, kInfinite});
+    range.first = startCut ? kept.front() : range.first;
+    range.last = endCut ? kept.back() : range.last - shift;
+    const auto moving = spanOf(scene);
+    if (moving) { // an open end is that of the motion
+        range.first = std::max(range.first, std::min(moving->first, kept.front()));
+        range.last = std::min(range.last, std::max(moving->last - shift, kept.back()));
+    }
+    wanted.range = range;
+    const bool nothingMoved = pieces.size() == 1 && shift == 0.0;
+    return TimeChange{nothingMoved ? TimeMap() : TimeMap(std::move(pieces)), wanted, rate};
 }
 
-Result<Scene> applyRate(const Scene& scene, const json& options) {
+Result<TimeChange> everyMeans(const Scene& scene, const json& options) {
+    const auto count = static_cast<std::size_t>(options["count"].get<double>());
+    const std::vector<double> moments = leadMoments(scene);
+    if (moments.empty() || count == 1)
+        return asItIs(scene);
+    std::vector<double> kept;
+    for (std::size_t i = 0; i < moments.size(); i += count)
+        kept.push_back(moments[i]);
+    Wanted wanted = scene.wanted;
+    wanted.moments = samplingFromTimes(kept);
+    return TimeChange{TimeMap(), wanted, scene.workingRate};
+}
+
+Result<TimeChange> rateMeans(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const FrameRate before = scene.workingRate;
-    const double scale = before.value() / rate.value();
-    WYC_TRY(result, retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-                Retiming slower = shifted(sampling, 0.0, scale);
-                if (slower.sampling.kind() == Sampling::Kind::Uniform) {
-                    // Exactly frame / rate, not a product of rounded numbers.
-                    const double step = snappedFrame(before.frameAt(sampling.cycleSeconds()));
-                    const double first = snappedFrame(before.frameAt(sampling.time(0)));
-                    slower.sampling = Sampling::uniform(rate.secondsAt(first), rate.secondsAt(step), sampling.count());
-                }
-                return slower;
-            }));
-    if (scale != 1.0)
-        for (Node& node : result.nodes)
-            node.properties = stretched(node.properties, scale);
-    result.rate = rate;
-    result.workingRate = rate;
-    return result;
+    const double speed = rate.value() / before.value();
+    const auto out = [&](double t) { return snappedToFrame(rate.secondsAt(snappedFrame(before.frameAt(t))), rate); };
+    TimeChange change{TimeMap(), scene.wanted, rate, true};
+    if (speed != 1.0) {
+        change.map = TimeMap::run(0.0, 0.0, speed);
+        change.wanted = shifted(scene.wanted, out, speed);
+    }
+    return change;
 }
 
-Result<Scene> applyResample(const Scene& scene, const json& options) {
+Result<TimeChange> resampleMeans(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const bool nearest = options["method"].get<std::string>() == "nearest";
-    WYC_TRY(result, retimed(scene, [=](const Sampling& sampling) -> Result<Retiming> {
-                const double first = std::ceil(rate.frameAt(sampling.firstTime()) - kFrameTolerance);
-                const double last = std::floor(rate.frameAt(sampling.lastTime()) + kFrameTolerance);
-                Retiming made;
-                if (last < first || last - first > 1e7)
-                    return made;
-                const auto count = static_cast<std::size_t>(last - first) + 1;
-                made.sampling = Sampling::uniform(rate.secondsAt(first), rate.secondsAt(1.0), count);
-                for (std::size_t i = 0; i < count; ++i) {
-                    const auto at = sampling.locate(made.sampling.time(i), rate);
-                    Pick pick{static_cast<std::uint32_t>(at.below), static_cast<std::uint32_t>(at.above),
-                              static_cast<float>(at.weight)};
-                    if (nearest) {
-                        pick.below = at.weight < 0.5 ? pick.below : pick.above;
-                        pick.weight = 0.0F;
-                    }
-                    if (pick.weight == 0.0F)
-                        pick.above = pick.below;
-                    made.picks.push_back(pick);
-                }
-                return made;
-            }));
-    result.rate = rate;
-    result.workingRate = rate;
-    return result;
+    const auto span = spanOf(scene);
+    TimeChange change{TimeMap(), scene.wanted, rate, true};
+    if (span) {
+        const std::vector<double> frames = wholeFrames(span->first, span->last, rate);
+        if (frames.empty())
+            return fail(nothingLeft(scene));
+        Wanted wanted;
+        wanted.moments = Sampling::uniform(frames.front(), rate.secondsAt(1.0), frames.size());
+        const std::vector<double> moments = nearest ? leadMoments(scene) : std::vector<double>();
+        std::vector<TimePiece> pieces;
+        if (!moments.empty()) {
+            std::vector<double> shown;
+            for (const double t : frames) {
+                const auto after = std::lower_bound(moments.begin(), moments.end(), t);
+                const bool first = after == moments.begin();
+                const bool earlier = after == moments.end() || (!first && t - *(after - 1) < *after - t);
+                shown.push_back(earlier ? *(after - 1) : *after);
+            }
+            for (std::size_t i = 0; i + 1 < frames.size(); ++i)
+                pieces.push_back(mixPiece(frames[i], frames[i + 1], shown[i], shown[i + 1]));
+            if (pieces.empty())
+                pieces.push_back({TimePiece::Kind::Run, -kInfinite, kInfinite, shown[0], shown[0], 0.0, 0.0});
+        }
+        change.map = TimeMap(std::move(pieces));
+        change.wanted = wanted;
+    }
+    return change;
 }
 
 std::string signedFrames(double frames) {
@@ -320,7 +419,9 @@ StepType offsetStep() {
             "Offset",
             "Moves all samples in time",
             {{"frames", OptionKind::Frame, "frames", "how far; negative is earlier", 0.0, {}, -1e7, 1e7}},
-            &applyOffset,
+            &offsetMeans,
+            nullptr,
+            nullptr,
             [](const json& o) { return signedFrames(o["frames"]); }};
 }
 
@@ -329,7 +430,9 @@ StepType startStep() {
             "Start at",
             "Moves all samples so that the first lies at a frame",
             {{"frame", OptionKind::Frame, "", "number of the first frame", 1.0, {}, -1e7, 1e7}},
-            &applyStart,
+            &startMeans,
+            nullptr,
+            nullptr,
             [](const json& o) { return fmt::format("frame {}", frameText(o["frame"])); }};
 }
 
@@ -340,7 +443,9 @@ StepType trimStep() {
             {{"first", OptionKind::Frame, "", "first frame kept", 1.0, {}, -1e7, 1e7},
              {"last", OptionKind::Frame, "", "last frame kept", 100.0, {}, -1e7, 1e7},
              {"handles", OptionKind::Frame, "frames", "kept beyond both ends", 0.0, {}, 0.0, 1e6}},
-            &applyTrim,
+            &trimMeans,
+            nullptr,
+            nullptr,
             [](const json& o) {
                 const double handles = o["handles"];
                 return fmt::format("{} – {}{}", frameText(o["first"]), frameText(o["last"]),
@@ -354,7 +459,9 @@ StepType holdStep() {
             "Repeats the first and the last pose beyond the ends",
             {{"before", OptionKind::WholeNumber, "frames", "frames added in front", 0.0, {}, 0.0, 1e6},
              {"after", OptionKind::WholeNumber, "frames", "frames added at the end", 0.0, {}, 0.0, 1e6}},
-            &applyHold,
+            &holdMeans,
+            nullptr,
+            nullptr,
             [](const json& o) {
                 return fmt::format("{} before, {} after", frameText(o["before"]), frameText(o["after"]));
             }};
@@ -368,7 +475,9 @@ StepType dropStep() {
              {"end", OptionKind::WholeNumber, "frames", "samples left out at the end", 0.0, {}, 0.0, 1e6},
              {"frames", OptionKind::Text, "", "frames left out, as 1009,1020:1024", "", {}},
              {"close", OptionKind::Switch, "", "later frames move up to close the gap", false, {}}},
-            &applyDrop,
+            &dropMeans,
+            nullptr,
+            nullptr,
             [](const json& o) {
                 std::string words;
                 if (o["start"] > 0)
@@ -386,7 +495,9 @@ StepType keepStep() {
             "Keep frames",
             "Keeps chosen frames only",
             {{"frames", OptionKind::Text, "", "frames kept, as 1009,1020:1024", "1001", {}}},
-            &applyKeep,
+            &keepMeans,
+            nullptr,
+            nullptr,
             [](const json& o) { return o["frames"].get<std::string>(); }};
 }
 
@@ -395,7 +506,9 @@ StepType lengthStep() {
             "Length",
             "Keeps exactly so many frames from the first on; an error where there are fewer",
             {{"frames", OptionKind::WholeNumber, "frames", "how many", 100.0, {}, 1.0, 1e7}},
-            &applyLength,
+            &lengthMeans,
+            nullptr,
+            nullptr,
             [](const json& o) { return frameText(o["frames"]) + " frames"; }};
 }
 
@@ -406,7 +519,9 @@ StepType shutterStep() {
             {{"open", OptionKind::Number, "frames", "from the frame; negative is before it", -0.25, {}, -1.0, 1.0},
              {"close", OptionKind::Number, "frames", "from the frame", 0.25, {}, -1.0, 1.0},
              {"samples", OptionKind::WholeNumber, "", "samples a frame, both ends included", 3.0, {}, 1.0, 64.0}},
-            &applyShutter,
+            &shutterMeans,
+            nullptr,
+            nullptr,
             [](const json& o) {
                 return fmt::format("{} from {} to {} frame", frameText(o["samples"]), shortestNumber(o["open"]),
                                    shortestNumber(o["close"]));
@@ -418,7 +533,9 @@ StepType everyStep() {
             "Every n-th",
             "Keeps every n-th sample, beginning with the first",
             {{"count", OptionKind::WholeNumber, "samples", "2 keeps every second", 2.0, {}, 1.0, 1e6}},
-            &applyEvery,
+            &everyMeans,
+            nullptr,
+            nullptr,
             [](const json& o) { return fmt::format("one of {}", frameText(o["count"])); }};
 }
 
@@ -427,7 +544,9 @@ StepType rateStep() {
             "Read as rate",
             "Keeps every frame and its number, and changes how long a frame lasts",
             {{"rate", OptionKind::Rate, "fps", "the rate the frames were made for", "24", {}}},
-            &applyRate,
+            &rateMeans,
+            nullptr,
+            nullptr,
             [](const json& o) { return o["rate"].get<std::string>() + " fps, frames kept"; }};
 }
 
@@ -437,7 +556,9 @@ StepType resampleStep() {
             "Keeps the motion in seconds, and takes new samples at another rate",
             {{"rate", OptionKind::Rate, "fps", "the new rate", "24", {}},
              {"method", OptionKind::Choice, "", "between two samples", "linear", {"linear", "nearest"}}},
-            &applyResample,
+            &resampleMeans,
+            nullptr,
+            nullptr,
             [](const json& o) {
                 return fmt::format("{} fps, {}", o["rate"].get<std::string>(), o["method"].get<std::string>());
             }};

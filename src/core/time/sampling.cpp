@@ -6,8 +6,10 @@
 
 namespace wyc {
 
-Sampling Sampling::still() {
-    return {};
+Sampling Sampling::still(double atSeconds) {
+    Sampling result;
+    result.stored_ = {atSeconds};
+    return result;
 }
 
 Sampling Sampling::uniform(double startSeconds, double stepSeconds, std::size_t count) {
@@ -45,25 +47,53 @@ std::vector<double> Sampling::times() const {
     return result;
 }
 
-Sampling::Position Sampling::locate(double seconds, const FrameRate& rate) const {
-    if (isStill() || count_ == 0)
+Sampling::Position Sampling::locate(double seconds) const {
+    if (isStill())
         return {};
-    const double tolerance = rate.secondsAt(kFrameTolerance);
     std::size_t low = 0;
     std::size_t high = count_; // first index whose time is beyond `seconds`
     while (low < high) {
         const std::size_t middle = low + (high - low) / 2;
-        if (time(middle) <= seconds + tolerance)
+        if (time(middle) <= seconds)
             low = middle + 1;
         else
             high = middle;
     }
+    if (low == count_)
+        return {count_ - 1, count_ - 1, 0.0};
     if (low == 0)
         return {};
     const std::size_t below = low - 1;
-    if (low == count_ || std::abs(time(below) - seconds) <= tolerance)
+    const double gap = time(low) - time(below);
+    const double tolerance = std::min(kSameMoment, gap * 1e-3);
+    if (seconds - time(below) <= tolerance)
         return {below, below, 0.0};
-    return {below, low, (seconds - time(below)) / (time(low) - time(below))};
+    if (time(low) - seconds <= tolerance)
+        return {low, low, 0.0};
+    return {below, low, (seconds - time(below)) / gap};
+}
+
+void sortMoments(std::vector<double>& times) {
+    std::sort(times.begin(), times.end());
+    times.erase(std::unique(times.begin(), times.end(), [](double a, double b) { return b - a <= kSameMoment; }),
+                times.end());
+}
+
+double snappedToFrame(double seconds, const FrameRate& rate) {
+    const double frame = rate.frameAt(seconds);
+    const double whole = std::round(frame);
+    return std::abs(frame - whole) < 1e-6 ? rate.secondsAt(whole) : seconds;
+}
+
+std::vector<double> wholeFrames(double first, double last, const FrameRate& rate) {
+    std::vector<double> times;
+    const double from = std::ceil(rate.frameAt(first) - kFrameTolerance);
+    const double to = std::floor(rate.frameAt(last) + kFrameTolerance);
+    if (!(to - from < 1e7)) // nobody means that many, and memory has an end
+        return times;
+    for (double frame = from; frame <= to; frame += 1.0)
+        times.push_back(rate.secondsAt(frame));
+    return times;
 }
 
 Sampling samplingFromTimes(const std::vector<double>& times) {

@@ -9,6 +9,9 @@
 
 namespace wyc {
 
+/// Seconds: a ten-thousandth of a frame at 24 a second.
+inline constexpr double kSameMoment = 4e-6;
+
 /// Times of a run of samples in seconds, never falling. A still thing has one sample, whose time says
 /// nothing.
 class Sampling {
@@ -16,7 +19,8 @@ class Sampling {
     enum class Kind { Still, Uniform, Cyclic, Acyclic };
 
     Sampling() = default; // one still sample
-    [[nodiscard]] static Sampling still();
+    /// One sample; `atSeconds` is the moment it was taken at, which says nothing about when it holds.
+    [[nodiscard]] static Sampling still(double atSeconds = 0.0);
     [[nodiscard]] static Sampling uniform(double startSeconds, double stepSeconds, std::size_t count);
     /// `times` repeat every `cycleSeconds`.
     [[nodiscard]] static Sampling cyclic(std::vector<double> times, double cycleSeconds, std::size_t count);
@@ -42,9 +46,13 @@ class Sampling {
         std::size_t above = 0; // the next one, or the same
         double weight = 0.0;   // 0 at `below`, 1 at `above`
     };
-    /// Where a time lies between samples; times within 1e-4 frame at `rate` of a sample are at that sample.
-    [[nodiscard]] Position locate(double seconds, const FrameRate& rate) const;
-    bool operator==(const Sampling&) const = default;
+    /// Where a time lies between samples. Times nearer to a sample than kSameMoment, and than a thousandth of the way
+    /// to the next, are at that sample. Before the first and after the last sample is at that sample.
+    [[nodiscard]] Position locate(double seconds) const;
+    bool operator==(const Sampling& other) const {
+        return kind_ == other.kind_ && count_ == other.count_ && cycle_ == other.cycle_ &&
+               (kind_ == Kind::Still || stored_ == other.stored_);
+    }
 
   private:
     Kind kind_ = Kind::Still;
@@ -52,6 +60,13 @@ class Sampling {
     double cycle_ = 1.0;
     std::size_t count_ = 1;
 };
+
+/// The times in their order, those nearer than kSameMoment to the one before left out.
+void sortMoments(std::vector<double>& times);
+/// Exactly frame / rate where a time is a whole frame but for rounding, else the time as it is.
+[[nodiscard]] double snappedToFrame(double seconds, const FrameRate& rate);
+/// Whole frames of a span of seconds, both ends included.
+[[nodiscard]] std::vector<double> wholeFrames(double first, double last, const FrameRate& rate);
 
 /// The simplest sampling with these times: uniform where they are k·step + start to within 1e-9 s, else
 /// acyclic.

@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "formats/abc/abc.h"
 #include "formats/abc/archive.h"
+#include "formats/abc/layout.h"
 #include "formats/abc/properties_read.h"
 #include "scene/winding.h"
 
@@ -34,17 +35,6 @@ struct ParameterRef {
     Scope scope = Scope::Corner;
 };
 
-Scope scopeOf(const Metadata& metadata) {
-    const auto found = metadata.find("geoScope");
-    if (found == metadata.end() || found->second == "fvr")
-        return Scope::Corner;
-    if (found->second == "con")
-        return Scope::Constant;
-    if (found->second == "uni")
-        return Scope::Face;
-    return Scope::Point;
-}
-
 ParameterRef parameterOf(const Property* property, std::uint32_t extent) {
     ParameterRef result;
     if (!property)
@@ -66,6 +56,7 @@ struct MeshProperties {
     const Property* counts = nullptr;
     const Property* indices = nullptr;
     const Property* curveSizes = nullptr; // points of each curve
+    const Property* ids = nullptr;        // of points that come and go
     ParameterRef uvs;
     ParameterRef normals;
 };
@@ -168,6 +159,15 @@ class ArchiveGeometry final : public Geometry {
                changes(p_.normals.indices) ||
                std::any_of(sets_.begin(), sets_.end(), [](const FaceSetRef& s) { return changes(s.faces); });
     }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t sample) const override {
+        if (!p_.ids)
+            return IdsPtr();
+        WYC_TRY(numbers, archive_->values<std::uint64_t>(*p_.ids, companionSample(*p_.ids, sample)));
+        WYC_TRY(count, pointCount(sample));
+        if (numbers.size() != count) // of no use: they say nothing of these points
+            return IdsPtr();
+        return std::make_shared<const std::vector<std::uint64_t>>(std::move(numbers));
+    }
     [[nodiscard]] bool pointsConstant() const override { return p_.points->constant || p_.points->sampleCount < 2; }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t sample) const override {
         const auto at = archive_->sample(*p_.points, sample);
@@ -247,6 +247,7 @@ class SceneBuilder {
         readRate();
         scene_.workingRate = scene_.rate.value_or(request.assumedRate);
         scene_.metadata = archive_->metadata();
+        scene_.metadataFormat = kFormatId;
         if (const auto unit = metadataValue("wyc_unit_metres"))
             if (const auto metres = parseUnit(*unit))
                 scene_.unitMetres = *metres;
@@ -259,7 +260,7 @@ class SceneBuilder {
         const auto& objects = archive_->objects();
         for (const TimeSampling& sampling : archive_->timeSamplings())
             scene_.samplings.push_back({sampling.sampling(sampling.stored.size()), sampling.maxSamples});
-        scene_.properties = propertiesOf(archive_, 0, nullptr, nullptr);
+        scene_.properties = propertiesOf(archive_, 0, NodeKind::Other, nullptr, nullptr, nullptr);
         for (const Property& property : objects.front().properties)
             if (property.name != ".childBnds")
                 note(fmt::format("property '{}' of the archive", validUtf8(property.name)), {});
@@ -271,6 +272,12 @@ class SceneBuilder {
                                 .inFile(archive_->container().file().path().string())
                                 .forItem(validUtf8(objects[i].path)));
         }
+        std::unordered_map<std::string_view, NodeId> byPath;
+        for (const Node& node : scene_.nodes)
+            byPath.emplace(node.path, node.id);
+        for (Node& node : scene_.nodes)
+            if (const auto shown = byPath.find(node.instanceLabel); node.isInstance() && shown != byPath.end())
+                node.instanceOf = shown->second;
         for (const auto& [what, items] : noted_)
             scene_.carried.push_back({items.size() == 1 ? items.front() : std::string(),
                                       items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
@@ -335,7 +342,10 @@ class SceneBuilder {
                  node.path);
         }
         WYC_CHECK(addVisibility(object, node));
-        node.properties = propertiesOf(archive_, index, node.geometry, node.transform);
+        const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
+        node.properties =
+            propertiesOf(archive_, index, node.kind, node.geometry, node.transform,
+                         set ? scene_.nodes[static_cast<std::size_t>(node.parent)].geometry : node.geometry);
         scene_.nodes.push_back(std::move(node));
         return {};
     }
@@ -354,7 +364,7 @@ class SceneBuilder {
             return fail(archive_->container().damage(source.position, "an instance does not name its source"));
         WYC_TRY(paths, archive_->strings(source, 0));
         if (!paths.empty())
-            node.instanceOf = paths.front();
+            node.instanceLabel = paths.front();
         return {};
     }
 
@@ -417,6 +427,9 @@ class SceneBuilder {
             properties.counts = properties.indices = nullptr;
             properties.uvs = properties.normals = {}; // of curves and points: carried as properties
             properties.curveSizes = geom->child("nVertices");
+            const Property* ids = geom->child(".pointIds");
+            if (node.kind == NodeKind::Points && wellTyped(ids, Pod::UInt64, 1) && ids->sampleCount > 0)
+                properties.ids = ids;
             if (node.kind == NodeKind::Curves &&
                 (!wellTyped(properties.curveSizes, Pod::Int32, 1) || properties.curveSizes->sampleCount == 0))
                 return fail(archive_->container().damage(geom->position, "curves without the number of their points"));

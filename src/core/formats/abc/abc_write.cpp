@@ -2,6 +2,8 @@
 #include <algorithm>
 #include <array>
 #include <limits>
+#include <numeric>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
@@ -9,6 +11,8 @@
 #include "base/text.h"
 #include "formats/abc/abc.h"
 #include "formats/abc/archive_write.h"
+#include "formats/abc/layout.h"
+#include "scene/layers.h"
 #include "scene/winding.h"
 
 namespace wyc::abc {
@@ -78,18 +82,13 @@ class ParameterWriter {
           interpretation_(std::move(interpretation)),
           timeSampling_(timeSampling) {}
 
-    Status add(const Attribute& attribute, const Topology& topology, std::size_t sample) {
+    Status add(const Attribute& attribute, const Topology& topology) {
         if (!values_ && attribute.isEmpty())
             return {};
         if (!values_)
             begin(attribute);
         Attribute out = attribute;
-        // Corners without a value have none to point at in an archive: they take the first.
-        for (auto& index : out.indices)
-            index = std::max(index, 0);
         turnCorners(topology, out);
-        while (archive_.sampleCount(*values_) < sample) // a parameter that begins late
-            WYC_CHECK(store(out));
         return store(out);
     }
 
@@ -126,9 +125,11 @@ class SceneWriter {
   public:
     SceneWriter(ArchiveWriter& archive, const Scene& scene, const Progress& progress)
         : archive_(archive), scene_(scene), progress_(progress), ids_(scene.nodes.size()) {
-        for (const Node& node : scene.nodes)
-            if (node.geometry)
-                totalSamples_ += node.geometry->sampling().count();
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            byId_.emplace(scene.nodes[i].id.value, i);
+            if (scene.nodes[i].geometry)
+                totalSamples_ += scene.nodes[i].geometry->sampling().count();
+        }
     }
 
     Status write() {
@@ -147,32 +148,35 @@ class SceneWriter {
 
   private:
     Status writeNode(const Node& node, std::size_t index) {
-        const auto parent = node.parent < 0 ? archive_.topObject() : ids_[static_cast<std::size_t>(node.parent)];
+        auto parent = node.parent < 0 ? archive_.topObject() : ids_[static_cast<std::size_t>(node.parent)];
         const PropertiesPtr& properties = node.properties;
-        // Shape and transform as the source has them: so are all their properties.
-        const bool untouched = properties && properties->shape() == node.geometry.get() &&
-                               properties->transform() == node.transform.get() && node.kind != NodeKind::Instances;
-        if (untouched) {
-            ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
-            return copyRest(node, ids_[index]);
-        }
         if (node.kind == NodeKind::Instances) {
             ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
             const auto source =
                 archive_.addProperty(ids_[index], {".instanceSource", Property::Kind::Scalar, Pod::String, 1, {}, 0});
-            WYC_CHECK(archive_.addSample(
-                source, std::as_bytes(std::span(node.instanceOf.c_str(), node.instanceOf.size() + 1))));
+            const auto shown = node.instanceOf ? byId_.find(node.instanceOf->value) : byId_.end();
+            const std::string& path = shown == byId_.end() ? node.instanceLabel : scene_.nodes[shown->second].path;
+            WYC_CHECK(archive_.addSample(source, std::as_bytes(std::span(path.c_str(), path.size() + 1))));
             return copyRest(node, ids_[index]);
         }
-        if (node.geometry && node.transform) {
-            // A shape that carries its own transform: the format wants one above it.
-            const auto above =
-                archive_.addObject(parent, node.name + "_place", schemaMetadata(NodeKind::Transform, true));
-            WYC_CHECK(writeTransform(node, above));
-            return writeShape(node, above, index);
+        // What stands where it is by itself: the format wants the transform above it. It has the same name.
+        const bool placed = node.transform && node.kind != NodeKind::Transform;
+        if (placed) {
+            parent = archive_.addObject(parent, node.name, schemaMetadata(NodeKind::Transform, true));
+            WYC_CHECK(writeTransform(node, parent));
+        }
+        // Shape and transform as the source has them: so are all their properties.
+        const bool sameShape = properties && properties->shape() == node.geometry.get();
+        if (sameShape && (placed || properties->transform() == node.transform.get())) {
+            ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
+            return copyRest(node, ids_[index]);
         }
         if (node.geometry)
             return writeShape(node, parent, index);
+        if (placed) {
+            ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
+            return copyRest(node, ids_[index]);
+        }
         // Kinds that have nothing to write keep their place as a plain transform, so that children stand.
         ids_[index] = archive_.addObject(parent, node.name,
                                          node.kind == NodeKind::Transform ? objectMetadata(node)
@@ -184,17 +188,15 @@ class SceneWriter {
     // The node's properties but for those that were made anew and the group that they were in; visibility in its place.
     Status copyRest(const Node& node, ArchiveWriter::ObjectId object, std::string_view group = {}) {
         bool visibilityWritten = false;
-        if (node.properties) {
-            for (PropertyNode& property : node.properties->all()) {
-                if (property.name == "visible") {
-                    visibilityWritten = true;
-                    WYC_CHECK(writeVisibility(node, object));
-                } else if (property.name != group && !isMadeAnew({}, property.name, node.kind)) {
-                    const bool schema = !property.values && property.name == schemaOf(node.kind).group;
-                    if (schema && property.metadata.empty() && node.kind != NodeKind::Other)
-                        property.metadata = schemaMetadata(node.kind, false);
-                    WYC_CHECK(copyProperty(object, property));
-                }
+        for (PropertyNode& property : laidOut(node)) {
+            if (property.name == "visible") {
+                visibilityWritten = true;
+                WYC_CHECK(writeVisibility(node, object));
+            } else if (property.name != group && !isMadeAnew({}, property.name, node.kind)) {
+                const bool schema = !property.values && property.name == schemaOf(node.kind).group;
+                if (schema && property.metadata.empty() && node.kind != NodeKind::Other)
+                    property.metadata = schemaMetadata(node.kind, false);
+                WYC_CHECK(copyProperty(object, property));
             }
         }
         return visibilityWritten ? Status{} : writeVisibility(node, object);
@@ -202,8 +204,9 @@ class SceneWriter {
 
     // Members of a group ("P" of ".geom") that were not made anew.
     Status copyMembers(const Node& node, std::string_view group, ArchiveWriter::PropertyId into) {
-        const auto found = findProperty(node.properties, group);
-        if (!found)
+        const std::vector<PropertyNode> all = laidOut(node);
+        const auto found = std::find_if(all.begin(), all.end(), [&](const PropertyNode& p) { return p.name == group; });
+        if (found == all.end())
             return {};
         for (const PropertyNode& property : found->children) {
             // UVs and normals of a type that shapes do not have are carried like anything else.
@@ -225,7 +228,7 @@ class SceneWriter {
         const SampledValues& values = *property.values;
         const auto id = archive_.addProperty(
             parent, {property.name, values.isArray() ? Property::Kind::Array : Property::Kind::Scalar, values.type(),
-                     values.extent(), property.metadata, archive_.addTimeSampling(values.sampling())});
+                     values.extent(), property.metadata, archive_.addTimeSampling(values.statedSampling())});
         const std::size_t count = values.sampling().count();
         const auto sameAsBefore = [&](std::size_t i) {
             return i > 0 && (values.constant() || (values.token(i) && values.token(i) == values.token(i - 1)));
@@ -335,7 +338,7 @@ class SceneWriter {
                 archive_.addProperty(xform, {".animChans", Property::Kind::Array, Pod::UInt32, 1, {}, sampling});
             WYC_CHECK(archive_.addValues<std::uint32_t>(channelsId, animated));
         }
-        return copyMembers(node, ".xform", xform);
+        return node.kind == NodeKind::Transform ? copyMembers(node, ".xform", xform) : Status{};
     }
 
     // One frame of a mesh on its way: filled by any thread, stored in order.
@@ -345,6 +348,7 @@ class SceneWriter {
         std::array<double, 6> bounds{};
         TopologyPtr topology;
         ExtrasPtr extras;
+        std::vector<std::uint64_t> ids;
     };
 
     Status writeShape(const Node& node, ArchiveWriter::ObjectId parent, std::size_t index) {
@@ -365,7 +369,7 @@ class SceneWriter {
         std::optional<ArchiveWriter::PropertyId> corners;
         std::optional<ArchiveWriter::PropertyId> sizes;
         std::optional<ArchiveWriter::PropertyId> ids;
-        const bool numbered = node.kind == NodeKind::Points && !findProperty(node.properties, ".geom/.pointIds");
+        const bool numbered = node.kind == NodeKind::Points && !findMeaning(node.properties, Meaning::PointIds);
         if (numbered) {
             ids = archive_.addProperty(geom, {".pointIds", Property::Kind::Array, Pod::UInt64, 1, {}, sampling});
         } else if (!bare) {
@@ -374,6 +378,12 @@ class SceneWriter {
         }
         ParameterWriter uvs(archive_, geom, "uv", 2, "vector", sampling);
         ParameterWriter normals(archive_, geom, "N", 3, "normal", sampling);
+
+        // A value for each corner of each sample, or none at all: nothing is made up where the source has none.
+        WYC_TRY(uvGaps, layerGaps(geometry, Layer::Uvs));
+        WYC_TRY(normalGaps, layerGaps(geometry, Layer::Normals));
+        const bool hasUvs = !bare && !uvGaps.any();
+        const bool hasNormals = !bare && !normalGaps.any();
 
         constexpr std::size_t kSlots = 4;
         std::array<Slot, kSlots> slots;
@@ -398,6 +408,18 @@ class SceneWriter {
                 WYC_TRY(extras, geometry.extras(i));
                 slot.topology = topology;
                 slot.extras = extras;
+                if (numbered) {
+                    WYC_TRY(own, geometry.ids(i));
+                    if (own) {
+                        slot.ids = *own;
+                    } else {
+                        // The format wants numbers. Where points come and go without any, nobody knows which is which:
+                        // no number stands twice.
+                        slot.ids.resize(slot.points.size());
+                        std::iota(slot.ids.begin(), slot.ids.end(),
+                                  geometry.topologyVaries() ? static_cast<std::uint64_t>(i) << 32U : 0U);
+                    }
+                }
                 return {};
             },
             [&](std::size_t i, std::size_t s) -> Status {
@@ -405,10 +427,7 @@ class SceneWriter {
                 WYC_CHECK(archive_.addSample(points, std::as_bytes(std::span(slot.points)), slot.key));
                 WYC_CHECK(archive_.addValues<double>(bounds, slot.bounds));
                 if (numbered) {
-                    std::vector<std::uint64_t> numbers(slot.points.size());
-                    for (std::size_t n = 0; n < numbers.size(); ++n)
-                        numbers[n] = n;
-                    WYC_CHECK(archive_.addValues<std::uint64_t>(*ids, numbers));
+                    WYC_CHECK(archive_.addValues<std::uint64_t>(*ids, slot.ids));
                 } else if (!bare) {
                     if (slot.topology != lastTopology) {
                         WYC_TRY(turnedTopology, turned(*slot.topology));
@@ -420,8 +439,10 @@ class SceneWriter {
                     WYC_CHECK(
                         archive_.addSample(*corners, std::as_bytes(std::span(lastTurned->corners())), cornersKey));
                     WYC_CHECK(archive_.addSample(*sizes, std::as_bytes(std::span(lastTurned->faceSizes())), sizesKey));
-                    WYC_CHECK(uvs.add(slot.extras->uvs, *slot.topology, i));
-                    WYC_CHECK(normals.add(slot.extras->normals, *slot.topology, i));
+                    if (hasUvs)
+                        WYC_CHECK(uvs.add(slot.extras->uvs, *slot.topology));
+                    if (hasNormals)
+                        WYC_CHECK(normals.add(slot.extras->normals, *slot.topology));
                 }
                 reportSample(fmt::format("{}, sample {} of {}", node.name, i + 1, count));
                 return {};
@@ -464,16 +485,23 @@ class SceneWriter {
     const Scene& scene_;
     const Progress& progress_;
     std::vector<ArchiveWriter::ObjectId> ids_;
+    std::unordered_map<std::uint64_t, std::size_t> byId_;
     std::size_t totalSamples_ = 0;
     std::size_t doneSamples_ = 0;
 };
 
 Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& target, const WriteOptions& options,
                                            const Progress& progress) {
+    // What another archive says of itself goes on, but for what is not true of this one.
     Metadata metadata;
+    if (scene.metadataFormat == kFormatId)
+        metadata = scene.metadata;
+    for (const char* own : {"_ai_DCC_FPS", "_ai_DateWritten", "wyc_unit_metres", "wyc_up_axis"})
+        metadata.erase(own);
     metadata["_ai_AlembicVersion"] = "Alembic 1.8.5 layout, written by Wychronos";
     metadata["_ai_Application"] = options.application;
-    metadata["_ai_DCC_FPS"] = fmt::format("{:.6f}", options.rate.value());
+    if (scene.rate)
+        metadata["_ai_DCC_FPS"] = fmt::format("{:.6f}", scene.rate->value());
     if (!options.dateText.empty())
         metadata["_ai_DateWritten"] = options.dateText;
     if (!options.description.empty())
@@ -500,7 +528,7 @@ Format format() {
     traits.properties = traits.instances = traits.groups = true;
     traits.varyingTopology = traits.subFrame = traits.unevenTimes = traits.times = true;
     traits.statesRate = traits.statesUnit = traits.statesUpAxis = true;
-    return {"alembic", "Alembic archive", {".abc"}, traits, &openArchive, &writeArchive};
+    return {kFormatId, "Alembic archive", {".abc"}, traits, &openArchive, &writeArchive};
 }
 
 } // namespace wyc::abc

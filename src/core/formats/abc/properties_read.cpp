@@ -1,7 +1,116 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/abc/properties_read.h"
 
+#include <algorithm>
+
+#include "formats/abc/abc.h"
+#include "formats/abc/layout.h"
+
 namespace wyc::abc {
+
+SpaceRole roleOf(const PropertyNode& property, const std::string& path) {
+    if (!property.values)
+        return SpaceRole::None;
+    const SampledValues& values = *property.values;
+    const bool real = values.type() == ValueType::Float || values.type() == ValueType::Double;
+    if (!real)
+        return SpaceRole::None;
+    const std::string& name = property.name;
+    if (name == ".core" && values.extent() == 16)
+        return SpaceRole::CameraCore;
+    if ((name == ".childBnds" || name == ".selfBnds") && values.extent() == 6)
+        return SpaceRole::Box;
+    const bool below = path == ".geom" || path.starts_with(".geom/");
+    if (!below)
+        return SpaceRole::None;
+    // A parameter that is indexed keeps its values one group further down.
+    const std::string parent = path.substr(path.rfind('/') + 1);
+    if (name == ".widths" || name == "width" || (name == ".vals" && (parent == ".widths" || parent == "width")))
+        return SpaceRole::Length;
+    if (values.extent() != 3)
+        return SpaceRole::None;
+    if (name == "P")
+        return SpaceRole::Position;
+    if (name == ".velocities")
+        return SpaceRole::Velocity;
+    if (name == "N" || parent == "N")
+        return SpaceRole::Normal;
+    const auto said = property.metadata.find("interpretation");
+    if (path.find(".arbGeomParams") == std::string::npos || said == property.metadata.end())
+        return SpaceRole::None;
+    if (said->second == "vector") {
+        const std::string& its = name == ".vals" ? parent : name;
+        return its == "v" || its == "velocity" ? SpaceRole::Velocity : SpaceRole::Vector;
+    }
+    return said->second == "point"    ? SpaceRole::Position
+           : said->second == "normal" ? SpaceRole::Normal
+                                      : SpaceRole::None;
+}
+
+Scope scopeOf(const Metadata& metadata) {
+    const auto found = metadata.find("geoScope");
+    if (found == metadata.end() || found->second == "fvr")
+        return Scope::Corner;
+    if (found->second == "con")
+        return Scope::Constant;
+    if (found->second == "uni")
+        return Scope::Face;
+    return Scope::Point;
+}
+
+Meaning meaningOf(const std::string& name, const std::string& path, NodeKind kind) {
+    const auto among = [&](std::initializer_list<std::string_view> names) {
+        return std::find(names.begin(), names.end(), name) != names.end();
+    };
+    if (isMadeAnew(path, name, kind))
+        return Meaning::Itself;
+    if (path.ends_with("/.arbGeomParams") || path.ends_with("/.userProperties")) {
+        if (kind == NodeKind::Light) {
+            for (const LightName& light : kLightNames)
+                if (name == light.name)
+                    return light.meaning;
+        }
+        return path.ends_with(".arbGeomParams") ? Meaning::Parameter : Meaning::UserValue;
+    }
+    if (path == ".faceset" && name == ".faces")
+        return Meaning::SetFaces;
+    if (kind == NodeKind::Light && path == ".geom/.camera" && name == ".core")
+        return Meaning::CameraFigures;
+    if (path != ".geom")
+        return Meaning::Unknown;
+    switch (kind) {
+    case NodeKind::Camera:
+        return name == ".core"               ? Meaning::CameraFigures
+               : name == ".filmBackOps"      ? Meaning::FilmBackOps
+               : name == ".filmBackChannels" ? Meaning::FilmBackNumbers
+                                             : Meaning::Unknown;
+    case NodeKind::Curves:
+        if (name == "nVertices")
+            return Meaning::CurveSizes;
+        if (name == "curveBasisAndType")
+            return Meaning::CurveKind;
+        if (name == ".orders")
+            return Meaning::CurveOrders;
+        if (name == ".knots")
+            return Meaning::CurveKnots;
+        if (name == "w")
+            return Meaning::CurveWeights;
+        break;
+    case NodeKind::Subdivision:
+        if (name.starts_with(".crease") || name.starts_with(".corner") ||
+            among({".holes", ".scheme", ".interpolateBoundary", ".faceVaryingInterpolateBoundary",
+                   ".faceVaryingPropagateCorners"}))
+            return Meaning::SurfaceSetting;
+        break;
+    default: break;
+    }
+    if (name == (kind == NodeKind::Curves ? "width" : ".widths"))
+        return Meaning::Widths;
+    if (name == ".velocities")
+        return Meaning::Velocities;
+    return name == ".pointIds" ? Meaning::PointIds : Meaning::Unknown;
+}
+
 namespace {
 
 using ArchivePtr = std::shared_ptr<const Archive>;
@@ -36,12 +145,16 @@ class ArchiveValues final : public SampledValues {
 
 class ArchiveProperties final : public Properties {
   public:
-    ArchiveProperties(ArchivePtr archive, std::size_t object, GeometryPtr shape, TransformPtr transform)
+    ArchiveProperties(ArchivePtr archive, std::size_t object, NodeKind kind, GeometryPtr shape, TransformPtr transform,
+                      GeometryPtr carrier)
         : archive_(std::move(archive)),
           object_(archive_->objects()[object]),
+          kind_(kind),
           shape_(std::move(shape)),
-          transform_(std::move(transform)) {}
+          transform_(std::move(transform)),
+          carrier_(std::move(carrier)) {}
     [[nodiscard]] std::vector<PropertyNode> all() const override { return nodesOf(object_.properties, {}); }
+    [[nodiscard]] std::string_view layout() const override { return kFormatId; }
     [[nodiscard]] const Geometry* shape() const override { return shape_.get(); }
     [[nodiscard]] const Transform* transform() const override { return transform_.get(); }
     [[nodiscard]] const Metadata& metadata() const override { return object_.metadata; }
@@ -59,21 +172,43 @@ class ArchiveProperties final : public Properties {
             else
                 node.values = std::make_shared<ArchiveValues>(archive_, property);
             node.role = roleOf(node, path);
+            node.meaning = meaningOf(node.name, path, kind_);
+            node.scope = scopeOf(property.metadata);
             result.push_back(std::move(node));
         }
+        for (PropertyNode& node : result)
+            if (node.values && sitsOnNoTime(node.values->sampling()))
+                if (const auto lead = leadOf(node.values->sampling().count(), result))
+                    node.values = alignedValues(node.values, *lead);
         return result;
+    }
+    // Some numbers sit on the identity sampling (one a second from zero) though they change: film-back numbers, the
+    // faces of a set. They go sample by sample with what they belong to.
+    static bool sitsOnNoTime(const Sampling& sampling) {
+        return sampling.count() > 1 && sampling.kind() == Sampling::Kind::Uniform && sampling.storedTimes()[0] == 0.0 &&
+               sampling.cycleSeconds() == 1.0;
+    }
+    [[nodiscard]] std::optional<Sampling> leadOf(std::size_t count, const std::vector<PropertyNode>& siblings) const {
+        if (carrier_ && carrier_->sampling().count() == count)
+            return carrier_->sampling();
+        for (const PropertyNode& other : siblings)
+            if (other.name == ".core" && other.values && other.values->sampling().count() == count)
+                return other.values->sampling();
+        return std::nullopt;
     }
     ArchivePtr archive_;
     const Object& object_;
+    NodeKind kind_;
     GeometryPtr shape_;
     TransformPtr transform_;
+    GeometryPtr carrier_; // the shape it belongs to: its own, or of a set of faces the mesh's
 };
 
 } // namespace
 
-PropertiesPtr propertiesOf(std::shared_ptr<const Archive> archive, std::size_t object, const GeometryPtr& shape,
-                           const TransformPtr& transform) {
-    return std::make_shared<ArchiveProperties>(std::move(archive), object, shape, transform);
+PropertiesPtr propertiesOf(std::shared_ptr<const Archive> archive, std::size_t object, NodeKind kind,
+                           const GeometryPtr& shape, const TransformPtr& transform, const GeometryPtr& carrier) {
+    return std::make_shared<ArchiveProperties>(std::move(archive), object, kind, shape, transform, carrier);
 }
 
 } // namespace wyc::abc

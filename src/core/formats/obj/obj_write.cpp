@@ -28,6 +28,14 @@ void appendRow(std::string& text, const char* keyword, std::span<const float> nu
     text += '\n';
 }
 
+// A blank would make two groups of one.
+std::string groupName(const std::string& name) {
+    std::string result = name.empty() ? "group" : name;
+    std::replace_if(
+        result.begin(), result.end(), [](unsigned char c) { return c <= ' '; }, '_');
+    return result;
+}
+
 // Which group names and which material hold for each face, as the statements to print before it.
 std::vector<std::string> statementsPerFace(const MeshExtras& extras, std::size_t faceCount) {
     std::vector<std::string> groups(faceCount);
@@ -39,7 +47,7 @@ std::vector<std::string> statementsPerFace(const MeshExtras& extras, std::size_t
             if (face < 0 || f >= faceCount)
                 continue;
             if (set.kind == FaceSet::Kind::Group)
-                groups[f] += " " + set.name;
+                groups[f] += " " + groupName(set.name);
             else if (set.kind == FaceSet::Kind::Material)
                 materials[f] = set.name;
             else
@@ -244,19 +252,20 @@ Result<std::vector<fs::path>> writeSequence(const Scene& scene, const fs::path& 
 FormatTraits objTraits() {
     FormatTraits traits;
     traits.faces = traits.uvs = traits.normals = traits.colours = traits.groups = traits.materials = true;
+    traits.gaps = true;
     return traits;
 }
 
 } // namespace
 
 Format format() {
-    return {"obj", "OBJ file", {".obj"}, objTraits(), &openObj, &writeObj};
+    return {"obj", "OBJ file", {".obj"}, objTraits(), &openObj, &writeObj, &groupName};
 }
 
 Format sequenceFormat() {
     FormatTraits traits = objTraits();
     traits.sequence = traits.varyingTopology = true;
-    return {"obj-sequence", "OBJ sequence", {".obj"}, traits, &openObj, &writeSequence};
+    return {"obj-sequence", "OBJ sequence", {".obj"}, traits, &openObj, &writeSequence, &groupName};
 }
 
 } // namespace wyc::obj

@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The chain of steps that a delivery or a conversion adds behind an item's own: one function, one order.
+#include "delivery/delivery.h"
+
+namespace wyc {
+
+struct ChainSpec {
+    bool world = false;
+    std::optional<std::pair<std::string, std::string>> unit; // from, to: as the unit step takes them
+    double scale = 1.0;
+    std::optional<std::pair<UpAxis, UpAxis>> up; // from, to
+    double lead = 0.0;                           // frames left out at the start
+    std::optional<FrameRate> rate;               // resampled to it
+    std::string resample = "linear";
+    double offset = 0.0;
+    std::optional<FrameRange> range; // in frames of `rangeRate`, or of the scene
+    std::optional<FrameRate> rangeRate;
+    double handles = 0.0;
+    std::string frames;
+    int every = 1;
+    std::optional<double> length;
+    std::optional<ShutterSpec> shutter;
+    std::optional<double> firstFrame;
+};
+
+/// The order in which they act: to world space, unit, scale, up axis, lead, rate (where it is the range's), offset,
+/// range and handles, chosen frames, every n-th, rate (where it is another), length, shutter, first frame.
+[[nodiscard]] std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec);
+
+} // namespace wyc

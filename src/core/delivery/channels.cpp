@@ -1,0 +1,259 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "delivery/channels.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/bytes.h"
+#include "base/hash.h"
+#include "base/text.h"
+#include "scene/layers.h"
+
+namespace wyc {
+namespace {
+
+template<class T> std::uint64_t hashOf(const std::vector<T>& values) {
+    return hash64(std::as_bytes(std::span(values)));
+}
+
+std::vector<double> timesOf(const Sampling& sampling) {
+    return sampling.count() > 1 ? sampling.times() : std::vector<double>();
+}
+
+std::string channelName(const PropertyNode& property, const std::string& group) {
+    switch (property.meaning) {
+    case Meaning::Unknown: return group.empty() ? property.name : group + "/" + property.name;
+    case Meaning::Parameter:
+    case Meaning::UserValue:
+    case Meaning::SurfaceSetting: return fmt::format("{} '{}'", meaningName(property.meaning), property.name);
+    default: return meaningName(property.meaning);
+    }
+}
+
+// What has a meaning is known by it wherever a layout keeps it; what has none by its place in the layout.
+Status addProperties(const std::vector<PropertyNode>& list, const std::string& group, std::vector<Channel>& into) {
+    for (const PropertyNode& property : list) {
+        if (property.meaning == Meaning::Itself)
+            continue;
+        const std::string name = channelName(property, group);
+        if (!property.values) {
+            WYC_CHECK(addProperties(property.children, name, into));
+            continue;
+        }
+        const SampledValues& values = *property.values;
+        const std::size_t count = values.sampling().count();
+        Channel channel{name, timesOf(values.sampling()), {}};
+        std::optional<std::uint64_t> token;
+        for (std::size_t i = 0; i < count; ++i) {
+            const auto now = values.token(i);
+            if (i == 0 || !now || now != token) {
+                WYC_TRY(value, values.read(i));
+                std::vector<std::byte> bytes;
+                appendBytes(bytes, static_cast<std::uint8_t>(values.type()));
+                appendBytes(bytes, values.extent());
+                channel.samples.push_back(hash64(bytes, value.bytes));
+            } else {
+                channel.samples.push_back(channel.samples.back());
+            }
+            token = now;
+        }
+        into.push_back(std::move(channel));
+    }
+    return {};
+}
+
+Status addTransform(const Scene& scene, std::size_t node, std::vector<Channel>& into) {
+    const Node& it = scene.nodes[node];
+    const TransformPtr& transform = it.transform;
+    if (!transform)
+        return {};
+    Channel channel{"transform", timesOf(transform->sampling()), {}};
+    bool identity = true;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, transform->sampling().count()); ++i) {
+        WYC_TRY(values, transform->channels(i));
+        WYC_TRY(inherits, transform->inherits(i));
+        std::vector<std::byte> bytes;
+        for (const TransformOp& op : transform->ops())
+            appendBytes(bytes, static_cast<std::uint8_t>(op.kind));
+        appendBytes(bytes, static_cast<std::uint8_t>(inherits ? 1 : 0));
+        for (const double value : values)
+            appendBytes(bytes, value + 0.0); // −0 is 0
+        identity = identity && inherits && matrixOf(transform->ops(), values).isIdentity();
+        channel.samples.push_back(hash64(bytes));
+    }
+    if (!identity || channel.samples.size() > 1) // nothing at all and an identity are the same
+        into.push_back(std::move(channel));
+    return {};
+}
+
+void addVisibility(const Node& node, std::vector<Channel>& into) {
+    if (!node.visibility || node.visibility->values.empty())
+        return;
+    Channel channel{"visibility", timesOf(node.visibility->sampling), {}};
+    for (const Visibility value : node.visibility->values)
+        channel.samples.push_back(static_cast<std::uint64_t>(static_cast<std::int64_t>(value) + 1));
+    if (channel.times.empty() && channel.samples.size() > 1)
+        channel.samples.resize(1);
+    into.push_back(std::move(channel));
+}
+
+std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const Format& format) {
+    std::vector<std::uint64_t> hashes;
+    for (const FaceSet& set : sets) {
+        if ((set.kind == FaceSet::Kind::Material) != materials || set.faces.empty())
+            continue;
+        const std::string name =
+            format.groupName && !materials && set.kind == FaceSet::Kind::Group ? format.groupName(set.name) : set.name;
+        hashes.push_back(
+            hash64(std::as_bytes(std::span(name.data(), name.size())), std::as_bytes(std::span(set.faces))));
+    }
+    std::sort(hashes.begin(), hashes.end());
+    return hashes.empty() ? 0 : hashOf(hashes);
+}
+
+// Faces and what lies on them. One sample stands for all where none can differ.
+Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<Channel>& into) {
+    const FormatTraits& traits = format.traits;
+    const auto add = [&](const char* name, bool varies, auto&& hashAt) -> Status {
+        Channel channel{name, {}, {}};
+        bool any = false;
+        for (std::size_t i = 0; i < (varies ? samples : std::min<std::size_t>(1, samples)); ++i) {
+            Result<std::uint64_t> hash = hashAt(i);
+            if (!hash)
+                return fail(std::move(hash.error()));
+            any = any || *hash != 0;
+            channel.samples.push_back(*hash);
+        }
+        // Samples that turned out alike are one: another file may know at once that they are.
+        if (std::all_of(channel.samples.begin(), channel.samples.end(),
+                        [&](std::uint64_t h) { return h == channel.samples.front(); }))
+            channel.samples.resize(std::min<std::size_t>(1, channel.samples.size()));
+        if (any)
+            into.push_back(std::move(channel));
+        return {};
+    };
+    if (traits.faces)
+        WYC_CHECK(add("faces", geometry.topologyVaries(), [&](std::size_t i) -> Result<std::uint64_t> {
+            WYC_TRY(topology, geometry.topology(i));
+            return topology->faceCount() ? topology->hash() : 0;
+        }));
+    for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
+        const bool kept = layer == Layer::Uvs ? traits.uvs : layer == Layer::Normals ? traits.normals : traits.colours;
+        if (!kept || !traits.faces)
+            continue;
+        if (!traits.gaps) {
+            WYC_TRY(gaps, layerGaps(geometry, layer));
+            if (gaps.any())
+                continue; // told as a loss
+        }
+        const std::size_t extent = layer == Layer::Uvs ? 2 : 3;
+        WYC_CHECK(add(layerName(layer), geometry.extrasVary(), [&](std::size_t i) -> Result<std::uint64_t> {
+            WYC_TRY(extras, geometry.extras(i));
+            const Attribute& attribute = layerOf(*extras, layer);
+            if (attribute.isEmpty() ||
+                (layer == Layer::Colours && (attribute.scope != Scope::Point || !attribute.indices.empty())))
+                return std::uint64_t{0};
+            WYC_TRY(topology, geometry.topology(i));
+            WYC_TRY(points, geometry.pointCount(i));
+            return hashOf(cornerValues(attribute, *topology, points, extent));
+        }));
+    }
+    for (const bool materials : {false, true})
+        if (materials ? traits.materials : traits.groups)
+            WYC_CHECK(add(materials ? "material faces" : "groups", geometry.extrasVary(),
+                          [&](std::size_t i) -> Result<std::uint64_t> {
+                              WYC_TRY(extras, geometry.extras(i));
+                              return setsHash(extras->faceSets, materials, format);
+                          }));
+    return {};
+}
+
+} // namespace
+
+std::uint64_t Channel::hash() const {
+    return hash64(std::as_bytes(std::span(times)), std::as_bytes(std::span(samples)));
+}
+
+Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format) {
+    const Node& it = scene.nodes[node];
+    const FormatTraits& traits = format.traits;
+    std::vector<Channel> result;
+    if (traits.properties && it.properties)
+        WYC_CHECK(addProperties(it.properties->all(), {}, result));
+    if (traits.transforms)
+        WYC_CHECK(addTransform(scene, node, result));
+    if (traits.visibility)
+        addVisibility(it, result);
+    if (it.geometry && it.kind != NodeKind::Curves && it.geometry->sampling().count() > 0) {
+        const bool all = traits.times || traits.sequence;
+        WYC_CHECK(addMesh(*it.geometry, format, all ? it.geometry->sampling().count() : 1, result));
+        // Ids that the scene keeps with the points, not among the properties.
+        const auto named = [](const Channel& c) { return c.name == meaningName(Meaning::PointIds); };
+        if (traits.properties && it.kind == NodeKind::Points && std::none_of(result.begin(), result.end(), named)) {
+            Channel channel{meaningName(Meaning::PointIds), timesOf(it.geometry->sampling()), {}};
+            for (std::size_t i = 0; i < it.geometry->sampling().count(); ++i) {
+                WYC_TRY(ids, it.geometry->ids(i));
+                if (!ids)
+                    break;
+                std::vector<std::byte> bytes;
+                appendBytes(bytes, static_cast<std::uint8_t>(ValueType::UInt64));
+                appendBytes(bytes, std::uint32_t{1});
+                channel.samples.push_back(hash64(bytes, std::as_bytes(std::span(*ids))));
+            }
+            if (channel.samples.size() == it.geometry->sampling().count())
+                result.push_back(std::move(channel));
+        }
+    }
+    std::sort(result.begin(), result.end(), [](const Channel& a, const Channel& b) { return a.name < b.name; });
+    return result;
+}
+
+std::vector<Channel> sceneChannels(const Scene& scene, const Format& format) {
+    std::vector<Channel> result;
+    const auto text = [](const std::string& words) {
+        return hash64(std::as_bytes(std::span(words.data(), words.size())));
+    };
+    if (format.traits.statesUnit && scene.unitMetres)
+        result.push_back({"unit", {}, {text(shortestNumber(*scene.unitMetres))}});
+    if (format.traits.statesUpAxis && scene.upAxis)
+        result.push_back({"up axis", {}, {text(upAxisName(*scene.upAxis))}});
+    if (format.traits.statesRate && format.traits.manyItems && scene.rate)
+        result.push_back({"rate", {}, {text(scene.rate->text())}});
+    if (format.traits.materials)
+        for (const Material& material : scene.materials) {
+            std::string words = material.texturePath;
+            if (material.baseColour)
+                for (const float part : *material.baseColour)
+                    words += fmt::format(" {}", part);
+            result.push_back({fmt::format("material '{}'", material.name), {}, {text(words)}});
+        }
+    std::sort(result.begin(), result.end(), [](const Channel& a, const Channel& b) { return a.name < b.name; });
+    return result;
+}
+
+std::string difference(const Channel& meant, const Channel* found, double secondsTolerance, const FrameRate& rate) {
+    if (!found)
+        return fmt::format("{}: not there", meant.name);
+    if (meant.samples.size() != found->samples.size())
+        return fmt::format("{}: {} sample{} were meant, {} are there", meant.name, meant.samples.size(),
+                           meant.samples.size() == 1 ? "" : "s", found->samples.size());
+    const auto at = [&](std::size_t i) {
+        return i < meant.times.size()
+                   ? fmt::format(" at frame {}", frameText(snappedFrame(rate.frameAt(meant.times[i]))))
+                   : std::string();
+    };
+    for (std::size_t i = 0; i < meant.samples.size(); ++i) {
+        if (i < meant.times.size() && i < found->times.size() &&
+            std::abs(meant.times[i] - found->times[i]) > secondsTolerance)
+            return fmt::format("{}: sample {} was meant for frame {}, it is at {}", meant.name, i,
+                               frameText(snappedFrame(rate.frameAt(meant.times[i]))),
+                               frameText(snappedFrame(rate.frameAt(found->times[i]))));
+        if (meant.samples[i] != found->samples[i])
+            return fmt::format("{}: not what was meant{}", meant.name, at(i));
+    }
+    return {};
+}
+
+} // namespace wyc

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What a node says, channel by channel, as hashes that can be compared and recorded. Points are not among them: they
+// are compared one by one.
+#include <string>
+#include <vector>
+
+#include "formats/format.h"
+#include "scene/scene.h"
+
+namespace wyc {
+
+struct Channel {
+    std::string name;                   // "UVs", "visibility", "user value 'glow'"
+    std::vector<double> times;          // of the samples; empty where it does not change
+    std::vector<std::uint64_t> samples; // XXH64 of each
+    /// XXH64 of times and samples.
+    [[nodiscard]] std::uint64_t hash() const;
+};
+
+/// Channels of a node that the format keeps, sorted by name.
+[[nodiscard]] Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format);
+/// What a scene says as a whole: rate, unit, axis, materials.
+[[nodiscard]] std::vector<Channel> sceneChannels(const Scene& scene, const Format& format);
+/// Words for the first difference; empty when there is none. Times may differ by `secondsTolerance`.
+[[nodiscard]] std::string difference(const Channel& meant, const Channel* found, double secondsTolerance,
+                                     const FrameRate& rate);
+
+} // namespace wyc

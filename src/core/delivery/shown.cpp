@@ -1,0 +1,493 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "delivery/shown.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <unordered_map>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "scene/camera.h"
+#include "scene/instances.h"
+
+namespace wyc {
+namespace {
+
+constexpr double kRounding = 1e-7;          // seconds: far below a ten-thousandth of a frame
+constexpr std::size_t kMostBetween = 48;    // moments between samples, evenly over the item
+constexpr std::size_t kPointsBetween = 512; // points looked at there
+constexpr double kFloatSteps = 2e-6;        // of a coordinate's size: float32 in, a few sums, float32 out
+constexpr std::size_t kMostWords = 4;
+
+Vec3d mixed(const Vec3f& a, const Vec3f& b, double w) {
+    const Vec3d from(a);
+    return w == 0.0 ? from : from + (Vec3d(b) - from) * w;
+}
+
+// Points of a pose between two samples: those that have a successor are on their way to it.
+struct PlainPose {
+    std::vector<Vec3f> below;
+    std::vector<Vec3f> above;          // in the order of `below`; empty = nothing lies between
+    std::vector<std::uint8_t> follows; // whether a point has a successor; empty = all
+    double weight = 0.0;
+    [[nodiscard]] Vec3d at(std::size_t i) const {
+        return above.empty() || (!follows.empty() && !follows[i]) ? Vec3d(below[i]) : mixed(below[i], above[i], weight);
+    }
+};
+
+Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count) {
+    const auto at = plainPosition(shape.sampling(), seconds);
+    PlainPose pose;
+    pose.weight = at.weight;
+    WYC_TRY(there, shape.pointCount(at.below));
+    first = std::min(first, there);
+    pose.below.resize(std::min(count, there - first));
+    WYC_CHECK(shape.readRange(at.below, first, pose.below));
+    if (at.weight == 0.0)
+        return pose;
+    WYC_TRY(ids, shape.ids(at.below));
+    WYC_TRY(laterIds, shape.ids(at.above));
+    WYC_TRY(later, shape.pointCount(at.above));
+    if (ids && laterIds && *ids != *laterIds) {
+        std::unordered_map<std::uint64_t, std::size_t> places;
+        for (std::size_t i = 0; i < laterIds->size(); ++i)
+            places.emplace((*laterIds)[i], i);
+        std::vector<Vec3f> all(later);
+        WYC_CHECK(shape.readRange(at.above, 0, all));
+        for (std::size_t i = 0; i < pose.below.size(); ++i) {
+            const auto found = places.find((*ids)[first + i]);
+            pose.follows.push_back(found != places.end());
+            pose.above.push_back(found == places.end() ? pose.below[i] : all[found->second]);
+        }
+        return pose;
+    }
+    WYC_TRY(faces, shape.topology(at.below));
+    WYC_TRY(laterFaces, shape.topology(at.above));
+    if (later != there || faces->hash() != laterFaces->hash())
+        return pose;
+    pose.above.resize(pose.below.size());
+    WYC_CHECK(shape.readRange(at.above, first, pose.above));
+    return pose;
+}
+
+Result<std::vector<double>> plainFigures(const Node& node, double seconds) {
+    const ValuesPtr core = cameraValues(node);
+    if (!core || core->type() != ValueType::Double)
+        return std::vector<double>();
+    const auto at = plainPosition(core->sampling(), seconds);
+    WYC_TRY(values, valuesOf<double>(*core, at.below));
+    WYC_TRY(later, valuesOf<double>(*core, at.above));
+    for (std::size_t i = 0; i < values.size() && i < later.size(); ++i)
+        values[i] += (later[i] - values[i]) * at.weight;
+    return values;
+}
+
+double largest(const Mat4& m) {
+    double size = 0.0;
+    for (std::size_t i = 0; i < 12; ++i)
+        size = std::max(size, std::abs(m.m[i]));
+    return size;
+}
+
+double reach(const Vec3d& p) {
+    return std::max({std::abs(p.x), std::abs(p.y), std::abs(p.z)});
+}
+
+} // namespace
+
+PlainPosition plainPosition(const Sampling& sampling, double seconds) {
+    const std::size_t count = sampling.count();
+    if (count < 2)
+        return {};
+    std::size_t low = 0;
+    std::size_t high = count;
+    while (low < high) { // the first sample after the time
+        const std::size_t middle = (low + high) / 2;
+        if (sampling.time(middle) <= seconds + kRounding)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    if (low == 0)
+        return {};
+    if (low == count)
+        return {count - 1, count - 1, 0.0};
+    const double gap = sampling.time(low) - sampling.time(low - 1);
+    const double past = seconds - sampling.time(low - 1);
+    return past <= std::max(kRounding, 4e-6) && past <= gap * 1e-3 ? PlainPosition{low - 1, low - 1, 0.0}
+                                                                   : PlainPosition{low - 1, low, past / gap};
+}
+
+Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds) {
+    Mat4 world;
+    bool inheriting = true;
+    for (int i = static_cast<int>(node); i >= 0 && inheriting; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(i)].transform;
+        if (!transform || transform->sampling().count() == 0)
+            continue;
+        const auto at = plainPosition(transform->sampling(), seconds);
+        WYC_TRY(values, transform->channels(at.below));
+        WYC_TRY(inherits, transform->inherits(at.below));
+        if (at.weight > 0.0) {
+            WYC_TRY(later, transform->channels(at.above));
+            for (std::size_t k = 0; k < values.size() && k < later.size(); ++k)
+                values[k] += (later[k] - values[k]) * at.weight;
+        }
+        world = world * matrixOf(transform->ops(), values);
+        inheriting = inherits;
+    }
+    return world;
+}
+
+bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
+    for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
+        const auto& track = scene.nodes[static_cast<std::size_t>(i)].visibility;
+        if (!track || track->values.empty())
+            continue;
+        const std::size_t sample = plainPosition(track->sampling, seconds).below;
+        if (const Visibility value = track->values[std::min(sample, track->values.size() - 1)];
+            value != Visibility::AsParent)
+            return value == Visibility::Visible;
+    }
+    return true;
+}
+
+Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
+    Intention intention;
+    Scene scene = *source;
+    intention.source = std::move(source);
+    for (const Step& step : steps) {
+        if (!step.on)
+            continue;
+        WYC_TRY(meaning, meaningOf(scene, step));
+        if (meaning.time)
+            intention.time = meaning.time->map.of(intention.time);
+        if (meaning.space) {
+            intention.space = intention.space * meaning.space->matrix();
+            intention.scale *= meaning.space->scale;
+        }
+        WYC_TRY(next, applySteps(scene, {step}));
+        scene = std::move(next);
+    }
+    intention.rate = scene.workingRate;
+    intention.wanted = scene.wanted;
+    return intention;
+}
+
+std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
+                                         const std::vector<Intention>& intentions) {
+    const Node& it = meant.nodes[node];
+    for (const Intention& intention : intentions) {
+        ShownNode result(meant, node, intention);
+        const auto from = [&](const std::shared_ptr<const Scene>& scene) {
+            result.scene_ = scene;
+            result.parts_.clear();
+            if (!it.madeOf) {
+                if (const auto own = scene->find(it.id))
+                    result.parts_.push_back({*own, nullptr, nullptr});
+                return !result.parts_.empty();
+            }
+            for (const MadeOf& origin : *it.madeOf) {
+                const auto part = scene->find(origin.source);
+                if (!part)
+                    return false;
+                result.parts_.push_back({*part, origin.from, origin.to});
+            }
+            return !result.parts_.empty();
+        };
+        if (from(intention.source))
+            return result;
+        // A copy of an instance stands where the copies of the source's instances stand.
+        if (hasInstances(*intention.source) && !it.madeOf)
+            if (auto expanded = expandedInstances(*intention.source)) {
+                result.scene_ = std::make_shared<const Scene>(std::move(*expanded));
+                if (const auto same = result.scene_->find(it.path)) {
+                    result.parts_ = {{*same, nullptr, nullptr}};
+                    return result;
+                }
+            }
+    }
+    return std::nullopt;
+}
+
+std::optional<double> ShownNode::sourceTime(double seconds) const {
+    const auto poses = intention_->time.at(seconds);
+    return poses.size() == 1 ? std::optional(poses.front().seconds) : std::nullopt;
+}
+
+Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const {
+    std::optional<std::size_t> none;
+    const auto time = sourceTime(seconds);
+    if (!time || parts_.size() != 1 || parts_.front().from || parts_.front().to || !source().geometry ||
+        !intention_->space.isIdentity())
+        return none;
+    const auto at = plainPosition(source().geometry->sampling(), *time);
+    if (at.weight > 0.0)
+        return none;
+    WYC_TRY(here, plainWorld(*meant_, node_, seconds));
+    WYC_TRY(there, plainWorld(*scene_, parts_.front().node, *time));
+    return here == there ? std::optional(at.below) : none;
+}
+
+// Largest distance of points [first, …) of the result from where the source shows them; `size` is what rounding is
+// measured by. Moments between samples leave out what comes or goes meanwhile.
+Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, std::size_t first, std::size_t total,
+                                bool between, double& size) const {
+    const auto time = sourceTime(seconds);
+    if (!time)
+        return 0.0;
+    WYC_TRY(world, plainWorld(*meant_, node_, seconds));
+    double gap = 0.0;
+    std::size_t counted = 0;
+    for (const Part& part : parts_) {
+        const Geometry& shape = *scene_->nodes[part.node].geometry;
+        WYC_TRY(own, plainWorld(*scene_, part.node, *time));
+        const Mat4 there = own * intention_->space;
+        const bool direct = !part.from && !part.to;
+        WYC_TRY(pose,
+                plainPose(shape, *time, direct ? first : 0, direct ? points.size() : static_cast<std::size_t>(-1)));
+        if (direct && pose.below.size() != points.size() && !between)
+            return std::numeric_limits<double>::infinity();
+        const double matrixSize = std::max(largest(world), largest(there));
+        const std::size_t count = part.from ? part.from->size() : pose.below.size();
+        for (std::size_t k = 0; k < count; ++k) {
+            const std::size_t from = part.from ? (*part.from)[k] : k;
+            const std::size_t to = part.to ? (*part.to)[k] : k;
+            if (from >= pose.below.size())
+                return std::numeric_limits<double>::infinity();
+            if (direct ? to >= points.size() : (to < first || to >= first + points.size()))
+                continue;
+            if (between && !pose.follows.empty() && !pose.follows[from])
+                continue;
+            const Vec3f& local = points[direct ? to : to - first];
+            const Vec3d before = pose.at(from);
+            const Vec3d here = transformedPoint(Vec3d(local), world);
+            const Vec3d wanted = transformedPoint(before, there);
+            ++counted;
+            if (!isFinite(local)) { // the same in the source, or not
+                const bool also = !std::isfinite(before.x + before.y + before.z);
+                if (!also)
+                    return std::numeric_limits<double>::infinity();
+                continue;
+            }
+            size = std::max(
+                {size, reach(here), reach(wanted), reach(Vec3d(local)) * matrixSize, reach(before) * matrixSize});
+            const Vec3d off = here - wanted;
+            gap = std::max(gap, dot(off, off));
+        }
+    }
+    if (!between && counted != total)
+        return std::numeric_limits<double>::infinity();
+    return std::sqrt(gap);
+}
+
+void ShownNode::note(double seconds, double gap, double size, Shown& shown) const {
+    if (gap > shown.worst) {
+        shown.worst = gap;
+        shown.worstSeconds = seconds;
+    }
+    if (!(gap <= kFloatSteps * size) && shown.disagreements.size() < kMostWords)
+        shown.disagreements.push_back(fmt::format("at frame {} it is not where the source shows it: {:.6g} off",
+                                                  frameText(snappedFrame(intention_->rate.frameAt(seconds))), gap));
+}
+
+Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {
+    double size = 0.0;
+    WYC_TRY(gap, gapAt(seconds, points, 0, points.size(), false, size));
+    ++shown.moments;
+    note(seconds, gap, size, shown);
+    return {};
+}
+
+Status ShownNode::compareLook(double seconds, Shown& shown) const {
+    const auto time = sourceTime(seconds);
+    if (!time)
+        return {};
+    const Node& it = meant_->nodes[node_];
+    const std::string when = frameText(snappedFrame(intention_->rate.frameAt(seconds)));
+    const auto say = [&](std::string words) {
+        if (shown.disagreements.size() < kMostWords)
+            shown.disagreements.push_back(std::move(words));
+    };
+    const std::size_t own = parts_.front().node;
+    const bool steady = plainVisible(*scene_, own, *time - 2e-6) == plainVisible(*scene_, own, *time + 2e-6);
+    const bool wanted = plainVisible(*scene_, own, *time);
+    if (parts_.size() == 1 && steady && wanted != plainVisible(*meant_, node_, seconds))
+        say(fmt::format("at frame {} the source shows it {}", when, wanted ? "visible" : "hidden"));
+    if (!it.geometry && it.kind != NodeKind::Transform) { // what has no points has a place
+        WYC_TRY(world, plainWorld(*meant_, node_, seconds));
+        WYC_TRY(place, plainWorld(*scene_, own, *time));
+        // A unit of its own is another length after a change of size.
+        const Mat4 there = place * intention_->space;
+        const auto off = [&](const Vec3d& p) {
+            return length(transformedPoint(p * intention_->scale, world) - transformedPoint(p, there));
+        };
+        const double size = std::max({1.0, reach({there.m[12], there.m[13], there.m[14]})});
+        for (const Vec3d& p : {Vec3d{0, 0, 0}, Vec3d{0, 0, -1}, Vec3d{0, 1, 0}})
+            if (const double gap = off(p); gap > 1e-6 * size) {
+                note(seconds, gap, 0.0, shown);
+                break;
+            }
+    }
+    if (it.kind == NodeKind::Camera) {
+        WYC_TRY(there, plainFigures(source(), *time));
+        WYC_TRY(here, plainFigures(it, seconds));
+        const double speed = intention_->time.at(seconds).front().speed;
+        for (std::size_t k = 0; k < there.size(); ++k) {
+            double figure = there[k];
+            if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
+                figure *= intention_->scale;
+            if ((k == kCameraShutterOpen || k == kCameraShutterClose) && speed > 0.0)
+                figure /= speed;
+            if (k >= here.size() || std::abs(figure - here[k]) > 1e-6 * std::max(1e-3, std::abs(figure))) {
+                say(fmt::format("at frame {} its lens is another than the source's", when));
+                break;
+            }
+        }
+    }
+    return {};
+}
+
+// How far the source is from straight lines between whole frames, and between half frames, around a time.
+Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::size_t count) const {
+    const double frame = intention_->rate.secondsAt(1.0);
+    const double low = intention_->rate.secondsAt(std::floor(intention_->rate.frameAt(seconds)));
+    double bend = 0.0;
+    for (const Part& part : parts_) {
+        const Geometry& shape = *scene_->nodes[part.node].geometry;
+        const bool direct = !part.from && !part.to;
+        const auto at = [&](double t) -> Result<std::vector<Vec3d>> {
+            std::vector<Vec3d> points;
+            const auto time = sourceTime(t);
+            if (!time)
+                return points;
+            WYC_TRY(world, plainWorld(*scene_, part.node, *time));
+            WYC_TRY(pose, plainPose(shape, *time, direct ? first : 0, direct ? count : static_cast<std::size_t>(-1)));
+            for (std::size_t i = 0; i < pose.below.size(); ++i)
+                points.push_back(transformedPoint(pose.at(i), world * intention_->space));
+            return points;
+        };
+        for (const auto& [from, to] : {std::pair{low, low + frame}, std::pair{low, low + frame / 2.0},
+                                       std::pair{low + frame / 2.0, low + frame}}) {
+            WYC_TRY(a, at(from));
+            WYC_TRY(b, at(to));
+            for (const double share : {0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875}) {
+                WYC_TRY(here, at(from + (to - from) * share));
+                for (std::size_t i = 0; i < here.size() && i < a.size() && i < b.size(); ++i)
+                    bend = std::max(bend, length(a[i] + (b[i] - a[i]) * share - here[i]));
+            }
+        }
+    }
+    return bend;
+}
+
+Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
+    const Node& it = meant_->nodes[node_];
+    const FrameRate& rate = intention_->rate;
+    // Every time at which something of it has a sample, and whole frames from the first to the last.
+    std::vector<double> times;
+    std::vector<double> own; // of its points
+    const auto add = [&](const Sampling& sampling, std::vector<double>& into) {
+        if (sampling.count() > 1) {
+            const auto all = sampling.times();
+            into.insert(into.end(), all.begin(), all.end());
+        }
+    };
+    if (it.geometry)
+        add(it.geometry->sampling(), own);
+    times = own;
+    if (const ValuesPtr lens = cameraValues(it))
+        add(lens->sampling(), times);
+    for (int i = static_cast<int>(node_); i >= 0; i = meant_->nodes[static_cast<std::size_t>(i)].parent) {
+        const Node& above = meant_->nodes[static_cast<std::size_t>(i)];
+        if (above.transform)
+            add(above.transform->sampling(), times);
+        if (above.visibility)
+            add(above.visibility->sampling, times);
+    }
+    // Also where only the source moves: a result that lost its motion must not pass.
+    std::optional<TimeSpan> span;
+    if (!times.empty()) {
+        const auto [low, high] = std::minmax_element(times.begin(), times.end());
+        span = TimeSpan{*low, *high};
+    }
+    for (const Part& part : parts_)
+        if (const auto moving = movingSpan(*scene_, part.node))
+            if (const auto seen = intention_->time.outputSpanOf(*moving);
+                seen && std::isfinite(seen->first) && std::isfinite(seen->last))
+                span = span ? TimeSpan{std::min(span->first, seen->first), std::max(span->last, seen->last)} : *seen;
+    const Wanted& wanted = intention_->wanted;
+    if (span && wanted.range)
+        span = TimeSpan{std::max(span->first, wanted.range->first), std::min(span->last, wanted.range->last)};
+    if (wanted.moments) {
+        times = wanted.moments->times();
+        if (wanted.range)
+            std::erase_if(times, [&](double t) {
+                return t < wanted.range->first - kSameMoment || t > wanted.range->last + kSameMoment;
+            });
+    } else if (span && span->last > span->first) {
+        const auto frames = wholeFrames(span->first, span->last, rate);
+        times.insert(times.end(), frames.begin(), frames.end());
+    }
+    if (times.empty())
+        times.push_back(wanted.range ? wanted.range->first : 0.0);
+    sortMoments(times);
+    std::sort(own.begin(), own.end());
+
+    std::vector<Vec3f> points;
+    const auto readPlain = [&](double t, std::size_t first, std::size_t count) -> Status {
+        WYC_TRY(pose, plainPose(*it.geometry, t, first, count));
+        points.clear();
+        for (std::size_t i = 0; i < pose.below.size(); ++i) {
+            const Vec3d p = pose.at(i);
+            points.push_back({static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)});
+        }
+        return {};
+    };
+    for (const double t : times) {
+        WYC_CHECK(progress.poll());
+        WYC_CHECK(compareLook(t, shown));
+        const auto near = std::lower_bound(own.begin(), own.end(), t - kSameMoment);
+        const bool sampled = near != own.end() && *near <= t + kSameMoment;
+        if (it.geometry && it.geometry->sampling().count() > 0 && !sampled) {
+            WYC_CHECK(readPlain(t, 0, static_cast<std::size_t>(-1)));
+            // Between its own samples a point that is about to go is nowhere for sure.
+            const bool loose = it.geometry->topologyVaries();
+            double size = 0.0;
+            WYC_TRY(gap, gapAt(t, points, 0, points.size(), loose, size));
+            ++shown.moments;
+            note(t, gap, size, shown);
+        } else if (!it.geometry) {
+            ++shown.moments;
+        }
+    }
+    if (wanted.moments || !it.geometry || times.size() < 2)
+        return {};
+    // Between two moments: no further off than straight lines between whole frames of the source are.
+    const std::size_t step = std::max<std::size_t>(1, (times.size() - 1) / kMostBetween);
+    for (std::size_t i = 0; i + 1 < times.size(); i += step) {
+        WYC_CHECK(progress.poll());
+        const double t = times[i] + (times[i + 1] - times[i]) * 0.4;
+        if (!sourceTime(t))
+            continue;
+        WYC_TRY(count, it.geometry->pointCount(plainPosition(it.geometry->sampling(), t).below));
+        const std::size_t first = count > kPointsBetween ? (i * 7919) % (count - kPointsBetween) : 0;
+        WYC_CHECK(readPlain(t, first, kPointsBetween));
+        double size = 0.0;
+        WYC_TRY(gap, gapAt(t, points, first, points.size(), true, size));
+        ++shown.between;
+        shown.worstBetween = std::max(shown.worstBetween, gap);
+        if (gap <= kFloatSteps * size)
+            continue;
+        WYC_TRY(bend, sourceBend(t, first, kPointsBetween));
+        if (gap > bend * 1.3 + kFloatSteps * size && shown.disagreements.size() < kMostWords)
+            shown.disagreements.push_back(
+                fmt::format("between frames, at {:.2f}, it is {:.6g} off; the source bends by {:.6g} there",
+                            rate.frameAt(t), gap, bend));
+    }
+    return {};
+}
+
+} // namespace wyc

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The second question of a proof: is what is meant what the source shows? Both sides are worked out from their samples
+// by a plain evaluator: nothing here is shared with the steps' own evaluation and choice of samples.
+#include <memory>
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "base/progress.h"
+#include "scene/scene.h"
+#include "steps/step.h"
+
+namespace wyc {
+
+/// What a chain of steps means for a scene as it came.
+struct Intention {
+    std::shared_ptr<const Scene> source;
+    TimeMap time; // time of the result → times of the source
+    Mat4 space;   // world of the source → world of the result
+    double scale = 1.0;
+    FrameRate rate; // of the result
+    Wanted wanted;  // where moments are set, only they are promised
+};
+[[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);
+
+/// Samples around a time: plain, without tolerance but for rounding.
+struct PlainPosition {
+    std::size_t below = 0;
+    std::size_t above = 0;
+    double weight = 0.0;
+};
+[[nodiscard]] PlainPosition plainPosition(const Sampling& sampling, double seconds);
+[[nodiscard]] Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds);
+[[nodiscard]] bool plainVisible(const Scene& scene, std::size_t node, double seconds);
+
+/// What was compared with the source, and how far off it was, in the result's unit.
+struct Shown {
+    std::size_t moments = 0; // at samples and whole frames
+    std::size_t between = 0; // moments between them, on a part of the points
+    double worst = 0.0;
+    double worstSeconds = 0.0;
+    double worstBetween = 0.0; // of straight lines between samples; no more than straight lines between whole frames
+    std::vector<std::string> disagreements;
+    std::vector<std::string> notCompared;
+};
+
+/// One node of a result and the nodes of the source that it was made of.
+class ShownNode {
+  public:
+    /// Nothing when the source has no such node: what that means is for the caller to say.
+    [[nodiscard]] static std::optional<ShownNode> find(const Scene& meant, std::size_t node,
+                                                       const std::vector<Intention>& intentions);
+    /// Where a sample of the result is, bit for bit, a sample of the source in the same place: that sample.
+    [[nodiscard]] Result<std::optional<std::size_t>> exactSample(double seconds) const;
+    [[nodiscard]] const Geometry& sourceShape() const { return *source().geometry; }
+    /// Compares a sample's points with the source's. `points` are those of the result at `seconds`.
+    [[nodiscard]] Status compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const;
+    /// All else: whole frames without a sample, moments between, visibility, lens.
+    [[nodiscard]] Status compareMoments(const Progress& progress, Shown& shown) const;
+
+  private:
+    struct Part {
+        std::size_t node;
+        std::shared_ptr<const std::vector<std::uint32_t>> from; // points of the source; null = all in turn
+        std::shared_ptr<const std::vector<std::uint32_t>> to;   // their numbers in the result
+    };
+    ShownNode(const Scene& meant, std::size_t node, const Intention& intention)
+        : meant_(&meant), node_(node), intention_(&intention) {}
+    [[nodiscard]] const Node& source() const { return scene_->nodes[parts_.front().node]; }
+    /// The source's time, where just one of its poses is shown.
+    [[nodiscard]] std::optional<double> sourceTime(double seconds) const;
+    [[nodiscard]] Result<double> gapAt(double seconds, std::span<const Vec3f> points, std::size_t first,
+                                       std::size_t total, bool between, double& size) const;
+    [[nodiscard]] Result<double> sourceBend(double seconds, std::size_t first, std::size_t count) const;
+    [[nodiscard]] Status compareLook(double seconds, Shown& shown) const;
+    void note(double seconds, double gap, double size, Shown& shown) const;
+
+    const Scene* meant_;
+    std::size_t node_;
+    const Intention* intention_;
+    std::shared_ptr<const Scene> scene_; // the source, or the source with a copy for every instance
+    std::vector<Part> parts_;
+};
+
+} // namespace wyc

@@ -1,0 +1,122 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/abc/layout.h"
+
+#include <algorithm>
+
+namespace wyc::abc {
+namespace {
+
+struct Place {
+    const char* group; // below ".geom", or ".xform" for a transform; empty = in it
+    const char* name;  // null = its own
+    std::map<std::string, std::string> metadata;
+};
+
+std::map<std::string, std::string> parameterMetadata(const PropertyNode& property, NodeKind kind) {
+    const bool loose = kind == NodeKind::Points;
+    const char* scope = property.scope == Scope::Constant ? "con"
+                        : property.scope == Scope::Face   ? "uni"
+                        : property.scope == Scope::Corner ? "fvr"
+                        : loose                           ? "var"
+                                                          : "vtx";
+    std::map<std::string, std::string> metadata{{"geoScope", scope}, {"isGeomParam", "true"}, {"arrayExtent", "1"}};
+    if (property.role == SpaceRole::Position)
+        metadata["interpretation"] = "point";
+    else if (property.role == SpaceRole::Vector || property.role == SpaceRole::Velocity)
+        metadata["interpretation"] = "vector";
+    else if (property.role == SpaceRole::Normal)
+        metadata["interpretation"] = "normal";
+    if (property.values) {
+        metadata["podExtent"] = std::to_string(property.values->extent());
+        if (property.values->type() == ValueType::Float)
+            metadata["podName"] = "float32_t";
+    }
+    return metadata;
+}
+
+std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
+    const bool curves = kind == NodeKind::Curves;
+    switch (property.meaning) {
+    case Meaning::Itself: return std::nullopt;
+    case Meaning::Widths: {
+        PropertyNode ofPoints = property;
+        ofPoints.scope = Scope::Point;
+        return Place{"", curves ? "width" : ".widths", parameterMetadata(ofPoints, kind)};
+    }
+    case Meaning::Velocities: return Place{"", ".velocities", {{"geoScope", "var"}, {"interpretation", "vector"}}};
+    case Meaning::PointIds: return Place{"", ".pointIds", {}};
+    case Meaning::CurveSizes: return Place{"", "nVertices", {}};
+    case Meaning::CurveKind: return Place{"", "curveBasisAndType", {}};
+    case Meaning::CurveOrders: return Place{"", ".orders", {}};
+    case Meaning::CurveKnots: return Place{"", ".knots", {}};
+    case Meaning::CurveWeights: return Place{"", "w", {}};
+    case Meaning::CameraFigures: return Place{"", ".core", {}};
+    case Meaning::FilmBackOps: return Place{"", ".filmBackOps", {}};
+    case Meaning::FilmBackNumbers: return Place{"", ".filmBackChannels", {}};
+    case Meaning::Parameter: return Place{".arbGeomParams", nullptr, parameterMetadata(property, kind)};
+    default: break;
+    }
+    for (const LightName& light : kLightNames)
+        if (light.meaning == property.meaning)
+            return Place{".userProperties", light.name.data(),
+                         property.meaning == Meaning::LightColour
+                             ? std::map<std::string, std::string>{{"interpretation", "rgb"}}
+                             : std::map<std::string, std::string>{}};
+    return property.meaning == Meaning::UserValue ? std::optional(Place{".userProperties", nullptr, {}}) : std::nullopt;
+}
+
+} // namespace
+
+bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind) {
+    const auto among = [&](std::initializer_list<std::string_view> names) {
+        return std::find(names.begin(), names.end(), name) != names.end();
+    };
+    if (group.empty())
+        return among({"visible", ".instanceSource"});
+    if (group == ".xform")
+        return among({".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
+    if (group != ".geom" || !hasGeometry(kind))
+        return false;
+    const bool mesh = kind == NodeKind::Mesh || kind == NodeKind::Subdivision;
+    return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts", "uv", "N"}));
+}
+
+std::vector<PropertyNode> laidOut(const Node& node) {
+    if (!node.properties)
+        return {};
+    std::vector<PropertyNode> all = node.properties->all();
+    if (node.properties->layout() == kFormatId)
+        return all;
+    PropertyNode schema;
+    schema.name = node.kind == NodeKind::Transform ? ".xform" : ".geom";
+    if (node.kind == NodeKind::FaceSet)
+        schema.name = ".faceset";
+    const auto group = [&](std::string_view name) -> std::vector<PropertyNode>& {
+        if (name.empty())
+            return schema.children;
+        for (PropertyNode& child : schema.children)
+            if (child.name == name)
+                return child.children;
+        schema.children.push_back({std::string(name), {}, nullptr, {}});
+        return schema.children.back().children;
+    };
+    for (PropertyNode& property : all) {
+        if (node.kind == NodeKind::FaceSet && property.meaning == Meaning::SetFaces) {
+            property.name = ".faces";
+            schema.children.push_back(std::move(property));
+            continue;
+        }
+        auto place = placeOf(property, node.kind);
+        if (!place)
+            continue;
+        if (place->name)
+            property.name = place->name;
+        property.metadata = std::move(place->metadata);
+        group(place->group).push_back(std::move(property));
+    }
+    if (schema.children.empty())
+        return {};
+    return {std::move(schema)};
+}
+
+} // namespace wyc::abc

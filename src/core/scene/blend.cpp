@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "scene/blend.h"
+
+#include <algorithm>
+#include <unordered_map>
+
+namespace wyc {
+
+Result<std::size_t> Pose::pointCount() const {
+    return bySample_ ? shape_.pointCount(sample_) : shape_.pointCountAt(seconds_);
+}
+Status Pose::read(std::size_t first, std::span<Vec3f> into) const {
+    return bySample_ ? shape_.readRange(sample_, first, into) : shape_.readAt(seconds_, first, into);
+}
+Result<TopologyPtr> Pose::topology() const {
+    return bySample_ ? shape_.topology(sample_) : shape_.topologyAt(seconds_);
+}
+Result<ExtrasPtr> Pose::extras() const {
+    return bySample_ ? shape_.extras(sample_) : shape_.extrasAt(seconds_);
+}
+Result<IdsPtr> Pose::ids() const {
+    return bySample_ ? shape_.ids(sample_) : shape_.idsAt(seconds_);
+}
+
+Result<PointMatch> matchOf(const Pose& earlier, const Pose& later) {
+    PointMatch match;
+    WYC_TRY(ids, earlier.ids());
+    WYC_TRY(laterIds, later.ids());
+    if (ids && laterIds) {
+        if (*ids == *laterIds) {
+            match.by = PointMatch::By::Number;
+            return match;
+        }
+        match.by = PointMatch::By::Id;
+        std::unordered_map<std::uint64_t, std::int32_t> places;
+        places.reserve(laterIds->size());
+        for (std::size_t i = 0; i < laterIds->size(); ++i)
+            places.emplace((*laterIds)[i], static_cast<std::int32_t>(i));
+        match.later.reserve(ids->size());
+        for (const std::uint64_t id : *ids) {
+            const auto found = places.find(id);
+            match.later.push_back(found == places.end() ? -1 : found->second);
+        }
+        return match;
+    }
+    WYC_TRY(count, earlier.pointCount());
+    WYC_TRY(laterCount, later.pointCount());
+    if (count != laterCount)
+        return match;
+    WYC_TRY(faces, earlier.topology());
+    WYC_TRY(laterFaces, later.topology());
+    if (faces == laterFaces || faces->hash() == laterFaces->hash())
+        match.by = PointMatch::By::Number;
+    return match;
+}
+
+Status blendPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first, std::span<Vec3f> into) {
+    WYC_CHECK(earlier.read(first, into));
+    if (into.empty() || weight <= 0.0)
+        return {};
+    WYC_TRY(match, matchOf(earlier, later));
+    const auto blend = [weight](Vec3f& point, const Vec3f& to) {
+        point.x = static_cast<float>(between(static_cast<double>(point.x), static_cast<double>(to.x), weight));
+        point.y = static_cast<float>(between(static_cast<double>(point.y), static_cast<double>(to.y), weight));
+        point.z = static_cast<float>(between(static_cast<double>(point.z), static_cast<double>(to.z), weight));
+    };
+    if (match.by == PointMatch::By::Number) {
+        std::vector<Vec3f> others(into.size());
+        WYC_CHECK(later.read(first, others));
+        for (std::size_t i = 0; i < into.size(); ++i)
+            blend(into[i], others[i]);
+    } else if (match.by == PointMatch::By::Id) {
+        WYC_TRY(count, later.pointCount());
+        std::vector<Vec3f> others(count);
+        WYC_CHECK(later.read(0, others));
+        for (std::size_t i = 0; i < into.size(); ++i)
+            if (const std::int32_t number = match.later[first + i]; number >= 0)
+                blend(into[i], others.at(static_cast<std::size_t>(number)));
+    }
+    return {};
+}
+
+namespace {
+
+bool sameLayout(const Attribute& a, const Attribute& b) {
+    return a.scope == b.scope && a.extent == b.extent && a.values.size() == b.values.size() && a.indices == b.indices;
+}
+
+void blendAttribute(const Attribute& later, double weight, bool directions, Attribute& into) {
+    if (into.isEmpty() || !sameLayout(into, later))
+        return;
+    if (directions && into.extent == 3) {
+        const std::vector<float> earlier = into.values;
+        blendDirections<float>(earlier, later.values, weight, into.values);
+        return;
+    }
+    for (std::size_t i = 0; i < into.values.size(); ++i)
+        into.values[i] = static_cast<float>(
+            between(static_cast<double>(into.values[i]), static_cast<double>(later.values[i]), weight));
+}
+
+} // namespace
+
+Result<ExtrasPtr> blendExtras(const Pose& earlier, const Pose& later, double weight) {
+    WYC_TRY(extras, earlier.extras());
+    if (weight <= 0.0)
+        return extras;
+    WYC_TRY(next, later.extras());
+    if (extras == next)
+        return extras;
+    WYC_TRY(match, matchOf(earlier, later));
+    if (match.by != PointMatch::By::Number)
+        return extras;
+    MeshExtras blended = *extras;
+    blendAttribute(next->uvs, weight, false, blended.uvs);
+    blendAttribute(next->normals, weight, true, blended.normals);
+    blendAttribute(next->colours, weight, false, blended.colours);
+    return std::make_shared<const MeshExtras>(std::move(blended));
+}
+
+} // namespace wyc

@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What lies between two poses of a shape, and what cannot.
+#include <span>
+
+#include "scene/geometry.h"
+
+namespace wyc {
+
+/// A pose of a shape: one of its samples, or what it is at a moment.
+class Pose {
+  public:
+    [[nodiscard]] static Pose ofSample(const Geometry& shape, std::size_t sample) { return {shape, sample, 0.0, true}; }
+    [[nodiscard]] static Pose atTime(const Geometry& shape, double seconds) { return {shape, 0, seconds, false}; }
+    [[nodiscard]] Result<std::size_t> pointCount() const;
+    [[nodiscard]] Status read(std::size_t first, std::span<Vec3f> into) const;
+    [[nodiscard]] Result<TopologyPtr> topology() const;
+    [[nodiscard]] Result<ExtrasPtr> extras() const;
+    [[nodiscard]] Result<IdsPtr> ids() const;
+
+  private:
+    Pose(const Geometry& shape, std::size_t sample, double seconds, bool bySample)
+        : shape_(shape), sample_(sample), seconds_(seconds), bySample_(bySample) {}
+    const Geometry& shape_;
+    std::size_t sample_;
+    double seconds_;
+    bool bySample_;
+};
+
+/// Which point of a later pose each point of an earlier one becomes.
+struct PointMatch {
+    enum class By { Nothing, Number, Id };
+    By by = By::Nothing;
+    std::vector<std::int32_t> later; // by id: number in the later pose, −1 where it is gone
+};
+/// By number where both have the same faces and as many points, by id where they have ids, else not at all.
+[[nodiscard]] Result<PointMatch> matchOf(const Pose& earlier, const Pose& later);
+
+/// Points between two poses: straight lines from earlier to later; those without a match stay. `weight` 0 … 1.
+[[nodiscard]] Status blendPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first,
+                                 std::span<Vec3f> into);
+/// UVs and colours in straight lines, normals made unit again; the earlier where their layouts differ.
+[[nodiscard]] Result<ExtrasPtr> blendExtras(const Pose& earlier, const Pose& later, double weight);
+
+[[nodiscard]] inline double between(double a, double b, double weight) {
+    return a + (b - a) * weight;
+}
+/// Triples with the length that lies between those of the two; opposite ones stay the earlier.
+template<class T>
+void blendDirections(std::span<const T> earlier, std::span<const T> later, double weight, std::span<T> into) {
+    for (std::size_t i = 0; i + 3 <= into.size(); i += 3) {
+        const Vec3d a{double(earlier[i]), double(earlier[i + 1]), double(earlier[i + 2])};
+        const Vec3d b{double(later[i]), double(later[i + 1]), double(later[i + 2])};
+        const Vec3d straight = a * (1.0 - weight) + b * weight;
+        const double now = length(straight);
+        const double wanted = between(length(a), length(b), weight);
+        const Vec3d result = now > wanted * 1e-9 ? straight * (wanted / now) : a;
+        into[i] = static_cast<T>(result.x);
+        into[i + 1] = static_cast<T>(result.y);
+        into[i + 2] = static_cast<T>(result.z);
+    }
+}
+
+} // namespace wyc

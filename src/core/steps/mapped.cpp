@@ -1,0 +1,411 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "steps/mapped.h"
+
+#include <algorithm>
+
+#include "scene/blend.h"
+#include "scene/camera.h"
+
+namespace wyc {
+namespace {
+
+// The poses of a moment, two at most: one step's map mixes no more.
+struct Moment {
+    TimedPose a;
+    std::optional<TimedPose> b;
+    double weight = 0.0; // of b
+};
+
+Moment momentAt(const TimeMap& map, double seconds) {
+    const std::vector<TimedPose> poses = map.at(seconds);
+    Moment result{poses.front(), std::nullopt, 0.0};
+    if (poses.size() > 1) {
+        result.b = poses[1];
+        result.weight = poses[1].weight / (poses[0].weight + poses[1].weight);
+    }
+    return result;
+}
+
+class MappedGeometry final : public Geometry {
+  public:
+    MappedGeometry(GeometryPtr inner, TimeMap map, Sampling sampling, bool straight)
+        : inner_(std::move(inner)), map_(std::move(map)), sampling_(std::move(sampling)), straight_(straight) {}
+
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return pointCountAt(timeOf(s)); }
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(timeOf(s), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
+    [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
+    [[nodiscard]] bool extrasVary() const override { return inner_->extrasVary(); }
+    [[nodiscard]] bool pointsConstant() const override { return sampling_.isStill() || inner_->sameAlways(); }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t s) const override {
+        const Moment moment = momentAt(map_, timeOf(s));
+        const auto at = inner_->sampling().locate(moment.a.seconds);
+        return moment.b || at.weight > 0.0 ? std::nullopt : inner_->byteOfPoints(at.below);
+    }
+
+    [[nodiscard]] Result<std::size_t> pointCountAt(double t) const override {
+        return inner_->pointCountAt(map_.heldAt(t));
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        const Moment moment = momentAt(map_, t);
+        if (!moment.b)
+            return inner_->readAt(moment.a.seconds, first, into);
+        return blendPoints(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
+                           moment.weight, first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner_->topologyAt(map_.heldAt(t)); }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        const Moment moment = momentAt(map_, t);
+        if (!moment.b || !inner_->extrasVary())
+            return inner_->extrasAt(moment.a.seconds);
+        return blendExtras(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
+                           moment.weight);
+    }
+    [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner_->idsAt(map_.heldAt(t)); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        const Moment moment = momentAt(map_, t);
+        return moment.b ? std::nullopt : inner_->tokenAt(moment.a.seconds);
+    }
+    [[nodiscard]] bool straightBetween() const override { return straight_; }
+    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
+
+  private:
+    [[nodiscard]] double timeOf(std::size_t sample) const { return sampling_.time(sample); }
+    GeometryPtr inner_;
+    TimeMap map_;
+    Sampling sampling_;
+    bool straight_;
+};
+
+class MappedTransform final : public Transform {
+  public:
+    MappedTransform(TransformPtr inner, TimeMap map, Sampling sampling, bool straight)
+        : inner_(std::move(inner)), map_(std::move(map)), sampling_(std::move(sampling)), straight_(straight) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return inner_->ops(); }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
+        return channelsAt(sampling_.time(s));
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t s) const override { return inheritsAt(sampling_.time(s)); }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
+        const Moment moment = momentAt(map_, t);
+        WYC_TRY(values, inner_->channelsAt(moment.a.seconds));
+        if (!moment.b)
+            return values;
+        WYC_TRY(later, inner_->channelsAt(moment.b->seconds));
+        return mixedChannels(ops(), values, later, moment.weight);
+    }
+    [[nodiscard]] Result<bool> inheritsAt(double t) const override { return inner_->inheritsAt(map_.heldAt(t)); }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner_->sameAlways(); }
+    [[nodiscard]] bool straightBetween() const override { return straight_; }
+    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
+
+  private:
+    TransformPtr inner_;
+    TimeMap map_;
+    Sampling sampling_;
+    bool straight_;
+};
+
+class MappedValues final : public ValuesWrapper {
+  public:
+    /// `carrier` is the shape before the map.
+    MappedValues(ValuesPtr inner, TimeMap map, Sampling sampling, SpaceRole role, GeometryPtr carrier)
+        : ValuesWrapper(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          role_(role),
+          carrier_(std::move(carrier)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueBlend&) const override {
+        const ValueBlend how{role_, carrier_.get()};
+        const Moment moment = momentAt(map_, t);
+        WYC_TRY(value, inner().readAt(moment.a.seconds, how));
+        if (moment.b) {
+            WYC_TRY(later, inner().readAt(moment.b->seconds, how));
+            PointMatch match;
+            match.by = PointMatch::By::Number;
+            if (carrier_ && isArray()) {
+                WYC_TRY(found,
+                        matchOf(Pose::atTime(*carrier_, moment.a.seconds), Pose::atTime(*carrier_, moment.b->seconds)));
+                match = std::move(found);
+            }
+            value = blendedValues(type(), std::move(value), later, moment.weight, role_, match);
+        }
+        followSpeed(value, moment.b ? between(moment.a.speed, moment.b->speed, moment.weight) : moment.a.speed);
+        return value;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override {
+        const Moment moment = momentAt(map_, sampling_.time(s));
+        const auto at = inner().sampling().locate(moment.a.seconds);
+        const bool own = !moment.b && at.weight == 0.0 && (moment.a.speed == 1.0 || role_ == SpaceRole::None);
+        return own ? inner().token(at.below) : std::nullopt;
+    }
+
+  private:
+    // What is told per second, or in seconds, of a motion that goes faster or slower.
+    void followSpeed(PropertyValue& value, double speed) const {
+        if (speed == 1.0 || (role_ != SpaceRole::Velocity && role_ != SpaceRole::CameraCore))
+            return;
+        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+            const auto scale = [&](std::size_t i, double by) {
+                numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * by);
+            };
+            if (role_ == SpaceRole::Velocity)
+                for (std::size_t i = 0; i < numbers.size(); ++i)
+                    scale(i, speed);
+            else if (numbers.size() > kCameraShutterClose && speed > 0.0)
+                for (const std::size_t i : {kCameraShutterOpen, kCameraShutterClose})
+                    scale(i, 1.0 / speed);
+        });
+    }
+    TimeMap map_;
+    Sampling sampling_;
+    SpaceRole role_;
+    GeometryPtr carrier_;
+};
+
+bool inSpan(const TimeSpan& span, double t) {
+    return t >= span.first - kSameMoment && t <= span.last + kSameMoment;
+}
+
+std::optional<Sampling> throughOneRun(const Sampling& own, const TimeMap& map, const FrameRate& rate) {
+    const auto run = map.asOneRun();
+    if (!run || !(run->speed > 0.0))
+        return std::nullopt;
+    // input = out · speed + inFrom
+    const auto out = [&](double in) { return snappedToFrame((in - run->inFrom) / run->speed, rate); };
+    const auto outs = [&] {
+        std::vector<double> stored = own.storedTimes();
+        for (double& time : stored)
+            time = out(time);
+        return stored;
+    };
+    const auto length = [&](double seconds) { return snappedToFrame(seconds / run->speed, rate); };
+    switch (own.kind()) {
+    case Sampling::Kind::Still: return own;
+    case Sampling::Kind::Uniform: return Sampling::uniform(out(own.time(0)), length(own.cycleSeconds()), own.count());
+    case Sampling::Kind::Cyclic: return Sampling::cyclic(outs(), length(own.cycleSeconds()), own.count());
+    case Sampling::Kind::Acyclic: return Sampling::acyclic(outs());
+    }
+    return std::nullopt;
+}
+
+Sampling fromTimes(const std::vector<double>& times, const std::optional<Sampling>& run) {
+    // A stretch of even samples stays even, to the last bit.
+    if (run && run->kind() == Sampling::Kind::Uniform && times.size() > 1) {
+        const auto first = run->locate(times.front());
+        if (first.weight == 0.0 && first.below + times.size() <= run->count()) {
+            bool stretch = true;
+            for (std::size_t i = 0; i < times.size() && stretch; ++i)
+                stretch = std::abs(run->time(first.below + i) - times[i]) <= kSameMoment;
+            if (stretch)
+                return Sampling::uniform(times.front(), run->cycleSeconds(), times.size());
+        }
+    }
+    return samplingFromTimes(times);
+}
+
+bool mixesPoses(const TimeMap& map) {
+    const auto spans = map.holds();
+    return std::any_of(spans.begin(), spans.end(), [&](const TimeSpan& span) {
+        return std::isfinite(span.first) && std::isfinite(span.last) &&
+               map.at((span.first + span.last) / 2.0).size() > 1;
+    });
+}
+
+// A track that has one sample left, though it moves elsewhere: the time at which that sample is shown now.
+Sampling stillThrough(const Sampling& own, const TimeMap& map) {
+    if (map.isIdentity() || own.count() == 0)
+        return own;
+    const double wanted = own.time(0);
+    double best = wanted;
+    double nearest = std::numeric_limits<double>::infinity();
+    for (const double t : map.outputTimesOf({wanted}))
+        if (const double gap = std::abs(map.heldAt(t) - wanted); gap < nearest) {
+            nearest = gap;
+            best = t;
+        }
+    return own.kind() == Sampling::Kind::Still ? Sampling::still(best)
+                                               : Sampling::uniform(best, own.cycleSeconds(), own.count());
+}
+
+bool turnsInMixes(const std::vector<TransformOp>& ops) {
+    return std::any_of(ops.begin(), ops.end(), [](const TransformOp& op) {
+        return op.kind == TransformOp::Kind::Matrix || op.kind == TransformOp::Kind::Rotate;
+    });
+}
+
+PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
+                               const FrameRate& rate, const GeometryPtr& carrier) {
+    return changedProperties(
+        properties,
+        [map, wanted, rate, carrier](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
+            const ValuesPtr& values = property.values;
+            if (values->sampling().isStill() && values->sameAlways()) {
+                const bool told = property.role == SpaceRole::Velocity || property.role == SpaceRole::CameraCore;
+                const auto run = map.asOneRun();
+                if (!told || !run || run->speed == 1.0 || values->sampling().count() == 0)
+                    return values;
+                return std::make_shared<MappedValues>(values, map, values->sampling(), property.role, carrier);
+            }
+            const bool real = values->type() == ValueType::Float || values->type() == ValueType::Double;
+            TrackNature nature;
+            nature.held = !real;
+            nature.sameAlways = values->sameAlways();
+            // Values of points are sampled as the points are: readers pair them by number.
+            const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
+            if (withPoints)
+                nature = {carrier->straightBetween(), false, carrier->sameAlways() && values->sameAlways(), true};
+            return std::make_shared<MappedValues>(
+                values, map, chosenTimes(values->sampling(), nature, map, wanted, rate), property.role, carrier);
+        });
+}
+
+} // namespace
+
+Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeMap& map, const Wanted& wanted,
+                     const FrameRate& rate) {
+    if (own.isStill() && (nature.sameAlways || !wanted.moments))
+        return stillThrough(own, map);
+    const auto run = throughOneRun(own, map, rate);
+    if (run && nature.straight && !wanted.range && !wanted.moments)
+        return *run;
+    const TimeSpan ownSpan{own.firstTime(), own.lastTime()};
+    std::vector<double> times;
+    if (wanted.moments) {
+        if (!wanted.range || (wanted.moments->count() > 0 && inSpan(*wanted.range, wanted.moments->firstTime()) &&
+                              inSpan(*wanted.range, wanted.moments->lastTime())))
+            return *wanted.moments;
+        times = wanted.moments->times();
+    } else {
+        // Ends of pieces count only where the track is on its way there.
+        const auto shows = [&](double t) {
+            const auto poses = map.at(t);
+            return std::any_of(poses.begin(), poses.end(),
+                               [&](const TimedPose& pose) { return inSpan(ownSpan, pose.seconds); });
+        };
+        times = run ? run->times() : map.outputTimesOf(own.times());
+        if (!run)
+            std::erase_if(times, [&](double t) { return !shows(t); });
+        for (TimeSpan rest : map.holds()) {
+            if (wanted.range)
+                rest = {std::max(rest.first, wanted.range->first), std::min(rest.last, wanted.range->last)};
+            if (!std::isfinite(rest.first) || !std::isfinite(rest.last) || rest.last < rest.first ||
+                !shows(rest.first) || map.at((rest.first + rest.last) / 2.0).size() > 1)
+                continue;
+            // A rest that was asked for is told by its ends.
+            times.insert(times.end(), {rest.first, rest.last});
+            if (!nature.everyFrame)
+                continue;
+            // Frames of a rest count from the pose that rests: half frames stay half frames.
+            const double base = own.firstTime() > map.heldAt(rest.first) - kSameMoment ? rest.last : rest.first;
+            const double frame = rate.secondsAt(1.0);
+            const double from = std::ceil((rest.first - base) / frame - kFrameTolerance);
+            for (double k = from; base + k * frame <= rest.last + kSameMoment && k < from + 1e7; k += 1.0)
+                times.push_back(base + k * frame);
+        }
+        for (double& time : times)
+            time = snappedToFrame(time, rate);
+        if (!nature.straight && !times.empty()) {
+            const auto [low, high] = std::minmax_element(times.begin(), times.end());
+            const auto frames = wholeFrames(*low, *high, rate);
+            times.insert(times.end(), frames.begin(), frames.end());
+        }
+    }
+    sortMoments(times);
+    if (wanted.range) {
+        const TimeSpan& range = *wanted.range;
+        const bool cut = !times.empty() && times.front() < range.first - kSameMoment;
+        const bool beyond = !times.empty() && times.back() > range.last + kSameMoment;
+        const bool before = cut && times.back() > range.first + kSameMoment;   // on its way across the first end
+        const bool after = beyond && times.front() < range.last - kSameMoment; // … and across the last
+        const bool state = cut && nature.held;
+        std::erase_if(times, [&](double t) { return !inSpan(range, t); });
+        // Where one of its own is there already, that one stays, to the last bit.
+        if (!wanted.moments && (before || state) && (times.empty() || times.front() > range.first + kSameMoment))
+            times.insert(times.begin(), range.first);
+        if (!wanted.moments && after && !nature.held && (times.empty() || times.back() < range.last - kSameMoment))
+            times.push_back(range.last);
+        if (times.empty())
+            return Sampling::still(range.first);
+    }
+    if (times.empty())
+        return Sampling::still(map.isIdentity() ? own.firstTime() : 0.0);
+    return times.size() == 1 && !nature.everyFrame ? Sampling::still(times.front()) : fromTimes(times, run);
+}
+
+Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, const FrameRate& rate) {
+    Scene result = scene;
+    result.samplings.clear();
+    result.wanted = wanted;
+    result.properties = mappedProperties(scene.properties, map, wanted, rate, nullptr);
+    const bool mixes = mixesPoses(map);
+    for (Node& node : result.nodes) {
+        const GeometryPtr own = node.geometry;
+        const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
+        node.properties = mappedProperties(node.properties, map, wanted, rate,
+                                           set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own);
+        if (own && !(own->sampling().isStill() && own->sameAlways())) {
+            TrackNature nature{own->straightBetween(), false, own->sameAlways(), true};
+            node.geometry = std::make_shared<MappedGeometry>(
+                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), nature.straight);
+        }
+        if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
+            const bool straight = node.transform->straightBetween() && !(mixes && turnsInMixes(node.transform->ops()));
+            node.transform = std::make_shared<MappedTransform>(
+                node.transform, map,
+                chosenTimes(node.transform->sampling(), {straight, false, node.transform->sameAlways(), false}, map,
+                            wanted, rate),
+                straight);
+        }
+        if (node.visibility && !(node.visibility->sampling.isStill() && !node.visibility->exact)) {
+            VisibilityTrack track;
+            track.exact = std::make_shared<const std::function<Visibility(double)>>(
+                [before = *node.visibility, map](double t) { return before.at(map.heldAt(t)); });
+            track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, wanted, rate);
+            for (const double time : track.sampling.times())
+                track.values.push_back(track.at(time));
+            node.visibility = std::move(track);
+        }
+    }
+    return result;
+}
+
+GeometryPtr resampled(GeometryPtr inner, const Sampling& sampling) {
+    const bool straight = inner->straightBetween();
+    return std::make_shared<MappedGeometry>(std::move(inner), TimeMap(), sampling, straight);
+}
+
+ValuesPtr resampled(ValuesPtr inner, const Sampling& sampling, SpaceRole role, GeometryPtr carrier) {
+    return std::make_shared<MappedValues>(std::move(inner), TimeMap(), sampling, role, std::move(carrier));
+}
+
+Sampling commonSampling(const std::vector<Sampling>& samplings) {
+    std::vector<Sampling> moving;
+    for (const Sampling& sampling : samplings)
+        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
+            moving.push_back(sampling);
+    if (moving.empty())
+        return Sampling::still();
+    if (moving.size() == 1)
+        return moving.front();
+    std::vector<double> times;
+    for (const Sampling& sampling : moving) {
+        const auto own = sampling.times();
+        times.insert(times.end(), own.begin(), own.end());
+    }
+    sortMoments(times);
+    return samplingFromTimes(times);
+}
+
+} // namespace wyc

@@ -1,0 +1,10 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// A scene after a change of space: points, transforms operation by operation, and whatever says something about space.
+#include "steps/step.h"
+
+namespace wyc {
+
+[[nodiscard]] Scene changedInSpace(const Scene& scene, const SpaceChange& change);
+
+} // namespace wyc

@@ -1,0 +1,638 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Whatever the steps: at every moment the result shows what the source shows at the moment that the steps mean. Random
+// scenes, whose tracks are sampled each in its own way, through random chains of all steps, and through files; both
+// sides read sample by sample, by a plain evaluator that shares nothing with the steps.
+#include <gtest/gtest.h>
+
+#include <cstdlib>
+#include <functional>
+#include <iostream>
+#include <random>
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "delivery/delivery.h"
+#include "scene/stand_in.h"
+#include "steps/step.h"
+#include "support/plain.h"
+#include "support/temp_folder.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+using test::mixed;
+
+struct Random {
+    std::mt19937 engine;
+    explicit Random(unsigned seed) : engine(seed) {}
+    int whole(int low, int high) { return low + static_cast<int>(engine() % static_cast<unsigned>(high - low + 1)); }
+    double real(double low, double high) {
+        return low + (high - low) * static_cast<double>(engine() % 100000U) / 99999.0;
+    }
+    bool chance(int percent) { return whole(1, 100) <= percent; }
+};
+
+constexpr double kFirst = 1001.0;
+constexpr double kLast = 1024.0;
+
+// Dense, a few keys, beginning late, ending early, within frames, uneven, one sample.
+Sampling randomSampling(Random& r, const FrameRate& rate) {
+    const auto at = [&](double frame) { return rate.secondsAt(frame); };
+    switch (r.whole(0, 7)) {
+    case 0: return Sampling::still();
+    case 1: return Sampling::uniform(at(kFirst), at(1), 24);
+    case 2: return Sampling::acyclic({at(kFirst + r.whole(0, 3)), at(kLast - r.whole(0, 3))});
+    case 3: {
+        const int start = r.whole(6, 14);
+        return Sampling::uniform(at(kFirst + start), at(1), static_cast<std::size_t>(24 - start));
+    }
+    case 4: return Sampling::uniform(at(kFirst), at(1), static_cast<std::size_t>(r.whole(4, 16)));
+    case 5: return Sampling::cyclic({at(kFirst - 0.25), at(kFirst), at(kFirst + 0.25)}, at(1), 72);
+    case 6: {
+        std::vector<double> times;
+        for (double frame = kFirst; frame <= kLast; frame += r.whole(1, 7) + (r.chance(30) ? 0.5 : 0.0))
+            times.push_back(at(frame));
+        return Sampling::acyclic(times);
+    }
+    default: return Sampling::uniform(at(kFirst), at(2), 12);
+    }
+}
+
+TransformPtr randomTransform(Random& r, const FrameRate& rate) {
+    const Sampling sampling = randomSampling(r, rate);
+    std::vector<TransformOp> ops;
+    std::vector<double> from;
+    std::vector<double> to;
+    const auto add = [&](TransformOp::Kind kind, const std::vector<double>& a, const std::vector<double>& b) {
+        ops.push_back({kind, 0});
+        from.insert(from.end(), a.begin(), a.end());
+        to.insert(to.end(), b.begin(), b.end());
+    };
+    const auto vec = [&](double low, double high) {
+        return std::vector<double>{r.real(low, high), r.real(low, high), r.real(low, high)};
+    };
+    for (int n = r.whole(1, 4); n > 0; --n)
+        switch (r.whole(0, 6)) {
+        case 0:
+        case 1: add(TransformOp::Kind::Translate, vec(-4, 4), vec(-4, 4)); break;
+        case 2: {
+            auto a = vec(0.5, 2);
+            if (r.chance(25))
+                a[static_cast<std::size_t>(r.whole(0, 2))] *= -1.0; // a mirror
+            add(TransformOp::Kind::Scale, a, r.chance(50) ? a : std::vector<double>{a[0] * 1.5, a[1], a[2] * 0.7});
+            break;
+        }
+        case 3: add(TransformOp::Kind::RotateX, {r.real(-90, 90)}, {r.real(-90, 270)}); break;
+        case 4: add(TransformOp::Kind::RotateY, {0.0}, {180.0}); break;
+        case 5: {
+            auto axis = vec(-1, 1);
+            axis[0] += 1.5;
+            auto a = axis;
+            a.push_back(r.real(0, 40));
+            auto b = axis;
+            b.push_back(r.real(90, 200));
+            add(TransformOp::Kind::Rotate, a, b);
+            break;
+        }
+        default: {
+            const Mat4 m = Mat4::rotation({1, 2, 0}, r.real(0, 1)) * Mat4::translation({r.real(-3, 3), 1, 0});
+            Mat4 end = m;
+            end.m[12] += r.real(-5, 5);
+            add(TransformOp::Kind::Matrix, {m.m.begin(), m.m.end()}, {end.m.begin(), end.m.end()});
+        }
+        }
+    std::vector<std::vector<double>> channels;
+    const std::size_t count = sampling.count();
+    for (std::size_t i = 0; i < count; ++i) {
+        double w = count > 1 ? static_cast<double>(i) / static_cast<double>(count - 1) : 0.0;
+        w = r.chance(20) ? w * w : w;
+        std::vector<double> now;
+        for (std::size_t k = 0; k < from.size(); ++k)
+            now.push_back(mixed(from[k], to[k], w));
+        channels.push_back(now);
+    }
+    return std::make_shared<MemoryTransform>(sampling, ops, channels);
+}
+
+VisibilityTrack randomVisibility(Random& r, const FrameRate& rate) {
+    VisibilityTrack track;
+    track.sampling = randomSampling(r, rate);
+    for (std::size_t i = 0; i < track.sampling.count(); ++i)
+        track.values.push_back(r.chance(60)   ? Visibility::Visible
+                               : r.chance(70) ? Visibility::Hidden
+                                              : Visibility::AsParent);
+    return track;
+}
+
+GeometryPtr randomMesh(Random& r, const FrameRate& rate) {
+    const Sampling sampling = randomSampling(r, rate);
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t i = 0; i < sampling.count(); ++i)
+        samples.push_back(test::sheetPoints(3, 3, 0.4 * static_cast<double>(i)));
+    MeshExtras extras;
+    extras.normals = {Scope::Point, 3, {}, {}};
+    for (int i = 0; i < 9; ++i)
+        extras.normals.values.insert(extras.normals.values.end(), {0.0F, 1.0F, 0.0F});
+    return std::make_shared<MemoryGeometry>(sampling, test::gridTopology(3, 3), std::move(samples), extras);
+}
+
+// Drifting, in another order in every sample, some born and some gone.
+GeometryPtr randomParticles(Random& r, const FrameRate& rate) {
+    const Sampling sampling = randomSampling(r, rate);
+    std::vector<std::vector<Vec3f>> points;
+    std::vector<std::vector<std::uint64_t>> ids;
+    for (std::size_t i = 0; i < sampling.count(); ++i) {
+        std::vector<std::uint64_t> now;
+        for (std::uint64_t id = i / 5; id < 6 + i / 4; ++id)
+            now.push_back(id);
+        std::shuffle(now.begin(), now.end(), r.engine);
+        points.emplace_back();
+        for (const std::uint64_t id : now)
+            points.back().push_back({static_cast<float>(id), static_cast<float>(i) * 0.3F, static_cast<float>(id % 3)});
+        ids.push_back(std::move(now));
+    }
+    return std::make_shared<VaryingPoints>(sampling, std::move(points), std::move(ids));
+}
+
+Scene randomScene(Random& r) {
+    Scene scene;
+    scene.workingRate = *FrameRate::parse(std::vector<const char*>{"24", "25", "30", "24000/1001"}[r.engine() % 4]);
+    scene.rate = scene.workingRate;
+    scene.unitMetres = 1.0;
+    scene.upAxis = UpAxis::Y;
+    const auto add = [&](const std::string& name, int parent, NodeKind kind) -> Node& {
+        Node node;
+        node.name = name;
+        node.parent = parent;
+        node.kind = kind;
+        node.path = (parent < 0 ? std::string() : scene.nodes[static_cast<std::size_t>(parent)].path) + "/" + name;
+        scene.nodes.push_back(std::move(node));
+        return scene.nodes.back();
+    };
+    int parent = -1;
+    for (int depth = r.whole(0, 3); depth > 0; --depth) {
+        Node& group = add("group" + std::to_string(depth), parent, NodeKind::Transform);
+        if (r.chance(85))
+            group.transform = randomTransform(r, scene.workingRate);
+        if (r.chance(25))
+            group.visibility = randomVisibility(r, scene.workingRate);
+        parent = static_cast<int>(scene.nodes.size()) - 1;
+    }
+    const int things = r.whole(1, 2);
+    for (int n = things; n > 0; --n) {
+        const int own = n == things || r.chance(60) ? parent : -1; // no group is empty
+        const std::string name = "thing" + std::to_string(n);
+        const int place = [&] {
+            if (!r.chance(50))
+                return own;
+            add(name + "_at", own, NodeKind::Transform).transform = randomTransform(r, scene.workingRate);
+            return static_cast<int>(scene.nodes.size()) - 1;
+        }();
+        switch (r.whole(0, 3)) {
+        case 0: add(name, place, NodeKind::Points).geometry = randomParticles(r, scene.workingRate); break;
+        case 1: {
+            const Sampling sampling = randomSampling(r, scene.workingRate);
+            std::vector<CameraFigures> figures(sampling.count());
+            for (std::size_t i = 0; i < figures.size(); ++i) {
+                figures[i].focalLength = 20.0 + 3.0 * static_cast<double>(i);
+                figures[i].focusDistance = 5.0 + static_cast<double>(i);
+            }
+            setCamera(add(name, place, NodeKind::Camera), sampling, figures);
+            break;
+        }
+        default: add(name, place, NodeKind::Mesh).geometry = randomMesh(r, scene.workingRate); break;
+        }
+        if (r.chance(35))
+            scene.nodes.back().visibility = randomVisibility(r, scene.workingRate);
+    }
+    return scene;
+}
+
+// What a chain means, kept beside it: the source's time for every output time, the change of space, and the moments
+// for which that is promised.
+struct Meaning {
+    std::function<double(double)> toSource = [](double t) { return t; };
+    double scale = 1.0;
+    Mat4 turn;
+    FrameRate rate;
+    double first = 0.0; // output seconds
+    double last = 0.0;
+    std::vector<double> only; // just these moments; empty = all
+    std::optional<FrameRate> shutterRate;
+    double shutterScale = 1.0;
+};
+
+std::optional<std::pair<double, double>> movingTimes(const Scene& scene) {
+    std::optional<std::pair<double, double>> span;
+    const auto widen = [&](const Sampling& s) {
+        if (s.count() < 2)
+            return;
+        const auto own = std::pair{s.time(0), s.time(s.count() - 1)};
+        span = span ? std::pair{std::min(span->first, own.first), std::max(span->second, own.second)} : own;
+    };
+    for (const Node& node : scene.nodes) {
+        if (node.geometry)
+            widen(node.geometry->sampling());
+        if (node.transform)
+            widen(node.transform->sampling());
+        if (node.kind == NodeKind::Camera)
+            widen(cameraValues(node)->sampling());
+    }
+    return span;
+}
+
+std::vector<double> framesOf(double first, double last, const FrameRate& rate, double step = 1.0) {
+    std::vector<double> times;
+    for (double f = std::ceil(rate.frameAt(first) - 1e-6); f <= rate.frameAt(last) + 1e-6; f += step)
+        times.push_back(rate.secondsAt(f));
+    return times;
+}
+
+// A random step, and what it means. Nothing when it has no use here.
+std::optional<Step> randomStep(Random& r, Meaning& m) {
+    const auto before = m;
+    switch (r.whole(0, 14)) {
+    case 0: {
+        const double by = r.chance(70) ? r.whole(-20, 20) : r.real(-3, 3);
+        const double seconds = m.rate.secondsAt(by);
+        m.toSource = [=](double t) { return before.toSource(t - seconds); };
+        m.first += seconds;
+        m.last += seconds;
+        for (double& t : m.only)
+            t += seconds;
+        return Step{"offset", {{"frames", by}}, true};
+    }
+    case 1:
+    case 2: {
+        const double a = std::round(m.rate.frameAt(m.first)) + r.whole(-3, 8);
+        const double b = std::round(m.rate.frameAt(m.last)) - r.whole(-3, 8);
+        m.first = std::max(m.first, m.rate.secondsAt(a));
+        m.last = std::min(m.last, m.rate.secondsAt(b));
+        std::erase_if(m.only, [&](double t) { return t < m.first - 1e-6 || t > m.last + 1e-6; });
+        if (b < a || m.last - m.first < m.rate.secondsAt(1.5) || (!before.only.empty() && m.only.size() < 2)) {
+            m = before;
+            return std::nullopt;
+        }
+        return Step{"trim", {{"first", a}, {"last", b}}, true};
+    }
+    case 3: {
+        if (!m.only.empty())
+            return std::nullopt;
+        const int front = r.whole(0, 4);
+        const int back = r.whole(0, 4);
+        m.toSource = [=](double t) { return before.toSource(std::clamp(t, before.first, before.last)); };
+        m.first -= m.rate.secondsAt(front);
+        m.last += m.rate.secondsAt(back);
+        return Step{"hold", {{"before", front}, {"after", back}}, true};
+    }
+    case 4: {
+        const FrameRate rate = *FrameRate::parse(std::vector<const char*>{"24", "25", "30", "48"}[r.engine() % 4]);
+        const double speed = rate.value() / m.rate.value();
+        m.toSource = [=](double t) { return before.toSource(t * speed); };
+        m.first /= speed;
+        m.last /= speed;
+        for (double& t : m.only)
+            t /= speed;
+        m.shutterScale /= speed;
+        m.rate = rate;
+        return Step{"rate", {{"rate", rate.text()}}, true};
+    }
+    case 5: {
+        const FrameRate rate = *FrameRate::parse(std::vector<const char*>{"24", "25", "48", "60"}[r.engine() % 4]);
+        const auto frames = framesOf(m.first, m.last, rate);
+        if (frames.size() < 3 || !m.only.empty())
+            return std::nullopt;
+        m.only = frames;
+        m.first = frames.front();
+        m.last = frames.back();
+        m.rate = rate;
+        return Step{"resample", {{"rate", rate.text()}}, true};
+    }
+    case 6: {
+        if (!m.only.empty())
+            return std::nullopt;
+        std::string list;
+        for (const double t : framesOf(m.first, m.last, m.rate))
+            if (r.chance(40)) {
+                m.only.push_back(t);
+                list += fmt::format("{}{}", list.empty() ? "" : ",", std::round(m.rate.frameAt(t)));
+            }
+        if (m.only.size() < 3) {
+            m = before;
+            return std::nullopt;
+        }
+        m.first = m.only.front();
+        m.last = m.only.back();
+        return Step{"keep", {{"frames", list}}, true};
+    }
+    case 7: {
+        // Samples around whole frames, beyond the ends too: the promise is for them.
+        if (!m.only.empty())
+            return std::nullopt;
+        for (const double t : framesOf(m.first, m.last, m.rate))
+            for (const double share : {-0.25, 0.0, 0.25})
+                m.only.push_back(t + m.rate.secondsAt(share));
+        if (m.only.size() < 6) {
+            m = before;
+            return std::nullopt;
+        }
+        m.first = m.only.front();
+        m.last = m.only.back();
+        return Step{"shutter", {{"open", -0.25}, {"close", 0.25}, {"samples", 3}}, true};
+    }
+    case 8: m.scale *= 100.0; return Step{"unit", {{"from", "m"}, {"to", "cm"}}, true};
+    case 9: m.scale *= 0.5; return Step{"scale", {{"factor", 0.5}}, true};
+    case 10: {
+        const UpAxis from = static_cast<UpAxis>(r.whole(0, 2));
+        const UpAxis to = static_cast<UpAxis>(r.whole(0, 2));
+        m.turn = m.turn * upAxisTurn(from, to);
+        return Step{"turn", {{"from", upAxisName(from)}, {"to", upAxisName(to)}}, true};
+    }
+    case 11: {
+        const double to = r.whole(-10, 1100);
+        const double seconds = m.rate.secondsAt(to - snappedFrame(m.rate.frameAt(m.first)));
+        m.toSource = [=](double t) { return before.toSource(t - seconds); };
+        m.first += seconds;
+        m.last += seconds;
+        for (double& t : m.only)
+            t += seconds;
+        return Step{"start", {{"frame", to}}, true};
+    }
+    case 12: {
+        const double there = std::floor(m.rate.frameAt(m.last - m.first) + 1e-4) + 1.0;
+        if (!m.only.empty() || there < 4)
+            return std::nullopt;
+        const double count = r.whole(3, static_cast<int>(there));
+        m.last = m.first + m.rate.secondsAt(count - 1.0);
+        return Step{"length", {{"frames", count}}, true};
+    }
+    case 13: {
+        if (m.only.size() < 6)
+            return std::nullopt;
+        std::vector<double> kept;
+        for (std::size_t i = 0; i < m.only.size(); i += 2)
+            kept.push_back(m.only[i]);
+        m.only = kept;
+        m.first = kept.front();
+        m.last = kept.back();
+        return Step{"every", {{"count", 2}}, true};
+    }
+    default: return Step{"world", {{"groups", r.chance(50) ? "kept" : "dropped"}}, true};
+    }
+}
+
+Mat4 changeOf(const Meaning& m) {
+    return m.turn * Mat4::scaling({m.scale, m.scale, m.scale});
+}
+
+const Node* byName(const Scene& scene, const std::string& name, std::size_t& index) {
+    for (index = 0; index < scene.nodes.size(); ++index)
+        if (scene.nodes[index].name == name && scene.nodes[index].kind != NodeKind::Transform)
+            return &scene.nodes[index];
+    return nullptr;
+}
+
+// What every thing of the source should look like at a moment of the result.
+struct Seen {
+    std::map<std::uint64_t, Vec3d> points; // of cameras: eye, and a point ahead and one above it
+    std::vector<double> figures;
+    bool visible = true;
+};
+
+// `own` is how long a unit of the node's own is.
+Seen seen(const Scene& scene, std::size_t node, double t, const Mat4& change, double own) {
+    Seen result;
+    const Node& it = scene.nodes[node];
+    if (it.geometry) {
+        result.points = test::plainPoints(scene, node, t);
+    } else {
+        const Mat4 world = test::plainMatrix(scene, node, t);
+        result.points = {{0, transformedPoint(Vec3d{0, 0, 0}, world)},
+                         {1, transformedPoint(Vec3d{0, 0, -own}, world)},
+                         {2, transformedPoint(Vec3d{0, own, 0}, world)}};
+    }
+    if (it.kind == NodeKind::Camera)
+        result.figures = test::plainFigures(it, t);
+    for (auto& [id, p] : result.points)
+        p = transformedPoint(p, change);
+    result.visible = test::plainVisible(scene, node, t);
+    return result;
+}
+
+double gap(const Seen& a, const Seen& b) {
+    double largest = 0.0;
+    if (a.points.size() != b.points.size())
+        return 1e9;
+    for (const auto& [id, p] : a.points) {
+        const auto found = b.points.find(id);
+        if (found == b.points.end())
+            return 1e9;
+        largest = std::max(largest, length(found->second - p));
+    }
+    return largest;
+}
+
+// The first thing that is not as the source shows it; nothing when all is well.
+std::optional<std::string> firstFault(const Scene& source, const Scene& result, const Meaning& m, double* worst) {
+    std::vector<double> moments = m.only;
+    std::vector<double> between;
+    if (m.only.empty()) {
+        moments = framesOf(m.first, m.last, m.rate);
+        for (std::size_t i = 0; i + 1 < moments.size(); ++i)
+            for (const double share : {0.13, 0.5, 0.81})
+                between.push_back(moments[i] + (moments[i + 1] - moments[i]) * share);
+    }
+    const Mat4 change = changeOf(m);
+    for (std::size_t n = 0; n < source.nodes.size(); ++n) {
+        const Node& node = source.nodes[n];
+        if (node.kind == NodeKind::Transform)
+            continue;
+        std::size_t other = 0;
+        if (!byName(result, node.name, other))
+            return node.path + " is gone";
+        const auto at = [&](double t) { return seen(source, n, m.toSource(t), change, 1.0); };
+        const auto say = [&](double t, const std::string& what) {
+            return fmt::format("{} at frame {:.4f}: {}", node.path, m.rate.frameAt(t), what);
+        };
+        // Between samples nobody knows where a point goes that has no successor: those are left aside.
+        const auto check = [&](double t, double allowed, const Seen* among = nullptr,
+                               const Seen* and_ = nullptr) -> std::optional<std::string> {
+            Seen wanted = at(t);
+            Seen got = seen(result, other, t, Mat4{}, m.scale);
+            if (among)
+                for (Seen* side : {&wanted, &got})
+                    std::erase_if(side->points, [&](const auto& p) {
+                        return !among->points.contains(p.first) || !and_->points.contains(p.first);
+                    });
+            double size = 1.0;
+            for (const auto& [id, p] : wanted.points)
+                size = std::max(size, length(p));
+            if (const double off = gap(wanted, got); off > allowed + 2e-6 * size)
+                return say(t, fmt::format("off by {:.6g}, allowed {:.3g} (size {:.3g})", off, allowed, size));
+            if (worst)
+                *worst = std::max(*worst, gap(wanted, got) / size);
+            // A moment next to a flip may fall on either side.
+            const bool steady = at(t - 2e-6).visible == at(t + 2e-6).visible;
+            if (steady && wanted.visible != got.visible)
+                return say(t, wanted.visible ? "hidden" : "seen");
+            for (std::size_t k = 0; k < wanted.figures.size(); ++k) {
+                double figure = wanted.figures[k];
+                if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
+                    figure *= m.scale;
+                if (k == kCameraShutterOpen || k == kCameraShutterClose)
+                    figure *= m.shutterScale;
+                if (std::abs(figure - got.figures.at(k)) > 1e-6 * std::max(1.0, std::abs(figure)))
+                    return say(t, fmt::format("camera figure {} is {}, not {}", k, got.figures[k], figure));
+            }
+            return std::nullopt;
+        };
+        for (const double t : moments)
+            if (const auto fault = check(t, 0.0))
+                return fault;
+        for (const double t : between) {
+            // Never worse than straight lines between the whole frames of the source are, anywhere in that frame.
+            const double low = m.rate.secondsAt(std::floor(m.rate.frameAt(t)));
+            const double length1 = m.rate.secondsAt(1.0);
+            const auto bend = [&](double from, double to) {
+                const Seen a = at(from);
+                const Seen b = at(to);
+                double largest = 0.0;
+                for (const double share : {0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875}) {
+                    const Seen here = at(from + (to - from) * share);
+                    for (const auto& [id, p] : here.points) {
+                        const auto first = a.points.find(id);
+                        const auto second = b.points.find(id);
+                        if (first != a.points.end() && second != b.points.end())
+                            largest =
+                                std::max(largest, length(first->second + (second->second - first->second) * share - p));
+                    }
+                }
+                return largest;
+            };
+            const double allowed = std::max(bend(low, low + length1), std::max(bend(low, low + length1 / 2),
+                                                                               bend(low + length1 / 2, low + length1)));
+            const Seen here = at(low - length1);
+            const Seen there = at(low + 2.0 * length1);
+            if (const auto fault = check(t, allowed * 1.3, &here, &there))
+                return *fault + " (between frames)";
+        }
+    }
+    return std::nullopt;
+}
+
+// What a person needs to see of a case that failed.
+std::string described(const Scene& scene) {
+    std::string text = fmt::format("at {} fps\n", scene.workingRate.text());
+    const auto times = [&](const Sampling& sampling) {
+        std::string list;
+        for (std::size_t i = 0; i < std::min<std::size_t>(8, sampling.count()); ++i)
+            list += fmt::format(" {:.3f}", scene.workingRate.frameAt(sampling.time(i)));
+        return fmt::format("{} samples:{} … {:.3f}", sampling.count(), list,
+                           scene.workingRate.frameAt(sampling.lastTime()));
+    };
+    for (const Node& node : scene.nodes) {
+        text += "  " + node.path + " " + nodeKindName(node.kind) + "\n";
+        if (node.transform) {
+            std::string ops;
+            for (const TransformOp& op : node.transform->ops())
+                ops += fmt::format(" {}", static_cast<int>(op.kind));
+            text += "    transform" + ops + ", " + times(node.transform->sampling()) + "\n";
+        }
+        if (node.geometry)
+            text += "    shape " + times(node.geometry->sampling()) + "\n";
+    }
+    return text;
+}
+
+int casesAsked(int standard) {
+    const char* asked = std::getenv("WYC_TRUTH_CASES");
+    return asked ? std::atoi(asked) : std::getenv("WYC_LONG_TESTS") ? standard * 10 : standard;
+}
+
+TEST(Truth, AnyChainShowsWhatTheSourceShowsAtEveryMoment) {
+    int wrong = 0;
+    const int cases = casesAsked(4000);
+    double worst = 0.0;
+    const int first = std::getenv("WYC_TRUTH_FIRST") ? std::atoi(std::getenv("WYC_TRUTH_FIRST")) : 0;
+    for (int round = first; round < first + cases; ++round) {
+        Random r(static_cast<unsigned>(round) * 7919U + 17U);
+        const Scene source = randomScene(r);
+        const auto span = movingTimes(source);
+        if (!span)
+            continue;
+        Meaning m;
+        m.rate = source.workingRate;
+        m.first = span->first;
+        m.last = span->second;
+        std::vector<Step> chain;
+        for (int n = r.whole(1, 5); n > 0; --n)
+            if (const auto step = randomStep(r, m))
+                chain.push_back(*step);
+        const auto result = applySteps(source, chain);
+        if (!result) {
+            ++wrong;
+            if (wrong < 12)
+                ADD_FAILURE() << "case " << round << ": " << result.error().text() << "\n" << toJson(chain);
+            continue;
+        }
+        if (const auto fault = firstFault(source, *result, m, &worst)) {
+            ++wrong;
+            if (wrong < 12)
+                ADD_FAILURE() << "case " << round << ": " << *fault << "\n"
+                              << toJson(chain) << "\n"
+                              << described(source) << described(*result);
+        }
+    }
+    std::cout << wrong << " of " << cases << " wrong; largest gap " << worst << " of the distance from the origin\n";
+    EXPECT_EQ(wrong, 0);
+}
+
+TEST(Truth, AnyChainThroughAnArchive) {
+    const test::TempFolder folder;
+    int wrong = 0;
+    const int cases = casesAsked(600);
+    for (int round = 0; round < cases; ++round) {
+        Random r(static_cast<unsigned>(round) * 104729U + 5U);
+        const Scene source = randomScene(r);
+        const auto span = movingTimes(source);
+        if (!span)
+            continue;
+        Meaning m;
+        m.rate = source.workingRate;
+        m.first = span->first;
+        m.last = span->second;
+        std::vector<Step> chain;
+        for (int n = r.whole(1, 4); n > 0; --n)
+            if (const auto step = randomStep(r, m))
+                chain.push_back(*step);
+        auto result = applySteps(source, chain);
+        ASSERT_TRUE(result) << result.error().text() << toJson(chain);
+        const auto path = folder.path() / "scene.abc";
+        DeliveryInput input;
+        input.scene = std::move(*result);
+        input.source = std::make_shared<const Scene>(source);
+        input.steps = chain;
+        input.provenance = json::object();
+        const auto outputs = planConversion({input}, {path, false, true});
+        ASSERT_TRUE(outputs) << outputs.error().text();
+        // Written, and proven on both questions.
+        const auto proven = runOutput(outputs->front(), {true, true}, Progress());
+        if (!proven) {
+            ADD_FAILURE() << "case " << round << ": " << proven.error().text() << "\n" << toJson(chain);
+            if (++wrong > 12)
+                break;
+            continue;
+        }
+        EXPECT_TRUE(proven->proof.sourceCompared);
+        const auto back = test::openFile(path);
+        ASSERT_TRUE(back) << back.error().text();
+        if (const auto fault = firstFault(source, *back, m, nullptr); fault && ++wrong < 12)
+            ADD_FAILURE() << "case " << round << ": " << *fault << "\n" << toJson(chain);
+    }
+    EXPECT_EQ(wrong, 0);
+}
+
+} // namespace
+} // namespace wyc
