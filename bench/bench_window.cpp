@@ -9,10 +9,10 @@
 #include <QTabWidget>
 #include <QTest>
 
-#include "main_window.h"
-#include "theme.h"
-#include "time_board.h"
-#include "viewport.h"
+#include "shell/main_window.h"
+#include "theme/theme.h"
+#include "board/time_board.h"
+#include "view/viewport.h"
 
 int main(int argc, char** argv) {
     QApplication application(argc, argv);

@@ -5,8 +5,8 @@
 #include <QSurfaceFormat>
 
 #include "base/version.h"
-#include "main_window.h"
-#include "theme.h"
+#include "shell/main_window.h"
+#include "theme/theme.h"
 
 int main(int argc, char** argv) {
     QApplication application(argc, argv);

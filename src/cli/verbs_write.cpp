@@ -162,13 +162,18 @@ int runProve(const Common& common, const ProveArguments& arguments) {
         document["record"] = record.string();
         printJson(document);
     } else {
+        for (const std::string& words : proof->disagreements)
+            fmt::print("x  {}\n", words);
         for (const ProvenItem& item : proof->items) {
-            fmt::print("{} {}  {} points, {} samples\n", item.disagreements.empty() ? "ok" : "x ", item.item,
-                       groupedDigits(item.points), item.samples);
+            fmt::print("{} {}  {} points, {} samples; compared: {}\n", item.disagreements.empty() ? "ok" : "x ",
+                       item.item, groupedDigits(item.points), item.samples, item.compared());
             for (const std::string& words : item.disagreements)
                 fmt::print("     {}\n", words);
         }
-        fmt::print("{}\n", proof->passed ? "proven: every sample holds the recorded points" : "not proven");
+        for (const std::string& words : proof->notCompared)
+            fmt::print("not compared: {}\n", words);
+        fmt::print("{}\n",
+                   proof->passed ? proof->words() + ": all is as it was recorded" : "not proven: " + proof->words());
     }
     return proof->passed ? kClean : kFindings;
 }

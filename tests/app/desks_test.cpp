@@ -14,14 +14,14 @@
 #include <QTabWidget>
 #include <QToolButton>
 
-#include "deliver_desk.h"
-#include "desk_parts.h"
-#include "facts_desk.h"
-#include "frame_loader.h"
-#include "shot_strip.h"
+#include "board/time_board.h"
+#include "desks/deliver_desk.h"
+#include "desks/desk_parts.h"
+#include "desks/facts_desk.h"
+#include "shell/shot_strip.h"
 #include "support/scenes.h"
-#include "theme.h"
-#include "time_board.h"
+#include "theme/theme.h"
+#include "view/frame_loader.h"
 #include "window_fixture.h"
 
 namespace wyc::app {

@@ -13,11 +13,11 @@
 #include <QTabWidget>
 #include <QToolButton>
 
-#include "deliver_desk.h"
+#include "board/time_board.h"
 #include "demo/lantern_shoal.h"
-#include "facts_desk.h"
+#include "desks/deliver_desk.h"
+#include "desks/facts_desk.h"
 #include "support/scenes.h"
-#include "time_board.h"
 #include "window_fixture.h"
 
 namespace wyc::app {

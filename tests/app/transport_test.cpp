@@ -9,7 +9,7 @@
 #include <QToolButton>
 
 #include "support/scenes.h"
-#include "transport.h"
+#include "view/transport.h"
 #include "window_fixture.h"
 
 namespace wyc::app {

@@ -10,11 +10,11 @@
 #include <QPushButton>
 #include <QTest>
 
-#include "deliver_desk.h"
-#include "main_window.h"
+#include "desks/deliver_desk.h"
+#include "shell/main_window.h"
 #include "support/scenes.h"
 #include "support/temp_folder.h"
-#include "viewport.h"
+#include "view/viewport.h"
 
 namespace wyc::app {
 

@@ -18,14 +18,14 @@
 #include <QTabWidget>
 #include <QToolButton>
 
-#include "deliver_desk.h"
+#include "board/time_board.h"
 #include "demo/lantern_shoal.h"
-#include "desk_parts.h"
-#include "facts_desk.h"
+#include "desks/deliver_desk.h"
+#include "desks/desk_parts.h"
+#include "desks/facts_desk.h"
 #include "support/scenes.h"
-#include "theme.h"
-#include "time_board.h"
-#include "transport.h"
+#include "theme/theme.h"
+#include "view/transport.h"
 #include "window_fixture.h"
 
 namespace wyc::app {

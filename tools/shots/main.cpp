@@ -9,12 +9,12 @@
 #include <QTest>
 #include <QToolButton>
 
-#include "deliver_desk.h"
-#include "facts_desk.h"
-#include "main_window.h"
-#include "theme.h"
-#include "time_board.h"
-#include "viewport.h"
+#include "board/time_board.h"
+#include "desks/deliver_desk.h"
+#include "desks/facts_desk.h"
+#include "shell/main_window.h"
+#include "theme/theme.h"
+#include "view/viewport.h"
 
 using namespace wyc::app;
 

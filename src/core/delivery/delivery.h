@@ -110,6 +110,7 @@ struct ConversionSpec {
 struct ProvenItem {
     std::string item;
     std::string kind;
+    bool group = false; // it holds items and is none
     std::size_t points = 0;
     std::size_t faces = 0;
     std::size_t samples = 0;
@@ -140,6 +141,7 @@ struct Proof {
     std::vector<std::string> notCompared;          // in words
     bool sourceCompared = false;                   // the second question was asked
     [[nodiscard]] double largestDriftMetres() const;
+    [[nodiscard]] std::size_t itemCount() const; // without groups
     /// "proven, 0 mm" or what disagrees.
     [[nodiscard]] std::string words() const;
 };

@@ -183,6 +183,8 @@ Result<Scene> sampledFor(const Format& format, Scene scene) {
     }
     if (!format.traits.sequence)
         return scene;
+    if (scene.wanted.moments) // asked for, moment by moment: the writer says which one it cannot hold
+        return scene;
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
         if (!node.geometry || node.geometry->sampling().isStill())
@@ -196,6 +198,9 @@ Result<Scene> sampledFor(const Format& format, Scene scene) {
     const auto frames = wholeFrames(span->first, span->last, scene.workingRate);
     if (frames.empty())
         return scene;
+    for (const Node& node : scene.nodes)
+        if (node.geometry && hasSubFrames(scene, node.geometry->sampling()))
+            scene.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
     Wanted wanted = scene.wanted;
     wanted.moments = samplingFromTimes(frames);
     return mappedScene(scene, TimeMap(), wanted, scene.workingRate);

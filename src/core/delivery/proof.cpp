@@ -193,7 +193,9 @@ class ShapeComparison {
     Status compareSample(std::size_t i, Buffers& buffers) {
         std::optional<std::size_t> exact;
         const double seconds = wanted_.sampling().time(i);
-        if (source_) {
+        // The time of a still sample says nothing; it is looked at with the other moments.
+        const bool timed = source_ && !wanted_.sampling().isStill();
+        if (timed) {
             WYC_TRY(sample, source_->exactSample(seconds));
             exact = sample;
         }
@@ -210,7 +212,7 @@ class ShapeComparison {
         WYC_CHECK(readPoints(wanted_, i, buffers.meant));
         const auto compared = compare(buffers, i);
         Shown shown;
-        if (source_)
+        if (timed)
             WYC_CHECK(source_->compareSample(seconds, buffers.meant, shown));
         const bool sameCount = buffers.meant.size() == buffers.found.size();
         const DriftFigure drift = compared.equal || !sameCount ? DriftFigure{} : driftOf(buffers.meant, buffers.found);
@@ -324,9 +326,13 @@ double Proof::largestDriftMetres() const {
     return largest;
 }
 
+std::size_t Proof::itemCount() const {
+    return static_cast<std::size_t>(
+        std::count_if(items.begin(), items.end(), [](const ProvenItem& item) { return !item.group; }));
+}
+
 std::string Proof::words() const {
-    if (!disagreements.empty())
-        return disagreements.front();
+    // What is wrong in an item says more than that the bytes are others.
     std::size_t bad = 0;
     for (const ProvenItem& item : items) {
         bad += item.notNumbers;
@@ -334,6 +340,8 @@ std::string Proof::words() const {
             if (!list->empty())
                 return fmt::format("{}: {}", item.item, list->front());
     }
+    if (!disagreements.empty())
+        return disagreements.front();
     if (!passed)
         return fmt::format("drift of {}", lengthText(largestDriftMetres()));
     std::string words = fmt::format("proven, {}", lengthText(largestDriftMetres()));
@@ -362,6 +370,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
         const Node& it = meant.nodes[node];
         ProvenItem item;
         item.item = it.path;
+        item.group = !isItem[node];
         const auto source = ShownNode::find(meant, node, output.intentions);
         if (proof.sourceCompared && !source && isItem[node])
             item.shown.notCompared.push_back("the source has nothing that it could be held against");

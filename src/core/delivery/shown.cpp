@@ -301,7 +301,7 @@ Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, S
     return {};
 }
 
-Status ShownNode::compareLook(double seconds, Shown& shown) const {
+Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const {
     const auto time = sourceTime(seconds);
     if (!time)
         return {};
@@ -312,11 +312,17 @@ Status ShownNode::compareLook(double seconds, Shown& shown) const {
             shown.disagreements.push_back(std::move(words));
     };
     const std::size_t own = parts_.front().node;
-    const bool steady = plainVisible(*scene_, own, *time - 2e-6) == plainVisible(*scene_, own, *time + 2e-6);
-    const bool wanted = plainVisible(*scene_, own, *time);
-    if (parts_.size() == 1 && steady && wanted != plainVisible(*meant_, node_, seconds))
-        say(fmt::format("at frame {} the source shows it {}", when, wanted ? "visible" : "hidden"));
-    if (!it.geometry && it.kind != NodeKind::Transform) { // what has no points has a place
+    // A moment after the sample: at the very sample rounding decides which side of a flip it is on.
+    constexpr double kAfter = 2e-5;
+    const auto wantedAt = [&](double after) -> std::optional<bool> {
+        const auto there = sourceTime(seconds + after);
+        return there ? std::optional(plainVisible(*scene_, own, *there)) : std::nullopt;
+    };
+    const auto wanted = wantedAt(kAfter);
+    const bool steady = wanted && wantedAt(kAfter / 2.0) == wanted && wantedAt(kAfter * 1.5) == wanted;
+    if (parts_.size() == 1 && steady && *wanted != plainVisible(*meant_, node_, seconds + kAfter))
+        say(fmt::format("at frame {} the source shows it {}", when, *wanted ? "visible" : "hidden"));
+    if (placeToo && !it.geometry && it.kind != NodeKind::Transform) { // what has no points has a place
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
         WYC_TRY(place, plainWorld(*scene_, own, *time));
         // A unit of its own is another length after a change of size.
@@ -339,8 +345,11 @@ Status ShownNode::compareLook(double seconds, Shown& shown) const {
             double figure = there[k];
             if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
                 figure *= intention_->scale;
-            if ((k == kCameraShutterOpen || k == kCameraShutterClose) && speed > 0.0)
+            if (k == kCameraShutterOpen || k == kCameraShutterClose) {
+                if (!(speed > 0.0)) // in a rest the shutter is as long as before it
+                    continue;
                 figure /= speed;
+            }
             if (k >= here.size() || std::abs(figure - here[k]) > 1e-6 * std::max(1e-3, std::abs(figure))) {
                 say(fmt::format("at frame {} its lens is another than the source's", when));
                 break;
@@ -435,6 +444,11 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
         times.push_back(wanted.range ? wanted.range->first : 0.0);
     sortMoments(times);
     std::sort(own.begin(), own.end());
+    // At least one moment, and for points that do not change a whole frame among them.
+    if (it.geometry && own.empty() && !wanted.moments && std::none_of(times.begin(), times.end(), [&](double t) {
+            return sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
+        }))
+        times = {times.front()};
 
     std::vector<Vec3f> points;
     const auto readPlain = [&](double t, std::size_t first, std::size_t count) -> Status {
@@ -446,17 +460,26 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
         }
         return {};
     };
+    // Points that are the same at all moments on both sides were looked at one by one at the first: where some hundred
+    // of them are carried along, all are.
+    const bool rigid = it.geometry && parts_.size() == 1 && it.geometry->sampling().isStill() &&
+                       scene_->nodes[parts_.front().node].geometry->sampling().isStill() && !parts_.front().from;
+    bool looked = false;
     for (const double t : times) {
         WYC_CHECK(progress.poll());
-        WYC_CHECK(compareLook(t, shown));
         const auto near = std::lower_bound(own.begin(), own.end(), t - kSameMoment);
         const bool sampled = near != own.end() && *near <= t + kSameMoment;
-        if (it.geometry && it.geometry->sampling().count() > 0 && !sampled) {
-            WYC_CHECK(readPlain(t, 0, static_cast<std::size_t>(-1)));
+        // A moment of another track, within a frame, is one between samples for the points.
+        const bool whole = wanted.moments || sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
+        WYC_CHECK(compareLook(t, whole || times.size() == 1, shown));
+        if (it.geometry && it.geometry->sampling().count() > 0 && !sampled && (whole || times.size() == 1)) {
+            const bool part = rigid && looked;
+            WYC_CHECK(readPlain(t, 0, part ? kPointsBetween : static_cast<std::size_t>(-1)));
             // Between its own samples a point that is about to go is nowhere for sure.
             const bool loose = it.geometry->topologyVaries();
             double size = 0.0;
-            WYC_TRY(gap, gapAt(t, points, 0, points.size(), loose, size));
+            WYC_TRY(gap, gapAt(t, points, 0, points.size(), loose || part, size));
+            looked = true;
             ++shown.moments;
             note(t, gap, size, shown);
         } else if (!it.geometry) {

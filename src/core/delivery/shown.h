@@ -74,7 +74,7 @@ class ShownNode {
     [[nodiscard]] Result<double> gapAt(double seconds, std::span<const Vec3f> points, std::size_t first,
                                        std::size_t total, bool between, double& size) const;
     [[nodiscard]] Result<double> sourceBend(double seconds, std::size_t first, std::size_t count) const;
-    [[nodiscard]] Status compareLook(double seconds, Shown& shown) const;
+    [[nodiscard]] Status compareLook(double seconds, bool placeToo, Shown& shown) const;
     void note(double seconds, double gap, double size, Shown& shown) const;
 
     const Scene* meant_;

@@ -217,7 +217,11 @@ WorldTrack::WorldTrack(std::shared_ptr<const Scene> scene, std::size_t node, con
     straight_ = straight_ && ownStraight;
     sampling_ = commonSampling(samplings);
     if (sampling_.isStill()) {
-        sampling_ = own;
+        // Nothing moves while it is wanted; elsewhere it may.
+        const Wanted& wanted = scene_->wanted;
+        sampling_ = varies_ && wanted.range     ? Sampling::still(wanted.range->first)
+                    : varies_ && wanted.moments ? Sampling::still(wanted.moments->firstTime())
+                                                : own;
     } else if (scene_->wanted.moments) {
         sampling_ =
             chosenTimes(sampling_, {straight_, false, !varies_, true}, TimeMap(), scene_->wanted, scene_->workingRate);

@@ -1,0 +1,496 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "board/time_board.h"
+
+#include <algorithm>
+#include <cmath>
+#include <functional>
+#include <unordered_map>
+
+#include <QContextMenuEvent>
+#include <QHelpEvent>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QScrollBar>
+#include <QToolButton>
+#include <QToolTip>
+#include <QWidgetAction>
+
+#include "base/text.h"
+#include "theme/theme.h"
+
+namespace wyc::app {
+TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), scroll_(new QScrollBar(Qt::Vertical, this)) {
+    setObjectName(QStringLiteral("timeBoard"));
+    setMouseTracking(true);
+    setFocusPolicy(Qt::ClickFocus);
+    connect(scroll_, &QScrollBar::valueChanged, this, [this] { update(); });
+    connect(&workspace_, &Workspace::itemsChanged, this, [this] {
+        rebuildRows();
+        // Fitted when something was opened; an edit never moves the ruler under the eye.
+        if (!viewChosen_ && workspace_.items().size() != fittedFor_) {
+            fittedFor_ = workspace_.items().size();
+            showAll();
+        }
+        update();
+    });
+    connect(&workspace_, &Workspace::jobChanged, this, [this] {
+        if (workspace_.job().sources.empty())
+            viewChosen_ = false;
+        rebuildRows();
+        update();
+    });
+    for (auto signal : {&Workspace::measuresChanged, &Workspace::findingsChanged, &Workspace::frameChanged})
+        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    connect(&workspace_, &Workspace::activeChanged, this, [this] {
+        for (std::size_t i = 0; i < rows_.size(); ++i) {
+            if (rows_[i].kind != RowKind::Item || rows_[i].item != workspace_.active())
+                continue;
+            // Scrolled up to, an item brings the name of its source along.
+            const std::size_t head = i > 0 && rows_[i - 1].kind == RowKind::Source ? i - 1 : i;
+            const int top = static_cast<int>(head) * kRowHeight;
+            const int page = height() - kRulerHeight;
+            if (top < scroll_->value())
+                scroll_->setValue(top);
+            else if (const int bottom = static_cast<int>(i + 1) * kRowHeight; bottom > scroll_->value() + page)
+                scroll_->setValue(bottom + 3 - page);
+        }
+        update();
+    });
+    makeChooser();
+    rebuildRows();
+}
+
+// Quick choosing: what does not fit is left out, in one edit that can be undone.
+void TimeBoard::makeChooser() {
+    chooser_ = new QToolButton(this);
+    chooser_->setObjectName(QStringLiteral("chooser"));
+    chooser_->setText(tr("Choose ▾"));
+    chooser_->setToolTip(tr("Take in only some of the items; the others are left out"));
+    chooser_->setPopupMode(QToolButton::InstantPopup);
+    chooser_->setGeometry(84, 4, 76, kRulerHeight - 8);
+    auto* menu = new QMenu(chooser_);
+    const auto add = [&](const QString& name, const QString& text, bool (*fits)(const ItemView&)) {
+        QAction* action = menu->addAction(text, this, [this, text, fits] { workspace_.choose(fits, text); });
+        action->setObjectName(name);
+    };
+    add(QStringLiteral("chooseAll"), tr("Everything"), [](const ItemView&) { return true; });
+    add(QStringLiteral("chooseSeen"), tr("Only what is seen"), [](const ItemView& i) { return !i.hidden; });
+    add(QStringLiteral("chooseMoving"), tr("Only what moves"),
+        [](const ItemView& i) { return i.profile && i.profile->moves(); });
+    add(QStringLiteral("chooseShapes"), tr("Only shapes: no cameras, lights, helpers"),
+        [](const ItemView& i) { return hasGeometry(i.nodeKind); });
+    menu->addSeparator();
+    auto* pattern = new QLineEdit(menu);
+    pattern->setObjectName(QStringLiteral("choosePattern"));
+    pattern->setPlaceholderText(tr("by name: *bell* or !*rope*"));
+    pattern->setToolTip(tr("Patterns over names and paths, parted by blanks; ! leaves out"));
+    pattern->setMinimumWidth(210);
+    auto* action = new QWidgetAction(menu);
+    action->setDefaultWidget(pattern);
+    menu->addAction(action);
+    connect(pattern, &QLineEdit::returnPressed, this, [this, menu, pattern] {
+        std::vector<std::string> words;
+        for (const QString& word : pattern->text().split(QLatin1Char(' '), Qt::SkipEmptyParts))
+            words.push_back(word.toStdString());
+        menu->close();
+        if (words.empty())
+            return;
+        workspace_.choose(
+            [words](const ItemView& item) {
+                return chosenBy(words, {item.name, item.key.path, item.source->name + item.key.path});
+            },
+            tr("Choose “%1”").arg(pattern->text()));
+    });
+    chooser_->setMenu(menu);
+}
+
+std::string TimeBoard::foldKey(const Row& row) {
+    return std::to_string(row.source.value) + (row.kind == RowKind::Group ? row.item.path : std::string());
+}
+
+void TimeBoard::addRows(const SourceView& source) {
+    if (!source.source)
+        return;
+    const Scene& scene = source.source->shown();
+    std::unordered_map<std::string_view, const ItemView*> items;
+    for (const ItemView& item : workspace_.items())
+        if (item.key.source == source.id)
+            items.emplace(item.key.path, &item);
+    std::vector<std::vector<std::size_t>> children(scene.nodes.size() + 1);
+    std::vector<std::size_t> below(scene.nodes.size(), 0);
+    for (std::size_t i = scene.nodes.size(); i-- > 0;) {
+        if (items.contains(scene.nodes[i].path))
+            ++below[i];
+        if (const int parent = scene.nodes[i].parent; parent >= 0)
+            below[static_cast<std::size_t>(parent)] += below[i];
+    }
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (below[i] > 0)
+            children[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
+    const std::function<void(std::size_t, int, const QString&)> add = [&](std::size_t n, int depth,
+                                                                          const QString& above) {
+        const Node& node = scene.nodes[n];
+        const QString name = QString::fromStdString(node.name);
+        const auto& inner = children[n + 1];
+        if (items.contains(node.path)) {
+            rows_.push_back({RowKind::Item, source.id, {source.id, node.path}, depth, name, above, 0});
+            for (const std::size_t child : inner)
+                add(child, depth + 1, {});
+            return;
+        }
+        if (inner.size() == 1) { // a chain: no row of its own
+            add(inner.front(), depth, above + name + QStringLiteral(" / "));
+            return;
+        }
+        rows_.push_back({RowKind::Group, source.id, {source.id, node.path}, depth, name, above, below[n]});
+        if (!folded_.contains(foldKey(rows_.back())))
+            for (const std::size_t child : inner)
+                add(child, depth + 1, {});
+    };
+    for (const std::size_t top : children[0])
+        add(top, 0, {});
+}
+
+void TimeBoard::rebuildRows() {
+    rows_.clear();
+    for (const SourceView& source : workspace_.sources()) {
+        rows_.push_back({RowKind::Source, source.id, {}, 0, {}, {}, 0});
+        if (!folded_.contains(foldKey(rows_.back())))
+            addRows(source);
+    }
+    updateScroll();
+}
+
+void TimeBoard::updateScroll() {
+    const int content = static_cast<int>(rows_.size()) * kRowHeight + 6;
+    const int page = std::max(1, height() - kRulerHeight);
+    scroll_->setGeometry(width() - 10, kRulerHeight, 10, page);
+    scroll_->setPageStep(page);
+    scroll_->setSingleStep(kRowHeight);
+    scroll_->setRange(0, std::max(0, content - page));
+    scroll_->setVisible(content > page);
+}
+
+void TimeBoard::resizeEvent(QResizeEvent*) {
+    updateScroll();
+}
+
+void TimeBoard::showFrames(FrameRange range) {
+    if (range.last - range.first < 4.0)
+        range = {range.first - 2.0, range.last + 2.0};
+    view_ = range;
+    viewChosen_ = true;
+    update();
+}
+
+void TimeBoard::showAll() {
+    FrameRange all = workspace_.playRange();
+    for (const ItemView& item : workspace_.items())
+        if (const auto range = item.range();
+            range && range->last - all.last < 4.0 * all.count() && all.first - range->first < 4.0 * all.count())
+            all = {std::min(all.first, range->first), std::max(all.last, range->last)};
+    const double margin = std::max(2.0, all.count() * 0.06);
+    view_ = {all.first - margin, all.last + margin};
+    update();
+}
+
+double TimeBoard::xOfFrame(double frame) const {
+    return kHeadWidth + (frame - view_.first) / (view_.last - view_.first) * (width() - kHeadWidth);
+}
+
+double TimeBoard::frameOfX(double x) const {
+    return view_.first + (x - kHeadWidth) / std::max(1, width() - kHeadWidth) * (view_.last - view_.first);
+}
+
+int TimeBoard::rowTop(std::size_t row) const {
+    return kRulerHeight + 3 + static_cast<int>(row) * kRowHeight - scroll_->value();
+}
+
+std::optional<std::size_t> TimeBoard::rowAt(int y) const {
+    if (y < kRulerHeight)
+        return std::nullopt;
+    const int index = (y - kRulerHeight - 3 + scroll_->value()) / kRowHeight;
+    return index >= 0 && static_cast<std::size_t>(index) < rows_.size() ? std::optional(static_cast<std::size_t>(index))
+                                                                        : std::nullopt;
+}
+
+QRect TimeBoard::laneRect(const ItemKey& key) const {
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        if (rows_[i].kind != RowKind::Item || rows_[i].item != key)
+            continue;
+        const QRect rect(kHeadWidth, rowTop(i), width() - kHeadWidth, kRowHeight);
+        return rect.intersects(QRect(0, kRulerHeight, width(), height())) ? rect : QRect();
+    }
+    return {};
+}
+
+FrameRange TimeBoard::shownRange(const ItemView& item) const {
+    const auto range = item.range();
+    FrameRange result = range.value_or(FrameRange{0, 0});
+    if (grabbed_ == item.key && range) {
+        if (grab_ == Grab::MoveLane)
+            result = {result.first + dragFrames_, result.last + dragFrames_};
+        else if (grab_ == Grab::TrimStart)
+            result.first = std::clamp(result.first + dragFrames_, result.first, result.last);
+        else if (grab_ == Grab::TrimEnd)
+            result.last = std::clamp(result.last + dragFrames_, result.first, result.last);
+    }
+    return result;
+}
+
+const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
+    const auto row = rowAt(at.y());
+    if (!row || rows_[*row].kind != RowKind::Item || at.x() < kHeadWidth)
+        return nullptr;
+    const ItemView* item = workspace_.item(rows_[*row].item);
+    if (!item || at.y() - rowTop(*row) > 11)
+        return nullptr;
+    for (const ItemFinding& found : workspace_.findings()) {
+        if (found.key != item->key || found.finding.severity == Severity::Note)
+            continue;
+        const auto range = item->range();
+        if (!found.finding.frame && !range)
+            continue;
+        const double x = found.finding.frame ? xOfFrame(*found.finding.frame)
+                                             : std::max(kHeadWidth + 7.0, xOfFrame(range->first) - 9.0);
+        if (std::abs(x - at.x()) < 6.0)
+            return &found;
+    }
+    return nullptr;
+}
+
+TimeBoard::Grab TimeBoard::grabAt(const QPoint& at, const ItemView* item) const {
+    if (!item || !item->range() || item->error)
+        return Grab::Scrub;
+    const FrameRange range = *item->range();
+    const double first = xOfFrame(range.first);
+    const double last = xOfFrame(range.last);
+    if (std::abs(at.x() - first) < 6.0 && last - first > 24.0)
+        return Grab::TrimStart;
+    if (std::abs(at.x() - last) < 6.0 && last - first > 24.0)
+        return Grab::TrimEnd;
+    return at.x() > first && at.x() < last ? Grab::MoveLane : Grab::Scrub;
+}
+
+void TimeBoard::mousePressEvent(QMouseEvent* event) {
+    pressedAt_ = event->position().toPoint();
+    pressedFrame_ = frameOfX(event->position().x());
+    pressedView_ = view_;
+    dragFrames_ = 0.0;
+    grab_ = Grab::None;
+    grabbed_ = {};
+    if (event->button() == Qt::MiddleButton) {
+        grab_ = Grab::Pan;
+        return;
+    }
+    if (event->button() != Qt::LeftButton)
+        return;
+    const auto row = rowAt(pressedAt_.y());
+    if (pressedAt_.x() < kHeadWidth) {
+        if (!row)
+            return;
+        if (rows_[*row].kind != RowKind::Item) {
+            const std::string key = foldKey(rows_[*row]);
+            if (!folded_.erase(key))
+                folded_.insert(key);
+            rebuildRows();
+            update();
+        } else {
+            workspace_.setActive(rows_[*row].item);
+        }
+        return;
+    }
+    if (const ItemFinding* found = findingAt(pressedAt_)) {
+        const std::optional<double> frame = found->finding.frame;
+        workspace_.setActive(ItemKey(found->key));
+        if (frame)
+            workspace_.setFrame(*frame);
+        return;
+    }
+    const ItemView* item = row && rows_[*row].kind == RowKind::Item ? workspace_.item(rows_[*row].item) : nullptr;
+    grab_ = pressedAt_.y() < kRulerHeight ? Grab::Scrub : grabAt(pressedAt_, item);
+    if (grab_ == Grab::Scrub) {
+        if (item)
+            workspace_.setActive(ItemKey(item->key));
+        workspace_.setFrame(std::round(pressedFrame_));
+        return;
+    }
+    grabbed_ = item->key;
+    pressedRange_ = *item->range();
+    workspace_.setActive(grabbed_);
+}
+
+void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
+    const QPoint at = event->position().toPoint();
+    if (grab_ == Grab::None) {
+        const auto row = rowAt(at.y());
+        const ItemView* item = row && rows_[*row].kind == RowKind::Item && at.x() >= kHeadWidth
+                                   ? workspace_.item(rows_[*row].item)
+                                   : nullptr;
+        const Grab would = at.x() < kHeadWidth || at.y() < kRulerHeight ? Grab::None : grabAt(at, item);
+        setCursor(findingAt(at)                                        ? Qt::PointingHandCursor
+                  : would == Grab::TrimStart || would == Grab::TrimEnd ? Qt::SizeHorCursor
+                  : would == Grab::MoveLane                            ? Qt::OpenHandCursor
+                                                                       : Qt::ArrowCursor);
+        return;
+    }
+    if (grab_ == Grab::Scrub) {
+        workspace_.setFrame(std::round(std::clamp(frameOfX(event->position().x()), view_.first, view_.last)));
+        return;
+    }
+    const double moved = (event->position().x() - pressedAt_.x()) / std::max(1, width() - kHeadWidth) *
+                         (pressedView_.last - pressedView_.first);
+    if (grab_ == Grab::Pan) {
+        view_ = {pressedView_.first - moved, pressedView_.last - moved};
+        viewChosen_ = true;
+    } else {
+        dragFrames_ = std::round(moved);
+        setCursor(grab_ == Grab::MoveLane ? Qt::ClosedHandCursor : Qt::SizeHorCursor);
+    }
+    update();
+}
+
+void TimeBoard::mouseReleaseEvent(QMouseEvent* event) {
+    const bool moved = (event->position().toPoint() - pressedAt_).manhattanLength() > 3;
+    if (grab_ == Grab::MoveLane && !moved) // a click on a lane goes to that frame
+        workspace_.setFrame(std::round(pressedFrame_));
+    else if (grab_ != Grab::None && grab_ != Grab::Scrub && grab_ != Grab::Pan && dragFrames_ != 0.0)
+        commitDrag();
+    grab_ = Grab::None;
+    grabbed_ = {};
+    dragFrames_ = 0.0;
+    setCursor(Qt::ArrowCursor);
+    update();
+}
+
+void TimeBoard::commitDrag() {
+    const ItemView* item = workspace_.item(grabbed_);
+    if (!item)
+        return;
+    std::vector<Step> steps = item->steps;
+    const FrameRange shown = shownRange(*item);
+    workspace_.document().endMerge();
+    if (grab_ == Grab::MoveLane) {
+        if (!steps.empty() && steps.back().type == "offset" && steps.back().on)
+            steps.back().options["frames"] = steps.back().options.value("frames", 0.0) + dragFrames_;
+        else
+            steps.push_back({"offset", {{"frames", dragFrames_}}, true});
+        if (steps.back().options["frames"] == 0.0)
+            steps.pop_back();
+        workspace_.setSteps(ItemKey(grabbed_), steps, tr("Offset %1").arg(QString::fromStdString(item->name)));
+        return;
+    }
+    const nlohmann::json options{{"first", shown.first}, {"last", shown.last}, {"handles", 0.0}};
+    if (!steps.empty() && steps.back().type == "trim" && steps.back().on)
+        steps.back().options = options;
+    else
+        steps.push_back({"trim", options, true});
+    workspace_.setSteps(ItemKey(grabbed_), steps, tr("Trim %1").arg(QString::fromStdString(item->name)));
+}
+
+void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
+    const auto row = rowAt(event->position().toPoint().y());
+    if (event->position().y() < kRulerHeight) {
+        viewChosen_ = false;
+        showAll();
+        return;
+    }
+    if (!row || rows_[*row].kind != RowKind::Item)
+        return;
+    if (const ItemView* item = workspace_.item(rows_[*row].item))
+        if (const auto range = item->range())
+            showFrames(range->widened(std::max(1.0, range->count() * 0.02)));
+}
+
+void TimeBoard::wheelEvent(QWheelEvent* event) {
+    const double notches = event->angleDelta().y() / 120.0;
+    if (event->position().x() < kHeadWidth || (event->modifiers() & Qt::ShiftModifier)) {
+        scroll_->setValue(scroll_->value() - static_cast<int>(notches * 3 * kRowHeight));
+        return;
+    }
+    const double at = frameOfX(event->position().x());
+    const double factor = std::pow(0.82, notches);
+    const double span = std::clamp((view_.last - view_.first) * factor, 4.0, 1e7);
+    const double share = (at - view_.first) / (view_.last - view_.first);
+    view_ = {at - share * span, at - share * span + span};
+    viewChosen_ = true;
+    update();
+    event->accept();
+}
+
+void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
+    const auto row = rowAt(event->pos().y());
+    if (!row)
+        return;
+    const Row chosen = rows_[*row];
+    QMenu menu(this);
+    if (chosen.kind == RowKind::Item) {
+        const ItemView* item = workspace_.item(chosen.item);
+        const bool leftOut = item && item->leftOut;
+        menu.addAction(leftOut ? tr("Take this item in") : tr("Leave this item out"), this,
+                       [this, chosen, leftOut] { workspace_.setLeftOut(chosen.item, !leftOut); });
+        menu.addAction(tr("Show its whole range"), this, [this, chosen] {
+            if (const ItemView* it = workspace_.item(chosen.item); it && it->range())
+                showFrames(it->range()->widened(2));
+        });
+        menu.addSeparator();
+    }
+    if (chosen.kind == RowKind::Group) {
+        const auto inGroup = [chosen](const ItemView& item) {
+            return item.key.source == chosen.source && item.key.path.starts_with(chosen.item.path + "/");
+        };
+        menu.addAction(tr("Only this group of the source"), this, [this, chosen, inGroup] {
+            workspace_.choose(
+                [=](const ItemView& item) { return item.key.source == chosen.source ? inGroup(item) : !item.leftOut; },
+                tr("Only %1").arg(chosen.name));
+        });
+        menu.addAction(tr("Leave this group out"), this, [this, chosen, inGroup] {
+            workspace_.choose([=](const ItemView& item) { return !inGroup(item) && !item.leftOut; },
+                              tr("Leave out %1").arg(chosen.name));
+        });
+        menu.addSeparator();
+    }
+    menu.addAction(tr("Read the source again"), this, [this, chosen] { workspace_.reloadSource(chosen.source); });
+    menu.addAction(tr("Remove the source"), this, [this, chosen] { workspace_.removeSource(chosen.source); });
+    menu.exec(event->globalPos());
+}
+
+bool TimeBoard::event(QEvent* event) {
+    if (event->type() == QEvent::ToolTip) {
+        const auto* help = static_cast<QHelpEvent*>(event);
+        QString text;
+        const auto row = rowAt(help->pos().y());
+        if (const ItemFinding* found = findingAt(help->pos()))
+            text = QString::fromStdString(found->finding.text);
+        else if (row && rows_[*row].kind == RowKind::Source) {
+            for (const SourceView& source : workspace_.sources())
+                if (source.id == rows_[*row].source)
+                    text = source.error ? QString::fromStdString(source.error->text())
+                                        : QString::fromStdString(source.spec.path.string());
+        } else if (row && help->pos().x() >= kHeadWidth) {
+            if (const ItemView* item = workspace_.item(rows_[*row].item))
+                text = tr("Curve: RMS speed of the points. Drag sideways to offset, an end to trim; "
+                          "double-click to fit.%1")
+                           .arg(item->error ? QStringLiteral("\n") + QString::fromStdString(item->error->text())
+                                            : QString());
+        } else if (row && rows_[*row].kind == RowKind::Group) {
+            text = QString::fromStdString(rows_[*row].item.path);
+        } else if (row) {
+            text = QString::fromStdString(workspace_.labelOf(rows_[*row].item));
+        }
+        if (text.isEmpty())
+            QToolTip::hideText();
+        else
+            QToolTip::showText(help->globalPos(), text, this);
+        return true;
+    }
+    return QWidget::event(event);
+}
+
+void TimeBoard::leaveEvent(QEvent*) {
+    setCursor(Qt::ArrowCursor);
+}
+
+} // namespace wyc::app

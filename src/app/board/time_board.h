@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The time board: all items' samples, motion, ranges and faults against one ruler.
+#include <optional>
+#include <set>
+#include <vector>
+
+#include <QWidget>
+
+#include "shell/workspace.h"
+
+class QScrollBar;
+class QToolButton;
+
+namespace wyc::app {
+
+class TimeBoard : public QWidget {
+    Q_OBJECT
+  public:
+    explicit TimeBoard(Workspace& workspace, QWidget* parent = nullptr);
+
+    /// Shows a frame range over the whole width.
+    void showFrames(FrameRange range);
+    void showAll();
+    [[nodiscard]] double xOfFrame(double frame) const;
+    [[nodiscard]] double frameOfX(double x) const;
+    /// Where an item's lane lies in the widget; empty when it is scrolled away or folded.
+    [[nodiscard]] QRect laneRect(const ItemKey& key) const;
+    [[nodiscard]] int headWidth() const { return kHeadWidth; }
+    [[nodiscard]] QSize minimumSizeHint() const override { return {600, 150}; }
+    [[nodiscard]] QSize sizeHint() const override { return {1280, 300}; }
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
+    void contextMenuEvent(QContextMenuEvent* event) override;
+    bool event(QEvent* event) override;
+    void leaveEvent(QEvent* event) override;
+
+  private:
+    static constexpr int kHeadWidth = 318;
+    static constexpr int kRulerHeight = 30;
+    static constexpr int kRowHeight = 23;
+
+    enum class RowKind { Source, Group, Item };
+    struct Row {
+        RowKind kind;
+        SourceId source;
+        ItemKey item;          // Item rows: the item; Group rows: the transform
+        int depth = 0;         // below its source
+        QString name;          // Group rows
+        QString above;         // parents without a row of their own, "a / b / "
+        std::size_t below = 0; // Group rows: items below
+    };
+    enum class Grab { None, Scrub, Pan, MoveLane, TrimStart, TrimEnd };
+
+    void rebuildRows();
+    void addRows(const SourceView& source);
+    [[nodiscard]] static std::string foldKey(const Row& row);
+    void makeChooser();
+    void updateScroll();
+    [[nodiscard]] int rowTop(std::size_t row) const;
+    [[nodiscard]] std::optional<std::size_t> rowAt(int y) const;
+    [[nodiscard]] Grab grabAt(const QPoint& at, const ItemView* item) const;
+    [[nodiscard]] const ItemFinding* findingAt(const QPoint& at) const;
+    [[nodiscard]] FrameRange shownRange(const ItemView& item) const; // while dragging: as it would be
+    void paintRuler(QPainter& painter);
+    void paintHead(QPainter& painter, const Row& row, const QRect& rect);
+    void paintSourceLane(QPainter& painter, const Row& row, const QRect& rect);
+    void paintGroupHead(QPainter& painter, const Row& row, const QRect& rect);
+    void paintGroupLane(QPainter& painter, const Row& row, const QRect& rect);
+    void paintItemLane(QPainter& painter, const Row& row, const QRect& rect);
+    void paintBands(QPainter& painter, const QRect& area);
+    void paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
+    void commitDrag();
+    [[nodiscard]] QColor colourOf(const ItemView& item) const;
+
+    Workspace& workspace_;
+    QScrollBar* scroll_;
+    QToolButton* chooser_ = nullptr;
+    std::vector<Row> rows_;
+    std::set<std::string> folded_;
+    FrameRange view_{1, 100};
+    bool viewChosen_ = false;
+    std::size_t fittedFor_ = 0;
+    Grab grab_ = Grab::None;
+    ItemKey grabbed_;
+    QPoint pressedAt_;
+    double pressedFrame_ = 0.0;
+    double dragFrames_ = 0.0;
+    FrameRange pressedView_;
+    FrameRange pressedRange_;
+};
+
+} // namespace wyc::app

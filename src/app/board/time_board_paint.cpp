@@ -1,0 +1,512 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// How the time board looks.
+#include "board/time_board.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QPainter>
+#include <QPainterPath>
+#include <QScrollBar>
+
+#include "base/text.h"
+#include "desks/desk_parts.h"
+#include "theme/theme.h"
+
+namespace wyc::app {
+namespace {
+
+// Distances of labelled frames: 1 2 5 10 12 24 …, so that labels stay at least 70 pixels apart.
+double labelStep(double pixelsPerFrame) {
+    for (const double step : {1.0, 2.0, 4.0, 8.0, 12.0, 24.0, 48.0, 96.0, 120.0, 240.0, 480.0, 1200.0, 2400.0, 4800.0,
+                              12000.0, 24000.0, 120000.0})
+        if (step * pixelsPerFrame >= 76.0)
+            return step;
+    return 1e6;
+}
+
+QString stateWords(const ItemView& item) {
+    if (item.error)
+        return QStringLiteral("unreadable");
+    if (item.hidden)
+        return QStringLiteral("hidden");
+    if (item.nodeKind == NodeKind::Transform)
+        return QStringLiteral("helper");
+    if (!item.profile)
+        return QStringLiteral("…");
+    if (item.profile->count() < 2)
+        return QStringLiteral("still");
+    if (!item.profile->moves())
+        return QStringLiteral("static");
+    return item.scene->nodes[item.node].geometry->sampling().isStill() ? QStringLiteral("rigid")
+                                                                       : QStringLiteral("moves");
+}
+
+QString amountWords(const ItemView& item) {
+    if (item.nodeKind == NodeKind::Transform)
+        return TimeBoard::tr("transform");
+    if (!hasGeometry(item.nodeKind))
+        return QString::fromStdString(item.kind);
+    if (item.pieces > 1)
+        return TimeBoard::tr("%1 pieces").arg(item.pieces);
+    const std::size_t most = item.mostPoints();
+    return (most > item.points ? TimeBoard::tr("≤ %1 points") : TimeBoard::tr("%1 points")).arg(digits(most));
+}
+
+KindMark markOf(const ItemView& item) {
+    switch (item.nodeKind) {
+    case NodeKind::Points: return KindMark::Points;
+    case NodeKind::Curves: return KindMark::Curves;
+    case NodeKind::Camera: return KindMark::Camera;
+    case NodeKind::Light: return KindMark::Light;
+    case NodeKind::Transform: return KindMark::Other;
+    default: break;
+    }
+    const bool rigid = item.scene && item.scene->nodes[item.node].geometry &&
+                       item.scene->nodes[item.node].geometry->sampling().isStill() && item.range();
+    return rigid ? KindMark::Rigid : KindMark::Mesh;
+}
+
+void drawFold(QPainter& painter, const QPointF& at, bool folded, const QColor& c) {
+    QPainterPath arrow;
+    if (folded)
+        arrow.addPolygon(QPolygonF{at + QPointF(-2, -4), at + QPointF(3, 0), at + QPointF(-2, 4)});
+    else
+        arrow.addPolygon(QPolygonF{at + QPointF(-4, -2), at + QPointF(4, -2), at + QPointF(0, 3)});
+    painter.fillPath(arrow, c);
+}
+
+} // namespace
+
+QColor TimeBoard::colourOf(const ItemView& item) const {
+    if (item.key == workspace_.active())
+        return colour::kGlass;
+    return item.leftOut ? QColor(0x3E, 0x50, 0x54) : QColor(0x86, 0xA5, 0xA3);
+}
+
+void TimeBoard::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), colour::kInk0);
+    const QRect lanes(kHeadWidth, kRulerHeight, width() - kHeadWidth, height() - kRulerHeight);
+    painter.setClipRect(lanes);
+    paintBands(painter, lanes);
+    painter.setClipRect(QRect(0, kRulerHeight, width(), height() - kRulerHeight));
+    const std::size_t first = static_cast<std::size_t>(std::max(0, scroll_->value() / kRowHeight));
+    for (std::size_t i = first; i < rows_.size() && rowTop(i) < height(); ++i) {
+        const QRect row(0, rowTop(i), width(), kRowHeight);
+        painter.setClipRect(QRect(kHeadWidth, kRulerHeight, width() - kHeadWidth, height() - kRulerHeight));
+        if (rows_[i].kind == RowKind::Source)
+            paintSourceLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
+        else if (rows_[i].kind == RowKind::Group)
+            paintGroupLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
+        else
+            paintItemLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
+        painter.setClipRect(QRect(0, kRulerHeight, kHeadWidth, height() - kRulerHeight));
+        paintHead(painter, rows_[i], QRect(0, row.top(), kHeadWidth, kRowHeight));
+    }
+    painter.setClipping(false);
+    painter.setPen(colour::kInk3);
+    painter.drawLine(kHeadWidth, kRulerHeight, kHeadWidth, height());
+    paintRuler(painter);
+    const double x = xOfFrame(workspace_.frame());
+    if (x >= kHeadWidth) {
+        painter.setRenderHint(QPainter::Antialiasing);
+        painter.setPen(QPen(colour::kChalk, 1.4));
+        painter.drawLine(QPointF(x, kRulerHeight - 2), QPointF(x, height()));
+        const QString label = QString::fromStdString(frameText(workspace_.frame()));
+        painter.setFont(textFont(9, QFont::DemiBold));
+        const double w = painter.fontMetrics().horizontalAdvance(label) + 14;
+        const QRectF box(std::clamp(x - w / 2, static_cast<double>(kHeadWidth), width() - w), 4, w, 21);
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(colour::kChalk);
+        painter.drawRoundedRect(box, 3, 3);
+        painter.setPen(colour::kInk0);
+        painter.drawText(box, Qt::AlignCenter, label);
+    }
+    if (rows_.empty()) {
+        painter.setPen(colour::kChalk2);
+        painter.setFont(textFont(10));
+        painter.drawText(rect().adjusted(0, kRulerHeight, 0, 0), Qt::AlignCenter,
+                         tr("Drop files or folders here: .abc, .mdd with its rest mesh, .obj, numbered .obj"));
+    }
+}
+
+void TimeBoard::paintBands(QPainter& painter, const QRect& area) {
+    const Shot& shot = workspace_.job().shot;
+    if (!shot.range)
+        return;
+    const auto band = [&](double first, double last, const QColor& c) {
+        const double left = xOfFrame(first - 0.5);
+        const double right = xOfFrame(last + 0.5);
+        painter.fillRect(QRectF(left, area.top(), right - left, area.height()), c);
+    };
+    if (shot.handles > 0)
+        band(shot.range->first - shot.handles, shot.range->last + shot.handles, QColor(0x11, 0x1A, 0x1E));
+    band(shot.range->first, shot.range->last, QColor(0x16, 0x22, 0x27));
+    painter.setPen(QColor(0x4A, 0x60, 0x66));
+    for (const double frame : {shot.range->first - 0.5, shot.range->last + 0.5})
+        painter.drawLine(QPointF(xOfFrame(frame), area.top()), QPointF(xOfFrame(frame), area.bottom()));
+}
+
+void TimeBoard::paintRuler(QPainter& painter) {
+    painter.fillRect(QRect(0, 0, width(), kRulerHeight), colour::kInk1);
+    painter.fillRect(QRect(0, 0, kHeadWidth, kRulerHeight), QColor(0x18, 0x24, 0x29));
+    painter.setFont(textFont(9, QFont::DemiBold));
+    painter.setPen(colour::kChalk);
+    painter.drawText(QRect(12, 0, 120, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
+    painter.setFont(textFont(8));
+    painter.setPen(colour::kChalk2);
+    const std::size_t items = workspace_.items().size();
+    painter.drawText(QRect(164, 0, kHeadWidth - 174, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
+                     (items == 1 ? tr("%1 item · frames, %2 fps") : tr("%1 items · frames, %2 fps"))
+                         .arg(items)
+                         .arg(QString::fromStdString(workspace_.rate().shortText())));
+    const double perFrame = (width() - kHeadWidth) / (view_.last - view_.first);
+    const double step = labelStep(perFrame);
+    const double tick = perFrame >= 5.0 ? 1.0 : step / (step >= 8.0 ? 8.0 : 4.0);
+    painter.setClipRect(QRect(kHeadWidth, 0, width() - kHeadWidth, kRulerHeight));
+    const Shot& shot = workspace_.job().shot;
+    const double playhead = xOfFrame(workspace_.frame());
+    const double origin = shot.range ? shot.range->first : 0.0; // labels begin at the shot
+    painter.setPen(QColor(0x3E, 0x50, 0x56));
+    for (double frame = origin + std::floor((view_.first - origin) / tick) * tick; frame <= view_.last; frame += tick)
+        painter.drawLine(QPointF(xOfFrame(frame), kRulerHeight - 5), QPointF(xOfFrame(frame), kRulerHeight - 1));
+    painter.setFont(textFont(9));
+    for (double frame = origin + std::floor((view_.first - origin) / step) * step; frame <= view_.last; frame += step) {
+        const double x = xOfFrame(frame);
+        painter.setPen(colour::kChalk2);
+        painter.drawLine(QPointF(x, kRulerHeight - 14), QPointF(x, kRulerHeight - 1));
+        painter.setPen(colour::kChalk);
+        if (x + 40 < playhead - 26 || x > playhead + 26) // not under the play head's tag
+            painter.drawText(QPointF(x + 4, kRulerHeight - 10), QString::fromStdString(frameText(frame)));
+    }
+    painter.setClipping(false);
+}
+
+void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) {
+    painter.setRenderHint(QPainter::Antialiasing);
+    if (row.kind == RowKind::Source) {
+        painter.fillRect(rect, colour::kInk0);
+        const auto& sources = workspace_.sources();
+        const auto source =
+            std::find_if(sources.begin(), sources.end(), [&](const SourceView& s) { return s.id == row.source; });
+        if (source == sources.end())
+            return;
+        drawFold(painter, QPointF(18, rect.center().y() + 0.5), folded_.contains(foldKey(row)), colour::kChalk2);
+        painter.setFont(textFont(9, QFont::DemiBold));
+        QString state;
+        QColor stateColour = colour::kChalk2;
+        if (source->error) {
+            state = QStringLiteral("✕ ") + tr("not read");
+            stateColour = colour::kRust;
+        } else if (!source->source) {
+            state = tr("opening …");
+        } else {
+            const auto count = std::count_if(workspace_.items().begin(), workspace_.items().end(),
+                                             [&](const ItemView& i) { return i.key.source == row.source; });
+            state = source->source->fileCount > 1 ? tr("%1 files").arg(source->source->fileCount)
+                    : count == 1                  ? tr("1 item")
+                                                  : tr("%1 items").arg(count);
+        }
+        const int stateWidth = painter.fontMetrics().horizontalAdvance(state) + 14;
+        painter.setPen(colour::kChalk);
+        const QString name = QString::fromStdString(source->spec.path.filename().string());
+        painter.drawText(rect.adjusted(28, 0, -stateWidth, 0), Qt::AlignVCenter,
+                         painter.fontMetrics().elidedText(name, Qt::ElideMiddle, rect.width() - 34 - stateWidth));
+        painter.setFont(textFont(8.5));
+        painter.setPen(stateColour);
+        painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, state);
+        return;
+    }
+    if (row.kind == RowKind::Group) {
+        paintGroupHead(painter, row, rect);
+        return;
+    }
+    const ItemView* item = workspace_.item(row.item);
+    if (!item)
+        return;
+    const bool active = item->key == workspace_.active();
+    painter.fillRect(rect, active ? QColor(0x1B, 0x3A, 0x35) : colour::kInk1.darker(108));
+    if (active)
+        painter.fillRect(QRect(0, rect.top(), 2, rect.height()), colour::kGlass);
+    const int indent = 26 + 12 * std::min(row.depth, 6);
+    drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15), markOf(*item),
+                 active ? colour::kGlass : colour::kChalk2);
+    painter.setFont(textFont(9));
+    painter.setPen(item->leftOut ? QColor(0x6B, 0x7C, 0x7C) : colour::kChalk);
+    QFont font = painter.font();
+    font.setStrikeOut(item->leftOut);
+    painter.setFont(font);
+    const QString name = QString::fromStdString(item->name);
+    const QString amount = amountWords(*item);
+    constexpr int kAmountRight = 252;
+    const int end = kAmountRight - QFontMetrics(textFont(8.5)).horizontalAdvance(amount) - 10;
+    int left = indent + 21;
+    // Parents without a row stand before the name as far as there is room.
+    constexpr int kLeastForParents = 28;
+    const QFontMetrics metrics = painter.fontMetrics();
+    const int room = end - left - metrics.horizontalAdvance(name);
+    if (!row.above.isEmpty() && room >= kLeastForParents) {
+        const QString above = metrics.horizontalAdvance(row.above) <= room
+                                  ? row.above
+                                  : metrics.elidedText(row.above.chopped(3), Qt::ElideRight,
+                                                       room - metrics.horizontalAdvance(QStringLiteral(" / "))) +
+                                        QStringLiteral(" / ");
+        const QPen pen = painter.pen();
+        painter.setPen(QColor(0x6B, 0x80, 0x80));
+        painter.drawText(QRect(left, rect.top(), end - left, rect.height()), Qt::AlignVCenter, above);
+        painter.setPen(pen);
+        left += metrics.horizontalAdvance(above);
+    }
+    painter.drawText(QRect(left, rect.top(), end + 2 - left, rect.height()), Qt::AlignVCenter,
+                     metrics.elidedText(name, Qt::ElideRight, end - left));
+    painter.setFont(textFont(8.5));
+    painter.setPen(colour::kChalk2);
+    painter.drawText(QRect(left, rect.top(), kAmountRight - left, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
+                     amount);
+    const QString state = stateWords(*item);
+    painter.setPen(state == QStringLiteral("static") || state == QStringLiteral("unreadable") ? colour::kStraw
+                                                                                              : colour::kChalk2);
+    painter.drawText(QRect(256, rect.top(), kHeadWidth - 266, rect.height()), Qt::AlignVCenter | Qt::AlignRight, state);
+}
+
+void TimeBoard::paintGroupHead(QPainter& painter, const Row& row, const QRect& rect) {
+    painter.fillRect(rect, colour::kInk1.darker(112));
+    const int indent = 26 + 12 * std::min(row.depth, 6);
+    drawFold(painter, QPointF(indent + 8, rect.center().y() + 0.5), folded_.contains(foldKey(row)), colour::kChalk2);
+    painter.setFont(textFont(9));
+    painter.setPen(colour::kChalk2);
+    const QString name = row.above + row.name;
+    painter.drawText(QRect(indent + 21, rect.top(), 222 - indent, rect.height()), Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(name, Qt::ElideMiddle, 220 - indent));
+    painter.setFont(textFont(8.5));
+    painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight,
+                     (row.below == 1 ? tr("%1 item") : tr("%1 items")).arg(row.below));
+}
+
+void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& rect) {
+    for (const SourceView& source : workspace_.sources()) {
+        if (source.id != row.source || !source.source)
+            continue;
+        const Scene& scene = source.source->shown();
+        const auto node = source.source->tree->find(row.item.path);
+        if (!node || !scene.nodes[*node].transform || scene.nodes[*node].transform->constant())
+            return;
+        // Only that it moves, and when: the items below show how fast.
+        const Sampling& sampling = scene.nodes[*node].transform->sampling();
+        const double y = rect.center().y() + 3;
+        painter.setPen(QPen(QColor(0x55, 0x6B, 0x6E), 1.1));
+        painter.drawLine(QPointF(xOfFrame(scene.workingRate.frameAt(sampling.firstTime())), y),
+                         QPointF(xOfFrame(scene.workingRate.frameAt(sampling.lastTime())), y));
+        for (const double time : {sampling.firstTime(), sampling.lastTime()}) {
+            const double x = xOfFrame(scene.workingRate.frameAt(time));
+            painter.drawLine(QPointF(x, y - 3), QPointF(x, y + 3));
+        }
+        return;
+    }
+}
+
+void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& rect) {
+    std::optional<FrameRange> all;
+    for (const ItemView& item : workspace_.items()) {
+        if (item.key.source != row.source || !item.range())
+            continue;
+        const FrameRange range = shownRange(item);
+        all = all ? FrameRange{std::min(all->first, range.first), std::max(all->last, range.last)} : range;
+    }
+    if (!all)
+        return;
+    painter.setRenderHint(QPainter::Antialiasing);
+    const double left = xOfFrame(all->first);
+    const double right = xOfFrame(all->last);
+    const double y = rect.center().y() + 3;
+    painter.setPen(QPen(QColor(0x6E, 0x88, 0x88), 1.2));
+    painter.drawLine(QPointF(left, y), QPointF(right, y));
+    painter.setFont(textFont(8));
+    painter.setPen(colour::kChalk2);
+    const QString first = QString::fromStdString(frameText(all->first));
+    const double w = painter.fontMetrics().horizontalAdvance(first);
+    painter.drawText(QPointF(std::max<double>(rect.left() + 3, left - w - 5), y + 4), first);
+    painter.drawText(QPointF(std::min<double>(right + 5, rect.right() - 44), y + 4),
+                     QString::fromStdString(frameText(all->last)));
+}
+
+void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& rect) {
+    const ItemView* item = workspace_.item(row.item);
+    if (!item || !item->scene)
+        return;
+    const QColor base = colourOf(*item);
+    const bool active = item->key == workspace_.active();
+    if (active)
+        painter.fillRect(rect, QColor(111, 207, 180, 14));
+    const double floor = rect.bottom() - 4;
+    const auto range = item->range();
+    if (!range || !item->profile || item->profile->count() < 2) {
+        painter.setRenderHint(QPainter::Antialiasing);
+        if (!range && item->profile) { // still: one pose that holds throughout
+            QPen dotted(QColor(0x4A, 0x5E, 0x62), 1.2, Qt::DotLine);
+            painter.setPen(dotted);
+            painter.drawLine(QPointF(rect.left(), rect.center().y()), QPointF(rect.right(), rect.center().y()));
+            painter.setPen(Qt::NoPen);
+            painter.setBrush(base);
+            painter.drawEllipse(QPointF(rect.left() + 8, rect.center().y()), 3, 3);
+        } else if (range) {
+            painter.setPen(QPen(base, 1.2));
+            painter.drawLine(QPointF(xOfFrame(range->first), floor), QPointF(xOfFrame(range->last), floor));
+        }
+        return;
+    }
+    const MotionProfile& profile = *item->profile;
+    const bool grabbed = grabbed_ == item->key && grab_ != Grab::None;
+    const double shift = grabbed && grab_ == Grab::MoveLane ? dragFrames_ : 0.0;
+    const FrameRange shown = shownRange(*item);
+    const float most = profileTop(profile.step);
+    const double height = kRowHeight - 9;
+    const auto speed = [&](std::size_t i) {
+        const float step = profile.step[i == 0 ? 1 : i];
+        return std::isfinite(step) && most > 0.0F ? std::min(1.15, static_cast<double>(step / most)) : 0.0;
+    };
+    // By pixel column: the fastest sample in it, so that nothing is lost when zoomed out.
+    const double perFrame = (width() - kHeadWidth) / (view_.last - view_.first);
+    QPainterPath curve;
+    bool started = false;
+    double column = -1e9;
+    double columnTop = 0.0;
+    double lastX = 0.0;
+    const auto flush = [&] {
+        if (column < -1e8)
+            return;
+        const QPointF p(column, floor - columnTop * height);
+        if (!started) {
+            curve.moveTo(column, floor);
+            started = true;
+        }
+        curve.lineTo(p);
+        lastX = column;
+    };
+    for (std::size_t i = 0; i < profile.count(); ++i) {
+        const double frame = item->frameAt(i) + shift;
+        if (frame < shown.first - kFrameTolerance || frame > shown.last + kFrameTolerance)
+            continue;
+        const double x = xOfFrame(frame);
+        if (x < rect.left() - 30 || x > rect.right() + 30)
+            continue;
+        const double at = perFrame < 1.0 ? std::round(x) : x;
+        if (at != column) {
+            flush();
+            column = at;
+            columnTop = speed(i);
+        } else {
+            columnTop = std::max(columnTop, speed(i));
+        }
+    }
+    flush();
+    if (started) {
+        curve.lineTo(lastX, floor);
+        curve.closeSubpath();
+    }
+    painter.setRenderHint(QPainter::Antialiasing);
+    QColor fill = base;
+    fill.setAlphaF(active ? 0.38F : 0.28F);
+    painter.setPen(QPen(base, 1.1));
+    painter.setBrush(fill);
+    painter.drawPath(curve);
+    painter.setRenderHint(QPainter::Antialiasing, false);
+
+    // Samples: a tick each, a band when they merge.
+    painter.setPen(QPen(base, 1));
+    const double firstX = std::max<double>(rect.left(), xOfFrame(shown.first));
+    const double lastFrameX = std::min<double>(rect.right(), xOfFrame(shown.last));
+    if (perFrame >= 4.0) {
+        for (std::size_t i = 0; i < profile.count(); ++i) {
+            const double frame = item->frameAt(i) + shift;
+            if (frame < shown.first - kFrameTolerance || frame > shown.last + kFrameTolerance)
+                continue;
+            const double x = xOfFrame(frame);
+            // Samples between whole frames stand lower and shorter.
+            const bool whole = sameFrame(frame, std::round(frame));
+            if (x >= rect.left() && x <= rect.right())
+                painter.drawLine(QPointF(x, floor + (whole ? 0 : 2)), QPointF(x, floor + 3));
+        }
+    } else if (lastFrameX > firstX) {
+        painter.fillRect(QRectF(firstX, floor + 1, lastFrameX - firstX, 2), fill);
+    }
+    // Held frames hatched.
+    for (std::size_t i = 1; i < profile.count(); ++i) {
+        if (!profile.sameAsPrevious[i] || !profile.moves())
+            continue;
+        const double x = xOfFrame(item->frameAt(i) + shift);
+        const double w = std::max(4.0, perFrame);
+        if (x + w >= rect.left() && x <= rect.right())
+            painter.fillRect(QRectF(x - w / 2, rect.top() + 4, w, floor - rect.top() - 4),
+                             QBrush(colour::kStraw, Qt::BDiagPattern));
+    }
+    // Missing frames as gaps.
+    const Sampling& sampling = item->scene->nodes[item->node].geometry->sampling();
+    if (sampling.kind() == Sampling::Kind::Acyclic && profile.count() > 2) {
+        std::vector<double> gaps;
+        for (std::size_t i = 1; i < profile.count(); ++i)
+            gaps.push_back(item->frameAt(i) - item->frameAt(i - 1));
+        std::vector<double> sorted = gaps;
+        std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
+        const double usual = sorted[sorted.size() / 2];
+        for (std::size_t i = 1; i < profile.count(); ++i) {
+            if (gaps[i - 1] < usual * 1.5)
+                continue;
+            const double left = xOfFrame(item->frameAt(i - 1) + usual * 0.5 + shift);
+            const double right = xOfFrame(item->frameAt(i) - usual * 0.5 + shift);
+            const QRectF gap(left, rect.top() + 3, std::max(3.0, right - left), floor - rect.top() + 1);
+            painter.fillRect(gap, QColor(0x08, 0x0C, 0x0E));
+            painter.setPen(QPen(colour::kRust, 1, Qt::DotLine));
+            painter.drawRect(gap);
+        }
+    }
+    paintNotches(painter, *item, rect, shift);
+    if (grabbed) {
+        painter.setFont(textFont(8, QFont::DemiBold));
+        painter.setPen(colour::kChalk);
+        const auto tag = [&](double frame, bool right) {
+            const QString text = QString::fromStdString(frameText(frame));
+            const double w = painter.fontMetrics().horizontalAdvance(text) + 8;
+            const double x = std::clamp(right ? xOfFrame(frame) + 4 : xOfFrame(frame) - w - 4,
+                                        static_cast<double>(rect.left()), rect.right() - w);
+            const QRectF box(x, rect.top() + 3, w, 16);
+            painter.fillRect(box, colour::kInk3);
+            painter.drawText(box, Qt::AlignCenter, text);
+        };
+        tag(shown.first, false);
+        tag(shown.last, true);
+        if (grab_ == Grab::MoveLane) {
+            const QString text = QStringLiteral("%1%2")
+                                     .arg(dragFrames_ > 0 ? QStringLiteral("+") : QString())
+                                     .arg(QString::fromStdString(frameText(dragFrames_)));
+            const double w = painter.fontMetrics().horizontalAdvance(text) + 10;
+            const QRectF box(std::clamp((xOfFrame(shown.first) + xOfFrame(shown.last)) / 2 - w / 2,
+                                        static_cast<double>(rect.left()), rect.right() - w),
+                             rect.top() + 3, w, 16);
+            painter.fillRect(box, colour::kGlass);
+            painter.setPen(colour::kInk0);
+            painter.drawText(box, Qt::AlignCenter, text);
+        }
+    }
+}
+
+void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift) {
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    for (const ItemFinding& found : workspace_.findings()) {
+        if (found.key != item.key || found.finding.severity == Severity::Note)
+            continue;
+        const auto range = item.range();
+        if (!found.finding.frame && !range)
+            continue;
+        // A finding without a frame sits before the lane.
+        const double x = found.finding.frame ? xOfFrame(*found.finding.frame + shift)
+                                             : std::max(rect.left() + 7.0, xOfFrame(range->first) - 9.0);
+        painter.setBrush(severityColour(static_cast<int>(found.finding.severity)));
+        painter.drawPolygon(
+            QPolygonF{QPointF(x - 4.5, rect.top() + 2), QPointF(x + 4.5, rect.top() + 2), QPointF(x, rect.top() + 9)});
+    }
+}
+
+} // namespace wyc::app

@@ -1,0 +1,585 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "shell/main_window.h"
+
+#include <algorithm>
+
+#include <QActionGroup>
+#include <QApplication>
+#include <QCloseEvent>
+#include <QDialog>
+#include <QDir>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QLabel>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <QMimeData>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QSettings>
+#include <QSplitter>
+#include <QStandardPaths>
+#include <QStatusBar>
+#include <QTabBar>
+#include <QTabWidget>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "base/text.h"
+#include "base/version.h"
+#include "board/time_board.h"
+#include "desks/deliver_desk.h"
+#include "desks/desk_parts.h"
+#include "desks/facts_desk.h"
+#include "desks/steps_desk.h"
+#include "shell/shot_strip.h"
+#include "theme/theme.h"
+#include "view/transport.h"
+#include "view/viewport.h"
+
+namespace wyc::app {
+namespace {
+
+constexpr int kMostRecent = 10;
+
+struct KeyLine {
+    const char* keys;
+    const char* what;
+};
+constexpr std::array<KeyLine, 20> kKeys{{{"Space", "play or pause"},
+                                         {"Left, Right", "one frame back, forward"},
+                                         {"Home, End", "first, last frame"},
+                                         {"Up, Down", "item above, below"},
+                                         {"F", "frame the active item in the view"},
+                                         {"Shift+F", "frame everything in the view"},
+                                         {"A", "show all frames on the time board"},
+                                         {"V", "next way to draw: clay, wires, speed, order"},
+                                         {"H", "hold this pose, let it go"},
+                                         {"X", "leave the active item out, take it in"},
+                                         {"N, Shift+N", "next, previous finding"},
+                                         {"1, 2, 3", "Facts, Steps, Deliver"},
+                                         {"Ctrl+Return", "deliver"},
+                                         {"Ctrl+Z, Ctrl+Shift+Z", "undo, redo"},
+                                         {"Ctrl+O, Ctrl+S", "open, save the job"},
+                                         {"Ctrl+Shift+O", "add sources"},
+                                         {"wheel", "zoom: time on the board, distance in the view"},
+                                         {"drag a lane, its end", "offset, trim"},
+                                         {"left, right drag in the view", "turn, move the eye"},
+                                         {"Esc", "stop what is running"}}};
+
+} // namespace
+
+MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Workspace(this)) {
+    setObjectName(QStringLiteral("mainWindow"));
+    setAcceptDrops(true);
+    resize(1280, 800);
+    auto* central = new QWidget(this);
+    central->setObjectName(QStringLiteral("central"));
+    auto* column = new QVBoxLayout(central);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(0);
+    auto* strip = new ShotStrip(*workspace_, central);
+    column->addWidget(strip);
+
+    message_ = new QWidget(central);
+    message_->setObjectName(QStringLiteral("message"));
+    message_->setAttribute(Qt::WA_StyledBackground);
+    message_->setStyleSheet(
+        QStringLiteral("QWidget#message { background: #3A1E1A; border-bottom: 1px solid #E0705A; }"));
+    auto* messageRow = new QHBoxLayout(message_);
+    messageRow->setContentsMargins(14, 6, 8, 6);
+    messageText_ = new QLabel(message_);
+    messageText_->setObjectName(QStringLiteral("messageText"));
+    messageText_->setWordWrap(true);
+    messageText_->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    auto* dismiss = new QToolButton(message_);
+    dismiss->setText(QStringLiteral("✕"));
+    connect(dismiss, &QToolButton::clicked, message_, &QWidget::hide);
+    messageRow->addWidget(messageText_, 1);
+    messageRow->addWidget(dismiss);
+    message_->hide();
+    column->addWidget(message_);
+
+    auto* upper = new QSplitter(Qt::Vertical, central);
+    upper->setHandleWidth(3);
+    upper->setChildrenCollapsible(false);
+    board_ = new TimeBoard(*workspace_, upper);
+    lower_ = new QSplitter(Qt::Horizontal, upper);
+    lower_->setHandleWidth(3);
+    lower_->setChildrenCollapsible(false);
+    auto* stage = new QWidget(lower_);
+    auto* stageColumn = new QVBoxLayout(stage);
+    stageColumn->setContentsMargins(0, 0, 0, 0);
+    stageColumn->setSpacing(0);
+    viewport_ = new Viewport(*workspace_, stage);
+    transport_ = new Transport(*workspace_, *viewport_, stage);
+    stageColumn->addWidget(makeViewBar());
+    stageColumn->addWidget(viewport_, 1);
+    stageColumn->addWidget(transport_);
+    desks_ = new QTabWidget(lower_);
+    desks_->setObjectName(QStringLiteral("desks"));
+    desks_->setDocumentMode(true);
+    desks_->tabBar()->setDrawBase(false);
+    facts_ = new FactsDesk(*workspace_, desks_);
+    steps_ = new StepsDesk(*workspace_, desks_);
+    deliver_ = new DeliverDesk(*workspace_, desks_);
+    desks_->addTab(facts_, tr("Facts"));
+    desks_->addTab(steps_, tr("Steps"));
+    desks_->addTab(deliver_, tr("Deliver"));
+    desks_->setMinimumWidth(420);
+    lower_->addWidget(stage);
+    lower_->addWidget(desks_);
+    lower_->setStretchFactor(0, 1);
+    lower_->setSizes({796, 484});
+    upper->addWidget(board_);
+    upper->addWidget(lower_);
+    upper->setStretchFactor(1, 1);
+    upper->setSizes({262, 436});
+    empty_ = makeEmptyState(central);
+    column->addWidget(upper, 1);
+    column->addWidget(empty_, 1);
+    setCentralWidget(central);
+
+    statusText_ = new QLabel(this);
+    statusText_->setObjectName(QStringLiteral("statusText"));
+    statusRight_ = new QLabel(this);
+    statusBar_ = new QProgressBar(this);
+    statusBar_->setFixedWidth(140);
+    statusBar_->setTextVisible(false);
+    statusBar_->setRange(0, 1000);
+    statusBar_->hide();
+    statusCancel_ = new QPushButton(tr("Stop"), this);
+    statusCancel_->setProperty("flat", true);
+    statusCancel_->hide();
+    statusBar()->setSizeGripEnabled(false);
+    statusBar()->addWidget(statusText_);
+    statusBar()->addWidget(statusBar_);
+    statusBar()->addPermanentWidget(statusRight_);
+    statusBar()->addPermanentWidget(statusCancel_);
+    statusBar()->setContentsMargins(8, 0, 8, 0);
+
+    makeMenus();
+    const auto stopAll = [this] {
+        workspace_->runner().cancelAll();
+        workspace_->deliveryRunner().cancelAll();
+    };
+    connect(statusCancel_, &QPushButton::clicked, this, stopAll);
+    auto* escape = new QAction(this);
+    escape->setShortcut(Qt::Key_Escape);
+    connect(escape, &QAction::triggered, this, stopAll);
+    addAction(escape);
+    connect(strip, &ShotStrip::findingsAsked, this, [this] {
+        desks_->setCurrentWidget(facts_);
+        facts_->showAllFindings(true);
+    });
+    connect(workspace_, &Workspace::jobChanged, this, &MainWindow::showTitle);
+    connect(workspace_, &Workspace::itemsChanged, this, &MainWindow::showTitle);
+    connect(workspace_, &Workspace::problem, this, &MainWindow::showMessage);
+    for (JobRunner* runner : {&workspace_->runner(), &workspace_->deliveryRunner()})
+        connect(runner, &JobRunner::changed, this, &MainWindow::showStatus);
+    showTitle();
+}
+
+MainWindow::~MainWindow() = default;
+
+QWidget* MainWindow::makeViewBar() {
+    auto* bar = new QWidget(this);
+    bar->setObjectName(QStringLiteral("viewBar"));
+    bar->setAttribute(Qt::WA_StyledBackground);
+    bar->setStyleSheet(QStringLiteral("QWidget#viewBar { background: #141E22; border-bottom: 1px solid #1B282D; }"));
+    auto* row = new QHBoxLayout(bar);
+    row->setContentsMargins(8, 1, 8, 1);
+    row->setSpacing(4);
+    const auto choice = [&](const QString& name, const QStringList& entries, int current, const QString& tip,
+                            auto act) {
+        auto* button = new QToolButton(bar);
+        button->setObjectName(name);
+        button->setToolTip(tip);
+        button->setPopupMode(QToolButton::InstantPopup);
+        auto* menu = new QMenu(button);
+        for (int i = 0; i < entries.size(); ++i)
+            menu->addAction(entries[i], this, [button, entries, i, act] {
+                button->setText(entries[i] + QStringLiteral(" ▾"));
+                act(i);
+            });
+        button->setMenu(menu);
+        button->setText(entries[current] + QStringLiteral(" ▾"));
+        row->addWidget(button);
+        return button;
+    };
+    style_ =
+        choice(QStringLiteral("viewStyle"), {tr("clay"), tr("clay with wires"), tr("speed heat"), tr("order bands")}, 1,
+               tr("How items are drawn. Order bands colour points by their number: same bands, same order."),
+               [this](int i) { chooseStyle(i); });
+    scope_ = choice(QStringLiteral("viewScope"), {tr("this item"), tr("its source"), tr("everything")}, 1,
+                    tr("What is drawn beside the active item"),
+                    [this](int i) { viewport_->setScope(static_cast<ViewScope>(i)); });
+    row->addStretch();
+    auto* fit = new QToolButton(bar);
+    fit->setObjectName(QStringLiteral("frameActive"));
+    fit->setText(tr("frame item"));
+    fit->setToolTip(tr("Bring the active item into view (F)"));
+    connect(fit, &QToolButton::clicked, this, [this] { viewport_->frameActive(); });
+    row->addWidget(fit);
+    auto* fitAll = new QToolButton(bar);
+    fitAll->setObjectName(QStringLiteral("frameAll"));
+    fitAll->setText(tr("frame all"));
+    fitAll->setToolTip(tr("Bring everything that is drawn into view (Shift+F)"));
+    connect(fitAll, &QToolButton::clicked, this, [this] { viewport_->frameAll(); });
+    row->addWidget(fitAll);
+    return bar;
+}
+
+QWidget* MainWindow::makeEmptyState(QWidget* parent) {
+    auto* box = new QWidget(parent);
+    box->setObjectName(QStringLiteral("emptyState"));
+    auto* column = new QVBoxLayout(box);
+    column->setSpacing(12);
+    column->addStretch(3);
+    auto* title = new QLabel(tr("Drop point caches and scene caches here"), box);
+    title->setFont(textFont(17, QFont::DemiBold));
+    title->setAlignment(Qt::AlignCenter);
+    auto* words = new QLabel(tr("Files or whole folders: Alembic archives, MDD with their rest mesh, OBJ, "
+                                "numbered OBJ sequences.\n"
+                                "Their frames, sizes and vertex order are checked against the shot, put "
+                                "right by steps, and delivered with proof."),
+                             box);
+    words->setAlignment(Qt::AlignCenter);
+    words->setProperty("dim", true);
+    column->addWidget(title);
+    column->addWidget(words);
+    auto* row = new QHBoxLayout();
+    row->addStretch();
+    auto* open = new QPushButton(tr("Open …"), box);
+    open->setObjectName(QStringLiteral("emptyOpen"));
+    open->setProperty("main", true);
+    connect(open, &QPushButton::clicked, this, &MainWindow::openFiles);
+    auto* demo = new QPushButton(tr("Open the demo"), box);
+    demo->setObjectName(QStringLiteral("emptyDemo"));
+    demo->setToolTip(tr("Writes the scenario “Lantern Shoal” into your data folder and opens its job"));
+    connect(demo, &QPushButton::clicked, this, [this] {
+        const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation);
+        QDir().mkpath(folder);
+        workspace_->openDemo(folder);
+    });
+    row->addWidget(open);
+    row->addSpacing(8);
+    row->addWidget(demo);
+    row->addStretch();
+    column->addSpacing(6);
+    column->addLayout(row);
+    column->addStretch(4);
+    return box;
+}
+
+void MainWindow::makeMenus() {
+    const auto action = [this](QMenu* menu, const QString& text, const QKeySequence& keys, auto act) {
+        QAction* made = menu->addAction(text, this, act);
+        if (!keys.isEmpty())
+            made->setShortcut(keys);
+        return made;
+    };
+    QMenu* file = menuBar()->addMenu(tr("File"));
+    action(file, tr("New job"), QKeySequence::New, [this] {
+        if (mayLoseChanges())
+            workspace_->newJob();
+    });
+    action(file, tr("Open job or sources …"), QKeySequence::Open, [this] { openFiles(); });
+    action(file, tr("Add sources …"), Qt::CTRL | Qt::SHIFT | Qt::Key_O, [this] {
+        const QStringList paths =
+            QFileDialog::getOpenFileNames(this, tr("Add sources"), {}, tr("Caches and meshes (*.abc *.mdd *.obj)"));
+        if (!paths.isEmpty())
+            workspace_->addPaths(paths);
+    });
+    action(file, tr("Add a folder …"), {}, [this] {
+        const QString path = QFileDialog::getExistingDirectory(this, tr("Add a folder"));
+        if (!path.isEmpty())
+            workspace_->addPaths({path});
+    });
+    recent_ = file->addMenu(tr("Recent"));
+    connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
+    action(file, tr("Open the demo"), {}, [this] {
+        if (auto* demo = findChild<QPushButton*>(QStringLiteral("emptyDemo")))
+            demo->click();
+    });
+    file->addSeparator();
+    action(file, tr("Save job"), QKeySequence::Save, [this] { save(false); });
+    action(file, tr("Save job as …"), Qt::CTRL | Qt::SHIFT | Qt::Key_S, [this] { save(true); });
+    file->addSeparator();
+    action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
+
+    QMenu* edit = menuBar()->addMenu(tr("Edit"));
+    undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { workspace_->document().undo(); });
+    redo_ = action(edit, tr("Redo"), Qt::CTRL | Qt::SHIFT | Qt::Key_Z, [this] { workspace_->document().redo(); });
+
+    QMenu* time = menuBar()->addMenu(tr("Time"));
+    action(time, tr("Play or pause"), Qt::Key_Space, [this] { transport_->togglePlay(); });
+    action(time, tr("One frame back"), Qt::Key_Left, [this] { transport_->stepBy(-1); });
+    action(time, tr("One frame forward"), Qt::Key_Right, [this] { transport_->stepBy(1); });
+    action(time, tr("First frame"), Qt::Key_Home, [this] { transport_->toStart(); });
+    action(time, tr("Last frame"), Qt::Key_End, [this] { transport_->toEnd(); });
+    action(time, tr("Show all frames"), Qt::Key_A, [this] { board_->showAll(); });
+    const auto finding = [this](int by) {
+        const auto& all = workspace_->findings();
+        std::vector<const ItemFinding*> shown;
+        for (const ItemFinding& found : all)
+            if (found.finding.severity != Severity::Note)
+                shown.push_back(&found);
+        if (shown.empty())
+            return;
+        static int at = -1;
+        const int count = static_cast<int>(shown.size());
+        at = ((at + by) % count + count) % count;
+        const ItemFinding chosen = *shown[static_cast<std::size_t>(at)];
+        desks_->setCurrentWidget(facts_);
+        workspace_->setActive(chosen.key);
+        if (chosen.finding.frame)
+            workspace_->setFrame(*chosen.finding.frame);
+    };
+    action(time, tr("Next finding"), Qt::Key_N, [finding] { finding(1); });
+    action(time, tr("Previous finding"), Qt::SHIFT | Qt::Key_N, [finding] { finding(-1); });
+
+    QMenu* item = menuBar()->addMenu(tr("Item"));
+    action(item, tr("Item above"), Qt::Key_Up, [this] { moveActive(-1); });
+    action(item, tr("Item below"), Qt::Key_Down, [this] { moveActive(1); });
+    action(item, tr("Leave out, take in"), Qt::Key_X, [this] {
+        if (const ItemView* active = workspace_->activeItem())
+            workspace_->setLeftOut(ItemKey(active->key), !active->leftOut);
+    });
+    action(item, tr("Read its source again"), Qt::Key_F5,
+           [this] { workspace_->reloadSource(workspace_->active().source); });
+    action(item, tr("Remove its source"), {}, [this] { workspace_->removeSource(workspace_->active().source); });
+
+    QMenu* view = menuBar()->addMenu(tr("View"));
+    action(view, tr("Frame the active item"), Qt::Key_F, [this] { viewport_->frameActive(); });
+    action(view, tr("Frame everything"), Qt::SHIFT | Qt::Key_F, [this] { viewport_->frameAll(); });
+    action(view, tr("Next way to draw"), Qt::Key_V,
+           [this] { style_->menu()->actions()[(static_cast<int>(viewport_->style()) + 1) % 4]->trigger(); });
+    action(view, tr("Hold this pose"), Qt::Key_H, [this] { transport_->toggleHold(); });
+    view->addSeparator();
+    for (int i = 0; i < 3; ++i)
+        action(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),
+               [this, i] { desks_->setCurrentIndex(i); });
+
+    QMenu* delivery = menuBar()->addMenu(tr("Delivery"));
+    action(delivery, tr("Deliver"), Qt::CTRL | Qt::Key_Return, [this] {
+        desks_->setCurrentWidget(deliver_);
+        deliver_->deliver();
+    });
+    action(delivery, tr("Stop"), {}, [this] { deliver_->stop(); });
+
+    QMenu* help = menuBar()->addMenu(tr("Help"));
+    action(help, tr("Keys"), Qt::Key_F1, [this] { showKeys(); });
+    action(help, tr("About Wychronos"), {}, [this] {
+        QMessageBox::about(this, tr("Wychronos"),
+                           tr("Wychronos %1\n\nPoint caches and scene caches that arrive as they left.\nFree "
+                              "software under the GNU GPL, version 3 or later.")
+                               .arg(QString::fromLatin1(version())));
+    });
+}
+
+void MainWindow::chooseStyle(int index) {
+    viewport_->setStyle(static_cast<ViewStyle>(index));
+}
+
+void MainWindow::moveActive(int by) {
+    const auto& items = workspace_->items();
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        if (items[i].key != workspace_->active())
+            continue;
+        const auto next = static_cast<std::ptrdiff_t>(i) + by;
+        if (next >= 0 && next < static_cast<std::ptrdiff_t>(items.size()))
+            workspace_->setActive(ItemKey(items[static_cast<std::size_t>(next)].key));
+        return;
+    }
+}
+
+void MainWindow::showTitle() {
+    const Document& document = workspace_->document();
+    const bool nothing = workspace_->job().sources.empty();
+    empty_->setVisible(nothing);
+    board_->parentWidget()->setVisible(!nothing);
+    const QString name =
+        document.path().empty() ? tr("unsaved job") : QString::fromStdString(document.path().filename().string());
+    setWindowTitle(
+        QStringLiteral("%1%2 — Wychronos").arg(name, document.modified() ? QStringLiteral(" •") : QString()));
+    undo_->setEnabled(document.canUndo());
+    redo_->setEnabled(document.canRedo());
+    undo_->setText(document.canUndo() ? tr("Undo: %1").arg(QString::fromStdString(document.undoLabel())) : tr("Undo"));
+    redo_->setText(document.canRedo() ? tr("Redo: %1").arg(QString::fromStdString(document.redoLabel())) : tr("Redo"));
+    std::uint64_t size = 0;
+    std::size_t opened = 0;
+    for (const SourceView& source : workspace_->sources())
+        if (source.source) {
+            size += source.source->sizeBytes;
+            ++opened;
+        }
+    statusRight_->setText(nothing ? QString()
+                                  : (opened == 1 ? tr("%1 source · %2 · frames are read when asked for · %3")
+                                                 : tr("%1 sources · %2 · frames are read when asked for · %3"))
+                                        .arg(opened)
+                                        .arg(QString::fromStdString(sizeText(size)),
+                                             document.modified() ? tr("job not saved") : tr("job saved")));
+    if (!document.path().empty())
+        remember(QString::fromStdString(document.path().string()));
+    for (const SourceView& source : workspace_->sources())
+        if (source.error && !source.opening)
+            showMessage(QString::fromStdString(source.error->text()));
+}
+
+void MainWindow::showStatus(const JobStatus& status) {
+    const bool running =
+        status.state == JobState::Running || workspace_->runner().busy() || workspace_->deliveryRunner().busy();
+    statusBar_->setVisible(running);
+    statusCancel_->setVisible(running);
+    if (status.state == JobState::Running) {
+        statusBar_->setValue(static_cast<int>(status.fraction * 1000));
+        statusText_->setText(status.title + (status.secondsLeft > 1.0
+                                                 ? tr("  %1 % · %2 left")
+                                                       .arg(static_cast<int>(status.fraction * 100))
+                                                       .arg(QString::fromStdString(durationText(status.secondsLeft)))
+                                                 : QString()));
+    } else if (!running) {
+        statusText_->setText(status.state == JobState::Cancelled ? tr("Stopped; nothing was left behind")
+                             : status.state == JobState::Failed  ? tr("Failed: %1").arg(status.title)
+                                                                 : tr("All sources read"));
+    }
+}
+
+void MainWindow::showMessage(const QString& text) {
+    messageText_->setText(QStringLiteral("✕  ") + text);
+    message_->show();
+}
+
+void MainWindow::openFiles() {
+    const QStringList paths =
+        QFileDialog::getOpenFileNames(this, tr("Open"), {}, tr("Jobs, caches and meshes (*.wyc *.abc *.mdd *.obj)"));
+    if (paths.isEmpty())
+        return;
+    if (paths.front().endsWith(QStringLiteral(".wyc")) && !mayLoseChanges())
+        return;
+    workspace_->addPaths(paths);
+}
+
+void MainWindow::save(bool as) {
+    QString path = QString::fromStdString(workspace_->document().path().string());
+    if (as || path.isEmpty())
+        path = QFileDialog::getSaveFileName(this, tr("Save job"), path.isEmpty() ? QStringLiteral("job.wyc") : path,
+                                            tr("Wychronos jobs (*.wyc)"));
+    if (path.isEmpty())
+        return;
+    if (!path.endsWith(QStringLiteral(".wyc")))
+        path += QStringLiteral(".wyc");
+    workspace_->saveJob(path);
+}
+
+bool MainWindow::mayLoseChanges() {
+    if (!workspace_->document().modified())
+        return true;
+    const auto answer = QMessageBox::question(this, tr("Unsaved job"), tr("The job has changes that are not saved."),
+                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    if (answer == QMessageBox::Save)
+        save(false);
+    return answer == QMessageBox::Discard || (answer == QMessageBox::Save && !workspace_->document().modified());
+}
+
+void MainWindow::remember(const QString& path) {
+    QSettings settings;
+    QStringList list = settings.value(QStringLiteral("recent")).toStringList();
+    if (!list.isEmpty() && list.front() == path)
+        return;
+    list.removeAll(path);
+    list.prepend(path);
+    settings.setValue(QStringLiteral("recent"), QStringList(list.mid(0, kMostRecent)));
+}
+
+void MainWindow::fillRecent() {
+    recent_->clear();
+    for (const QString& path : QSettings().value(QStringLiteral("recent")).toStringList())
+        recent_
+            ->addAction(path, this,
+                        [this, path] {
+                            if (mayLoseChanges())
+                                workspace_->openJob(path);
+                        })
+            ->setEnabled(QFile::exists(path));
+    if (recent_->isEmpty())
+        recent_->addAction(tr("nothing yet"))->setEnabled(false);
+}
+
+void MainWindow::showKeys() {
+    auto* sheet = new QDialog(this);
+    sheet->setAttribute(Qt::WA_DeleteOnClose);
+    sheet->setObjectName(QStringLiteral("keySheet"));
+    sheet->setWindowTitle(tr("Keys"));
+    auto* grid = new QGridLayout(sheet);
+    grid->setContentsMargins(22, 18, 22, 18);
+    grid->setHorizontalSpacing(22);
+    grid->setVerticalSpacing(6);
+    constexpr int kRows = static_cast<int>(kKeys.size()) / 2;
+    for (int i = 0; i < static_cast<int>(kKeys.size()); ++i) {
+        auto* keys = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].keys), sheet);
+        keys->setFont(textFont(9.5, QFont::DemiBold));
+        auto* what = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].what), sheet);
+        what->setProperty("dim", true);
+        grid->addWidget(keys, i % kRows, i / kRows * 2);
+        grid->addWidget(what, i % kRows, i / kRows * 2 + 1);
+    }
+    sheet->show();
+}
+
+void MainWindow::setAutosaveFolder(const QString& folder) {
+    workspace_->document().setAutosaveFolder(folder.toStdString());
+}
+
+bool MainWindow::offerRecovery() {
+    const QString folder =
+        QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation) + QStringLiteral("/recovery");
+    setAutosaveFolder(folder);
+    for (const Document::Recoverable& state : Document::recoverable(folder.toStdString())) {
+        const QString name =
+            state.jobPath.empty() ? tr("an unsaved job") : QString::fromStdString(state.jobPath.string());
+        const auto answer = QMessageBox::question(
+            this, tr("Recover"),
+            tr("Changes of %1 were not saved when Wychronos last ended. Take them back?").arg(name),
+            QMessageBox::Yes | QMessageBox::No);
+        if (answer == QMessageBox::Yes) {
+            workspace_->document().recover(state);
+            return true;
+        }
+        std::error_code code;
+        fs::remove(state.file, code);
+    }
+    return false;
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* event) {
+    if (event->mimeData()->hasUrls())
+        event->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* event) {
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls())
+        if (url.isLocalFile())
+            paths << url.toLocalFile();
+    if (paths.isEmpty() || (paths.front().endsWith(QStringLiteral(".wyc")) && !mayLoseChanges()))
+        return;
+    workspace_->addPaths(paths);
+    event->acceptProposedAction();
+}
+
+void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!mayLoseChanges()) {
+        event->ignore();
+        return;
+    }
+    workspace_->runner().cancelAll();
+    workspace_->deliveryRunner().cancelAll();
+    workspace_->document().discardAutosave();
+    event->accept();
+}
+
+} // namespace wyc::app

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+#include <QMainWindow>
+
+#include "shell/workspace.h"
+
+class QLabel;
+class QProgressBar;
+class QPushButton;
+class QSplitter;
+class QTabWidget;
+class QToolButton;
+
+namespace wyc::app {
+
+class DeliverDesk;
+class FactsDesk;
+class StepsDesk;
+class TimeBoard;
+class Transport;
+class Viewport;
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    explicit MainWindow(QWidget* parent = nullptr);
+    ~MainWindow() override;
+
+    [[nodiscard]] Workspace& workspace() { return *workspace_; }
+    [[nodiscard]] TimeBoard& timeBoard() { return *board_; }
+    [[nodiscard]] Viewport& viewport() { return *viewport_; }
+    [[nodiscard]] DeliverDesk& deliverDesk() { return *deliver_; }
+    [[nodiscard]] QTabWidget& desks() { return *desks_; }
+    /// Offers what runs that died left behind; true when it was taken. Not at construction: tests open windows too.
+    bool offerRecovery();
+    void setAutosaveFolder(const QString& folder);
+
+  protected:
+    void dragEnterEvent(QDragEnterEvent* event) override;
+    void dropEvent(QDropEvent* event) override;
+    void closeEvent(QCloseEvent* event) override;
+
+  private:
+    void makeMenus();
+    QWidget* makeViewBar();
+    QWidget* makeEmptyState(QWidget* parent);
+    void showTitle();
+    void showStatus(const JobStatus& status);
+    void showMessage(const QString& text);
+    void openFiles();
+    void save(bool as);
+    [[nodiscard]] bool mayLoseChanges();
+    void remember(const QString& path);
+    void fillRecent();
+    void showKeys();
+    void chooseStyle(int index);
+    void moveActive(int by);
+
+    Workspace* workspace_;
+    TimeBoard* board_;
+    Viewport* viewport_;
+    Transport* transport_;
+    FactsDesk* facts_;
+    StepsDesk* steps_;
+    DeliverDesk* deliver_;
+    QTabWidget* desks_;
+    QWidget* empty_;
+    QSplitter* lower_;
+    QToolButton* style_;
+    QToolButton* scope_;
+    QLabel* statusText_;
+    QLabel* statusRight_;
+    QProgressBar* statusBar_;
+    QPushButton* statusCancel_;
+    QWidget* message_;
+    QLabel* messageText_;
+    QAction* undo_;
+    QAction* redo_;
+    QMenu* recent_;
+};
+
+} // namespace wyc::app

@@ -1,0 +1,102 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Fetches what the viewport draws at a frame, on a thread of its own. Only the newest request counts.
+#include <condition_variable>
+#include <map>
+#include <memory>
+#include <mutex>
+#include <optional>
+#include <thread>
+#include <vector>
+
+#include <QObject>
+
+#include "scene/camera.h"
+#include "shell/workspace.h"
+
+namespace wyc::app {
+
+enum class ViewStyle { Clay, ClayWires, SpeedHeat, OrderBands };
+
+/// Triangles and edges of a topology as indices for drawing; made once and shared.
+struct DrawIndices {
+    std::vector<std::uint32_t> triangles;
+    std::vector<std::uint32_t> edges;
+};
+
+/// One item at a frame: everything in world metres.
+struct DrawItem {
+    ItemKey key;
+    bool active = false;
+    bool held = false; // the held pose
+    bool visible = true;
+    std::vector<Vec3f> points;
+    std::vector<Vec3f> normals; // empty for points and where faces do not fit
+    std::vector<Vec3f> colours; // empty = clay
+    std::vector<float> widths;  // of points, in metres; empty = a fixed size
+    bool lines = false;         // edges are the shape: curves, cameras
+    std::shared_ptr<const DrawIndices> indices;
+    Bounds bounds;
+};
+
+/// What a camera sees at a frame, with the way from world metres to its own space.
+struct DrawCamera {
+    std::string name;
+    CameraView view;
+    Mat4 world; // camera to world, in metres
+};
+
+struct DrawFrame {
+    int request = 0;
+    double frame = 0.0;
+    ViewStyle style = ViewStyle::ClayWires;
+    float speedMax = 0.0F; // of the heat legend, m/s
+    std::vector<DrawItem> items;
+    std::optional<DrawCamera> camera;
+    QString error;
+};
+
+struct DrawRequest {
+    struct Item {
+        ItemKey key;
+        std::shared_ptr<const Scene> scene;
+        std::size_t node = 0;
+        double metresPerUnit = 1.0;
+        bool active = false;
+        std::shared_ptr<const MotionProfile> profile;
+    };
+    int number = 0;
+    double frame = 0.0;
+    ViewStyle style = ViewStyle::ClayWires;
+    std::optional<double> heldFrame; // of the active item
+    std::vector<Item> items;
+    std::optional<Item> camera; // to be looked through
+};
+
+class FrameLoader : public QObject {
+    Q_OBJECT
+  public:
+    explicit FrameLoader(QObject* parent = nullptr);
+    ~FrameLoader() override;
+    /// Replaces a request that has not begun.
+    void request(DrawRequest request);
+
+  signals:
+    void loaded(const std::shared_ptr<const wyc::app::DrawFrame>& frame);
+
+  private:
+    void loop();
+    [[nodiscard]] std::shared_ptr<const DrawFrame> load(const DrawRequest& request);
+    [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double frame, ViewStyle style,
+                                            float& speedMax);
+    [[nodiscard]] std::shared_ptr<const DrawIndices> indicesOf(const Topology& topology, std::size_t pointCount);
+    std::mutex mutex_;
+    std::condition_variable wake_;
+    std::optional<DrawRequest> pending_;
+    bool ending_ = false;
+    std::map<std::uint64_t, std::shared_ptr<const DrawIndices>> indices_; // worker thread only
+    std::thread thread_;
+};
+
+} // namespace wyc::app
+Q_DECLARE_METATYPE(std::shared_ptr<const wyc::app::DrawFrame>)

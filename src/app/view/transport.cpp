@@ -1,0 +1,265 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "view/transport.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPainter>
+#include <QToolButton>
+
+#include "base/text.h"
+#include "theme/theme.h"
+
+namespace wyc::app {
+namespace {
+
+enum class Mark { Start, Back, Play, Pause, Forward, End };
+
+QIcon markIcon(Mark mark, const QColor& c) {
+    QPixmap pixmap(44, 44);
+    pixmap.fill(Qt::transparent);
+    QPainter painter(&pixmap);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(c);
+    const auto triangle = [&](double x, bool right) {
+        painter.drawPolygon(right ? QPolygonF{QPointF(x, 12), QPointF(x + 16, 22), QPointF(x, 32)}
+                                  : QPolygonF{QPointF(x + 16, 12), QPointF(x, 22), QPointF(x + 16, 32)});
+    };
+    switch (mark) {
+    case Mark::Start:
+        painter.drawRect(QRectF(11, 12, 4, 20));
+        triangle(17, false);
+        break;
+    case Mark::Back: triangle(13, false); break;
+    case Mark::Play: triangle(15, true); break;
+    case Mark::Pause:
+        painter.drawRect(QRectF(14, 12, 6, 20));
+        painter.drawRect(QRectF(25, 12, 6, 20));
+        break;
+    case Mark::Forward: triangle(15, true); break;
+    case Mark::End:
+        triangle(11, true);
+        painter.drawRect(QRectF(29, 12, 4, 20));
+        break;
+    }
+    painter.end();
+    pixmap.setDevicePixelRatio(2);
+    return QIcon(pixmap);
+}
+
+} // namespace
+
+Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), viewport_(viewport) {
+    setObjectName(QStringLiteral("transport"));
+    setAttribute(Qt::WA_StyledBackground);
+    setStyleSheet(QStringLiteral("QWidget#transport { background: #141E22; border-top: 1px solid #26363C; }"));
+    setFixedHeight(38);
+    auto* layout = new QHBoxLayout(this);
+    layout->setContentsMargins(8, 2, 10, 2);
+    layout->setSpacing(2);
+    const auto button = [&](Mark mark, const QString& name, const QString& tip, auto slot) {
+        auto* made = new QToolButton(this);
+        made->setObjectName(name);
+        made->setIcon(markIcon(mark, mark == Mark::Play ? colour::kGlass : colour::kChalk));
+        made->setIconSize({22, 22});
+        made->setToolTip(tip);
+        connect(made, &QToolButton::clicked, this, slot);
+        layout->addWidget(made);
+        return made;
+    };
+    button(Mark::Start, QStringLiteral("toStart"), tr("To the first frame (Home)"), [this] { toStart(); });
+    button(Mark::Back, QStringLiteral("stepBack"), tr("One frame back (Left)"), [this] { stepBy(-1); });
+    play_ = button(Mark::Play, QStringLiteral("play"), tr("Play or pause (Space)"), [this] { togglePlay(); });
+    button(Mark::End, QStringLiteral("toEnd"), tr("To the last frame (End)"), [this] { toEnd(); });
+    layout->addSpacing(10);
+    auto* word = new QLabel(tr("frame"), this);
+    word->setProperty("dim", true);
+    layout->addWidget(word);
+    frame_ = new QLineEdit(this);
+    frame_->setObjectName(QStringLiteral("frameField"));
+    frame_->setFixedWidth(62);
+    frame_->setAlignment(Qt::AlignRight);
+    frame_->setFont(textFont(9.5, QFont::DemiBold));
+    frame_->setToolTip(tr("The frame shown; type one to go there"));
+    layout->addWidget(frame_);
+    seconds_ = new QLabel(this);
+    seconds_->setProperty("dim", true);
+    seconds_->setFixedWidth(66);
+    layout->addWidget(seconds_);
+    layout->addStretch(1);
+    const auto toggle = [&](const QString& name, const QString& text, const QString& tip) {
+        auto* made = new QToolButton(this);
+        made->setObjectName(name);
+        made->setText(text);
+        made->setToolTip(tip);
+        layout->addWidget(made);
+        return made;
+    };
+    eye_ =
+        toggle(QStringLiteral("eye"), {}, tr("Look with a free eye, or through a camera (turning the view frees it)"));
+    eye_->setPopupMode(QToolButton::InstantPopup);
+    auto* eyes = new QMenu(eye_);
+    eye_->setMenu(eyes);
+    connect(eyes, &QMenu::aboutToShow, this, &Transport::fillEyes);
+    connect(&viewport_, &Viewport::cameraChanged, this, &Transport::showEye);
+    connect(&workspace_, &Workspace::itemsChanged, this, &Transport::showEye);
+    mode_ = toggle(QStringLiteral("playMode"), {},
+                   tr("Real time keeps the rate and drops drawing; every frame shows each one, however long it takes"));
+    loop_ = toggle(QStringLiteral("repeat"), tr("repeat"), tr("Begin again at the end of the range"));
+    loop_->setCheckable(true);
+    loop_->setChecked(true);
+    hold_ = toggle(QStringLiteral("holdPose"), tr("hold this pose"),
+                   tr("Keep the pose of this frame as a translucent second body (H)"));
+    hold_->setCheckable(true);
+    connect(mode_, &QToolButton::clicked, this, [this] {
+        everyFrame_ = !everyFrame_;
+        if (playing()) {
+            stop();
+            start();
+        }
+        showRate();
+    });
+    connect(hold_, &QToolButton::clicked, this,
+            [this](bool on) { viewport_.setHeldFrame(on ? std::optional(workspace_.frame()) : std::nullopt); });
+    connect(frame_, &QLineEdit::editingFinished, this, [this] {
+        if (const auto frame = parseNumber(frame_->text().toStdString()))
+            workspace_.setFrame(*frame);
+        showFrame();
+    });
+    connect(&timer_, &QTimer::timeout, this, &Transport::tick);
+    connect(&viewport_, &Viewport::frameDrawn, this, [this] { ++drawn_; });
+    connect(&workspace_, &Workspace::frameChanged, this, &Transport::showFrame);
+    connect(&workspace_, &Workspace::jobChanged, this, [this] {
+        showFrame();
+        showRate();
+    });
+    timer_.setTimerType(Qt::PreciseTimer);
+    showEye();
+    showFrame();
+    showRate();
+}
+
+void Transport::fillEyes() {
+    QMenu* menu = eye_->menu();
+    menu->clear();
+    menu->addAction(tr("Free eye"), this, [this] { viewport_.setCamera(std::nullopt); });
+    for (const ItemView& item : workspace_.items())
+        if (item.nodeKind == NodeKind::Camera)
+            menu->addAction(QStringLiteral("%1 · %2").arg(QString::fromStdString(item.name),
+                                                          QString::fromStdString(item.source->name)),
+                            this, [this, key = item.key] { viewport_.setCamera(key); });
+}
+
+void Transport::showEye() {
+    const auto& items = workspace_.items();
+    eye_->setVisible(
+        std::any_of(items.begin(), items.end(), [](const ItemView& i) { return i.nodeKind == NodeKind::Camera; }));
+    const ItemView* camera = viewport_.camera() ? workspace_.item(*viewport_.camera()) : nullptr;
+    eye_->setText(camera ? tr("eye: %1").arg(QString::fromStdString(camera->name)) : tr("free eye"));
+}
+
+void Transport::showFrame() {
+    if (!frame_->hasFocus() || playing())
+        frame_->setText(QString::fromStdString(frameText(workspace_.frame())));
+    const FrameRange range = workspace_.playRange();
+    seconds_->setText(
+        QStringLiteral("%1 s").arg((workspace_.frame() - range.first) / workspace_.rate().value(), 0, 'f', 3));
+    seconds_->setToolTip(tr("Seconds from frame %1").arg(QString::fromStdString(frameText(range.first))));
+}
+
+void Transport::showRate() {
+    const QString rate = QString::fromStdString(workspace_.rate().shortText());
+    if (!playing()) {
+        mode_->setText(everyFrame_ ? tr("every frame") : tr("real time · %1 fps").arg(rate));
+        return;
+    }
+    const double seconds = static_cast<double>(measured_.elapsed()) / 1000.0;
+    if (seconds < 0.4)
+        return;
+    const double shown = std::min(drawn_ / seconds, everyFrame_ ? 1e9 : workspace_.rate().value());
+    const double wanted = workspace_.rate().value();
+    mode_->setText(everyFrame_             ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
+                   : shown < wanted * 0.93 ? tr("real time · draws %1 of %2").arg(shown, 0, 'f', 1).arg(rate)
+                                           : tr("real time · %1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
+    drawn_ = 0;
+    measured_.restart();
+}
+
+void Transport::togglePlay() {
+    if (playing())
+        stop();
+    else
+        start();
+}
+
+void Transport::start() {
+    const FrameRange range = workspace_.playRange();
+    startFrame_ = workspace_.frame();
+    if (startFrame_ >= range.last || startFrame_ < range.first)
+        startFrame_ = range.first;
+    clock_.start();
+    measured_.start();
+    drawn_ = 0;
+    timer_.start(everyFrame_ ? 1 : std::max(1, static_cast<int>(500.0 / workspace_.rate().value())));
+    play_->setIcon(markIcon(Mark::Pause, colour::kGlass));
+}
+
+void Transport::stop() {
+    timer_.stop();
+    play_->setIcon(markIcon(Mark::Play, colour::kGlass));
+    showRate();
+}
+
+void Transport::tick() {
+    const FrameRange range = workspace_.playRange();
+    double frame = 0.0;
+    if (everyFrame_) {
+        if (viewport_.loading()) // not before the last one was shown
+            return;
+        frame = workspace_.frame() + 1.0;
+        if (frame > range.last && loop_->isChecked())
+            frame = range.first;
+    } else {
+        frame = std::floor(startFrame_ + static_cast<double>(clock_.nsecsElapsed()) * 1e-9 * workspace_.rate().value());
+        if (frame > range.last && loop_->isChecked())
+            frame = range.first + std::fmod(frame - range.first, range.count());
+    }
+    if (frame > range.last) {
+        workspace_.setFrame(range.last);
+        stop();
+        return;
+    }
+    workspace_.setFrame(frame);
+    if (measured_.elapsed() > 700)
+        showRate();
+}
+
+void Transport::stepBy(int frames) {
+    if (playing())
+        stop();
+    workspace_.setFrame(std::round(workspace_.frame()) + frames);
+}
+
+void Transport::toStart() {
+    if (playing())
+        stop();
+    workspace_.setFrame(workspace_.playRange().first);
+}
+
+void Transport::toEnd() {
+    if (playing())
+        stop();
+    workspace_.setFrame(workspace_.playRange().last);
+}
+
+void Transport::toggleHold() {
+    hold_->click();
+}
+
+} // namespace wyc::app

@@ -1,0 +1,120 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The viewport: items at the present frame on a metre grid, with a scale bar and a 1.8 m staff.
+#include <map>
+#include <memory>
+
+#include <QElapsedTimer>
+#include <QMatrix4x4>
+#include <QOpenGLBuffer>
+#include <QOpenGLFunctions_3_3_Core>
+#include <QOpenGLShaderProgram>
+#include <QOpenGLVertexArrayObject>
+#include <QOpenGLWidget>
+
+#include "view/frame_loader.h"
+
+namespace wyc::app {
+
+enum class ViewScope { Item, Source, All };
+
+class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+    Q_OBJECT
+  public:
+    explicit Viewport(Workspace& workspace, QWidget* parent = nullptr);
+    ~Viewport() override;
+
+    void setStyle(ViewStyle style);
+    [[nodiscard]] ViewStyle style() const { return style_; }
+    void setScope(ViewScope scope);
+    [[nodiscard]] ViewScope scope() const { return scope_; }
+    /// Holds the active item's pose of a frame as a translucent second body; nothing = none.
+    void setHeldFrame(std::optional<double> frame);
+    [[nodiscard]] std::optional<double> heldFrame() const { return heldFrame_; }
+    /// Looks through a camera item, with its film gate and safe borders; nothing = with a free eye.
+    void setCamera(std::optional<ItemKey> camera);
+    [[nodiscard]] const std::optional<ItemKey>& camera() const { return camera_; }
+    /// Where the film gate of the camera looked through lies in the widget; empty with a free eye.
+    [[nodiscard]] QRectF gateRect() const;
+    void frameActive();
+    void frameAll();
+    /// The frame that is drawn now (loading may be behind the workspace's frame).
+    [[nodiscard]] double drawnFrame() const { return drawn_ ? drawn_->frame : 0.0; }
+    /// Size in metres of the active item as drawn; 0 without one.
+    [[nodiscard]] double activeSizeMetres() const;
+    [[nodiscard]] double distance() const { return distance_; }
+    [[nodiscard]] bool loading() const { return waiting_; }
+
+  signals:
+    void frameDrawn();
+    void cameraChanged();
+
+  protected:
+    void initializeGL() override;
+    void paintGL() override;
+    void mousePressEvent(QMouseEvent* event) override;
+    void mouseMoveEvent(QMouseEvent* event) override;
+    void mouseDoubleClickEvent(QMouseEvent* event) override;
+    void wheelEvent(QWheelEvent* event) override;
+
+  private:
+    struct GpuItem {
+        QOpenGLVertexArrayObject vao;
+        QOpenGLBuffer points{QOpenGLBuffer::VertexBuffer};
+        QOpenGLBuffer normals{QOpenGLBuffer::VertexBuffer};
+        QOpenGLBuffer colours{QOpenGLBuffer::VertexBuffer};
+        QOpenGLBuffer widths{QOpenGLBuffer::VertexBuffer};
+        QOpenGLBuffer triangles{QOpenGLBuffer::IndexBuffer};
+        QOpenGLBuffer edges{QOpenGLBuffer::IndexBuffer};
+        std::shared_ptr<const DrawIndices> indices;
+        std::size_t pointCount = 0;
+        bool hasNormals = false;
+        bool hasColours = false;
+        bool hasWidths = false;
+    };
+    void requestFrame();
+    void takeFrame(const std::shared_ptr<const DrawFrame>& frame);
+    void upload();
+    void drawItems(const QMatrix4x4& matrix);
+    void drawGround(const QMatrix4x4& matrix);
+    void drawOverlay(const QMatrix4x4& matrix);
+    void drawStaff(QPainter& painter, const QMatrix4x4& matrix);
+    void drawScaleBar(QPainter& painter);
+    void drawBrackets(QPainter& painter, const QMatrix4x4& matrix);
+    void drawLegend(QPainter& painter);
+    void drawGate(QPainter& painter);
+    [[nodiscard]] QMatrix4x4 cameraProjection() const;
+    void frameBounds(const Bounds& bounds);
+    [[nodiscard]] QMatrix4x4 viewProjection() const;
+    [[nodiscard]] QVector3D eye() const;
+    [[nodiscard]] QVector3D shownEye() const;
+    [[nodiscard]] std::optional<QPointF> project(const QMatrix4x4& matrix, const QVector3D& point) const;
+    [[nodiscard]] const DrawItem* activeDrawn() const;
+    [[nodiscard]] double metresPerPixel() const;
+
+    Workspace& workspace_;
+    FrameLoader loader_;
+    std::shared_ptr<const DrawFrame> drawn_;
+    bool uploaded_ = true;
+    std::map<std::pair<ItemKey, bool>, std::unique_ptr<GpuItem>> gpu_;
+    std::unique_ptr<QOpenGLShaderProgram> meshProgram_;
+    std::unique_ptr<QOpenGLShaderProgram> lineProgram_;
+    std::unique_ptr<QOpenGLShaderProgram> bandProgram_; // curves and bodies
+    QOpenGLVertexArrayObject lineVao_;
+    QOpenGLBuffer lineBuffer_{QOpenGLBuffer::VertexBuffer};
+    ViewStyle style_ = ViewStyle::ClayWires;
+    ViewScope scope_ = ViewScope::Source;
+    std::optional<double> heldFrame_;
+    std::optional<ItemKey> camera_;
+    int requestNumber_ = 0;
+    bool waiting_ = false;
+    ItemKey framedFor_;
+    double framedSize_ = 0.0;
+    QVector3D target_{0, 1, 0};
+    double distance_ = 6.0;
+    double yaw_ = 0.65;
+    double pitch_ = 0.28;
+    QPoint lastMouse_;
+};
+
+} // namespace wyc::app
