@@ -12,6 +12,7 @@
 #include "options.h"
 #include "report/report.h"
 #include "scene/stand_in.h"
+#include "workbench/workbench.h"
 
 namespace wyc::cli {
 
@@ -138,11 +139,14 @@ namespace {
 
 struct Checked {
     std::vector<SourcePtr> sources;
-    std::vector<Scene> scenes; // after steps, one an entry of `sources`
+    std::vector<Scene> scenes; // one an entry of `sources`; of a job none, its items were looked at one by one
     Shot shot;
+    std::size_t itemCount = 0;
+    std::vector<Finding> findings;                                     // of a job
+    std::map<std::string, std::pair<std::string, std::string>> places; // label → source, item
 };
 
-Result<Checked> gatherForCheck(const Common& common, const CheckArguments& arguments) {
+Result<Checked> gatherForCheck(const Common& common, const CheckArguments& arguments, const Progress& progress) {
     Checked result;
     WYC_TRY(shot, arguments.shot.shot());
     result.shot = shot;
@@ -150,20 +154,32 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
     if (isJob) {
         WYC_TRY(job, loadJob(arguments.open.paths.front()));
         result.shot = job.shot;
+        std::vector<OpenedSource> opened;
         for (const JobSource& entry : job.sources) {
             WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
-            // Every item with its own chain: they may differ within one source.
-            const Scene& shown = source->shown();
-            const std::vector<bool> isItem = itemMask(shown);
-            for (std::size_t n = 0; n < shown.nodes.size(); ++n) {
-                const Node& node = shown.nodes[n];
-                const JobItem* item = job.item(entry.id, node.path);
-                if (!isItem[n] || (item && item->leftOut))
-                    continue;
-                WYC_TRY(scene, itemScene(*source, node.path, item ? item->steps : std::vector<Step>{}));
-                result.sources.push_back(source);
-                result.scenes.push_back(withStandIns(scene));
-            }
+            opened.push_back({entry.id, source});
+            result.sources.push_back(source);
+        }
+        bool changed = false;
+        std::vector<ItemView> items = itemsOf(job, opened, {}, changed);
+        for (const ItemView& view : items)
+            if (view.error && !view.leftOut)
+                return fail(Error(*view.error).forItem(itemLabel(*view.source, view.key.path)));
+        std::erase_if(items, [](const ItemView& view) { return view.leftOut; });
+        WYC_CHECK(measureItems(items, progress));
+        result.itemCount = items.size();
+        for (ItemFinding& found : findingsOf(job, opened, items)) {
+            const auto source = std::find_if(opened.begin(), opened.end(),
+                                             [&](const OpenedSource& s) { return s.id == found.key.source; });
+            const bool known = source != opened.end();
+            // What a reader remarked names the item alone.
+            if (known && !found.finding.item.starts_with(source->source->name))
+                found.finding.item = itemLabel(*source->source, found.finding.item);
+            if (known)
+                result.places[found.finding.item] = {source->source->spec.path.string(),
+                                                     found.finding.item == source->source->name ? std::string()
+                                                                                                : found.key.path};
+            result.findings.push_back(std::move(found.finding));
         }
         return result;
     }
@@ -191,16 +207,16 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
     const auto failOn = parseSeverity(arguments.failOn);
     if (!failOn)
         return report(common, failOn.error());
-    const auto checked = gatherForCheck(common, arguments);
+    const TerminalProgress terminal(common);
+    const auto checked = gatherForCheck(common, arguments, terminal.progress());
     if (!checked)
         return report(common, checked.error());
-    const TerminalProgress terminal(common);
     CheckInput input;
     input.shot = checked->shot;
-    std::vector<Finding> findings;
-    std::map<std::string, std::pair<std::string, std::string>> places; // label → source, item
+    std::vector<Finding> findings = checked->findings;
+    std::map<std::string, std::pair<std::string, std::string>> places = checked->places;
     const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, checked->sources.size()));
-    for (std::size_t i = 0; i < checked->sources.size(); ++i) {
+    for (std::size_t i = 0; i < checked->scenes.size(); ++i) {
         const Source& source = *checked->sources[i];
         auto items =
             measuredItems(source, checked->scenes[i], true,
@@ -243,8 +259,9 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
         printJson({{"sources", sources}, {"findings", list}, {"counts", counts}});
     } else {
         printFindings(findings);
+        const std::size_t items = checked->itemCount + input.items.size();
         fmt::print("{} faults, {} cautions, {} notes in {} item{}\n", counts["fault"], counts["caution"],
-                   counts["note"], input.items.size(), input.items.size() == 1 ? "" : "s");
+                   counts["note"], items, items == 1 ? "" : "s");
     }
     return fails ? kFindings : kClean;
 }

@@ -250,7 +250,7 @@ TEST(ItemScene, IsTheItemWithWhatStandsAboveIt) {
     EXPECT_EQ((*inputs)[0].label, "s.abc/sheet");
     DeliverySpec none;
     none.items = {"other*"};
-    EXPECT_TRUE(deliveryInputs(job, none, {*source})->empty());
+    EXPECT_FALSE(deliveryInputs(job, none, {*source})); // it would deliver nothing without a word
     job.itemFor({1}, "/sheet").leftOut = true;
     EXPECT_TRUE(deliveryInputs(job, DeliverySpec(), {*source})->empty());
 }

@@ -36,9 +36,9 @@ void shoot(MainWindow& window, const QString& path) {
 }
 
 void choose(MainWindow& window, const std::string& source, const std::string& name = {}) {
-    for (const ItemView& item : window.workspace().items())
+    for (const wyc::ItemView& item : window.workspace().items())
         if (item.source->name == source && (name.empty() || item.name == name)) {
-            window.workspace().setActive(ItemKey(item.key));
+            window.workspace().setActive(wyc::ItemKey(item.key));
             return;
         }
 }
@@ -119,7 +119,7 @@ int main(int argc, char** argv) {
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("curves.png")));
     window.viewport().setScope(ViewScope::Source);
-    for (const ItemView& item : window.workspace().items())
+    for (const wyc::ItemView& item : window.workspace().items())
         if (item.nodeKind == wyc::NodeKind::Camera)
             window.viewport().setCamera(item.key);
     window.workspace().setFrame(1100);

@@ -30,8 +30,8 @@ class FindingCard : public QFrame {
     /// For the first item of the group; `showItem` says which items it is about. What mends one can mend all.
     FindingCard(const FindingGroup& group, const Workspace& workspace, bool showItem, QWidget* parent);
   signals:
-    void mendAsked(const wyc::app::ItemFinding& found, const std::vector<wyc::app::ItemKey>& items);
-    void goAsked(const wyc::app::ItemFinding& found);
+    void mendAsked(const wyc::ItemFinding& found, const std::vector<wyc::ItemKey>& items);
+    void goAsked(const wyc::ItemFinding& found);
 
   protected:
     void mouseReleaseEvent(QMouseEvent* event) override;

@@ -9,31 +9,8 @@
 
 #include "base/text.h"
 #include "demo/lantern_shoal.h"
-#include "report/report.h"
-#include "scene/stand_in.h"
-#include "steps/pieces.h"
 
 namespace wyc::app {
-
-double ItemView::frameAt(std::size_t sample) const {
-    return snappedFrame(scene->workingRate.frameAt(profile->times[sample]));
-}
-
-std::optional<FrameRange> ItemView::range() const {
-    if (!scene)
-        return std::nullopt;
-    const auto span = movingSpan(*scene, node);
-    if (!span)
-        return std::nullopt;
-    return FrameRange{snappedFrame(scene->workingRate.frameAt(span->first)),
-                      snappedFrame(scene->workingRate.frameAt(span->last))};
-}
-
-std::size_t ItemView::mostPoints() const {
-    if (!profile || profile->pointCounts.empty())
-        return points;
-    return *std::max_element(profile->pointCounts.begin(), profile->pointCounts.end());
-}
 
 Workspace::Workspace(QObject* parent) : QObject(parent) {
     document_.onChange = [this] { sync(); };
@@ -148,20 +125,6 @@ void Workspace::addSteps(const std::vector<ItemKey>& keys, const std::vector<Ste
     });
 }
 
-std::vector<FindingGroup> groupedFindings(const std::vector<ItemFinding>& findings) {
-    std::vector<FindingGroup> groups;
-    std::map<std::tuple<SourceId, std::string, std::string, std::optional<double>, std::string>, std::size_t> known;
-    for (const ItemFinding& found : findings) {
-        const Finding& f = found.finding;
-        const auto [at, added] =
-            known.try_emplace({found.key.source, f.id, f.text, f.frame, toJson(f.mend).dump()}, groups.size());
-        if (added)
-            groups.push_back({found, {}});
-        groups[at->second].keys.push_back(found.key);
-    }
-    return groups;
-}
-
 void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                          const QString& mergeKey) {
     document_.edit(
@@ -270,22 +233,6 @@ void Workspace::openPending() {
     }
 }
 
-namespace {
-
-// The item's own node after its steps: the first of its kind that has points or a body.
-std::size_t shownNode(const Scene& scene, NodeKind kind) {
-    std::size_t any = 0;
-    for (std::size_t i = scene.nodes.size(); i-- > 0;)
-        if (scene.nodes[i].geometry)
-            any = i;
-    for (std::size_t i = any; i < scene.nodes.size(); ++i)
-        if (scene.nodes[i].geometry && scene.nodes[i].kind == kind)
-            return i;
-    return any;
-}
-
-} // namespace
-
 void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const QString& label) {
     document_.edit(label.toStdString(), [&](Job& job) {
         for (const ItemView& view : items_) {
@@ -296,66 +243,16 @@ void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const Q
     });
 }
 
+std::vector<OpenedSource> Workspace::openedSources() const {
+    std::vector<OpenedSource> opened;
+    for (const SourceView& source : sources_)
+        opened.push_back({source.id, source.source});
+    return opened;
+}
+
 void Workspace::rebuildItems() {
-    std::vector<ItemView> next;
     bool changed = false;
-    std::map<ItemKey, const ItemView*> before;
-    for (const ItemView& view : items_)
-        before.emplace(view.key, &view);
-    for (const SourceView& source : sources_) {
-        if (!source.source)
-            continue;
-        const Scene& scene = source.source->shown();
-        const std::vector<bool> isItem = itemMask(scene);
-        for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
-            const Node& node = scene.nodes[n];
-            if (!isItem[n])
-                continue;
-            const JobItem* entry = job().item(source.id, node.path);
-            const std::vector<Step> steps = entry ? entry->steps : std::vector<Step>{};
-            const ItemKey key{source.id, node.path};
-            const auto known = before.find(key);
-            const ItemView* old =
-                known != before.end() && known->second->source == source.source ? known->second : nullptr;
-            if (old && old->steps == steps && old->scene) {
-                next.push_back(*old);
-                next.back().leftOut = entry && entry->leftOut;
-                continue;
-            }
-            changed = true;
-            ItemView view;
-            view.key = key;
-            view.name = node.name;
-            view.kind = nodeKindName(node.kind);
-            view.nodeKind = node.kind;
-            view.source = source.source;
-            view.steps = steps;
-            view.leftOut = entry && entry->leftOut;
-            if (old)
-                view.rawProfile = old->rawProfile;
-            auto made = itemScene(*source.source, node.path, steps);
-            if (!made) {
-                view.error = made.error();
-                made = itemScene(*source.source, node.path, {}); // show it as it came, with the error beside it
-            }
-            if (made) {
-                SeenTogether seen = piecesTogether(withStandIns(*made));
-                view.scene = std::make_shared<const Scene>(std::move(seen.scene));
-                view.pieces = seen.pieces;
-                view.node = shownNode(*view.scene, node.kind);
-                view.hidden = neverSeen(*view.scene, view.node);
-                const ItemFacts facts = itemFacts(*view.scene, view.node);
-                view.points = facts.points.value_or(0);
-                view.faces = facts.faces.value_or(0);
-                view.topology = facts.topology.value_or(0);
-                if (facts.error && !view.error)
-                    view.error = facts.error;
-            }
-            next.push_back(std::move(view));
-        }
-    }
-    changed = changed || next.size() != items_.size();
-    items_ = std::move(next);
+    items_ = itemsOf(job(), openedSources(), items_, changed);
     if (!item(active_)) {
         active_ = items_.empty() ? ItemKey{} : items_.front().key;
         emit activeChanged();
@@ -377,17 +274,11 @@ void Workspace::measure() {
         recheck_.start(opening ? 60 : 20);
         return;
     }
-    struct Todo {
-        ItemKey key;
-        std::shared_ptr<const Scene> scene;
-        std::size_t node;
-        std::vector<Step> steps;
-    };
-    std::vector<Todo> todo;
+    auto todo = std::make_shared<std::vector<ItemView>>();
     for (const ItemView& view : items_)
         if (view.scene && !view.profile)
-            todo.push_back({view.key, view.scene, view.node, view.steps});
-    if (todo.empty()) {
+            todo->push_back(view);
+    if (todo->empty()) {
         check();
         return;
     }
@@ -395,26 +286,19 @@ void Workspace::measure() {
     runner_.start(
         tr("Measuring"),
         [this, todo](const Progress& progress) -> Result<JobRunner::Done> {
-            auto profiles = std::make_shared<std::vector<std::shared_ptr<const MotionProfile>>>();
-            for (std::size_t i = 0; i < todo.size(); ++i) {
-                const double share = 1.0 / static_cast<double>(todo.size());
-                WYC_TRY(profile, motionProfile(*todo[i].scene, todo[i].node,
-                                               progress.part(static_cast<double>(i) * share,
-                                                             static_cast<double>(i + 1) * share)));
-                profiles->push_back(std::make_shared<const MotionProfile>(std::move(profile)));
-            }
-            return [this, todo, profiles] {
+            WYC_CHECK(measureItems(*todo, progress));
+            return [this, todo] {
                 measuring_ = false;
                 std::map<ItemKey, ItemView*> byKey;
                 for (ItemView& view : items_)
                     byKey.emplace(view.key, &view);
-                for (std::size_t i = 0; i < todo.size(); ++i) {
-                    const auto found = byKey.find(todo[i].key);
-                    if (found == byKey.end() || found->second->scene != todo[i].scene)
+                for (const ItemView& measured : *todo) {
+                    const auto found = byKey.find(measured.key);
+                    if (found == byKey.end() || found->second->scene != measured.scene)
                         continue;
-                    found->second->profile = (*profiles)[i];
-                    if (todo[i].steps.empty())
-                        found->second->rawProfile = found->second->profile;
+                    found->second->profile = measured.profile;
+                    if (measured.steps.empty())
+                        found->second->rawProfile = measured.profile;
                 }
                 emit measuresChanged();
                 recheck_.start(0);
@@ -429,50 +313,18 @@ void Workspace::measure() {
 
 void Workspace::check() {
     // Values for the worker: scenes stay alive through the copies.
-    struct Held {
-        ItemView view;
-    };
-    auto held = std::make_shared<std::vector<Held>>();
-    for (const ItemView& view : items_)
-        if (view.scene && view.profile && !view.leftOut)
-            held->push_back({view});
     const int generation = generation_;
-    const Shot shot = job().shot;
-    runner_.start(tr("Checking"), [this, held, shot, generation](const Progress&) -> Result<JobRunner::Done> {
-        CheckInput input;
-        input.shot = shot;
-        std::map<std::string, ItemKey> keys;
-        std::set<SourceId> told; // what a source says as a whole is told once
-        auto found = std::make_shared<std::vector<ItemFinding>>();
-        for (const Held& entry : *held) {
-            MeasuredItem item;
-            item.scene = entry.view.scene.get();
-            item.node = entry.view.node;
-            item.label = itemLabel(*entry.view.source, entry.view.key.path);
-            item.source = entry.view.source->name;
-            item.movesBySource =
-                entry.view.profile->count() > 1 && movingSpan(*entry.view.scene, entry.view.node).has_value();
-            item.profile = entry.view.profile;
-            item.restPoints = restPointsOf(*entry.view.source);
-            keys[item.label] = entry.view.key;
-            input.items.push_back(std::move(item));
-            const bool firstOfSource = told.insert(entry.view.key.source).second;
-            for (Finding& finding : readerFindings(*entry.view.scene))
-                if (finding.item.empty() ? firstOfSource : finding.item == entry.view.key.path)
-                    found->push_back({entry.view.key, std::move(finding)});
-        }
-        for (Finding& finding : runChecks(input))
-            found->push_back({keys[finding.item], std::move(finding)});
-        std::stable_sort(found->begin(), found->end(), [](const ItemFinding& a, const ItemFinding& b) {
-            return a.finding.severity > b.finding.severity;
-        });
-        return [this, found, generation] {
-            if (generation != generation_)
-                return; // the job moved on; another check is under way
-            findings_ = std::move(*found);
-            emit findingsChanged();
-        };
-    });
+    runner_.start(tr("Checking"),
+                  [this, items = items_, sources = openedSources(), job = job(),
+                   generation](const Progress&) -> Result<JobRunner::Done> {
+                      auto found = std::make_shared<std::vector<ItemFinding>>(findingsOf(job, sources, items));
+                      return [this, found, generation] {
+                          if (generation != generation_)
+                              return; // the job moved on; another check is under way
+                          findings_ = std::move(*found);
+                          emit findingsChanged();
+                      };
+                  });
 }
 
 } // namespace wyc::app

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// What the window shows: the document, its opened sources, their items after steps, measures and findings.
+// What the window shows: the document, its opened sources, and what the workbench makes of them, kept up to date by
+// workers.
 #include <functional>
 #include <map>
 #include <memory>
@@ -12,44 +13,11 @@
 #include <QStringList>
 #include <QTimer>
 
-#include "checks/measured.h"
 #include "job/document.h"
 #include "shell/job_runner.h"
+#include "workbench/workbench.h"
 
 namespace wyc::app {
-
-struct ItemKey {
-    SourceId source;
-    std::string path;
-    auto operator<=>(const ItemKey&) const = default;
-    [[nodiscard]] bool isEmpty() const { return path.empty(); }
-};
-
-/// One item with points, as the window knows it. Values only: workers get copies.
-struct ItemView {
-    ItemKey key;
-    std::string name;
-    std::string kind;
-    NodeKind nodeKind = NodeKind::Other;
-    bool hidden = false; // never seen
-    SourcePtr source;
-    /// This item alone with the transforms above it, after its steps; what has no points with a body to be seen by.
-    std::shared_ptr<const Scene> scene;
-    std::size_t node = 0;    // of it in that scene
-    std::vector<Step> steps; // that `scene` was made with
-    bool leftOut = false;
-    std::size_t pieces = 1; // that a split made of it; the scene shows them together
-    std::size_t points = 0;
-    std::size_t faces = 0;
-    std::uint64_t topology = 0;
-    std::shared_ptr<const MotionProfile> profile;    // after steps; null until measured
-    std::shared_ptr<const MotionProfile> rawProfile; // as it came
-    std::optional<Error> error;                      // of its steps or its first sample
-    [[nodiscard]] double frameAt(std::size_t sample) const;
-    [[nodiscard]] std::optional<FrameRange> range() const;
-    /// Most points of a sample.
-    [[nodiscard]] std::size_t mostPoints() const;
-};
 
 struct SourceView {
     SourceId id;
@@ -58,17 +26,6 @@ struct SourceView {
     bool opening = false;
     std::optional<Error> error;
 };
-
-struct ItemFinding {
-    ItemKey key; // empty path = the source as a whole
-    Finding finding;
-};
-/// One thing that was found, with the items of one source that it was found on in the same words.
-struct FindingGroup {
-    ItemFinding first;
-    std::vector<ItemKey> keys;
-};
-[[nodiscard]] std::vector<FindingGroup> groupedFindings(const std::vector<ItemFinding>& findings);
 
 class Workspace : public QObject {
     Q_OBJECT
@@ -133,6 +90,7 @@ class Workspace : public QObject {
 
   private:
     void sync();
+    [[nodiscard]] std::vector<OpenedSource> openedSources() const;
     void rebuildItems();
     void openPending();
     void measure();

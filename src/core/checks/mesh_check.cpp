@@ -26,7 +26,7 @@ void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
                             fmt::format("{} of point {} is no finite number{}{}", bad.axis, bad.point, byte, more),
                             "Drop the frame, or bake it again",
                             "Drop the frame",
-                            {Step{"drop", {{"frames", frameText(item.frameAt(bad.sample))}}, true}}});
+                            {Step{"drop", {{"frames", shortestNumber(item.frameAt(bad.sample))}}, true}}});
         if (findings.size() > 500)
             return;
     }

@@ -21,6 +21,14 @@ float medianOf(std::vector<float> values) {
     return *middle;
 }
 
+// Every one of these samples by its exact frame, not as a person would read it.
+std::string exactFrames(const MeasuredItem& item, std::size_t first, std::size_t last) {
+    std::string list;
+    for (std::size_t i = first; i <= last; ++i)
+        list += (list.empty() ? "" : ",") + shortestNumber(item.frameAt(i));
+    return list;
+}
+
 // Median of the steps that are neither unknown nor zero.
 float movingMedian(const MotionProfile& profile) {
     std::vector<float> steps;
@@ -225,7 +233,7 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
                                 bad.error.text(),
                                 "Export this frame again, or drop it",
                                 "Drop it",
-                                {Step{"drop", {{"frames", frameText(item.frameAt(bad.sample))}}, true}}});
+                                {Step{"drop", {{"frames", shortestNumber(item.frameAt(bad.sample))}}, true}}});
         if (profile.count() < 3 || !profile.moves())
             continue;
         const float usual = movingMedian(profile);
@@ -260,10 +268,7 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
                 if (last)
                     finding.mend = {Step{"drop", {{"end", static_cast<double>(run)}}, true}};
                 else
-                    finding.mend = {Step{
-                        "drop",
-                        {{"frames", frameText(item.frameAt(i)) + ":" + frameText(item.frameAt(end))}, {"close", true}},
-                        true}};
+                    finding.mend = {Step{"drop", {{"frames", exactFrames(item, i, end)}, {"close", true}}, true}};
                 finding.figure = static_cast<double>(run);
                 finding.unit = "frames";
                 findings.push_back(std::move(finding));

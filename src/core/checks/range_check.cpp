@@ -51,7 +51,7 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
                  "frame",
                  fmt::format("It begins at frame {}, the shot at {}", frameText(own), frameText(wanted->first)),
                  fmt::format("Offset it by {}", countText(shift)),
-                 fmt::format("Offset {:+}", static_cast<long long>(std::llround(shift))),
+                 fmt::format("Offset {}{}", shift < 0 ? "−" : "+", frameText(std::abs(shift))),
                  {offsetOf(shift)}});
         } else if (sameLength) {
             findings.push_back(

@@ -364,6 +364,26 @@ std::optional<fs::path> jobBeside(const fs::path& path) {
 
 Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
                                                   const std::vector<SourcePtr>& opened) {
+    // A choice whose item is gone would make the delivery smaller without a word.
+    for (const std::string& pattern : spec.items) {
+        if (pattern.starts_with("!"))
+            continue;
+        bool fits = false;
+        bool allOpen = true;
+        for (std::size_t s = 0; s < job.sources.size() && !fits; ++s) {
+            const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
+            allOpen = allOpen && source;
+            for (std::size_t n = 0; source && n < source->shown().nodes.size() && !fits; ++n) {
+                const Node& node = source->shown().nodes[n];
+                fits = isTaken({pattern}, {itemLabel(*source, node.path), node.path, node.name, false});
+            }
+        }
+        if (!fits && allOpen)
+            return fail(
+                makeError(ErrorKind::BadInput,
+                          fmt::format("the delivery '{}' takes '{}', and nothing is called so", spec.name, pattern))
+                    .withAdvice("Choose the item that took its place, or take the name out"));
+    }
     std::vector<DeliveryInput> inputs;
     for (std::size_t s = 0; s < job.sources.size(); ++s) {
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;

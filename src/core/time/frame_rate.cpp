@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "time/frame_rate.h"
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <numeric>
@@ -51,12 +52,22 @@ std::optional<FrameRate> FrameRate::make(std::int64_t numerator, std::int64_t de
     return rate;
 }
 
-std::optional<FrameRate> FrameRate::nearest(double framesPerSecond) {
+std::vector<FrameRate> FrameRate::usual() {
+    std::vector<FrameRate> rates;
+    for (const UsualRate& rate : kUsualRates)
+        rates.push_back(*make(rate.numerator, rate.denominator));
+    return rates;
+}
+
+std::optional<FrameRate> FrameRate::nearest(double framesPerSecond, double uncertainty) {
     if (!std::isfinite(framesPerSecond) || framesPerSecond < 0.01 || framesPerSecond > 100'000.0)
         return std::nullopt;
     // The nearest of the usual ones: 24 and 24000/1001 are a thousandth apart, ten times the tolerance.
     const UsualRate* best = nullptr;
-    double bestGap = 1e-4;
+    // Beyond that the two would be one.
+    if (uncertainty > 4e-4)
+        return std::nullopt;
+    double bestGap = std::max(1e-4, uncertainty);
     for (const UsualRate& usual : kUsualRates) {
         const double value = static_cast<double>(usual.numerator) / static_cast<double>(usual.denominator);
         if (const double gap = std::abs(framesPerSecond / value - 1.0); gap < bestGap) {
@@ -81,7 +92,15 @@ Result<FrameRate> FrameRate::parse(std::string_view text) {
         if (top && bottom)
             rate = make(*top, *bottom);
     } else if (const auto value = parseNumber(text)) {
-        rate = nearest(*value);
+        // 23.98, 23.976, 29.97: how the rates over 1001 are written, to two or three places.
+        for (const UsualRate& usual : kUsualRates) {
+            const double exact = static_cast<double>(usual.numerator) / static_cast<double>(usual.denominator);
+            for (const double places : {100.0, 1000.0})
+                if (usual.denominator != 1 && std::abs(*value - std::round(exact * places) / places) < 1e-9)
+                    rate = make(usual.numerator, usual.denominator);
+        }
+        if (!rate)
+            rate = nearest(*value);
     }
     if (!rate)
         return fail(rateError(text));

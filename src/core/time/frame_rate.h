@@ -5,6 +5,7 @@
 #include <optional>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "base/error.h"
 
@@ -21,8 +22,12 @@ class FrameRate {
     /// "24", "23.976" (= 24000/1001), "30000/1001".
     [[nodiscard]] static Result<FrameRate> parse(std::string_view text);
     /// The exact rate a measured number stands for: a usual rate when within one part in 10,000, else the
-    /// number to a thousandth of a frame. Nothing for numbers that are no rate.
-    [[nodiscard]] static std::optional<FrameRate> nearest(double framesPerSecond);
+    /// number to a thousandth of a frame. Nothing for numbers that are no rate, or that are so uncertain (as a share)
+    /// that they could be one of two.
+    [[nodiscard]] static std::optional<FrameRate> nearest(double framesPerSecond, double uncertainty = 0.0);
+
+    /// The usual ones, the commonest first.
+    [[nodiscard]] static std::vector<FrameRate> usual();
 
     [[nodiscard]] constexpr std::int64_t numerator() const { return numerator_; }
     [[nodiscard]] constexpr std::int64_t denominator() const { return denominator_; }

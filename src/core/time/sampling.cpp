@@ -116,12 +116,23 @@ std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double ji
     for (std::size_t i = 0; i < times.size(); ++i)
         if (std::abs(times[i] - (times.front() + static_cast<double>(i) * step)) > jitterSeconds)
             return std::nullopt;
-    // A short span measures the rate coarsely: take the nearest usual rate that explains it within the
-    // jitter.
-    const auto rate = FrameRate::nearest(1.0 / step);
-    if (rate)
-        return rate;
-    return std::nullopt;
+    // A short span measures the rate coarsely, a long one finely: two ends, each off by the jitter at most. Where that
+    // leaves several, the one at which the times themselves are whole frames; far from zero only one fits.
+    const double uncertainty = 2.0 * jitterSeconds / span;
+    std::vector<FrameRate> fitting;
+    for (const FrameRate& rate : FrameRate::usual()) {
+        if (std::abs(1.0 / (step * rate.value()) - 1.0) > std::max(1e-4, uncertainty))
+            continue;
+        const double allowed = 1e-4 + jitterSeconds * rate.value();
+        const bool whole = allowed < 0.2 && std::all_of(times.begin(), times.end(), [&](double time) {
+                               return std::abs(rate.frameAt(time) - std::round(rate.frameAt(time))) <= allowed;
+                           });
+        if (whole)
+            fitting.push_back(rate);
+    }
+    if (fitting.size() == 1)
+        return fitting.front();
+    return FrameRate::nearest(1.0 / step, uncertainty);
 }
 
 } // namespace wyc

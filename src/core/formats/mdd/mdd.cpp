@@ -216,7 +216,7 @@ Result<Scene> openMdd(const OpenRequest& request) {
     return scene;
 }
 
-Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& target, const WriteOptions&,
+Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& target, const WriteOptions& options,
                                        const Progress& progress) {
     const Node* shape = nullptr;
     for (const Node& node : scene.nodes) {
@@ -235,6 +235,19 @@ Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& targe
     WYC_TRY(points, geometry.pointCount(0));
     if (frames > 0x7fffffff || points > 0x7fffffff)
         return fail(ErrorKind::Unsupported, "an MDD counts frames and points in 31 bits");
+    // Half the distance of neighbouring float32 numbers must stay far below a frame, or frames cannot be told apart.
+    for (const double time : {geometry.sampling().firstTime(), geometry.sampling().lastTime()}) {
+        const double frame = options.rate.frameAt(time);
+        const double error = std::abs(options.rate.frameAt(static_cast<double>(static_cast<float>(time))) - frame);
+        const double most = std::abs(frame) * 6e-8;
+        if (!geometry.sampling().isStill() && (error > 0.005 || most > 0.005))
+            return fail(
+                makeError(ErrorKind::Unsupported,
+                          fmt::format("frame {} lies at {:.1f} s; the float32 times of an MDD are good to {:.4f} "
+                                      "frames there",
+                                      frameText(snappedFrame(frame)), time, std::max(error, most)))
+                    .withAdvice("Give the first frame a lower number (--first), or write an archive"));
+    }
     WYC_TRY(file, AtomicFile::create(target));
     std::vector<std::byte> head;
     appendBytes(head, byteSwapped(static_cast<std::int32_t>(frames)));

@@ -1,0 +1,206 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workbench/workbench.h"
+
+#include <algorithm>
+#include <map>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "checks/measured.h"
+#include "report/report.h"
+#include "scene/stand_in.h"
+#include "steps/pieces.h"
+
+namespace wyc {
+namespace {
+
+// The item's own node after its steps: the first of its kind that has points or a body.
+std::size_t shownNode(const Scene& scene, NodeKind kind) {
+    std::size_t any = 0;
+    for (std::size_t i = scene.nodes.size(); i-- > 0;)
+        if (scene.nodes[i].geometry)
+            any = i;
+    for (std::size_t i = any; i < scene.nodes.size(); ++i)
+        if (scene.nodes[i].geometry && scene.nodes[i].kind == kind)
+            return i;
+    return any;
+}
+
+ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* entry, const ItemView* old) {
+    ItemView view;
+    view.key = {source.id, node.path};
+    view.name = node.name;
+    view.kind = nodeKindName(node.kind);
+    view.nodeKind = node.kind;
+    view.source = source.source;
+    if (entry)
+        view.steps = entry->steps;
+    view.leftOut = entry && entry->leftOut;
+    if (old)
+        view.rawProfile = old->rawProfile;
+    auto made = itemScene(*source.source, node.path, view.steps);
+    if (!made) {
+        view.error = made.error();
+        made = itemScene(*source.source, node.path, {}); // show it as it came, with the error beside it
+    }
+    if (!made)
+        return view;
+    SeenTogether seen = piecesTogether(withStandIns(*made));
+    view.scene = std::make_shared<const Scene>(std::move(seen.scene));
+    view.pieces = seen.pieces;
+    view.node = shownNode(*view.scene, node.kind);
+    view.hidden = neverSeen(*view.scene, view.node);
+    const ItemFacts facts = itemFacts(*view.scene, view.node);
+    view.points = facts.points.value_or(0);
+    view.faces = facts.faces.value_or(0);
+    view.topology = facts.topology.value_or(0);
+    if (facts.error && !view.error)
+        view.error = facts.error;
+    return view;
+}
+
+} // namespace
+
+double ItemView::frameAt(std::size_t sample) const {
+    return snappedFrame(scene->workingRate.frameAt(profile->times[sample]));
+}
+
+std::optional<FrameRange> ItemView::range() const {
+    if (!scene)
+        return std::nullopt;
+    const auto span = movingSpan(*scene, node);
+    if (!span)
+        return std::nullopt;
+    return FrameRange{snappedFrame(scene->workingRate.frameAt(span->first)),
+                      snappedFrame(scene->workingRate.frameAt(span->last))};
+}
+
+std::size_t ItemView::mostPoints() const {
+    if (!profile || profile->pointCounts.empty())
+        return points;
+    return *std::max_element(profile->pointCounts.begin(), profile->pointCounts.end());
+}
+
+std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& sources,
+                              const std::vector<ItemView>& before, bool& changed) {
+    changed = false;
+    std::map<ItemKey, const ItemView*> known;
+    for (const ItemView& view : before)
+        known.emplace(view.key, &view);
+    std::vector<ItemView> result;
+    for (const OpenedSource& source : sources) {
+        if (!source.source)
+            continue;
+        const Scene& scene = source.source->shown();
+        const std::vector<bool> isItem = itemMask(scene);
+        for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+            if (!isItem[n])
+                continue;
+            const Node& node = scene.nodes[n];
+            const JobItem* entry = job.item(source.id, node.path);
+            const auto found = known.find({source.id, node.path});
+            const ItemView* old =
+                found != known.end() && found->second->source == source.source ? found->second : nullptr;
+            const bool same = old && old->scene && (entry ? old->steps == entry->steps : old->steps.empty());
+            if (same) {
+                result.push_back(*old);
+                result.back().leftOut = entry && entry->leftOut;
+                continue;
+            }
+            changed = true;
+            result.push_back(viewOf(source, node, entry, old));
+        }
+    }
+    changed = changed || result.size() != before.size();
+    return result;
+}
+
+Status measureItems(std::vector<ItemView>& items, const Progress& progress) {
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        ItemView& view = items[i];
+        if (!view.scene || view.profile)
+            continue;
+        const double share = 1.0 / static_cast<double>(items.size());
+        WYC_TRY(profile,
+                motionProfile(*view.scene, view.node,
+                              progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
+        view.profile = std::make_shared<const MotionProfile>(std::move(profile));
+        if (view.steps.empty())
+            view.rawProfile = view.profile;
+    }
+    return {};
+}
+
+std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSource>& sources,
+                                    const std::vector<ItemView>& items) {
+    std::vector<ItemFinding> found;
+    // Steps and choices for what is not there: they would be dropped without a word.
+    for (const OpenedSource& source : sources)
+        for (const JobItem& entry : job.items) {
+            if (!source.source || entry.source != source.id || source.source->tree->find(entry.path) ||
+                (entry.steps.empty() && !entry.leftOut))
+                continue;
+            const bool steps = !entry.steps.empty();
+            Finding finding{"job.item_gone",
+                            steps ? Severity::Fault : Severity::Caution,
+                            itemLabel(*source.source, entry.path),
+                            {},
+                            static_cast<double>(entry.steps.size()),
+                            "steps",
+                            steps ? fmt::format("Its {} step{} for an item that the source no longer has",
+                                                entry.steps.size(), entry.steps.size() == 1 ? " is" : "s are")
+                                  : "It was left out, and the source no longer has it",
+                            "Give them to the item that took its place, or remove them: nothing that needs it is "
+                            "delivered until then",
+                            {},
+                            {}};
+            found.push_back({{source.id, entry.path}, std::move(finding)});
+        }
+    CheckInput input;
+    input.shot = job.shot;
+    std::map<std::string, ItemKey> keys;
+    std::set<SourceId> told; // what a source says as a whole is told once
+    for (const ItemView& view : items) {
+        if (!view.scene || !view.profile || view.leftOut)
+            continue;
+        MeasuredItem item;
+        item.scene = view.scene.get();
+        item.node = view.node;
+        item.label = itemLabel(*view.source, view.key.path);
+        item.source = view.source->name;
+        item.movesBySource = view.profile->count() > 1 && movingSpan(*view.scene, view.node).has_value();
+        item.profile = view.profile;
+        item.restPoints = restPointsOf(*view.source);
+        keys[item.label] = view.key;
+        input.items.push_back(std::move(item));
+        const bool firstOfSource = told.insert(view.key.source).second;
+        for (Finding& finding : readerFindings(*view.scene))
+            if (finding.item.empty() ? firstOfSource : finding.item == view.key.path)
+                found.push_back({view.key, std::move(finding)});
+    }
+    for (Finding& finding : runChecks(input)) {
+        const ItemKey key = keys[finding.item];
+        found.push_back({key, std::move(finding)});
+    }
+    std::stable_sort(found.begin(), found.end(), [](const ItemFinding& a, const ItemFinding& b) {
+        return a.finding.severity > b.finding.severity;
+    });
+    return found;
+}
+
+std::vector<FindingGroup> groupedFindings(const std::vector<ItemFinding>& findings) {
+    std::vector<FindingGroup> groups;
+    std::map<std::tuple<SourceId, std::string, std::string, std::optional<double>, std::string>, std::size_t> known;
+    for (const ItemFinding& found : findings) {
+        const Finding& f = found.finding;
+        const auto [at, added] =
+            known.try_emplace({found.key.source, f.id, f.text, f.frame, toJson(f.mend).dump()}, groups.size());
+        if (added)
+            groups.push_back({found, {}});
+        groups[at->second].keys.push_back(found.key);
+    }
+    return groups;
+}
+
+} // namespace wyc

@@ -1,0 +1,76 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What a job comes to: its sources' items after their steps, their measures, and what is found. Window and command line
+// ask the same functions.
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "checks/check.h"
+#include "job/job.h"
+
+namespace wyc {
+
+struct ItemKey {
+    SourceId source;
+    std::string path;
+    auto operator<=>(const ItemKey&) const = default;
+    [[nodiscard]] bool isEmpty() const { return path.empty(); }
+};
+
+/// A source of a job that is open.
+struct OpenedSource {
+    SourceId id;
+    SourcePtr source;
+};
+
+/// One item of a source. Values only: workers get copies.
+struct ItemView {
+    ItemKey key;
+    std::string name;
+    std::string kind;
+    NodeKind nodeKind = NodeKind::Other;
+    bool hidden = false; // never seen
+    SourcePtr source;
+    /// This item alone with the transforms above it, after its steps; what has no points with a body to be seen by.
+    std::shared_ptr<const Scene> scene;
+    std::size_t node = 0;    // of it in that scene
+    std::vector<Step> steps; // that `scene` was made with
+    bool leftOut = false;
+    std::size_t pieces = 1; // that a split made of it; the scene shows them together
+    std::size_t points = 0;
+    std::size_t faces = 0;
+    std::uint64_t topology = 0;
+    std::shared_ptr<const MotionProfile> profile;    // after steps; null until measured
+    std::shared_ptr<const MotionProfile> rawProfile; // as it came
+    std::optional<Error> error;                      // of its steps or its first sample
+    [[nodiscard]] double frameAt(std::size_t sample) const;
+    [[nodiscard]] std::optional<FrameRange> range() const;
+    /// Most points of a sample.
+    [[nodiscard]] std::size_t mostPoints() const;
+};
+
+/// Items of all sources in the job's order. Those of `before` that are the same still are taken over with their
+/// measures; `changed` says whether any is not.
+[[nodiscard]] std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& sources,
+                                            const std::vector<ItemView>& before, bool& changed);
+/// Measures every item that is not measured yet.
+[[nodiscard]] Status measureItems(std::vector<ItemView>& items, const Progress& progress);
+
+struct ItemFinding {
+    ItemKey key; // empty path = the source as a whole
+    Finding finding;
+};
+/// All findings of the items that take part, worst first: of the job's own entries, of the readers, of the checks.
+/// Items that are not measured are not checked.
+[[nodiscard]] std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSource>& sources,
+                                                  const std::vector<ItemView>& items);
+
+/// One thing that was found, with the items of one source that it was found on in the same words.
+struct FindingGroup {
+    ItemFinding first;
+    std::vector<ItemKey> keys;
+};
+[[nodiscard]] std::vector<FindingGroup> groupedFindings(const std::vector<ItemFinding>& findings);
+
+} // namespace wyc
