@@ -353,6 +353,39 @@ TEST(Chain, ARangeIsInFramesOfTheShotAndEndsAfterItBegins) {
     EXPECT_NE(refused.error().what.find("ends before it begins"), std::string::npos);
 }
 
+TEST(Merged, AMovingParentOfSeveralItemsStaysOneAfterSteps) {
+    const TempFolder folder;
+    Scene scene = dolly(1001, 1024, 5.0);
+    Node second = test::sheetScene().nodes[0];
+    second.name = "other";
+    second.path = "/dolly/other";
+    second.parent = 0;
+    scene.nodes.push_back(second);
+    ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
+    const auto source = openSource({folder / "a.abc", {}, {}, false}, FrameRate());
+    ASSERT_TRUE(source);
+    Job job;
+    job.sources.push_back({SourceId{1}, (*source)->spec});
+    job.shot.range = FrameRange{1005, 1020};
+    DeliverySpec spec;
+    spec.oneFile = true;
+    spec.unitMetres = 0.01;
+    spec.folder = folder.path();
+    const auto groups = [&] {
+        const auto inputs = deliveryInputs(job, spec, {*source});
+        EXPECT_TRUE(inputs) << inputs.error().text();
+        const auto plan = planDelivery(*inputs, spec, job.shot);
+        EXPECT_TRUE(plan) << plan.error().text();
+        const auto result = runOutput(plan->front(), {}, Progress());
+        EXPECT_TRUE(result) << result.error().text();
+        const auto& nodes = plan->front().scene.nodes;
+        return std::count_if(nodes.begin(), nodes.end(), [](const Node& n) { return n.kind == NodeKind::Transform; });
+    };
+    EXPECT_EQ(groups(), 1);
+    job.itemFor(SourceId{1}, "/dolly/other").steps = {{"offset", {{"frames", 2.0}}, true}};
+    EXPECT_EQ(groups(), 2); // it moves at another time now
+}
+
 TEST(Workbench, StepsAndChoicesForWhatIsGoneAreFoundAndStopTheDelivery) {
     const TempFolder folder;
     ASSERT_TRUE(test::writeScene(test::sheetScene(), folder / "a.abc"));

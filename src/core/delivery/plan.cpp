@@ -308,6 +308,32 @@ std::uint64_t estimateSize(const Scene& scene, const Format& format) {
     return total;
 }
 
+namespace {
+
+// Two looks at one group: the same object, or the same after steps of their own.
+bool sameGroup(const Node& a, const Node& b) {
+    if (a.visibility.has_value() != b.visibility.has_value() ||
+        (a.visibility &&
+         (a.visibility->sampling != b.visibility->sampling || a.visibility->values != b.visibility->values)))
+        return false;
+    if (a.transform == b.transform)
+        return true;
+    if (!a.transform || !b.transform || a.transform->ops() != b.transform->ops() ||
+        a.transform->sampling() != b.transform->sampling())
+        return false;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, a.transform->sampling().count()); ++i) {
+        const auto one = a.transform->channels(i);
+        const auto other = b.transform->channels(i);
+        const auto inherits = a.transform->inherits(i);
+        const auto otherInherits = b.transform->inherits(i);
+        if (!one || !other || *one != *other || !inherits || !otherInherits || *inherits != *otherInherits)
+            return false;
+    }
+    return true;
+}
+
+} // namespace
+
 Scene mergedScenes(const std::vector<Scene>& scenes) {
     Scene result;
     std::unordered_map<std::string, std::size_t> byPath;
@@ -343,7 +369,7 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             node.path = above + "/" + node.name;
             const auto same = byPath.find(node.path);
             if (same != byPath.end() && node.kind == NodeKind::Transform &&
-                result.nodes[same->second].transform == node.transform) {
+                sameGroup(result.nodes[same->second], node)) {
                 newIndex[i] = static_cast<int>(same->second);
                 continue;
             }

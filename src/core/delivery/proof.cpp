@@ -50,12 +50,13 @@ std::vector<std::size_t> shapesOf(const Scene& scene) {
     return result;
 }
 
-std::optional<std::size_t> writtenNode(const Scene& found, const std::string& path, bool placed, const Format& format) {
+std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path, bool placed,
+                                       const Format& format) {
     if (!format.traits.manyItems) {
         const auto shapes = shapesOf(found);
         return shapes.size() == 1 ? std::optional(shapes.front()) : std::nullopt;
     }
-    return found.find(placed ? path + path.substr(path.rfind('/')) : path);
+    return tree.find(placed ? path + path.substr(path.rfind('/')) : path);
 }
 
 Result<std::vector<Channel>> writtenChannels(const Scene& found, std::size_t node, bool placed, const Format& format) {
@@ -363,6 +364,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     WYC_CHECK(compareChannels(sceneChannels(meant, format), sceneChannels(found, format), output.rate, proof.channels,
                               proof.disagreements));
     proof.sourceCompared = !output.intentions.empty();
+    const SceneTree tree(found);
     const auto nodes = provenNodes(meant, format.traits);
     const std::vector<bool> isItem = itemMask(meant);
     for (std::size_t n = 0; n < nodes.size(); ++n) {
@@ -375,7 +377,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
         if (proof.sourceCompared && !source && isItem[node])
             item.shown.notCompared.push_back("the source has nothing that it could be held against");
         const bool placed = isPlaced(it);
-        const auto other = writtenNode(found, it.path, placed, format);
+        const auto other = writtenNode(found, tree, it.path, placed, format);
         if (!other || (it.geometry && !found.nodes[*other].geometry)) {
             item.disagreements.push_back("it is not in what was written");
         } else {

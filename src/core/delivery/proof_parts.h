@@ -3,6 +3,7 @@
 // Shared by the proof after writing and the proof from a record.
 #include "delivery/channels.h"
 #include "delivery/delivery.h"
+#include "scene/scene_tree.h"
 
 namespace wyc {
 
@@ -13,8 +14,8 @@ namespace wyc {
 [[nodiscard]] std::vector<std::size_t> shapesOf(const Scene& scene);
 /// The node of a written scene that has this path, as a shape or a camera with a transform of its own has it above
 /// itself under the same name; or the only shape of a format that holds one.
-[[nodiscard]] std::optional<std::size_t> writtenNode(const Scene& found, const std::string& path, bool placed,
-                                                     const Format& format);
+[[nodiscard]] std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path,
+                                                     bool placed, const Format& format);
 /// Channels of a node that was written; its own transform, if it has one, is that above it.
 [[nodiscard]] Result<std::vector<Channel>> writtenChannels(const Scene& found, std::size_t node, bool placed,
                                                            const Format& format);

@@ -133,11 +133,12 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
     record["proof"] = toJson(proof);
     record["channels"] = channelsJson(proof.channels);
     json items = json::array();
+    const SceneTree tree(output.scene);
     for (const ProvenItem& item : proof.items) {
         json hashes = json::array();
         for (const std::uint64_t hash : item.sampleHashes)
             hashes.push_back(hashText(hash));
-        const auto node = output.scene.find(item.item);
+        const auto node = tree.find(item.item);
         const bool placed =
             node && output.scene.nodes[*node].transform && output.scene.nodes[*node].kind != NodeKind::Transform;
         items.push_back({{"item", validUtf8(item.item)},
@@ -206,10 +207,10 @@ void compareRecorded(const std::vector<Channel>& there, const json& recorded,
     }
 }
 
-Status proveItem(const Scene& found, const json& entry, const Format& format, const FrameRate& rate,
-                 const Progress& progress, ProvenItem& item) {
+Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, const Format& format,
+                 const FrameRate& rate, const Progress& progress, ProvenItem& item) {
     const bool placed = entry.value("placed", false);
-    const auto place = writtenNode(found, item.item, placed, format);
+    const auto place = writtenNode(found, tree, item.item, placed, format);
     const json& hashes = entry["sample_xxh64"];
     const bool shaped = !hashes.empty() || entry.value("points", 0) > 0;
     if (!place || (shaped && !found.nodes[*place].geometry)) {
@@ -313,13 +314,14 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
     WYC_TRY(found, readBack(*format, path, *rate, rest));
     if (const auto recorded = record.find("channels"); recorded != record.end() && recorded->is_object())
         compareRecorded(sceneChannels(found, *format), *recorded, proof.channels, proof.disagreements);
+    const SceneTree tree(found);
     for (const auto& entry : record["items"]) {
         if (!entry.is_object() || !entry.value("item", json()).is_string() || !entry.contains("sample_xxh64") ||
             !entry["sample_xxh64"].is_array())
             return fail(noRecord("an item of the record is not whole", recordFile));
         ProvenItem item;
         item.item = entry["item"].get<std::string>();
-        WYC_CHECK(proveItem(found, entry, *format, *rate, progress, item));
+        WYC_CHECK(proveItem(found, tree, entry, *format, *rate, progress, item));
         proof.items.push_back(std::move(item));
     }
     proof.notCompared.emplace_back("the source: a record says what was written, not what it came from");

@@ -157,6 +157,10 @@ bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
 Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
     Intention intention;
     Scene scene = *source;
+    std::unordered_map<std::uint64_t, std::size_t> nodes;
+    for (std::size_t i = 0; i < source->nodes.size(); ++i)
+        nodes.emplace(source->nodes[i].id.value, i);
+    intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
     intention.source = std::move(source);
     for (const Step& step : steps) {
         if (!step.on)
@@ -181,23 +185,26 @@ std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
     const Node& it = meant.nodes[node];
     for (const Intention& intention : intentions) {
         ShownNode result(meant, node, intention);
-        const auto from = [&](const std::shared_ptr<const Scene>& scene) {
-            result.scene_ = scene;
-            result.parts_.clear();
+        const auto indexOf = [&](NodeId id) -> std::optional<std::size_t> {
+            const auto found = intention.nodes->find(id.value);
+            return found == intention.nodes->end() ? std::nullopt : std::optional(found->second);
+        };
+        const auto fromSource = [&] {
+            result.scene_ = intention.source;
             if (!it.madeOf) {
-                if (const auto own = scene->find(it.id))
+                if (const auto own = indexOf(it.id))
                     result.parts_.push_back({*own, nullptr, nullptr});
                 return !result.parts_.empty();
             }
             for (const MadeOf& origin : *it.madeOf) {
-                const auto part = scene->find(origin.source);
+                const auto part = indexOf(origin.source);
                 if (!part)
                     return false;
                 result.parts_.push_back({*part, origin.from, origin.to});
             }
             return !result.parts_.empty();
         };
-        if (from(intention.source))
+        if (fromSource())
             return result;
         // A copy of an instance stands where the copies of the source's instances stand.
         if (hasInstances(*intention.source) && !it.madeOf)

@@ -6,6 +6,7 @@
 #include <optional>
 #include <span>
 #include <string>
+#include <unordered_map>
 #include <vector>
 
 #include "base/progress.h"
@@ -22,6 +23,7 @@ struct Intention {
     double scale = 1.0;
     FrameRate rate; // of the result
     Wanted wanted;  // where moments are set, only they are promised
+    std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
 };
 [[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);
 
