@@ -381,15 +381,6 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
     return result;
 }
 
-GeometryPtr resampled(GeometryPtr inner, const Sampling& sampling) {
-    const bool straight = inner->straightBetween();
-    return std::make_shared<MappedGeometry>(std::move(inner), TimeMap(), sampling, straight);
-}
-
-ValuesPtr resampled(ValuesPtr inner, const Sampling& sampling, SpaceRole role, GeometryPtr carrier) {
-    return std::make_shared<MappedValues>(std::move(inner), TimeMap(), sampling, role, std::move(carrier));
-}
-
 Sampling commonSampling(const std::vector<Sampling>& samplings) {
     std::vector<Sampling> moving;
     for (const Sampling& sampling : samplings)

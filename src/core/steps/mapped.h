@@ -26,10 +26,6 @@ struct TrackNature {
 /// shutters follow the map's speed.
 [[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, const FrameRate& rate);
 
-/// The same moments with other samples.
-[[nodiscard]] GeometryPtr resampled(GeometryPtr inner, const Sampling& sampling);
-[[nodiscard]] ValuesPtr resampled(ValuesPtr inner, const Sampling& sampling, SpaceRole role, GeometryPtr carrier);
-
 /// All times of several samplings together; the one itself where all that move are alike, still where none moves.
 [[nodiscard]] Sampling commonSampling(const std::vector<Sampling>& samplings);
 

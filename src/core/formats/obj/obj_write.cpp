@@ -9,6 +9,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "formats/obj/obj.h"
+#include "scene/layers.h"
 
 namespace wyc::obj {
 
@@ -69,20 +70,6 @@ std::vector<std::string> statementsPerFace(const MeshExtras& extras, std::size_t
     return result;
 }
 
-// A value number per corner, whatever scope the attribute has.
-std::int32_t valueAt(const Attribute& attribute, std::size_t face, std::size_t corner, std::int32_t point) {
-    std::size_t element = 0;
-    switch (attribute.scope) {
-    case Scope::Constant: element = 0; break;
-    case Scope::Face: element = face; break;
-    case Scope::Point: element = static_cast<std::size_t>(point); break;
-    case Scope::Corner: element = corner; break;
-    }
-    if (attribute.indices.empty())
-        return element < attribute.valueCount() ? static_cast<std::int32_t>(element) : -1;
-    return element < attribute.indices.size() ? attribute.indices[element] : -1;
-}
-
 void appendFaces(std::string& text, const Topology& topology, const MeshExtras& extras) {
     const bool uvs = !extras.uvs.isEmpty();
     const bool normals = !extras.normals.isEmpty();
@@ -93,8 +80,8 @@ void appendFaces(std::string& text, const Topology& topology, const MeshExtras& 
         text += 'f';
         for (std::int32_t k = 0; k < topology.faceSizes()[f]; ++k, ++corner) {
             const std::int32_t point = topology.corners()[corner];
-            const std::int32_t uv = uvs ? valueAt(extras.uvs, f, corner, point) : -1;
-            const std::int32_t normal = normals ? valueAt(extras.normals, f, corner, point) : -1;
+            const std::int32_t uv = uvs ? valueNumber(extras.uvs, f, corner, point) : -1;
+            const std::int32_t normal = normals ? valueNumber(extras.normals, f, corner, point) : -1;
             text += ' ';
             appendIndex(text, point);
             if (uv >= 0 || normal >= 0)
