@@ -396,5 +396,48 @@ TEST(Proof, SaysWhatItDidNotCompareAndWhatIsNoNumber) {
     EXPECT_FALSE(later->notCompared.empty());
 }
 
+// Pieces of a mesh, and one mesh of several, are held against what they were made of.
+TEST(Proof, FollowsPointsThroughSplitAndMerge) {
+    const TempFolder folder;
+    Scene source;
+    for (const char* name : {"a", "b"}) {
+        test::SheetOptions options;
+        options.name = name;
+        options.rows = name[0] == 'a' ? 6 : 4;
+        source.nodes.push_back(test::sheetScene(options).nodes[0]);
+    }
+    source.nodes[1].transform = MemoryTransform::fixed(Mat4::translation({3, 0, 0}));
+    const Step merge{"merge", {{"name", "one"}}, true};
+    const Step split{"split", {{"by", "pieces"}}, true};
+    for (const std::vector<Step>& chain :
+         {std::vector{merge}, std::vector{merge, split}, std::vector{merge, split, merge},
+          std::vector{merge, split, Step{"unit", {{"from", "m"}, {"to", "cm"}}, true}}}) {
+        const auto right = applySteps(source, chain);
+        ASSERT_TRUE(right) << right.error().text();
+        const auto deliver = [&](Scene scene) {
+            DeliveryInput input;
+            input.scene = std::move(scene);
+            input.source = std::make_shared<const Scene>(source);
+            input.steps = chain;
+            input.provenance = json::object();
+            auto outputs = planConversion({input}, {folder / "a.abc", false, true});
+            return runOutput(outputs->front(), {true, true}, Progress());
+        };
+        const auto good = deliver(*right);
+        ASSERT_TRUE(good) << good.error().text();
+        for (const ProvenItem& item : good->proof.items) {
+            EXPECT_TRUE(item.shown.notCompared.empty()) << item.item;
+            EXPECT_GE(item.shown.moments, 24U);
+        }
+        Scene wrong = *right;
+        const std::size_t last = wrong.nodes.size() - 1; // its last point
+        const std::size_t points = *wrong.nodes[last].geometry->pointCount(0);
+        wrong.nodes[last].geometry = withPoint(wrong.nodes[last].geometry, 13, points - 1, 0.5F);
+        const auto bad = deliver(wrong);
+        ASSERT_FALSE(bad);
+        EXPECT_NE(bad.error().what.find("not what the source shows"), std::string::npos) << bad.error().what;
+    }
+}
+
 } // namespace
 } // namespace wyc

@@ -70,7 +70,7 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
     if (proof.sourceCompared) {
         QString words =
             tr("against the source: as it shows them at %1").arg(counted(moments, "1 moment", "%1 moments"));
-        if (between > 0.0)
+        if (between * metresPerUnit > 1e-6) // less is rounding
             words += tr(", between frames within %1").arg(QString::fromStdString(lengthText(between * metresPerUnit)));
         into.addWidget(smallLabel(words, parent));
     }

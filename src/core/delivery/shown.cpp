@@ -84,6 +84,19 @@ Result<std::vector<double>> plainFigures(const Node& node, double seconds) {
     return values;
 }
 
+struct Stretch {
+    std::size_t first = 0;
+    std::size_t count = static_cast<std::size_t>(-1);
+};
+
+// From the lowest to the highest of these numbers; all where there are none.
+Stretch stretchOf(const std::vector<std::uint32_t>* numbers) {
+    if (!numbers || numbers->empty())
+        return {};
+    const auto [low, high] = std::minmax_element(numbers->begin(), numbers->end());
+    return {*low, static_cast<std::size_t>(*high - *low) + 1};
+}
+
 double largest(const Mat4& m) {
     double size = 0.0;
     for (std::size_t i = 0; i < 12; ++i)
@@ -253,14 +266,15 @@ Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, s
         WYC_TRY(own, plainWorld(*scene_, part.node, *time));
         const Mat4 there = own * intention_->space;
         const bool direct = !part.from && !part.to;
-        WYC_TRY(pose,
-                plainPose(shape, *time, direct ? first : 0, direct ? points.size() : static_cast<std::size_t>(-1)));
+        // A piece reads its own stretch of the whole.
+        const Stretch stretch = direct ? Stretch{first, points.size()} : stretchOf(part.from.get());
+        WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
         if (direct && pose.below.size() != points.size() && !between)
             return std::numeric_limits<double>::infinity();
         const double matrixSize = std::max(largest(world), largest(there));
         const std::size_t count = part.from ? part.from->size() : pose.below.size();
         for (std::size_t k = 0; k < count; ++k) {
-            const std::size_t from = part.from ? (*part.from)[k] : k;
+            const std::size_t from = part.from ? (*part.from)[k] - stretch.first : k;
             const std::size_t to = part.to ? (*part.to)[k] : k;
             if (from >= pose.below.size())
                 return std::numeric_limits<double>::infinity();
@@ -373,14 +387,14 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
     double bend = 0.0;
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
-        const bool direct = !part.from && !part.to;
+        const Stretch stretch = !part.from && !part.to ? Stretch{first, count} : stretchOf(part.from.get());
         const auto at = [&](double t) -> Result<std::vector<Vec3d>> {
             std::vector<Vec3d> points;
             const auto time = sourceTime(t);
             if (!time)
                 return points;
             WYC_TRY(world, plainWorld(*scene_, part.node, *time));
-            WYC_TRY(pose, plainPose(shape, *time, direct ? first : 0, direct ? count : static_cast<std::size_t>(-1)));
+            WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
             for (std::size_t i = 0; i < pose.below.size(); ++i)
                 points.push_back(transformedPoint(pose.at(i), world * intention_->space));
             return points;
