@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <atomic>
-#include <bit>
 #include <cmath>
+#include <cstring>
 #include <mutex>
 #include <set>
 
@@ -74,15 +74,55 @@ const Channel* channelNamed(const std::vector<Channel>& channels, const std::str
     return found == channels.end() ? nullptr : &*found;
 }
 
+namespace {
+
+// Whether one of these float32 numbers has all exponent bits set: infinite, or no number. Two at a time.
+bool anyNotFinite(std::span<const std::byte> bytes) {
+    constexpr std::uint64_t kExponents = 0x7F8000007F800000ULL;
+    constexpr std::uint64_t kCarry = 0x0080000000800000ULL; // lifts a full exponent into the sign's place
+    std::uint64_t seen = 0;
+    std::size_t at = 0;
+    for (; at + 8 <= bytes.size(); at += 8) {
+        std::uint64_t two = 0;
+        std::memcpy(&two, bytes.data() + at, 8);
+        seen |= (two & kExponents) + kCarry;
+    }
+    for (; at + 4 <= bytes.size(); at += 4) {
+        std::uint32_t one = 0;
+        std::memcpy(&one, bytes.data() + at, 4);
+        seen |= (one & 0x7F800000U) + 0x00800000U;
+    }
+    return (seen & 0x8000000080000000ULL) != 0;
+}
+
+struct PointComparison {
+    std::uint64_t hash = 0; // of `found`
+    bool equal = false;
+    bool finite = true; // all numbers of `found`
+};
+
+// One walk over both while they are in the first cache.
+PointComparison compareInOneWalk(std::span<const Vec3f> meantPoints, std::span<const Vec3f> foundPoints) {
+    constexpr std::size_t kChunk = 16384;
+    const auto meant = std::as_bytes(meantPoints);
+    const auto found = std::as_bytes(foundPoints);
+    PointComparison result{0, meant.size() == found.size(), true};
+    Hasher64 hasher;
+    for (std::size_t at = 0; at < found.size(); at += kChunk) {
+        const auto part = found.subspan(at, std::min(kChunk, found.size() - at));
+        hasher.add(part);
+        result.equal = result.equal && std::memcmp(meant.data() + at, part.data(), part.size()) == 0;
+        result.finite = result.finite && !anyNotFinite(part);
+    }
+    result.hash = hasher.hash();
+    return result;
+}
+
+} // namespace
+
 std::size_t countNotNumbers(std::span<const Vec3f> points) {
-    // All exponents at once first: nearly always there is nothing to count.
-    constexpr std::uint32_t kExponent = 0x7F800000;
-    bool any = false;
-    for (const Vec3f& p : points)
-        any |= ((std::bit_cast<std::uint32_t>(p.x) & kExponent) == kExponent) |
-               ((std::bit_cast<std::uint32_t>(p.y) & kExponent) == kExponent) |
-               ((std::bit_cast<std::uint32_t>(p.z) & kExponent) == kExponent);
-    return any ? static_cast<std::size_t>(
+    return anyNotFinite(std::as_bytes(points))
+               ? static_cast<std::size_t>(
                      std::count_if(points.begin(), points.end(), [](const Vec3f& p) { return !isFinite(p); }))
                : 0;
 }
@@ -227,11 +267,11 @@ class ShapeComparison {
             worst_ = {drift.largest, i, drift.point};
         return {};
     }
-    HashedComparison compare(const Buffers& buffers, std::size_t i) {
-        const auto result =
-            hashAndCompare(std::as_bytes(std::span(buffers.meant)), std::as_bytes(std::span(buffers.found)));
+    PointComparison compare(const Buffers& buffers, std::size_t i) {
+        const auto result = compareInOneWalk(buffers.meant, buffers.found);
         item_.sampleHashes[i] = result.hash;
-        if (const std::size_t bad = countNotNumbers(buffers.found); bad > 0) {
+        if (!result.finite) {
+            const std::size_t bad = countNotNumbers(buffers.found);
             const std::lock_guard lock(mutex_);
             if (notNumbersIn_.insert(i).second)
                 item_.notNumbers += bad;
