@@ -111,6 +111,13 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     proveVerb->add_option("--record", prove.record, "Its record (default: the one beside it)")->type_name("FILE");
     proveVerb->footer("Example: wyc prove sh040_lantern_jelly_v001.abc");
 
+    auto* formatsVerb = app.add_subcommand("formats", "What each format keeps, converts and loses");
+    formatsVerb->footer("Example: wyc formats --json");
+
+    auto* stepsVerb = app.add_subcommand("steps", "Every step of a chain, with its options");
+    stepsVerb->add_option("step", step, "Only this one")->type_name("STEP");
+    stepsVerb->footer("Example: wyc steps trim");
+
     auto* demoVerb = app.add_subcommand("demo", "Writes the demo scenario into a new folder");
     demoVerb->add_option("folder", demoFolder, "A folder that is empty or not there")->required()->type_name("DIR");
     demoVerb->footer("Example: wyc demo /tmp/lantern");

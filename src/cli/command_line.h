@@ -17,6 +17,7 @@ struct CommandLine {
     ConvertArguments convert;
     DeliverArguments deliver;
     ProveArguments prove;
+    std::string step;
     std::string demoFolder;
     std::string pagesFolder;
 };

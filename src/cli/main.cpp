@@ -32,6 +32,10 @@ int main(int argc, char** argv) {
             return runDeliver(line.common, line.deliver);
         if (verb == "prove")
             return runProve(line.common, line.prove);
+        if (verb == "formats")
+            return runFormats(line.common);
+        if (verb == "steps")
+            return runSteps(line.common, line.step);
         if (verb == "demo")
             return runDemo(line.common, line.demoFolder);
         return runPages(line.common, line.app, line.pagesFolder);

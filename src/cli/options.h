@@ -82,6 +82,8 @@ int runCheck(const Common& common, const CheckArguments& arguments);
 int runConvert(const Common& common, const ConvertArguments& arguments);
 int runDeliver(const Common& common, const DeliverArguments& arguments);
 int runProve(const Common& common, const ProveArguments& arguments);
+int runFormats(const Common& common);
+int runSteps(const Common& common, const std::string& which);
 int runDemo(const Common& common, const std::string& folder);
 
 } // namespace wyc::cli

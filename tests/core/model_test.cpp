@@ -9,6 +9,7 @@
 #include "scene/camera.h"
 #include "scene/instances.h"
 #include "scene/layers.h"
+#include "scene/light.h"
 #include "support/expected.h"
 #include "support/scenes.h"
 #include "workbench/workbench.h"
@@ -190,6 +191,42 @@ TEST(Space, ACameraUnderATurnLooksWhereItLooked) {
         for (std::size_t i = 0; i < back->nodes.size(); ++i)
             if (back->nodes[i].kind == NodeKind::Camera)
                 EXPECT_EQ(placementAt(*back, i, 0)->matrix, placementAt(*turned, 1, 0)->matrix);
+    }
+}
+
+// What a light says is asked for by what it is, before and after a file, and goes along with time.
+TEST(Lights, KeepTheirFiguresThroughStepsAndAFile) {
+    Scene scene;
+    Node lamp{"lamp", "/lamp", -1, NodeKind::Light, nullptr, nullptr, {}, {}};
+    std::vector<LightFigures> figures(5);
+    for (std::size_t i = 0; i < figures.size(); ++i) {
+        const auto x = static_cast<double>(i);
+        figures[i] = {"spot", std::array{1.0, 0.5 + 0.1 * x, 0.25}, 2.0 + x, -x, 40.0};
+    }
+    setLight(lamp, Sampling::uniform(10.0 / 24, 1.0 / 24, 5), figures);
+    scene.nodes.push_back(lamp);
+    const auto moved = applySteps(scene, {{"offset", {{"frames", 3.0}}, true}});
+    ASSERT_TRUE(moved) << moved.error().text();
+    const TempFolder folder;
+    ASSERT_TRUE(test::writeScene(*moved, folder / "a.abc"));
+    const auto back = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(back) << back.error().text();
+    for (const Scene* one : {&*moved, &*back}) {
+        const auto node = one->find("/lamp");
+        ASSERT_TRUE(node);
+        EXPECT_EQ(one->nodes[*node].kind, NodeKind::Light);
+        EXPECT_EQ(lightSampling(one->nodes[*node]).count(), 5U);
+        for (std::size_t i = 0; i < figures.size(); ++i) {
+            const auto light = lightAt(*one, *node, (13.0 + static_cast<double>(i)) / 24);
+            ASSERT_TRUE(light) << light.error().text();
+            EXPECT_EQ(light->kind, "spot");
+            for (std::size_t k = 0; k < 3; ++k)
+                EXPECT_NEAR(light->strength()[k], figures[i].strength()[k], 1e-6);
+            EXPECT_EQ(light->coneDegrees, 40.0);
+        }
+        const auto between = lightAt(*one, *node, 14.5 / 24);
+        ASSERT_TRUE(between);
+        EXPECT_NEAR(between->intensity.value_or(0), 3.5, 1e-6);
     }
 }
 

@@ -155,14 +155,17 @@ std::string allWords(const Proof& proof) {
     return words;
 }
 
-Result<OutputResult> delivered(const Scene& scene, const fs::path& target) {
+// Proven and recorded; against the source too, where it is given with the steps that make the scene of it.
+Result<OutputResult> delivered(const Scene& scene, const fs::path& target, const Scene* source = nullptr,
+                               const std::vector<Step>& steps = {}) {
     DeliveryInput input;
     input.scene = scene;
+    if (source)
+        input.source = std::make_shared<const Scene>(*source);
+    input.steps = steps;
     input.provenance = json::object();
-    auto outputs = planConversion({input}, {target, false, true});
-    if (!outputs)
-        return fail(std::move(outputs.error()));
-    return runOutput(outputs->front(), {true, true}, Progress());
+    WYC_TRY(outputs, planConversion({input}, {target, false, true}));
+    return runOutput(outputs.front(), {true, true}, Progress());
 }
 
 std::vector<double> shiftedTimes(std::size_t which, double frames) {
@@ -321,15 +324,7 @@ TEST(Proof, AWrongStepFailsThoughFileAndMeaningAgree) {
     const std::vector<Step> chain{{"offset", {{"frames", 10.0}}, true}, {"unit", {{"from", "m"}, {"to", "cm"}}, true}};
     const auto right = applySteps(source, chain);
     ASSERT_TRUE(right);
-    const auto deliver = [&](Scene scene) {
-        DeliveryInput input;
-        input.scene = std::move(scene);
-        input.source = std::make_shared<const Scene>(source);
-        input.steps = chain;
-        input.provenance = json::object();
-        auto outputs = planConversion({input}, {folder / "a.abc", false, true});
-        return runOutput(outputs->front(), {true, true}, Progress());
-    };
+    const auto deliver = [&](const Scene& scene) { return delivered(scene, folder / "a.abc", &source, chain); };
     const auto good = deliver(*right);
     ASSERT_TRUE(good) << good.error().text();
     EXPECT_TRUE(good->proof.sourceCompared);
@@ -414,15 +409,7 @@ TEST(Proof, FollowsPointsThroughSplitAndMerge) {
           std::vector{merge, split, Step{"unit", {{"from", "m"}, {"to", "cm"}}, true}}}) {
         const auto right = applySteps(source, chain);
         ASSERT_TRUE(right) << right.error().text();
-        const auto deliver = [&](Scene scene) {
-            DeliveryInput input;
-            input.scene = std::move(scene);
-            input.source = std::make_shared<const Scene>(source);
-            input.steps = chain;
-            input.provenance = json::object();
-            auto outputs = planConversion({input}, {folder / "a.abc", false, true});
-            return runOutput(outputs->front(), {true, true}, Progress());
-        };
+        const auto deliver = [&](const Scene& scene) { return delivered(scene, folder / "a.abc", &source, chain); };
         const auto good = deliver(*right);
         ASSERT_TRUE(good) << good.error().text();
         for (const ProvenItem& item : good->proof.items) {

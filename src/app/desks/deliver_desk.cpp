@@ -346,7 +346,7 @@ void DeliverDesk::showSpec() {
     folder_->setText(QString::fromStdString(s.folder.string()));
     folder_->setCursorPosition(0);
     const Format* format = formatById(s.format);
-    oneFile_->setVisible(format && format->traits.manyItems);
+    oneFile_->setVisible(format && format->manyItems);
     oneFile_->setChecked(s.oneFile);
     replace_->setChecked(s.replace);
 }

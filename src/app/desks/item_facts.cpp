@@ -12,6 +12,7 @@
 #include "scene/camera.h"
 #include "scene/carried_words.h"
 #include "scene/curves.h"
+#include "scene/light.h"
 
 namespace wyc::app {
 namespace {
@@ -86,6 +87,28 @@ void addCamera(std::vector<ItemFact>& facts, const ItemView& item, double unit) 
                      tr("Open from %1 s to %2 s of the frame; 360° is the whole frame")
                          .arg(f.shutterOpen, 0, 'g', 4)
                          .arg(f.shutterClose, 0, 'g', 4)});
+}
+
+void addLight(std::vector<ItemFact>& facts, const ItemView& item) {
+    const Sampling sampling = lightSampling(item.scene->nodes[item.node]);
+    const auto light = lightAt(*item.scene, item.node, sampling.count() > 1 ? sampling.firstTime() : 0.0);
+    if (!light)
+        return;
+    const auto number = [](double value) { return QString::number(value, 'g', 4); };
+    if (!light->kind.empty())
+        facts.push_back({tr("light"), QString::fromStdString(light->kind), tr("Its kind, as the source has it")});
+    if (light->colour)
+        facts.push_back(
+            {tr("colour"),
+             QStringLiteral("%1 %2 %3")
+                 .arg(number((*light->colour)[0]), number((*light->colour)[1]), number((*light->colour)[2])),
+             tr("Red, green and blue at the first sample")});
+    if (light->intensity)
+        facts.push_back({tr("intensity"), number(*light->intensity), tr("At the first sample")});
+    if (light->exposure)
+        facts.push_back({tr("exposure"), tr("%1 stops").arg(number(*light->exposure)), tr("Twice as bright a stop")});
+    if (light->coneDegrees)
+        facts.push_back({tr("cone"), tr("%1°").arg(number(*light->coneDegrees)), tr("The whole angle")});
 }
 
 void addTime(std::vector<ItemFact>& facts, const ItemView& item) {
@@ -170,6 +193,8 @@ std::vector<ItemFact> factsOf(const Workspace& workspace, const ItemView& item) 
         addCurves(facts, item);
     if (item.scene && item.nodeKind == NodeKind::Camera)
         addCamera(facts, item, unit);
+    if (item.scene && item.nodeKind == NodeKind::Light)
+        addLight(facts, item);
     addTime(facts, item);
     if (shape) {
         addSize(facts, item, unit);

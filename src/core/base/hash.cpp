@@ -1,9 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "base/hash.h"
 
-#include <algorithm>
-#include <cstring>
-
 #include <fmt/format.h>
 #include <murmurhash.h>
 #include <xxhash.h>
@@ -40,19 +37,6 @@ std::uint64_t hash64(std::span<const std::byte> first, std::span<const std::byte
     hasher.add(first);
     hasher.add(second);
     return hasher.hash();
-}
-
-HashedComparison hashAndCompare(std::span<const std::byte> a, std::span<const std::byte> b) {
-    constexpr std::size_t kChunk = 16384; // both stay in the first cache
-    HashedComparison result{0, a.size() == b.size()};
-    Hasher64 hasher;
-    for (std::size_t at = 0; at < b.size(); at += kChunk) {
-        const std::size_t size = std::min(kChunk, b.size() - at);
-        hasher.add(b.subspan(at, size));
-        result.equal = result.equal && std::memcmp(a.data() + at, b.data() + at, size) == 0;
-    }
-    result.hash = hasher.hash();
-    return result;
 }
 
 std::string hashText(std::uint64_t hash) {

@@ -27,12 +27,6 @@ class Hasher64 {
     struct State;
     State* state_;
 };
-/// XXH64 of `b`, and whether it equals `a` byte for byte, in one walk over both (equal sizes).
-struct HashedComparison {
-    std::uint64_t hash = 0;
-    bool equal = false;
-};
-[[nodiscard]] HashedComparison hashAndCompare(std::span<const std::byte> a, std::span<const std::byte> b);
 [[nodiscard]] std::string hashText(std::uint64_t hash);
 
 using Key128 = std::array<std::uint64_t, 2>;

@@ -115,7 +115,6 @@ std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const F
 
 // Faces and what lies on them. One sample stands for all where none can differ.
 Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<Channel>& into) {
-    const FormatTraits& traits = format.traits;
     const auto add = [&](const char* name, bool varies, auto&& hashAt) -> Status {
         Channel channel{name, {}, {}};
         bool any = false;
@@ -134,16 +133,16 @@ Status addMesh(const Geometry& geometry, const Format& format, std::size_t sampl
             into.push_back(std::move(channel));
         return {};
     };
-    if (traits.faces)
+    if (format.keeps(Content::Faces))
         WYC_CHECK(add("faces", geometry.topologyVaries(), [&](std::size_t i) -> Result<std::uint64_t> {
             WYC_TRY(topology, geometry.topology(i));
             return topology->faceCount() ? topology->hash() : 0;
         }));
     for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
-        const bool kept = layer == Layer::Uvs ? traits.uvs : layer == Layer::Normals ? traits.normals : traits.colours;
-        if (!kept || !traits.faces)
+        const bool kept = format.keeps(contentOf(layer));
+        if (!kept || !format.keeps(Content::Faces))
             continue;
-        if (!traits.gaps) {
+        if (!format.keeps(Content::PartialLayers)) {
             WYC_TRY(gaps, layerGaps(geometry, layer));
             if (gaps.any())
                 continue; // told as a loss
@@ -161,7 +160,7 @@ Status addMesh(const Geometry& geometry, const Format& format, std::size_t sampl
         }));
     }
     for (const bool materials : {false, true})
-        if (materials ? traits.materials : traits.groups)
+        if (materials ? format.keeps(Content::Materials) : format.keeps(Content::Groups))
             WYC_CHECK(add(materials ? "material faces" : "groups", geometry.extrasVary(),
                           [&](std::size_t i) -> Result<std::uint64_t> {
                               WYC_TRY(extras, geometry.extras(i));
@@ -178,20 +177,20 @@ std::uint64_t Channel::hash() const {
 
 Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format) {
     const Node& it = scene.nodes[node];
-    const FormatTraits& traits = format.traits;
     std::vector<Channel> result;
-    if (traits.properties && it.properties)
+    if (format.keeps(Content::Values) && it.properties)
         WYC_CHECK(addProperties(it.properties->all(), {}, result));
-    if (traits.transforms)
+    if (format.keeps(Content::Transforms))
         WYC_CHECK(addTransform(scene, node, result));
-    if (traits.visibility)
+    if (format.keeps(Content::Visibility))
         addVisibility(it, result);
     if (it.geometry && it.kind != NodeKind::Curves && it.geometry->sampling().count() > 0) {
-        const bool all = traits.times || traits.sequence;
+        const bool all = format.keeps(Content::Times) || format.sequence;
         WYC_CHECK(addMesh(*it.geometry, format, all ? it.geometry->sampling().count() : 1, result));
         // Ids that the scene keeps with the points, not among the properties.
         const auto named = [](const Channel& c) { return c.name == meaningName(Meaning::PointIds); };
-        if (traits.properties && it.kind == NodeKind::Points && std::none_of(result.begin(), result.end(), named)) {
+        if (format.keeps(Content::Values) && it.kind == NodeKind::Points &&
+            std::none_of(result.begin(), result.end(), named)) {
             Channel channel{meaningName(Meaning::PointIds), timesOf(it.geometry->sampling()), {}};
             for (std::size_t i = 0; i < it.geometry->sampling().count(); ++i) {
                 WYC_TRY(ids, it.geometry->ids(i));
@@ -215,13 +214,13 @@ std::vector<Channel> sceneChannels(const Scene& scene, const Format& format) {
     const auto text = [](const std::string& words) {
         return hash64(std::as_bytes(std::span(words.data(), words.size())));
     };
-    if (format.traits.statesUnit && scene.unitMetres)
+    if (format.keeps(Content::Unit) && scene.unitMetres)
         result.push_back({"unit", {}, {text(shortestNumber(*scene.unitMetres))}});
-    if (format.traits.statesUpAxis && scene.upAxis)
+    if (format.keeps(Content::UpAxis) && scene.upAxis)
         result.push_back({"up axis", {}, {text(upAxisName(*scene.upAxis))}});
-    if (format.traits.statesRate && format.traits.manyItems && scene.rate)
+    if (format.keeps(Content::Rate) && format.manyItems && scene.rate)
         result.push_back({"rate", {}, {text(scene.rate->text())}});
-    if (format.traits.materials)
+    if (format.keeps(Content::Materials))
         for (const Material& material : scene.materials) {
             std::string words = material.texturePath;
             if (material.baseColour)

@@ -23,7 +23,7 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
             input.rest = changed->nodes.front().geometry;
     }
     std::error_code code;
-    const auto stamp = fileStamp(source.format->traits.sequence ? source.spec.path.parent_path() : source.spec.path);
+    const auto stamp = fileStamp(source.format->sequence ? source.spec.path.parent_path() : source.spec.path);
     input.provenance = {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
                         {"size", source.sizeBytes},
                         {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
@@ -42,7 +42,8 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     nlohmann::json provenance = nlohmann::json::array();
     std::vector<Intention> intentions;
     for (const DeliveryInput& input : inputs) {
-        WYC_TRY(placed, format->traits.instances ? Result<Scene>(input.scene) : expandedInstances(input.scene));
+        WYC_TRY(placed,
+                format->keeps(Content::Instances) ? Result<Scene>(input.scene) : expandedInstances(input.scene));
         WYC_TRY(sampled, sampledFor(*format, std::move(placed)));
         scenes.push_back(std::move(sampled));
         if (input.source) {
@@ -65,7 +66,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     const auto shapes = static_cast<std::size_t>(
         std::count_if(all.nodes.begin(), all.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
     // A container of many items may hold cameras and transforms alone, or nothing.
-    if (shapes == 0 && (spec.perItem || !format->traits.manyItems))
+    if (shapes == 0 && (spec.perItem || !format->manyItems))
         return fail(
             makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
     std::vector<PlannedOutput> outputs;
@@ -77,7 +78,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.rest = rest;
         output.target = path;
         // A point cache alone would have lost its faces.
-        if (!format->traits.faces && hasFaces(output.scene))
+        if (!format->keeps(Content::Faces) && hasFaces(output.scene))
             output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
         output.provenance = provenance;
         output.intentions = intentions;
@@ -85,7 +86,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         fillFigures(output);
         outputs.push_back(std::move(output));
     };
-    if (!spec.perItem && (shapes == 1 || format->traits.manyItems)) {
+    if (!spec.perItem && (shapes == 1 || format->manyItems)) {
         add(all, target, target.stem().string());
         return outputs;
     }

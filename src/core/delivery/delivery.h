@@ -105,7 +105,6 @@ struct ConversionSpec {
 [[nodiscard]] std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot);
 /// What the format cannot carry of the scene.
 [[nodiscard]] std::vector<Loss> lossesOf(const Scene& scene, const Format& format);
-[[nodiscard]] std::uint64_t estimateSize(const Scene& scene, const Format& format);
 
 struct ProvenItem {
     std::string item;

@@ -51,13 +51,13 @@ struct Targets {
 
 Targets targetsFor(const fs::path& folder, const std::string& name, const Format& format, bool faces) {
     Targets result;
-    if (format.traits.sequence) {
+    if (format.sequence) {
         result.target = folder / name / (name + ".####" + std::string(format.extensions.front()));
         result.ownFolder = true;
         return result;
     }
     result.target = folder / (name + std::string(format.extensions.front()));
-    if (!format.traits.faces && faces)
+    if (!format.keeps(Content::Faces) && faces)
         result.rest = folder / (name + "_rest.obj");
     return result;
 }
@@ -93,9 +93,12 @@ void fillFigures(PlannedOutput& output) {
         if (node.transform)
             output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
     }
-    output.fileCount = (output.format->traits.sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
+    output.fileCount = (output.format->sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
     output.losses = lossesOf(output.scene, *output.format);
-    output.sizeEstimate = estimateSize(output.scene, *output.format);
+    output.sizeEstimate = output.format->estimate(output.scene);
+    if (output.restTarget)
+        if (const Format* restFormat = formatOfName(*output.restTarget))
+            output.sizeEstimate += restFormat->estimate(output.scene);
 }
 
 std::string recordName(const fs::path& target) {
@@ -159,7 +162,7 @@ Result<Scene> sampledFor(const Format& format, Scene scene) {
             continue;
         const Geometry& shape = *node.geometry;
         // One number of points, one list of faces: what changes them cannot be held.
-        if (!format.traits.varyingTopology && format.traits.times && shape.topologyVaries()) {
+        if (!format.keeps(Content::ChangingPoints) && format.keeps(Content::Times) && shape.topologyVaries()) {
             WYC_TRY(first, shape.topology(0));
             WYC_TRY(count, shape.pointCount(0));
             for (std::size_t i = 1; i < shape.sampling().count(); ++i) {
@@ -181,7 +184,7 @@ Result<Scene> sampledFor(const Format& format, Scene scene) {
             }
         }
     }
-    if (!format.traits.sequence)
+    if (!format.sequence)
         return scene;
     if (scene.wanted.moments) // asked for, moment by moment: the writer says which one it cannot hold
         return scene;
@@ -208,52 +211,52 @@ Result<Scene> sampledFor(const Format& format, Scene scene) {
 
 std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
     std::vector<Loss> losses;
-    const FormatTraits& traits = format.traits;
     const auto lose = [&](const std::string& item, std::string what) { losses.push_back({item, std::move(what)}); };
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
         if (!node.geometry) {
             // A set of faces below a mesh is a group of that mesh.
-            const bool group = node.kind == NodeKind::FaceSet && traits.groups;
-            if (node.kind != NodeKind::Transform && !traits.properties && !group)
+            const bool kept =
+                node.kind == NodeKind::Transform || format.keeps(node.kind == NodeKind::FaceSet  ? Content::Groups
+                                                                 : node.kind == NodeKind::Camera ? Content::Cameras
+                                                                 : node.kind == NodeKind::Light  ? Content::Lights
+                                                                                                 : Content::Values);
+            if (!kept)
                 lose(node.path, fmt::format("the {} itself", nodeKindName(node.kind)));
             continue;
         }
-        if (!traits.properties) {
-            if (node.kind == NodeKind::Subdivision)
-                lose(node.path, "that it is a subdivision surface: written as a plain mesh");
-            if (node.kind == NodeKind::Curves)
-                lose(node.path, "its curves: the points alone are written");
+        if (!format.keeps(Content::Subdivision) && node.kind == NodeKind::Subdivision)
+            lose(node.path, "that it is a subdivision surface: written as a plain mesh");
+        if (!format.keeps(Content::Curves) && node.kind == NodeKind::Curves)
+            lose(node.path, "its curves: the points alone are written");
+        if (!format.keeps(Content::Values))
             for (std::string& words : carriedWords(node))
                 lose(node.path, std::move(words));
-        }
-        if (!traits.transforms && isPlaced(scene, i))
+        if (!format.keeps(Content::Transforms) && isPlaced(scene, i))
             lose(node.path, "its transform: the points are written where they lie in their own space");
-        if (!traits.visibility && node.visibility)
+        if (!format.keeps(Content::Visibility) && node.visibility)
             lose(node.path, "its visibility");
-        if (!traits.varyingTopology && node.geometry->topologyVaries() && node.geometry->sampling().count() > 1)
+        if (!format.keeps(Content::ChangingPoints) && node.geometry->topologyVaries() &&
+            node.geometry->sampling().count() > 1)
             lose(node.path, "changes of its faces, should there be any (a changing number of points is refused)");
-        if (!traits.times && !traits.sequence && node.geometry->sampling().count() > 1)
+        if (!format.keeps(Content::Times) && !format.sequence && node.geometry->sampling().count() > 1)
             lose(node.path, fmt::format("all but the first of {} samples", node.geometry->sampling().count()));
-        if (!traits.subFrame && hasSubFrames(scene, node.geometry->sampling()))
+        if (!format.keeps(Content::TimesBetweenFrames) && hasSubFrames(scene, node.geometry->sampling()))
             lose(node.path, "samples between frames");
         const auto extras = node.geometry->extras(0);
         if (!extras)
             continue;
         const MeshExtras& e = **extras;
-        const bool facesBeside = !traits.faces; // the rest mesh beside it carries them
         for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
             const Attribute& attribute = layerOf(e, layer);
-            const bool kept = layer == Layer::Uvs       ? traits.uvs || facesBeside
-                              : layer == Layer::Normals ? traits.normals
-                                                        : traits.colours || facesBeside;
+            const bool kept = !format.loses(contentOf(layer));
             const std::string name = std::string("its ") + layerName(layer);
             if (kept && layer == Layer::Colours && !attribute.isEmpty() &&
                 (attribute.scope != Scope::Point || !attribute.indices.empty()))
                 lose(node.path, name + ": they are not one a point");
             else if (kept && layer == Layer::Colours && attribute.extent > 3)
                 lose(node.path, "the coverage that goes with its colours");
-            else if (kept && !traits.gaps && traits.faces) {
+            else if (kept && !format.keeps(Content::PartialLayers) && format.keeps(Content::Faces)) {
                 if (const auto gaps = layerGaps(*node.geometry, layer); gaps && gaps->any())
                     lose(node.path, fmt::format("{}: {}, and {} wants one for each", name, gaps->words(), format.name));
             } else if (!kept && !attribute.isEmpty())
@@ -263,49 +266,26 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
         std::size_t materials = 0;
         for (const FaceSet& set : e.faceSets)
             ++(set.kind == FaceSet::Kind::Material ? materials : groups);
-        if (!traits.groups && !facesBeside && groups > 0)
+        if (format.loses(Content::Groups) && groups > 0)
             lose(node.path, fmt::format("{} face group{}", groups, groups == 1 ? "" : "s"));
-        if (!traits.materials && !facesBeside && materials > 0)
+        if (format.loses(Content::Materials) && materials > 0)
             lose(node.path, fmt::format("{} material assignment{}", materials, materials == 1 ? "" : "s"));
     }
-    if (!traits.materials && traits.faces && !scene.materials.empty())
+    if (!format.keeps(Content::Materials) && format.keeps(Content::Faces) && !scene.materials.empty())
         lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(),
                              scene.materials.size() == 1 ? "" : "s"));
-    if (!traits.statesUnit && scene.unitMetres)
+    if (!format.keeps(Content::Unit) && scene.unitMetres)
         lose("", fmt::format("the unit ({}): this format has no place for it", unitName(*scene.unitMetres)));
-    if (!traits.statesUpAxis && scene.upAxis)
+    if (!format.keeps(Content::UpAxis) && scene.upAxis)
         lose("", fmt::format("the up axis ({}): this format has no place for it", upAxisName(*scene.upAxis)));
-    if (!traits.statesRate && movingSpan(scene))
+    if (!format.keeps(Content::Rate) && movingSpan(scene))
         lose("", fmt::format("the rate ({} fps): this format has no place for it", scene.workingRate.shortText()));
-    if (!scene.rate && (traits.times || traits.statesRate) && movingSpan(scene))
+    if (!scene.rate && (format.keeps(Content::Times) || format.keeps(Content::Rate)) && movingSpan(scene))
         lose("", fmt::format("a rate: none is stated; frames are taken as {} a second until somebody says",
                              scene.workingRate.shortText()));
     for (const NotCarried& n : scene.notCarried)
         lose(n.item, n.what);
     return losses;
-}
-
-std::uint64_t estimateSize(const Scene& scene, const Format& format) {
-    std::uint64_t total = 1024;
-    for (const Node& node : scene.nodes) {
-        if (!node.geometry)
-            continue;
-        const auto points = node.geometry->pointCount(0);
-        const auto topology = node.geometry->topology(0);
-        if (!points || !topology)
-            continue;
-        const std::uint64_t samples = node.geometry->pointsConstant() ? 1 : node.geometry->sampling().count();
-        const std::uint64_t faces = 4 * ((*topology)->faceCount() + (*topology)->cornerCount());
-        if (format.id == "obj" || format.id == "obj-sequence")
-            total += (format.id == "obj" ? 1 : samples) *
-                     (*points * 34 + (*topology)->cornerCount() * 7 + (*topology)->faceCount() * 2);
-        else if (format.id == "mdd")
-            total += 8 + samples * 4 + node.geometry->sampling().count() * *points * 12 + *points * 34 +
-                     (*topology)->cornerCount() * 7;
-        else
-            total += 1500 + samples * (*points * 12 + 24 + 24 + 72) + faces;
-    }
-    return total;
 }
 
 namespace {
@@ -428,7 +408,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.provenance[0]["delivery_steps"] = toJson(steps);
         outputs.push_back(std::move(output));
     }
-    if (spec.oneFile && format->traits.manyItems && outputs.size() > 1) {
+    if (spec.oneFile && format->manyItems && outputs.size() > 1) {
         PlannedOutput merged;
         merged.item = spec.name;
         merged.provenance = nlohmann::json::array();

@@ -33,7 +33,7 @@ Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRa
                 request.rest = scene.nodes[shapes.front()].geometry;
         }
     }
-    if (format.traits.sequence) {
+    if (format.sequence) {
         WYC_TRY(sequence, sequenceOfPattern(path));
         request.path = sequence.files.front().path;
         request.sequence = sequence.files;
@@ -52,7 +52,7 @@ std::vector<std::size_t> shapesOf(const Scene& scene) {
 
 std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path, bool placed,
                                        const Format& format) {
-    if (!format.traits.manyItems) {
+    if (!format.manyItems) {
         const auto shapes = shapesOf(found);
         return shapes.size() == 1 ? std::optional(shapes.front()) : std::nullopt;
     }
@@ -140,8 +140,8 @@ bool holds(const Proof& proof) {
 namespace {
 
 // What is proven: all that a format of many items holds, else every shape.
-std::vector<std::size_t> provenNodes(const Scene& scene, const FormatTraits& traits) {
-    if (!traits.manyItems)
+std::vector<std::size_t> provenNodes(const Scene& scene, const Format& format) {
+    if (!format.manyItems)
         return shapesOf(scene);
     std::vector<std::size_t> result(scene.nodes.size());
     for (std::size_t i = 0; i < result.size(); ++i)
@@ -166,14 +166,15 @@ class ShapeComparison {
           node_(node),
           wanted_(*meant.nodes[node].geometry),
           found_(found),
-          traits_(output.format->traits),
+          format_(*output.format),
           rate_(output.rate),
           source_(source),
           item_(item) {}
 
     Status run(const Progress& progress) {
-        samples_ = traits_.times || traits_.sequence ? wanted_.sampling().count()
-                                                     : std::min<std::size_t>(1, wanted_.sampling().count());
+        samples_ = format_.keeps(Content::Times) || format_.sequence
+                       ? wanted_.sampling().count()
+                       : std::min<std::size_t>(1, wanted_.sampling().count());
         const std::size_t there = found_.sampling().count();
         if (there < samples_ || (there != samples_ && !(wanted_.pointsConstant() && found_.pointsConstant()))) {
             item_.disagreements.push_back(fmt::format("{} samples were meant, {} are there", samples_, there));
@@ -293,7 +294,7 @@ class ShapeComparison {
     std::size_t node_;
     const Geometry& wanted_;
     const Geometry& found_;
-    const FormatTraits& traits_;
+    const Format& format_;
     FrameRate rate_;
     const ShownNode* source_;
     ProvenItem& item_;
@@ -331,18 +332,17 @@ void sayWhatIsLeftAside(const Scene& meant, const Format& format, Proof& proof) 
         if (said.insert(words).second)
             proof.notCompared.push_back(std::move(words));
     };
-    const FormatTraits& traits = format.traits;
     bool transforms = false;
     bool visibility = false;
     for (const Node& node : meant.nodes) {
         transforms = transforms || node.transform;
         visibility = visibility || node.visibility;
     }
-    if (transforms && !traits.transforms)
+    if (transforms && !format.keeps(Content::Transforms))
         say("transforms: the format has no place for them");
-    if (visibility && !traits.visibility)
+    if (visibility && !format.keeps(Content::Visibility))
         say("visibility: the format has no place for it");
-    if (traits.properties)
+    if (format.keeps(Content::Values))
         say("bounds: made anew from the points");
 }
 
@@ -398,14 +398,14 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     proof.rate = output.rate;
     const Format& format = *output.format;
     std::optional<fs::path> rest;
-    if (!format.traits.faces && output.restTarget)
+    if (!format.keeps(Content::Faces) && output.restTarget)
         rest = written.parent_path() / output.restTarget->filename();
     WYC_TRY(found, readBack(format, written, output.rate, rest));
     WYC_CHECK(compareChannels(sceneChannels(meant, format), sceneChannels(found, format), output.rate, proof.channels,
                               proof.disagreements));
     proof.sourceCompared = !output.intentions.empty();
     const SceneTree tree(found);
-    const auto nodes = provenNodes(meant, format.traits);
+    const auto nodes = provenNodes(meant, format);
     const std::vector<bool> isItem = itemMask(meant);
     for (std::size_t n = 0; n < nodes.size(); ++n) {
         const std::size_t node = nodes[n];
@@ -422,7 +422,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
             item.disagreements.push_back("it is not in what was written");
         } else {
             item.kind = nodeKindName(found.nodes[*other].kind);
-            if (found.nodes[*other].kind != it.kind && format.traits.properties)
+            if (found.nodes[*other].kind != it.kind && format.keeps(Content::Values))
                 item.disagreements.push_back(
                     fmt::format("it was meant as {}, it is {}", nodeKindName(it.kind), item.kind));
             const double share = 1.0 / static_cast<double>(nodes.size());

@@ -117,7 +117,7 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
     record["unit_metres"] = orNull(output.scene.unitMetres);
     record["up_axis"] = output.scene.upAxis ? json(upAxisName(*output.scene.upAxis)) : json(nullptr);
     record["rest"] = output.restTarget ? json(output.restTarget->filename().string()) : json(nullptr);
-    if (output.format->traits.sequence)
+    if (output.format->sequence)
         record["pattern"] = output.target.filename().string();
     json fileList = json::array();
     for (const fs::path& file : files) {
@@ -308,9 +308,9 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
         rest = target.parent_path() / name;
     fs::path path = target;
     std::error_code code;
-    if (format->traits.sequence && fs::is_directory(target, code) && !text("pattern").empty())
+    if (format->sequence && fs::is_directory(target, code) && !text("pattern").empty())
         path = target / text("pattern");
-    WYC_CHECK(compareFiles(record, target, format->traits.sequence, proof));
+    WYC_CHECK(compareFiles(record, target, format->sequence, proof));
     WYC_TRY(found, readBack(*format, path, *rate, rest));
     if (const auto recorded = record.find("channels"); recorded != record.end() && recorded->is_object())
         compareRecorded(sceneChannels(found, *format), *recorded, proof.channels, proof.disagreements);

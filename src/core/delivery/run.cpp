@@ -117,7 +117,7 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     std::error_code code;
     const fs::path finalFolder = output.target.parent_path();
     const bool wholeFolder =
-        output.format->traits.sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
+        output.format->sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
     WYC_TRY(staging, StagingFolder::create(wholeFolder ? finalFolder : output.target));
 
     WriteOptions options;

@@ -17,6 +17,49 @@ const std::vector<Format>& formats() {
     return kFormats;
 }
 
+const char* contentName(Content content) {
+    switch (content) {
+    case Content::Transforms: return "transforms";
+    case Content::Visibility: return "visibility";
+    case Content::Faces: return "faces";
+    case Content::ChangingPoints: return "changing points and faces";
+    case Content::Uvs: return "UVs";
+    case Content::Normals: return "normals";
+    case Content::Colours: return "colours of points";
+    case Content::PartialLayers: return "UVs and normals of some corners only";
+    case Content::Groups: return "groups of faces";
+    case Content::Materials: return "materials";
+    case Content::Cameras: return "cameras";
+    case Content::Lights: return "lights";
+    case Content::Curves: return "curves";
+    case Content::Subdivision: return "subdivision surfaces";
+    case Content::Values: return "attributes and user values";
+    case Content::Instances: return "instances";
+    case Content::Times: return "times of samples";
+    case Content::TimesBetweenFrames: return "samples between frames";
+    case Content::UnevenTimes: return "uneven times";
+    case Content::Rate: return "rate";
+    case Content::Unit: return "unit";
+    case Content::UpAxis: return "up axis";
+    }
+    return "";
+}
+
+Content contentOf(Layer layer) {
+    return layer == Layer::Uvs ? Content::Uvs : layer == Layer::Normals ? Content::Normals : Content::Colours;
+}
+
+const char* fateName(Fate fate) {
+    return fate == Fate::Kept ? "kept" : fate == Fate::Converted ? "converted" : "lost";
+}
+
+std::array<Answer, kContentCount> answersOf(std::initializer_list<std::pair<Content, Answer>> listed) {
+    std::array<Answer, kContentCount> result;
+    for (const auto& [content, answer] : listed)
+        result[static_cast<std::size_t>(content)] = answer;
+    return result;
+}
+
 const Format* formatById(std::string_view id) {
     const auto& all = formats();
     const auto found = std::find_if(all.begin(), all.end(), [&](const Format& f) { return f.id == id; });
@@ -27,7 +70,7 @@ const Format* formatOfName(const fs::path& path) {
     const bool pattern = path.filename().string().find('#') != std::string::npos;
     std::string extension = lowerCase(path.extension().string());
     for (const Format& format : formats())
-        if (format.traits.sequence == pattern &&
+        if (format.sequence == pattern &&
             std::find(format.extensions.begin(), format.extensions.end(), extension) != format.extensions.end())
             return &format;
     return nullptr;

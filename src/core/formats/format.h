@@ -1,13 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // What every format offers, and the table of them. Adding a format = one folder and one line in format.cpp.
+#include <array>
 #include <functional>
+#include <initializer_list>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "base/file.h"
 #include "base/progress.h"
+#include "scene/layers.h"
 #include "scene/scene.h"
 
 namespace wyc {
@@ -28,28 +31,40 @@ struct OpenRequest {
     std::string restName;
 };
 
-/// What a format can hold; "what will be lost" is the difference to what a scene needs.
-struct FormatTraits {
-    bool manyItems = false; // several items, a hierarchy
-    bool transforms = false;
-    bool faces = false; // else points only: the rest mesh goes beside it
-    bool uvs = false;
-    bool normals = false;
-    bool colours = false; // three numbers a point
-    bool gaps = false;    // UVs and normals that some corners, or some samples, do not have
-    bool groups = false;
-    bool materials = false;
-    bool visibility = false;
-    bool varyingTopology = false;
-    bool subFrame = false; // samples between frames
-    bool unevenTimes = false;
-    bool times = false; // keeps when samples were taken, not only their order or number
-    bool statesRate = false;
-    bool statesUnit = false;
-    bool statesUpAxis = false;
-    bool sequence = false;   // one file a frame
-    bool properties = false; // cameras, curves, lights, subdivision settings, parameters: all that a node carries
-    bool instances = false;
+/// Kinds of content that a scene may have. For each of them a format says what becomes of it.
+enum class Content {
+    Transforms,
+    Visibility,
+    Faces,
+    ChangingPoints, // numbers of points, and faces, that change in time
+    Uvs,
+    Normals,
+    Colours,
+    PartialLayers, // UVs and normals that some corners, or some samples, do not have
+    Groups,
+    Materials,
+    Cameras,
+    Lights,
+    Curves,
+    Subdivision,
+    Values, // parameters, user values, settings: all else that a node carries
+    Instances,
+    Times, // when samples were taken, not only their order or number
+    TimesBetweenFrames,
+    UnevenTimes,
+    Rate,
+    Unit,
+    UpAxis
+};
+inline constexpr std::size_t kContentCount = static_cast<std::size_t>(Content::UpAxis) + 1;
+[[nodiscard]] const char* contentName(Content content);
+[[nodiscard]] Content contentOf(Layer layer);
+
+enum class Fate { Kept, Converted, Lost };
+[[nodiscard]] const char* fateName(Fate fate);
+struct Answer {
+    Fate fate = Fate::Lost;
+    std::string_view how = {}; // it is converted, or kept in part
 };
 
 struct WriteOptions {
@@ -68,15 +83,26 @@ using OpenFunction = Result<Scene> (*)(const OpenRequest&);
 /// What a format makes of the name of a group.
 using NameFunction = std::string (*)(const std::string&);
 
+/// Bytes that a scene will take, within a fifth or so.
+using EstimateFunction = std::uint64_t (*)(const Scene&);
+
 struct Format {
     std::string_view id;   // "alembic", in JSON and jobs
     std::string_view name; // for people
     std::vector<std::string_view> extensions;
-    FormatTraits traits;
+    bool manyItems = false; // several items, a hierarchy; else one shape
+    bool sequence = false;  // one file a frame
+    std::array<Answer, kContentCount> answers;
     OpenFunction open = nullptr;
     WriteFunction write = nullptr;
+    EstimateFunction estimate = nullptr;
     NameFunction groupName = nullptr; // null = it stays
+    [[nodiscard]] const Answer& answer(Content content) const { return answers[static_cast<std::size_t>(content)]; }
+    [[nodiscard]] bool keeps(Content content) const { return answer(content).fate == Fate::Kept; }
+    [[nodiscard]] bool loses(Content content) const { return answer(content).fate == Fate::Lost; }
 };
+/// Answers for those listed; all else is lost.
+[[nodiscard]] std::array<Answer, kContentCount> answersOf(std::initializer_list<std::pair<Content, Answer>> listed);
 
 [[nodiscard]] const std::vector<Format>& formats();
 [[nodiscard]] const Format* formatById(std::string_view id);

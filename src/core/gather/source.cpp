@@ -186,7 +186,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     OpenRequest request;
     request.assumedRate = assumedRate;
     std::optional<FileSequence> sequence;
-    if (format->traits.sequence) {
+    if (format->sequence) {
         WYC_TRY(found, sequenceOfPattern(spec.path));
         request.sequence = found.files;
         request.path = found.files.front().path;

@@ -404,7 +404,7 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
         for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
             const Node& node = scene.nodes[n];
             // Cameras, lights and bare transforms go where a format has a place for them.
-            if (!isItem[n] || (!node.geometry && format && !format->traits.properties))
+            if (!isItem[n] || (!node.geometry && format && !format->keeps(Content::Values)))
                 continue;
             const std::string label = itemLabel(*source, node.path);
             const JobItem* entry = job.item(job.sources[s].id, node.path);

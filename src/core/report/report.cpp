@@ -9,6 +9,7 @@
 #include "checks/check.h"
 #include "scene/camera.h"
 #include "scene/curves.h"
+#include "scene/light.h"
 #include "steps/step.h"
 
 namespace wyc {
@@ -50,6 +51,14 @@ json cameraJson(const CameraView& view) {
             {"film_back", view.filmBack}};
 }
 
+json lightJson(const LightFigures& light) {
+    return {{"kind", light.kind.empty() ? json(nullptr) : json(validUtf8(light.kind))},
+            {"colour", light.colour ? json(*light.colour) : json(nullptr)},
+            {"intensity", orNull(light.intensity)},
+            {"exposure", orNull(light.exposure)},
+            {"cone_degrees", orNull(light.coneDegrees)}};
+}
+
 } // namespace
 
 ItemFacts itemFacts(const Scene& scene, std::size_t node) {
@@ -65,9 +74,11 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())
             facts.movesByTransform = true;
-    facts.movesByValues = it.kind == NodeKind::Camera && cameraSampling(it).count() > 1;
-    if (it.kind == NodeKind::Camera)
-        facts.samples = std::max<std::size_t>(1, cameraSampling(it).count());
+    if (it.kind == NodeKind::Camera || it.kind == NodeKind::Light) {
+        const std::size_t samples = (it.kind == NodeKind::Camera ? cameraSampling(it) : lightSampling(it)).count();
+        facts.movesByValues = samples > 1;
+        facts.samples = std::max<std::size_t>(1, samples);
+    }
     if (it.transform)
         facts.samples = std::max<std::size_t>(1, it.transform->sampling().count());
     if (const auto placement = placementAt(scene, node, when))
@@ -221,6 +232,10 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
             if (node.kind == NodeKind::Camera) {
                 WYC_TRY(view, cameraAt(scene, i, seconds));
                 item["camera"] = cameraJson(view);
+            }
+            if (node.kind == NodeKind::Light) {
+                WYC_TRY(light, lightAt(scene, i, seconds));
+                item["light"] = lightJson(light);
             }
             if (node.geometry && node.geometry->sampling().count() > 0) {
                 std::vector<Vec3f> points;

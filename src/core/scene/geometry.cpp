@@ -5,7 +5,7 @@
 
 #include <fmt/format.h>
 
-#include "scene/blend.h"
+#include "scene/mix.h"
 
 namespace wyc {
 
@@ -83,7 +83,7 @@ Status Geometry::readAt(double seconds, std::size_t first, std::span<Vec3f> into
     const auto at = sampling().locate(seconds);
     if (at.weight == 0.0)
         return readRange(at.below, first, into);
-    return blendPoints(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight, first, into);
+    return mixPoints(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight, first, into);
 }
 
 Result<TopologyPtr> Geometry::topologyAt(double seconds) const {
@@ -94,7 +94,7 @@ Result<ExtrasPtr> Geometry::extrasAt(double seconds) const {
     const auto at = sampling().locate(seconds);
     if (at.weight == 0.0 || !extrasVary())
         return extras(at.below);
-    return blendExtras(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight);
+    return mixExtras(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight);
 }
 
 Result<IdsPtr> Geometry::idsAt(double seconds) const {

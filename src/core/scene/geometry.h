@@ -108,7 +108,7 @@ class Geometry {
     /// Null where points have no numbers of their own.
     [[nodiscard]] virtual Result<IdsPtr> ids(std::size_t) const { return IdsPtr(); }
 
-    // At a moment. Of what is stored: straight lines between two samples that match (see blend.h), the earlier sample
+    // At a moment. Of what is stored: straight lines between two samples that match (see mix.h), the earlier sample
     // where they do not, the nearer end outside. At a sample's time all is bit for bit that sample. What a step
     // computes is computed for the very moment.
     [[nodiscard]] virtual Result<std::size_t> pointCountAt(double seconds) const;

@@ -65,7 +65,7 @@ class AlignedValues final : public ValuesWrapper {
         : ValuesWrapper(std::move(inner)), sampling_(std::move(sampling)) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const Sampling& statedSampling() const override { return inner().statedSampling(); }
-    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueBlend& how) const override {
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
         return SampledValues::readAt(seconds, how);
     }
 
@@ -202,7 +202,7 @@ ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling) {
     return std::make_shared<AlignedValues>(std::move(inner), sampling);
 }
 
-Result<PropertyValue> SampledValues::readAt(double seconds, const ValueBlend& how) const {
+Result<PropertyValue> SampledValues::readAt(double seconds, const ValueMix& how) const {
     if (sampling().count() == 0)
         return PropertyValue{};
     const auto at = sampling().locate(seconds);
@@ -218,14 +218,14 @@ Result<PropertyValue> SampledValues::readAt(double seconds, const ValueBlend& ho
                                Pose::atTime(*how.carrier, sampling().time(at.above))));
         match = std::move(found);
     }
-    return blendedValues(type(), std::move(value), above, at.weight, how.role, match);
+    return mixedValues(type(), std::move(value), above, at.weight, how.role, match);
 }
 
 namespace {
 
 template<class T>
-void blendNumbers(std::span<T> numbers, std::span<const T> later, double weight, SpaceRole role,
-                  const PointMatch& match) {
+void mixNumbers(std::span<T> numbers, std::span<const T> later, double weight, SpaceRole role,
+                const PointMatch& match) {
     const auto mix = [&](std::size_t i, std::size_t other) {
         numbers[i] =
             static_cast<T>(between(static_cast<double>(numbers[i]), static_cast<double>(later[other]), weight));
@@ -243,7 +243,7 @@ void blendNumbers(std::span<T> numbers, std::span<const T> later, double weight,
         return;
     if (role == SpaceRole::Normal) {
         const std::vector<T> earlier(numbers.begin(), numbers.end());
-        blendDirections<T>(earlier, later, weight, numbers);
+        mixDirections<T>(earlier, later, weight, numbers);
         return;
     }
     for (std::size_t i = 0; i < numbers.size(); ++i)
@@ -252,15 +252,15 @@ void blendNumbers(std::span<T> numbers, std::span<const T> later, double weight,
 
 } // namespace
 
-PropertyValue blendedValues(ValueType type, PropertyValue earlier, const PropertyValue& later, double weight,
-                            SpaceRole role, const PointMatch& match) {
+PropertyValue mixedValues(ValueType type, PropertyValue earlier, const PropertyValue& later, double weight,
+                          SpaceRole role, const PointMatch& match) {
     if (match.by == PointMatch::By::Nothing)
         return earlier;
     changeNumbers(type, earlier, [&]<class T>(std::span<T> numbers) {
         std::vector<T> others(later.bytes.size() / sizeof(T));
         if (!others.empty())
             std::memcpy(others.data(), later.bytes.data(), others.size() * sizeof(T));
-        blendNumbers<T>(numbers, others, weight, role, match);
+        mixNumbers<T>(numbers, others, weight, role, match);
     });
     return earlier;
 }

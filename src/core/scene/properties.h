@@ -15,8 +15,8 @@
 #include <vector>
 
 #include "base/error.h"
-#include "scene/blend.h"
 #include "scene/geometry.h"
+#include "scene/mix.h"
 #include "time/sampling.h"
 
 namespace wyc {
@@ -63,7 +63,7 @@ enum class SpaceRole {
 };
 
 /// How values that lie between two samples are mixed.
-struct ValueBlend {
+struct ValueMix {
     SpaceRole role = SpaceRole::None;
     /// The shape whose points values of points belong to: where they have ids, values follow them. May be null.
     const Geometry* carrier = nullptr;
@@ -83,7 +83,7 @@ class SampledValues {
     [[nodiscard]] virtual Result<PropertyValue> read(std::size_t sample) const = 0;
     /// At a moment: numbers in straight lines between two samples of equal size, normals of the length in between; all
     /// else as the sample before says.
-    [[nodiscard]] virtual Result<PropertyValue> readAt(double seconds, const ValueBlend& how) const;
+    [[nodiscard]] virtual Result<PropertyValue> readAt(double seconds, const ValueMix& how) const;
     /// True when all samples are known to be equal.
     [[nodiscard]] virtual bool constant() const { return sampling().count() < 2; }
     /// True when it is known to be the same at every moment, also at those that are no samples.
@@ -121,7 +121,7 @@ class ValuesWrapper : public SampledValues {
     [[nodiscard]] bool isArray() const override { return inner_->isArray(); }
     [[nodiscard]] const Sampling& sampling() const override { return inner_->sampling(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override { return inner_->read(sample); }
-    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueBlend& how) const override {
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
         return inner_->readAt(seconds, how);
     }
     [[nodiscard]] bool constant() const override { return inner_->constant(); }
@@ -262,7 +262,7 @@ template<class T>
 [[nodiscard]] ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling);
 
 /// Mixes a later value into an earlier one; `match` says which of its elements each one becomes.
-[[nodiscard]] PropertyValue blendedValues(ValueType type, PropertyValue earlier, const PropertyValue& later,
-                                          double weight, SpaceRole role, const PointMatch& match);
+[[nodiscard]] PropertyValue mixedValues(ValueType type, PropertyValue earlier, const PropertyValue& later,
+                                        double weight, SpaceRole role, const PointMatch& match);
 
 } // namespace wyc

@@ -9,8 +9,8 @@
 #include <Eigen/Geometry>
 #include <Eigen/SVD>
 
-#include "scene/blend.h"
 #include "scene/camera.h"
+#include "scene/mix.h"
 
 namespace wyc {
 

@@ -138,7 +138,7 @@ class BakedValues final : public ValuesWrapper {
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
         return readAt(sampling().time(sample), {});
     }
-    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueBlend&) const override {
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
         WYC_TRY(value, inner().readAt(t, {role_, carrier_.get()}));
         WYC_TRY(matrix, world_->at(t));
         std::vector<Vec3f> points;

@@ -3,8 +3,8 @@
 
 #include <algorithm>
 
-#include "scene/blend.h"
 #include "scene/camera.h"
+#include "scene/mix.h"
 
 namespace wyc {
 namespace {
@@ -56,16 +56,16 @@ class MappedGeometry final : public Geometry {
         const Moment moment = momentAt(map_, t);
         if (!moment.b)
             return inner_->readAt(moment.a.seconds, first, into);
-        return blendPoints(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
-                           moment.weight, first, into);
+        return mixPoints(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
+                         moment.weight, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner_->topologyAt(map_.heldAt(t)); }
     [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
         const Moment moment = momentAt(map_, t);
         if (!moment.b || !inner_->extrasVary())
             return inner_->extrasAt(moment.a.seconds);
-        return blendExtras(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
-                           moment.weight);
+        return mixExtras(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
+                         moment.weight);
     }
     [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner_->idsAt(map_.heldAt(t)); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
@@ -126,8 +126,8 @@ class MappedValues final : public ValuesWrapper {
     [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
     [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
-    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueBlend&) const override {
-        const ValueBlend how{role_, carrier_.get()};
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
+        const ValueMix how{role_, carrier_.get()};
         const Moment moment = momentAt(map_, t);
         WYC_TRY(value, inner().readAt(moment.a.seconds, how));
         if (moment.b) {
@@ -139,7 +139,7 @@ class MappedValues final : public ValuesWrapper {
                         matchOf(Pose::atTime(*carrier_, moment.a.seconds), Pose::atTime(*carrier_, moment.b->seconds)));
                 match = std::move(found);
             }
-            value = blendedValues(type(), std::move(value), later, moment.weight, role_, match);
+            value = mixedValues(type(), std::move(value), later, moment.weight, role_, match);
         }
         followSpeed(value, moment.b ? between(moment.a.speed, moment.b->speed, moment.weight) : moment.a.speed);
         return value;

@@ -46,7 +46,7 @@ class ChangedValues final : public ValuesWrapper {
         changeNumbers(type(), value, [&](auto numbers) { change(numbers); });
         return value;
     }
-    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueBlend& how) const override {
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
         WYC_TRY(value, inner().readAt(t, how));
         changeNumbers(type(), value, [&](auto numbers) { change(numbers); });
         return value;

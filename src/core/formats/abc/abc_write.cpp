@@ -522,13 +522,74 @@ Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& t
 
 } // namespace
 
+namespace {
+
+std::uint64_t bytesOf(const Attribute& attribute) {
+    return attribute.values.size() * sizeof(float) + attribute.indices.size() * sizeof(std::int32_t);
+}
+
+// Heads, names and indices cost about as much as this, an object and a sample.
+constexpr std::uint64_t kObjectBytes = 1200;
+constexpr std::uint64_t kSampleBytes = 80;
+
+std::uint64_t estimate(const Scene& scene) {
+    std::uint64_t total = 600;
+    for (const Node& node : scene.nodes) {
+        total += kObjectBytes / (node.geometry ? 1 : 3);
+        if (node.transform && !node.transform->constant())
+            total += node.transform->sampling().count() * 16 * sizeof(double);
+        if (!node.geometry || node.geometry->sampling().count() == 0)
+            continue;
+        const Geometry& shape = *node.geometry;
+        const std::uint64_t samples = shape.pointsConstant() ? 1 : shape.sampling().count();
+        const auto points = shape.pointCount(samples / 2);
+        const auto topology = shape.topology(samples / 2);
+        const auto extras = shape.extras(0);
+        if (!points || !topology || !extras)
+            continue;
+        total += samples * (*points * sizeof(Vec3f) + kSampleBytes);
+        std::uint64_t once = 4 * ((*topology)->faceCount() + (*topology)->cornerCount());
+        std::uint64_t layers = bytesOf((*extras)->uvs) + bytesOf((*extras)->normals) + bytesOf((*extras)->colours);
+        for (const FaceSet& set : (*extras)->faceSets)
+            once += set.faces.size() * sizeof(std::int32_t) + kObjectBytes / 2;
+        total += once * (shape.topologyVaries() ? samples : 1) + layers * (shape.extrasVary() ? samples : 1);
+    }
+    return total;
+}
+
+} // namespace
+
 Format format() {
-    FormatTraits traits;
-    traits.manyItems = traits.transforms = traits.faces = traits.uvs = traits.normals = traits.visibility = true;
-    traits.properties = traits.instances = traits.groups = true;
-    traits.varyingTopology = traits.subFrame = traits.unevenTimes = traits.times = true;
-    traits.statesRate = traits.statesUnit = traits.statesUpAxis = true;
-    return {kFormatId, "Alembic archive", {".abc"}, traits, &openArchive, &writeArchive};
+    constexpr Answer kKept{Fate::Kept};
+    return {kFormatId,
+            "Alembic archive",
+            {".abc"},
+            true,
+            false,
+            answersOf({{Content::Transforms, kKept},
+                       {Content::Visibility, kKept},
+                       {Content::Faces, kKept},
+                       {Content::ChangingPoints, kKept},
+                       {Content::Uvs, kKept},
+                       {Content::Normals, kKept},
+                       {Content::Colours, {Fate::Lost, "those of an archive stay, as its attributes"}},
+                       {Content::Groups, {Fate::Kept, "as sets of faces"}},
+                       {Content::Materials, {Fate::Lost, "an archive's own assignments stay"}},
+                       {Content::Cameras, kKept},
+                       {Content::Lights, kKept},
+                       {Content::Curves, kKept},
+                       {Content::Subdivision, kKept},
+                       {Content::Values, kKept},
+                       {Content::Instances, kKept},
+                       {Content::Times, kKept},
+                       {Content::TimesBetweenFrames, kKept},
+                       {Content::UnevenTimes, kKept},
+                       {Content::Rate, kKept},
+                       {Content::Unit, kKept},
+                       {Content::UpAxis, kKept}}),
+            &openArchive,
+            &writeArchive,
+            &estimate};
 }
 
 } // namespace wyc::abc

@@ -295,10 +295,47 @@ Result<Header> readHeader(const fs::path& path) {
     return headerOf(*file);
 }
 
+namespace {
+
+std::uint64_t estimate(const Scene& scene) {
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry || node.geometry->sampling().count() == 0)
+            continue;
+        const std::uint64_t samples = node.geometry->sampling().count();
+        if (const auto points = node.geometry->pointCount(0))
+            return 8 + samples * (sizeof(float) + *points * sizeof(Vec3f));
+    }
+    return 8;
+}
+
+} // namespace
+
 Format format() {
-    FormatTraits traits;
-    traits.subFrame = traits.unevenTimes = traits.times = traits.statesRate = true;
-    return {"mdd", "MDD point cache", {".mdd"}, traits, &openMdd, &writeMdd};
+    constexpr Answer kKept{Fate::Kept};
+    constexpr Answer kBeside{Fate::Converted, "in the rest mesh beside it"};
+    constexpr Answer kPoints{Fate::Converted, "its points alone"};
+    return {"mdd",
+            "MDD point cache",
+            {".mdd"},
+            false,
+            false,
+            answersOf({{Content::Transforms, {Fate::Lost, "in world space they go into the points"}},
+                       {Content::Faces, kBeside},
+                       {Content::Uvs, kBeside},
+                       {Content::Normals, {Fate::Lost, "those of the first frame go into the rest mesh"}},
+                       {Content::Colours, {Fate::Converted, "those of the first frame, in the rest mesh"}},
+                       {Content::Groups, kBeside},
+                       {Content::Materials, kBeside},
+                       {Content::Curves, kPoints},
+                       {Content::Subdivision, {Fate::Converted, "a plain mesh"}},
+                       {Content::Instances, {Fate::Converted, "a copy for each"}},
+                       {Content::Times, {Fate::Kept, "as float32"}},
+                       {Content::TimesBetweenFrames, kKept},
+                       {Content::UnevenTimes, kKept},
+                       {Content::Rate, {Fate::Kept, "by the times"}}}),
+            &openMdd,
+            &writeMdd,
+            &estimate};
 }
 
 } // namespace wyc::mdd

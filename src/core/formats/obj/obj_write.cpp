@@ -236,23 +236,107 @@ Result<std::vector<fs::path>> writeSequence(const Scene& scene, const fs::path& 
     return written;
 }
 
-FormatTraits objTraits() {
-    FormatTraits traits;
-    traits.faces = traits.uvs = traits.normals = traits.colours = traits.groups = traits.materials = true;
-    traits.gaps = true;
-    return traits;
+// Bytes of the text of a number, on average over up to a thousand spread evenly.
+double averageText(std::span<const float> numbers) {
+    const std::size_t step = std::max<std::size_t>(1, numbers.size() / 1000);
+    std::string text;
+    std::size_t count = 0;
+    for (std::size_t i = 0; i < numbers.size(); i += step, ++count)
+        appendFloat(text, numbers[i]);
+    return count == 0 ? 0.0 : static_cast<double>(text.size()) / static_cast<double>(count);
+}
+
+// Digits of numbers 1 … count, on average.
+double averageDigits(std::size_t count) {
+    double digits = 0.0;
+    for (std::size_t low = 1, length = 1; low <= count; low *= 10, ++length)
+        digits += static_cast<double>(length) * static_cast<double>(std::min(count, low * 10 - 1) - low + 1);
+    return count == 0 ? 0.0 : digits / static_cast<double>(count);
+}
+
+double textOf(const Geometry& shape, std::size_t sample) {
+    std::vector<Vec3f> points;
+    const auto count = shape.pointCount(sample);
+    const auto topology = shape.topology(sample);
+    const auto extras = shape.extras(sample);
+    if (!count || !topology || !extras)
+        return 0.0;
+    points.resize(std::min<std::size_t>(*count, 1000));
+    if (!shape.readRange(sample, (*count - points.size()) / 2, points))
+        return 0.0;
+    const auto rows = [](const Attribute& layer, int extent) {
+        return layer.extent != extent
+                   ? 0.0
+                   : static_cast<double>(layer.valueCount()) * (3.0 + extent * (1.0 + averageText(layer.values)));
+    };
+    const MeshExtras& e = **extras;
+    double corner = 1.0 + averageDigits(*count);
+    if (!e.uvs.isEmpty())
+        corner += 1.0 + averageDigits(e.uvs.valueCount());
+    if (!e.normals.isEmpty())
+        corner += 1.0 + (e.uvs.isEmpty() ? 1.0 : 0.0) + averageDigits(e.normals.valueCount());
+    const std::span<const float> numbers(points.empty() ? nullptr : &points.front().x, points.size() * 3);
+    double line = 5.0 + 3.0 * averageText(numbers);
+    if (e.colours.scope == Scope::Point && e.colours.extent >= 3)
+        line += 3.0 * (1.0 + averageText(e.colours.values));
+    return static_cast<double>(*count) * line + rows(e.uvs, 2) + rows(e.normals, 3) +
+           static_cast<double>((*topology)->cornerCount()) * corner +
+           static_cast<double>((*topology)->faceCount()) * 2.0;
+}
+
+std::uint64_t estimate(const Scene& scene, bool sequence) {
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry || node.geometry->sampling().count() == 0)
+            continue;
+        const std::size_t samples = node.geometry->sampling().count();
+        const double one = textOf(*node.geometry, sequence ? samples / 2 : 0);
+        return static_cast<std::uint64_t>(one) * (sequence ? samples : 1);
+    }
+    return 0;
+}
+
+Format objFormat(std::string_view id, std::string_view name, bool sequence) {
+    constexpr Answer kKept{Fate::Kept};
+    Format format{id,
+                  name,
+                  {".obj"},
+                  false,
+                  sequence,
+                  answersOf({{Content::Transforms, {Fate::Lost, "in world space they go into the points"}},
+                             {Content::Faces, kKept},
+                             {Content::Uvs, kKept},
+                             {Content::Normals, kKept},
+                             {Content::Colours, {Fate::Kept, "three numbers a point"}},
+                             {Content::PartialLayers, kKept},
+                             {Content::Groups, kKept},
+                             {Content::Materials, {Fate::Kept, "name, colour and texture, in a file beside it"}},
+                             {Content::Curves, {Fate::Converted, "its points alone"}},
+                             {Content::Subdivision, {Fate::Converted, "a plain mesh"}},
+                             {Content::Instances, {Fate::Converted, "a copy for each"}}}),
+                  &openObj,
+                  nullptr,
+                  nullptr,
+                  &groupName};
+    if (sequence) {
+        format.answers[static_cast<std::size_t>(Content::ChangingPoints)] = kKept;
+        format.answers[static_cast<std::size_t>(Content::Times)] = {Fate::Converted, "one file for each whole frame"};
+        format.write = &writeSequence;
+        format.estimate = [](const Scene& scene) { return estimate(scene, true); };
+    } else {
+        format.write = &writeObj;
+        format.estimate = [](const Scene& scene) { return estimate(scene, false); };
+    }
+    return format;
 }
 
 } // namespace
 
 Format format() {
-    return {"obj", "OBJ file", {".obj"}, objTraits(), &openObj, &writeObj, &groupName};
+    return objFormat("obj", "OBJ file", false);
 }
 
 Format sequenceFormat() {
-    FormatTraits traits = objTraits();
-    traits.sequence = traits.varyingTopology = true;
-    return {"obj-sequence", "OBJ sequence", {".obj"}, traits, &openObj, &writeSequence, &groupName};
+    return objFormat("obj-sequence", "OBJ sequence", true);
 }
 
 } // namespace wyc::obj

@@ -37,17 +37,17 @@ struct PointMatch {
 [[nodiscard]] Result<PointMatch> matchOf(const Pose& earlier, const Pose& later);
 
 /// Points between two poses: straight lines from earlier to later; those without a match stay. `weight` 0 … 1.
-[[nodiscard]] Status blendPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first,
-                                 std::span<Vec3f> into);
+[[nodiscard]] Status mixPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first,
+                               std::span<Vec3f> into);
 /// UVs and colours in straight lines, normals made unit again; the earlier where their layouts differ.
-[[nodiscard]] Result<ExtrasPtr> blendExtras(const Pose& earlier, const Pose& later, double weight);
+[[nodiscard]] Result<ExtrasPtr> mixExtras(const Pose& earlier, const Pose& later, double weight);
 
 [[nodiscard]] inline double between(double a, double b, double weight) {
     return a + (b - a) * weight;
 }
 /// Triples with the length that lies between those of the two; opposite ones stay the earlier.
 template<class T>
-void blendDirections(std::span<const T> earlier, std::span<const T> later, double weight, std::span<T> into) {
+void mixDirections(std::span<const T> earlier, std::span<const T> later, double weight, std::span<T> into) {
     for (std::size_t i = 0; i + 3 <= into.size(); i += 3) {
         const Vec3d a{double(earlier[i]), double(earlier[i + 1]), double(earlier[i + 2])};
         const Vec3d b{double(later[i]), double(later[i + 1]), double(later[i + 2])};

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "scene/blend.h"
+#include "scene/mix.h"
 
 #include <algorithm>
 #include <unordered_map>
@@ -54,12 +54,12 @@ Result<PointMatch> matchOf(const Pose& earlier, const Pose& later) {
     return match;
 }
 
-Status blendPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first, std::span<Vec3f> into) {
+Status mixPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first, std::span<Vec3f> into) {
     WYC_CHECK(earlier.read(first, into));
     if (into.empty() || weight <= 0.0)
         return {};
     WYC_TRY(match, matchOf(earlier, later));
-    const auto blend = [weight](Vec3f& point, const Vec3f& to) {
+    const auto mix = [weight](Vec3f& point, const Vec3f& to) {
         point.x = static_cast<float>(between(static_cast<double>(point.x), static_cast<double>(to.x), weight));
         point.y = static_cast<float>(between(static_cast<double>(point.y), static_cast<double>(to.y), weight));
         point.z = static_cast<float>(between(static_cast<double>(point.z), static_cast<double>(to.z), weight));
@@ -68,14 +68,14 @@ Status blendPoints(const Pose& earlier, const Pose& later, double weight, std::s
         std::vector<Vec3f> others(into.size());
         WYC_CHECK(later.read(first, others));
         for (std::size_t i = 0; i < into.size(); ++i)
-            blend(into[i], others[i]);
+            mix(into[i], others[i]);
     } else if (match.by == PointMatch::By::Id) {
         WYC_TRY(count, later.pointCount());
         std::vector<Vec3f> others(count);
         WYC_CHECK(later.read(0, others));
         for (std::size_t i = 0; i < into.size(); ++i)
             if (const std::int32_t number = match.later[first + i]; number >= 0)
-                blend(into[i], others.at(static_cast<std::size_t>(number)));
+                mix(into[i], others.at(static_cast<std::size_t>(number)));
     }
     return {};
 }
@@ -86,12 +86,12 @@ bool sameLayout(const Attribute& a, const Attribute& b) {
     return a.scope == b.scope && a.extent == b.extent && a.values.size() == b.values.size() && a.indices == b.indices;
 }
 
-void blendAttribute(const Attribute& later, double weight, bool directions, Attribute& into) {
+void mixAttribute(const Attribute& later, double weight, bool directions, Attribute& into) {
     if (into.isEmpty() || !sameLayout(into, later))
         return;
     if (directions && into.extent == 3) {
         const std::vector<float> earlier = into.values;
-        blendDirections<float>(earlier, later.values, weight, into.values);
+        mixDirections<float>(earlier, later.values, weight, into.values);
         return;
     }
     for (std::size_t i = 0; i < into.values.size(); ++i)
@@ -101,7 +101,7 @@ void blendAttribute(const Attribute& later, double weight, bool directions, Attr
 
 } // namespace
 
-Result<ExtrasPtr> blendExtras(const Pose& earlier, const Pose& later, double weight) {
+Result<ExtrasPtr> mixExtras(const Pose& earlier, const Pose& later, double weight) {
     WYC_TRY(extras, earlier.extras());
     if (weight <= 0.0)
         return extras;
@@ -111,11 +111,11 @@ Result<ExtrasPtr> blendExtras(const Pose& earlier, const Pose& later, double wei
     WYC_TRY(match, matchOf(earlier, later));
     if (match.by != PointMatch::By::Number)
         return extras;
-    MeshExtras blended = *extras;
-    blendAttribute(next->uvs, weight, false, blended.uvs);
-    blendAttribute(next->normals, weight, true, blended.normals);
-    blendAttribute(next->colours, weight, false, blended.colours);
-    return std::make_shared<const MeshExtras>(std::move(blended));
+    MeshExtras result = *extras;
+    mixAttribute(next->uvs, weight, false, result.uvs);
+    mixAttribute(next->normals, weight, true, result.normals);
+    mixAttribute(next->colours, weight, false, result.colours);
+    return std::make_shared<const MeshExtras>(std::move(result));
 }
 
 } // namespace wyc
