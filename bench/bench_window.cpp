@@ -9,9 +9,9 @@
 #include <QTabWidget>
 #include <QTest>
 
+#include "board/time_board.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
-#include "board/time_board.h"
 #include "view/viewport.h"
 
 int main(int argc, char** argv) {
@@ -42,7 +42,7 @@ int main(int argc, char** argv) {
     idle();
     told("measured and checked after");
     clock.restart();
-    const wyc::app::ItemKey key = window.workspace().items()[items / 2].key;
+    const wyc::ItemKey key = window.workspace().items()[items / 2].key;
     window.workspace().addSteps(key, {{"offset", {{"frames", 1}}, true}}, QStringLiteral("Offset"));
     told("an edit is shown after");
     QTest::qWait(60);

@@ -21,6 +21,13 @@ void printLosses(const PlannedOutput& output) {
                    loss.item.empty() ? "" : loss.item + ": ", validUtf8(loss.what));
 }
 
+// What of the items was not held against the source.
+void printNotCompared(const Common& common, const Proof& proof) {
+    for (const ProvenItem& item : proof.items)
+        for (const std::string& words : item.shown.notCompared)
+            remark(common, fmt::format("not compared with the source: {}: {}", item.item, words));
+}
+
 json resultJson(const PlannedOutput& output, const OutputResult& result, bool proven) {
     json files = json::array();
     for (const fs::path& file : result.files)
@@ -44,6 +51,9 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
             chosen.rate = shot.rate;
         WYC_TRY(scene, applySteps(chosen, steps));
         inputs.push_back(deliveryInput(*source, std::move(chosen), std::move(scene), steps));
+        for (const Node& node : source->scene.nodes)
+            if (node.geometry)
+                inputs.back().siblings.push_back({node.name, node.path, fs::path(source->name).stem().string()});
     }
     return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
 }
@@ -68,6 +78,8 @@ int runConvert(const Common& common, const ConvertArguments& arguments) {
         if (!result)
             return report(common, result.error());
         documents.push_back(resultJson(output, *result, proven));
+        if (proven && !common.json)
+            printNotCompared(common, result->proof);
         if (!common.json)
             fmt::print("{}  {}{}\n", output.target.string(), sizeText(result->sizeBytes),
                        proven ? "  " + result->proof.words() : "");
@@ -130,6 +142,8 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
             if (!result)
                 return report(common, result.error());
             documents.push_back(resultJson(output, *result, true));
+            if (!common.json)
+                printNotCompared(common, result->proof);
             if (!common.json)
                 fmt::print("{}  {}  {}\n", output.target.string(), sizeText(result->sizeBytes), result->proof.words());
         }

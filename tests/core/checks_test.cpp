@@ -47,7 +47,8 @@ class Checker {
             auto profile = motionProfile(kept, n, Progress());
             item.movesBySource = profile->count() > 1 && movingSpan(kept, n).has_value();
             item.profile = std::make_shared<const MotionProfile>(std::move(*profile));
-            item.restPoints = rest;
+            if (rest)
+                item.restPoses = {rest};
             input_.items.push_back(std::move(item));
         }
         return *this;
@@ -185,9 +186,13 @@ TEST(FramesCheck, HeldInTheMiddle) {
 TEST(FramesCheck, TheLastOneDoubled) {
     test::SheetOptions options;
     options.pose = [](double frame) { return std::min(frame, 1023.0); };
-    const auto finding = Checker(shot(1001, 1024)).add(test::sheetScene(options), "a").find("frames.last_doubled");
+    // The shot needs the frame: there is nothing to drop.
+    const auto needed = Checker(shot(1001, 1024)).add(test::sheetScene(options), "a").find("frames.last_doubled");
+    ASSERT_TRUE(needed);
+    EXPECT_EQ(needed->frame, 1024.0);
+    EXPECT_TRUE(needed->mend.empty());
+    const auto finding = Checker(shot(1001, 1023)).add(test::sheetScene(options), "a").find("frames.last_doubled");
     ASSERT_TRUE(finding);
-    EXPECT_EQ(finding->frame, 1024.0);
     const auto mended = applySteps(test::sheetScene(options), finding->mend);
     EXPECT_EQ(Checker(shot(1001, 1023)).add(*mended, "a").ids(), "");
 }
@@ -201,7 +206,13 @@ TEST(MotionCheck, FirstFrameHoldsTheLastPose) {
     EXPECT_EQ(finding->frame, 1001.0);
     EXPECT_EQ(finding->unit, "mm");
     EXPECT_GT(*finding->figure, 50.0);
-    const auto mended = applySteps(test::sheetScene(options), finding->mend);
+    // The shot needs the frame: the second one stands in its place.
+    const auto held = applySteps(test::sheetScene(options), finding->mend);
+    EXPECT_EQ(Checker(shot(1001, 1024)).add(*held, "a").ids(), "");
+    const auto spare = Checker(shot(1002, 1024)).add(test::sheetScene(options), "a").find("frames.first_stale");
+    ASSERT_TRUE(spare);
+    const auto mended = applySteps(test::sheetScene(options), spare->mend);
+    EXPECT_EQ(movingSpan(*mended)->first, FrameRate().secondsAt(1002));
     EXPECT_EQ(Checker(shot(1002, 1024)).add(*mended, "a").ids(), "");
 }
 

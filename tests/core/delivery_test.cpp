@@ -44,10 +44,11 @@ DeliverySpec specFor(const TempFolder& folder, const std::string& format = "alem
 }
 
 TEST(Names, TemplatesAreFilled) {
-    EXPECT_EQ(*nameFromTemplate("{shot}_{item}_v{version}", "sh040", "jelly", 4), "sh040_jelly_v004");
-    EXPECT_EQ(*nameFromTemplate("{item}", "", "a/b", 1), "a_b");
-    EXPECT_EQ(*nameFromTemplate("{shot}", "", "x", 1), "shot");
-    EXPECT_FALSE(nameFromTemplate("{artist}", "s", "i", 1));
+    EXPECT_EQ(*nameFromTemplate("{shot}_{item}_v{version}", {"sh040", "jelly", "", "", 4}), "sh040_jelly_v004");
+    EXPECT_EQ(*nameFromTemplate("{item}", {"", "a/b", "", "", 1}), "a_b");
+    EXPECT_EQ(*nameFromTemplate("{shot}", {"", "x", "", "", 1}), "shot");
+    EXPECT_EQ(*nameFromTemplate("{parent}-{path}", {"", "x", "rig", "/rig/x", 1}), "rig-rig_x");
+    EXPECT_FALSE(nameFromTemplate("{artist}", {"s", "i", "", "", 1}));
 }
 
 TEST(Plan, ShotWithHandlesIsTheRange) {
@@ -119,16 +120,31 @@ TEST(Plan, TheNextFreeVersionAndNeverAReplacement) {
     const auto refused = planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot());
     ASSERT_FALSE(refused);
     EXPECT_EQ(refused.error().kind, ErrorKind::Exists);
+    // Nor is what is no delivery of the same item, even when asked to.
     fixed.replace = true;
+    EXPECT_FALSE(planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot()));
+    fs::remove(folder / "sheet.abc");
+    const auto first = planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot());
+    ASSERT_TRUE(first);
+    ASSERT_TRUE(runOutput((*first)[0], {}, Progress()));
     EXPECT_TRUE(planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot()));
+    DeliveryInput other = inputOf(test::sheetScene());
+    other.provenance["item"] = "/elsewhere/sheet";
+    EXPECT_FALSE(planDelivery({other}, fixed, sheetShot()));
 }
 
 TEST(Plan, TwoItemsOfOneNameDoNotCollide) {
     const TempFolder folder;
-    const auto plan =
-        planDelivery({inputOf(test::sheetScene()), inputOf(test::sheetScene())}, specFor(folder), sheetShot());
-    ASSERT_TRUE(plan);
-    EXPECT_NE((*plan)[0].target, (*plan)[1].target);
+    // Two versions of one thing would be the end of both: names that are one are refused.
+    EXPECT_FALSE(
+        planDelivery({inputOf(test::sheetScene()), inputOf(test::sheetScene())}, specFor(folder), sheetShot()));
+    const std::vector<NamedItem> items{{"body", "/left/body", "rig"},  {"body", "/right/body", "rig"},
+                                       {"head", "/head", "rig"},       {"cloth", "/a/x/cloth", "one"},
+                                       {"cloth", "/b/x/cloth", "one"}, {"sand", "/sand", "one"},
+                                       {"sand", "/sand", "two"}};
+    const std::vector<std::string> names{"left_body", "right_body", "head",    "a_x_cloth",
+                                         "b_x_cloth", "one_sand",   "two_sand"};
+    EXPECT_EQ(uniqueNames(items), names);
     DeliverySpec fixed = specFor(folder);
     fixed.nameTemplate = "{shot}";
     EXPECT_FALSE(planDelivery({inputOf(test::sheetScene()), inputOf(test::sheetScene())}, fixed, sheetShot()));
@@ -193,9 +209,9 @@ TEST_P(EveryFormat, DeliversProvesAndRecords) {
     ASSERT_TRUE(again) << again.error().text();
     EXPECT_TRUE(again->passed) << again->words();
     const auto record = test::readJson(result->record);
-    EXPECT_EQ(record["wychronos_record"], 2);
+    EXPECT_EQ(record["wychronos_record"], 3);
     EXPECT_EQ(record["made_from"][0]["source"], "sheet.mdd");
-    EXPECT_EQ(record["items"][0]["sample_xxh64"].size(), 20U);
+    EXPECT_EQ(record["items"][0]["sample_xxh3"].size(), 20U);
     EXPECT_EQ(record["proof"]["passed"], true);
     auto other = planDelivery({inputOf(*applySteps(test::sheetScene(), {Step{"scale", {{"factor", 1.0001}}, true}}))},
                               specFor(folder, GetParam().id), sheetShot());

@@ -8,6 +8,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/hash.h"
 #include "delivery/delivery.h"
 #include "scene/camera.h"
 #include "steps/mapped.h"
@@ -290,7 +291,7 @@ TEST(Proof, FindsOneByteMoreAndARecordThatWasChanged) {
         const json before = json::parse(record);
         // Anything in the record: a figure, a hash, what was lost, where it came from.
         for (const auto& change : std::vector<std::function<void(json&)>>{
-                 [](json& r) { r["last"] = 1023.0; }, [](json& r) { r["items"][0]["sample_xxh64"][3] = "0"; },
+                 [](json& r) { r["last"] = 1023.0; }, [](json& r) { r["items"][0]["sample_xxh3"][3] = "0"; },
                  [](json& r) { r["made_from"] = json::array({"elsewhere"}); },
                  [](json& r) { r["proof"]["items"][0]["largest_drift"] = 0.5; },
                  [](json& r) { r["files"][0]["size"] = 7; }, [](json& r) { r.erase("record_xxh64"); }}) {
@@ -314,6 +315,33 @@ TEST(Proof, FindsOneByteMoreAndARecordThatWasChanged) {
             const auto proof = proveFromRecord(folder / name, good->record, Progress());
             EXPECT_TRUE(!proof || !proof->passed);
         }
+    }
+}
+
+// A record of version 2 has XXH64 of every sample's points; it proves, and it fails, as it did.
+TEST(Proof, RecordsOfTheVersionBeforeAreProvenStill) {
+    const TempFolder folder;
+    const Scene scene = test::sheetScene();
+    const auto good = delivered(scene, folder / "a.abc");
+    ASSERT_TRUE(good) << good.error().text();
+    json old = test::readJson(good->record);
+    old["wychronos_record"] = 2;
+    json& item = old["items"][0];
+    for (std::size_t i = 0; i < item["sample_xxh3"].size(); ++i) {
+        const auto points = test::pointsOf(test::shapeOf(scene), i);
+        item["sample_xxh64"].push_back(hashText(hash64(std::as_bytes(std::span(points)))));
+    }
+    item.erase("sample_xxh3");
+    for (const bool wrong : {false, true}) {
+        if (wrong)
+            item["sample_xxh64"][5] = item["sample_xxh64"][6];
+        old.erase("record_xxh64");
+        const std::string text = old.dump();
+        old["record_xxh64"] = hashText(hash64(std::as_bytes(std::span(text.data(), text.size()))));
+        test::writeFile(good->record, old.dump());
+        const auto proof = proveFromRecord(folder / "a.abc", good->record, Progress());
+        ASSERT_TRUE(proof) << proof.error().text();
+        EXPECT_EQ(proof->passed, !wrong) << allWords(*proof);
     }
 }
 

@@ -12,24 +12,32 @@ std::uint64_t hash64(std::span<const std::byte> bytes) {
 }
 
 struct Hasher64::State {
-    XXH64_state_t* own;
+    XXH64_state_t* plain = nullptr; // one of the two
+    XXH3_state_t* fast = nullptr;
 };
 
-Hasher64::Hasher64() : state_(new State{XXH64_createState()}) {
-    XXH64_reset(state_->own, 0);
+Hasher64::Hasher64(Kind kind) : state_(new State) {
+    if (kind == Kind::Xxh3)
+        XXH3_64bits_reset(state_->fast = XXH3_createState());
+    else
+        XXH64_reset(state_->plain = XXH64_createState(), 0);
 }
 
 Hasher64::~Hasher64() {
-    XXH64_freeState(state_->own);
+    XXH64_freeState(state_->plain);
+    XXH3_freeState(state_->fast);
     delete state_;
 }
 
 void Hasher64::add(std::span<const std::byte> bytes) {
-    XXH64_update(state_->own, bytes.data(), bytes.size());
+    if (state_->fast)
+        XXH3_64bits_update(state_->fast, bytes.data(), bytes.size());
+    else
+        XXH64_update(state_->plain, bytes.data(), bytes.size());
 }
 
 std::uint64_t Hasher64::hash() const {
-    return XXH64_digest(state_->own);
+    return state_->fast ? XXH3_64bits_digest(state_->fast) : XXH64_digest(state_->plain);
 }
 
 std::uint64_t hash64(std::span<const std::byte> first, std::span<const std::byte> second) {

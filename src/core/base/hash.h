@@ -13,10 +13,11 @@ namespace wyc {
 [[nodiscard]] std::uint64_t hash64(std::span<const std::byte> bytes);
 /// XXH64 of one block followed by another, as if they stood together.
 [[nodiscard]] std::uint64_t hash64(std::span<const std::byte> first, std::span<const std::byte> second);
-/// XXH64 of what comes bit by bit.
+/// XXH64 of what comes bit by bit; or XXH3 (64 bits), several times as fast, for what is read in bulk.
 class Hasher64 {
   public:
-    Hasher64();
+    enum class Kind { Xxh64, Xxh3 };
+    explicit Hasher64(Kind kind = Kind::Xxh64);
     ~Hasher64();
     Hasher64(const Hasher64&) = delete;
     Hasher64& operator=(const Hasher64&) = delete;

@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -33,6 +35,7 @@ nlohmann::json toJson(const Finding& finding) {
     result["unit"] = finding.unit.empty() ? nlohmann::json(nullptr) : nlohmann::json(finding.unit);
     result["text"] = validUtf8(finding.text);
     result["advice"] = validUtf8(finding.advice);
+    result["count"] = finding.count;
     return result;
 }
 
@@ -51,8 +54,10 @@ const std::vector<CheckEntry>& checkCatalogue() {
         {"range", "Does the item cover the shot and its handles, and begin where the shot says?", &checkRange},
         {"rate", "Is it at the shot's rate?", &checkRate},
         {"frames", "Is any frame missing, unreadable, held or repeated?", &checkFrames},
-        {"motion", "Is the first frame stale, is there a jump, does it move at all?", &checkMotion},
+        {"motion", "Is the first frame stale, does a pose or a point not belong, is there a jump, does it move at all?",
+         &checkMotion},
         {"mesh", "Are points finite, counts constant, faces sound?", &checkMesh},
+        {"order", "Can the points belong to the rest mesh?", &checkRestOrder},
         {"size", "Is the size plausible, and that of its kin?", &checkSize},
         {"statements", "Does the source state its unit and axis, and are they the shot's?", &checkStatements}};
     return kCatalogue;
@@ -74,6 +79,64 @@ std::vector<Finding> readerFindings(const Scene& scene) {
     return result;
 }
 
+namespace {
+
+// One mend for all, where they are the same but for the frames they name.
+std::vector<Step> joinedMend(const std::vector<Finding>& all) {
+    std::vector<Step> result = all.front().mend;
+    std::string frames;
+    for (const Finding& one : all) {
+        std::vector<Step> plain = one.mend;
+        std::vector<Step> first = result;
+        for (std::vector<Step>* steps : {&plain, &first})
+            for (Step& step : *steps)
+                if (step.options.contains("frames"))
+                    step.options["frames"] = "";
+        if (plain != first)
+            return {};
+        for (const Step& step : one.mend)
+            if (step.options.contains("frames") && step.options["frames"].is_string())
+                frames += (frames.empty() ? "" : ",") + step.options["frames"].get<std::string>();
+    }
+    for (Step& step : result)
+        if (step.options.contains("frames") && step.options["frames"].is_string())
+            step.options["frames"] = frames;
+    return result;
+}
+
+// Alike findings of one item on more frames than a person reads one by one become one.
+void joinAlike(std::vector<Finding>& findings) {
+    constexpr std::size_t kMostApart = 8;
+    std::map<std::pair<std::string, std::string>, std::vector<Finding>> alike;
+    for (const Finding& finding : findings)
+        if (finding.frame)
+            alike[{finding.item, finding.id}].push_back(finding);
+    std::set<std::pair<std::string, std::string>> joined;
+    std::vector<Finding> result;
+    for (Finding& finding : findings) {
+        const std::pair key{finding.item, finding.id};
+        if (!finding.frame || alike[key].size() <= kMostApart) {
+            result.push_back(std::move(finding));
+            continue;
+        }
+        if (!joined.insert(key).second)
+            continue;
+        std::vector<Finding>& all = alike[key];
+        std::stable_sort(all.begin(), all.end(),
+                         [](const Finding& a, const Finding& b) { return *a.frame < *b.frame; });
+        Finding one = all.front();
+        one.count = all.size();
+        one.text = fmt::format("{} times, first at {}: {}", all.size(), frameText(*one.frame), one.text);
+        one.mend = joinedMend(all);
+        if (one.mend.empty())
+            one.mendLabel.clear();
+        result.push_back(std::move(one));
+    }
+    findings = std::move(result);
+}
+
+} // namespace
+
 std::vector<Finding> runChecks(const CheckInput& given) {
     CheckInput input = given;
     for (MeasuredItem& item : input.items)
@@ -81,6 +144,7 @@ std::vector<Finding> runChecks(const CheckInput& given) {
     std::vector<Finding> findings;
     for (const CheckEntry& check : checkCatalogue())
         check.run(input, findings);
+    joinAlike(findings);
     sortFindings(findings);
     return findings;
 }

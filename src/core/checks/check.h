@@ -19,8 +19,12 @@ struct MeasuredItem {
     std::string source;
     bool movesBySource = false; // the source has several samples of it
     std::shared_ptr<const MotionProfile> profile;
-    std::optional<double> unitMetres;                     // the source's, else the shot's; filled in by runChecks
-    std::shared_ptr<const std::vector<Vec3f>> restPoints; // of its rest mesh, if it has one
+    std::optional<double> unitMetres; // the source's, else the shot's; filled in by runChecks
+    /// Of its rest mesh, if it has one: as it came, and after the item's own steps where they change it. An item that
+    /// is in order fits one of them.
+    std::vector<std::shared_ptr<const std::vector<Vec3f>>> restPoses = {};
+    TopologyPtr restTopology = {};
+    std::vector<TimeSpan> heldBySteps = {}; // where the item's own steps hold or mix poses: meant so
     [[nodiscard]] const Node& at() const { return scene->nodes[node]; }
     [[nodiscard]] double frameAt(std::size_t sample) const {
         return snappedFrame(scene->workingRate.frameAt(profile->times[sample]));
@@ -41,7 +45,7 @@ struct CheckEntry {
 };
 [[nodiscard]] const std::vector<CheckEntry>& checkCatalogue();
 
-/// Runs all checks and adds what the readers remarked.
+/// Runs all checks. What hits many frames of an item alike is one finding with their number.
 [[nodiscard]] std::vector<Finding> runChecks(const CheckInput& input);
 /// What a reader remarked, as findings.
 [[nodiscard]] std::vector<Finding> readerFindings(const Scene& scene);
@@ -52,10 +56,13 @@ void checkRate(const CheckInput& input, std::vector<Finding>& findings);
 void checkFrames(const CheckInput& input, std::vector<Finding>& findings);
 void checkMotion(const CheckInput& input, std::vector<Finding>& findings);
 void checkMesh(const CheckInput& input, std::vector<Finding>& findings);
+void checkRestOrder(const CheckInput& input, std::vector<Finding>& findings);
 void checkSize(const CheckInput& input, std::vector<Finding>& findings);
 void checkStatements(const CheckInput& input, std::vector<Finding>& findings);
 
-/// Index of the first sample that is not a stale one: 1 when the first holds the last or the rest pose.
+/// Whether the first sample holds the last pose, or the rest pose, and the motion begins behind it.
 [[nodiscard]] bool firstSampleIsStale(const MeasuredItem& item, bool* isRest = nullptr);
+/// Whether the shot needs the frame of a stale first sample: without it the item begins too late.
+[[nodiscard]] bool shotNeedsStaleFirst(const MeasuredItem& item, const Shot& shot);
 
 } // namespace wyc

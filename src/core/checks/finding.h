@@ -28,6 +28,7 @@ struct Finding {
     std::string advice;
     std::string mendLabel; // "Drop it"
     std::vector<Step> mend;
+    std::size_t count = 1; // frames that it stands for
 };
 
 [[nodiscard]] nlohmann::json toJson(const Finding& finding);

@@ -3,19 +3,26 @@
 
 namespace wyc {
 
-std::shared_ptr<const std::vector<Vec3f>> restPointsOf(const Source& source) {
+void addRest(const Source& source, const std::vector<Step>& steps, MeasuredItem& item) {
     if (!source.rest)
-        return nullptr;
-    auto points = std::make_shared<std::vector<Vec3f>>();
-    if (!readPoints(*source.rest, 0, *points))
-        return nullptr;
-    return points;
+        return;
+    const auto add = [&](const GeometryPtr& mesh) {
+        auto points = std::make_shared<std::vector<Vec3f>>();
+        if (mesh && readPoints(*mesh, 0, *points))
+            item.restPoses.push_back(std::move(points));
+    };
+    add(source.rest);
+    if (!steps.empty())
+        add(stillAfter(source.rest, steps));
+    if (const auto topology = source.rest->topology(0))
+        item.restTopology = *topology;
 }
 
 Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene, bool labelBySource,
                                                 const Progress& progress) {
     std::vector<MeasuredItem> items;
-    const auto rest = restPointsOf(source);
+    MeasuredItem rest;
+    addRest(source, {}, rest);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
         if (!node.geometry)
@@ -31,7 +38,8 @@ Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scen
             motionProfile(scene, i, progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
         item.movesBySource = profile.count() > 1 && movingSpan(scene, i).has_value();
         item.profile = std::make_shared<const MotionProfile>(std::move(profile));
-        item.restPoints = rest;
+        item.restPoses = rest.restPoses;
+        item.restTopology = rest.restTopology;
         items.push_back(std::move(item));
     }
     return items;

@@ -12,7 +12,7 @@ namespace wyc {
 [[nodiscard]] Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scene& scene,
                                                               bool labelBySource, const Progress& progress);
 
-/// Points of the rest mesh a cache was opened with, changed by the same steps as the cache; null without one.
-[[nodiscard]] std::shared_ptr<const std::vector<Vec3f>> restPointsOf(const Source& source);
+/// Fills in the rest mesh that a cache was opened with: its faces, and its points as they came and after these steps.
+void addRest(const Source& source, const std::vector<Step>& steps, MeasuredItem& item);
 
 } // namespace wyc

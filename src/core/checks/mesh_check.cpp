@@ -7,7 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "checks/check.h"
+#include "checks/motion_parts.h"
 
 namespace wyc {
 namespace {
@@ -17,16 +17,11 @@ void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
         const std::string more =
             bad.countInSample > 1 ? fmt::format(", and {} more in this frame", bad.countInSample - 1) : "";
         const std::string byte = bad.byte ? fmt::format(" (byte {})", *bad.byte) : "";
-        findings.push_back({"points.not_finite",
-                            Severity::Fault,
-                            item.label,
-                            item.frameAt(bad.sample),
-                            static_cast<double>(bad.countInSample),
-                            "points",
+        findings.push_back({"points.not_finite", Severity::Fault, item.label, item.frameAt(bad.sample),
+                            static_cast<double>(bad.countInSample), "points",
                             fmt::format("{} of point {} is no finite number{}{}", bad.axis, bad.point, byte, more),
-                            "Drop the frame, or bake it again",
-                            "Drop the frame",
-                            {Step{"drop", {{"frames", shortestNumber(item.frameAt(bad.sample))}}, true}}});
+                            "Bake it again, or fill the frame from its neighbours", "Fill from neighbours",
+                            filledFromNeighbours(item, bad.sample, bad.sample)});
         if (findings.size() > 500)
             return;
     }

@@ -5,38 +5,13 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "checks/check.h"
+#include "checks/motion_parts.h"
 
 namespace wyc {
 namespace {
 
 constexpr float kJumpFactor = 6.0F;    // a jump is a step beyond this many times the local median
 constexpr std::size_t kJumpWindow = 4; // samples on each side that the local median is taken of
-
-float medianOf(std::vector<float> values) {
-    if (values.empty())
-        return 0.0F;
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
-}
-
-// Every one of these samples by its exact frame, not as a person would read it.
-std::string exactFrames(const MeasuredItem& item, std::size_t first, std::size_t last) {
-    std::string list;
-    for (std::size_t i = first; i <= last; ++i)
-        list += (list.empty() ? "" : ",") + shortestNumber(item.frameAt(i));
-    return list;
-}
-
-// Median of the steps that are neither unknown nor zero.
-float movingMedian(const MotionProfile& profile) {
-    std::vector<float> steps;
-    for (const float step : profile.step)
-        if (step > 0.0F)
-            steps.push_back(step);
-    return medianOf(std::move(steps));
-}
 
 // Local median around sample i, without the sample itself.
 float localMedian(const MotionProfile& profile, std::size_t i) {
@@ -48,6 +23,148 @@ float localMedian(const MotionProfile& profile, std::size_t i) {
     return medianOf(std::move(steps));
 }
 
+constexpr std::size_t kMostLooks = 200; // closer looks at one item
+constexpr std::size_t kLongestPop = 4;  // samples
+
+// A stretch of samples that does not belong: those before and after it fit one another without it.
+struct Odd {
+    std::size_t first = 0;
+    std::size_t last = 0;
+    float away = 0.0F; // RMS way out
+};
+
+// Median of steps near a stretch, those into it, in it and out of it left aside.
+float medianAround(const std::vector<float>& steps, std::size_t first, std::size_t last) {
+    std::vector<float> near;
+    const std::size_t low = first > kJumpWindow ? first - kJumpWindow : 1;
+    for (std::size_t k = low; k < steps.size() && k <= last + 1 + kJumpWindow; ++k)
+        if ((k < first || k > last + 1) && steps[k] >= 0.0F)
+            near.push_back(steps[k]);
+    return medianOf(std::move(near));
+}
+
+// One point that leaves the rest and comes back, or that never does.
+struct Spike {
+    std::size_t first = 0;
+    std::size_t last = 0;
+    std::size_t point = 0;
+    float away = 0.0F;
+};
+
+std::vector<Spike> spikesOf(const MeasuredItem& item, Closer& closer) {
+    std::vector<Spike> result;
+    const MotionProfile& profile = *item.profile;
+    if (item.at().geometry->topologyVaries()) // points that come and go are no spikes
+        return result;
+    std::size_t looks = 0;
+    const auto near = [](const Vec3f& a, const Vec3f& b) { return length(Vec3d(a) - Vec3d(b)); };
+    for (std::size_t i = 1; i < profile.count(); ++i) {
+        const float far = profile.farthest[i];
+        if (!(far > 0.0F))
+            continue;
+        // One against many: its way stands out from the others' in this sample, and from any way around it in time.
+        if (!(far > 8.0F * profile.step[i] || (profile.pointCounts[i] < 100 && far > 2.5F * profile.step[i])))
+            continue;
+        if (!(far > 6.0F * medianAround(profile.farthest, i, i)) || ++looks > kMostLooks)
+            continue;
+        const std::size_t p = profile.farthestPoint[i];
+        const auto* before = closer.points(i - 1);
+        const auto* now = closer.points(i);
+        if (!before || !now || p >= before->size() || p >= now->size())
+            continue;
+        // All others must be calm: a whip's end has neighbours that go with it.
+        std::size_t along = 0;
+        for (std::size_t k = 0; k < now->size(); ++k)
+            along += near((*before)[k], (*now)[k]) > 0.3 * static_cast<double>(far);
+        if (along > std::max<std::size_t>(1, now->size() / 1000))
+            continue;
+        std::size_t back = 0;
+        for (std::size_t k = i + 1; k < std::min(profile.count(), i + 1 + kLongestPop) && back == 0; ++k) {
+            const auto* then = closer.points(k);
+            if (then && p < then->size() && near((*before)[p], (*then)[p]) < 0.3 * static_cast<double>(far))
+                back = k;
+        }
+        if (back > 0) {
+            result.push_back({i, back - 1, p, far});
+            i = back;
+        } else if (i <= kLongestPop && far > 0.5F * static_cast<float>(profile.bounds[i].diagonal())) {
+            result.push_back({0, i - 1, p, far}); // it was away from the first sample on
+        } else if (far > 0.5F * static_cast<float>(profile.bounds[i - 1].diagonal())) {
+            result.push_back({i, profile.count() - 1, p, far});
+            break;
+        }
+    }
+    return result;
+}
+
+// Whether the way to a sample is that of a stretch that was told already: into it, in it or out of it.
+template<class T> bool isTold(const std::vector<T>& stretches, std::size_t sample) {
+    return std::any_of(stretches.begin(), stretches.end(),
+                       [&](const T& s) { return sample >= s.first && sample <= s.last + 1; });
+}
+
+// Far from both neighbours while these are near each other, and within it no further than elsewhere.
+std::vector<Odd> popsOf(const MotionProfile& profile, const std::vector<Spike>& spikes, Closer& closer) {
+    std::vector<Odd> result;
+    std::size_t looks = 0;
+    const std::vector<float>& step = profile.step;
+    for (std::size_t i = 1; i + 1 < profile.count(); ++i) {
+        if (!(step[i] > 0.0F) || isTold(spikes, i))
+            continue;
+        for (std::size_t length = 1; length <= kLongestPop && i + length < profile.count(); ++length) {
+            const std::size_t back = i + length; // first sample after it
+            const float around = medianAround(step, i, back - 1);
+            const float way = std::min(step[i], step[back]);
+            if (!(way > 4.0F * around))
+                continue;
+            bool calm = true;
+            for (std::size_t k = i + 1; k < back; ++k)
+                calm = calm && step[k] < 0.3F * way;
+            if (!calm || ++looks > kMostLooks)
+                continue;
+            const float gap = closer.gap(i - 1, back);
+            if (!(gap < 0.35F * way) || !(gap < 3.0F * around * static_cast<float>(length + 1) + 1e-6F * way))
+                continue;
+            result.push_back({i, back - 1, way});
+            i = back;
+            break;
+        }
+    }
+    return result;
+}
+
+// Sample elsewhere in the cache whose pose this one is, point for point as far as a few hundred of them tell.
+std::optional<std::size_t> sameElsewhere(const MeasuredItem& item, std::size_t sample, float away) {
+    const Geometry& shape = *item.at().geometry;
+    if (shape.sampling().count() != item.profile->count()) // it moves by transforms alone
+        return std::nullopt;
+    constexpr std::size_t kProbe = 512;
+    const auto probe = [&](std::size_t i, std::vector<Vec3f>& into) {
+        const auto count = shape.pointCount(i);
+        if (!count || *count == 0)
+            return false;
+        into.resize(std::min(*count, kProbe));
+        return shape.readRange(i, (*count - into.size()) / 2, into).has_value();
+    };
+    std::vector<Vec3f> own;
+    std::vector<Vec3f> other;
+    if (!probe(sample, own))
+        return std::nullopt;
+    std::optional<std::size_t> nearest;
+    float least = 0.02F * away;
+    for (std::size_t i = 0; i < item.profile->count(); ++i) {
+        if (i + 1 >= sample && i <= sample + 1)
+            continue;
+        if (!probe(i, other) || other.size() != own.size())
+            continue;
+        if (const float gap = rmsDistance(own, other); gap <= least) {
+            least = gap;
+            nearest = i;
+        }
+    }
+    return nearest;
+}
+
 bool isJump(const MotionProfile& profile, std::size_t i, float usual) {
     const float step = profile.step[i];
     if (!(step > 0.0F))
@@ -57,16 +174,67 @@ bool isJump(const MotionProfile& profile, std::size_t i, float usual) {
     if (!(step > kJumpFactor * reference))
         return false;
     const auto near = [&](std::size_t k) { return k >= 1 && k < profile.count() && profile.step[k] > step / 3.0F; };
-    return !near(i - 1) && !near(i + 1);
+    if (near(i - 1) || near(i + 1))
+        return false;
+    // A burst: from rest, and from then on slower and slower.
+    bool rested = true;
+    for (std::size_t k = i > kJumpWindow ? i - kJumpWindow : 1; k < i; ++k)
+        rested = rested && !(profile.step[k] > 0.02F * step);
+    const bool dying = i + 2 < profile.count() && profile.step[i + 1] > 0.05F * step && profile.step[i + 2] > 0.0F &&
+                       profile.step[i + 2] < profile.step[i + 1];
+    return !(rested && dying);
 }
 
-std::string lengthOf(const MeasuredItem& item, double value) {
-    return item.unitMetres ? lengthText(value * *item.unitMetres) : fmt::format("{:.3g} units", value);
+void reportPops(const MeasuredItem& item, const std::vector<Odd>& pops, std::vector<Finding>& findings) {
+    constexpr std::size_t kMostNamed = 8; // of which the cache is searched for the pose
+    std::size_t named = 0;
+    for (const Odd& odd : pops) {
+        const auto elsewhere = odd.first == odd.last && named++ < kMostNamed ? sameElsewhere(item, odd.first, odd.away)
+                                                                             : std::optional<std::size_t>();
+        const std::string away = lengthOf(item, static_cast<double>(odd.away));
+        Finding finding{elsewhere ? "motion.foreign_pose" : "motion.pop",
+                        Severity::Fault,
+                        item.label,
+                        item.frameAt(odd.first),
+                        {},
+                        "",
+                        elsewhere ? fmt::format("It holds the pose of frame {}: {} from the frames before and after",
+                                                frameText(item.frameAt(*elsewhere)), away)
+                                  : fmt::format("The pose of {} is {} from those before and after, which are near each "
+                                                "other",
+                                                framesText(item, odd.first, odd.last), away),
+                        odd.first == odd.last ? "Export this frame again, or fill it from its neighbours"
+                                              : "Export these frames again, or fill them from their neighbours",
+                        "Fill from neighbours",
+                        filledFromNeighbours(item, odd.first, odd.last)};
+        setLength(finding, item, static_cast<double>(odd.away));
+        findings.push_back(std::move(finding));
+    }
 }
 
-void setLength(Finding& finding, const MeasuredItem& item, double value) {
-    finding.figure = item.unitMetres ? value * *item.unitMetres * 1000.0 : value;
-    finding.unit = item.unitMetres ? "mm" : "units";
+void reportSpikes(const MeasuredItem& item, const std::vector<Spike>& spikes, std::vector<Finding>& findings) {
+    for (const Spike& spike : spikes) {
+        const bool toTheEnd = spike.last + 1 == item.profile->count() && spike.last - spike.first >= kLongestPop;
+        Finding finding{
+            "points.spike",
+            Severity::Fault,
+            item.label,
+            item.frameAt(spike.first),
+            {},
+            "",
+            fmt::format("Point {} is {} from where it belongs {}; the others go on as before", spike.point,
+                        lengthOf(item, static_cast<double>(spike.away)),
+                        toTheEnd ? "from this frame on" : "in " + framesText(item, spike.first, spike.last)),
+            "Export again from the simulation; short of that, fill the frames from their neighbours",
+            {},
+            {}};
+        if (!toTheEnd) {
+            finding.mendLabel = "Fill from neighbours";
+            finding.mend = filledFromNeighbours(item, spike.first, spike.last);
+        }
+        setLength(finding, item, static_cast<double>(spike.away));
+        findings.push_back(std::move(finding));
+    }
 }
 
 } // namespace
@@ -86,18 +254,32 @@ bool firstSampleIsStale(const MeasuredItem& item, bool* isRest) {
     const float usual = std::max(medianOf(following), 0.25F * movingMedian(profile));
     if (!(next > 2.5F * usual))
         return false;
+    // A burst from rest slows down over several frames; behind a stale frame the motion is at its speed at once.
+    if (profile.step[2] > 1.4F * profile.step[3] && profile.step[3] > 1.1F * medianOf(following))
+        return false;
     if (profile.firstToLast < next * 0.5F && profile.firstToLast < usual)
         return true;
-    if (item.restPoints && item.at().geometry) {
-        std::vector<Vec3f> first;
-        if (readPoints(*item.at().geometry, 0, first) &&
-            rmsDistance(first, *item.restPoints) < std::min(next * 0.5F, usual)) {
+    std::vector<Vec3f> first;
+    if (item.restPoses.empty() || !item.at().geometry || !readPoints(*item.at().geometry, 0, first))
+        return false;
+    for (const auto& rest : item.restPoses)
+        if (rmsDistance(first, *rest) < std::min(next * 0.5F, usual)) {
             if (isRest)
                 *isRest = true;
             return true;
         }
-    }
     return false;
+}
+
+bool shotNeedsStaleFirst(const MeasuredItem& item, const Shot& shot) {
+    const auto wanted = shot.rangeWithHandles();
+    if (!wanted)
+        return false;
+    const double late = item.frameAt(1) - wanted->first;
+    const double over = item.frameAt(item.profile->count() - 1) - wanted->last;
+    // As long as the shot without it, and late as a whole: it is one too many.
+    return late > kFrameTolerance && item.frameAt(0) < wanted->first + kFrameTolerance &&
+           std::abs(late - over) > kFrameTolerance;
 }
 
 void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
@@ -109,7 +291,7 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
             if (item.movesBySource && profile.unreadable.empty() && profile.count() > 1)
                 findings.push_back(
                     {"motion.static",
-                     Severity::Caution,
+                     Severity::Note,
                      item.label,
                      {},
                      static_cast<double>(profile.count()),
@@ -123,6 +305,7 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
         bool rest = false;
         const bool stale = firstSampleIsStale(item, &rest);
         if (stale) {
+            const bool needed = shotNeedsStaleFirst(item, input.shot);
             Finding finding{
                 "frames.first_stale",
                 Severity::Fault,
@@ -136,15 +319,20 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
                      : fmt::format("The first frame is stale: it is {} from the last frame, {} from the next",
                                    lengthOf(item, static_cast<double>(profile.firstToLast)),
                                    lengthOf(item, static_cast<double>(profile.step[1]))),
-                "Drop the first frame",
-                "Drop it",
-                {Step{"drop", {{"start", 1.0}}, true}}};
+                needed ? "Export it again, or hold the second frame in its place" : "Drop the first frame",
+                needed ? "Hold the second" : "Drop it",
+                needed ? filledFromNeighbours(item, 0, 0) : std::vector{Step{"drop", {{"start", 1.0}}, true}}};
             setLength(finding, item, static_cast<double>(profile.step[1]));
             findings.push_back(std::move(finding));
         }
+        Closer closer(item);
+        const auto spikes = spikesOf(item, closer);
+        const auto pops = popsOf(profile, spikes, closer);
+        reportSpikes(item, spikes, findings);
+        reportPops(item, pops, findings);
         const float usual = movingMedian(profile);
         for (std::size_t i = stale ? 2 : 1; i < profile.count(); ++i) {
-            if (!isJump(profile, i, usual))
+            if (isTold(spikes, i) || isTold(pops, i) || !isJump(profile, i, usual))
                 continue;
             const bool back = i + 1 < profile.count();
             Finding finding{"motion.jump",
@@ -162,118 +350,6 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
                             {}};
             setLength(finding, item, static_cast<double>(profile.step[i]));
             findings.push_back(std::move(finding));
-        }
-    }
-}
-
-namespace {
-
-// Samples at one distance with a few whole ones left out.
-void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
-    const MotionProfile& profile = *item.profile;
-    const auto& remarks = item.scene->remarks;
-    const bool told =
-        std::any_of(remarks.begin(), remarks.end(), [](const ReaderRemark& r) { return r.id == "frames.missing"; });
-    if (profile.count() < 6 || told)
-        return;
-    std::vector<double> gaps;
-    for (std::size_t i = 1; i < profile.count(); ++i)
-        gaps.push_back(item.frameAt(i) - item.frameAt(i - 1));
-    std::vector<double> sorted = gaps;
-    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-    std::nth_element(sorted.begin(), middle, sorted.end());
-    const double usual = *middle;
-    std::vector<std::size_t> wide;
-    for (std::size_t i = 0; i < gaps.size(); ++i) {
-        if (sameFrame(gaps[i], usual))
-            continue;
-        const double steps = gaps[i] / usual;
-        if (!(usual > 0.0) || steps < 1.5 || std::abs(steps - std::round(steps)) > 0.01)
-            return; // uneven by nature
-        wide.push_back(i);
-    }
-    if (wide.size() * 10 > gaps.size())
-        return;
-    for (const std::size_t i : wide) {
-        const double first = item.frameAt(i) + usual;
-        const double last = item.frameAt(i + 1) - usual;
-        const double count = std::round(gaps[i] / usual) - 1.0;
-        findings.push_back(
-            {"frames.missing",
-             Severity::Caution,
-             item.label,
-             first,
-             count,
-             "frames",
-             fmt::format("{} missing: {} and {} are there",
-                         sameFrame(first, last) ? "Frame " + frameText(first) + " is"
-                                                : fmt::format("Frames {} – {} are", frameText(first), frameText(last)),
-                         frameText(item.frameAt(i)), frameText(item.frameAt(i + 1))),
-             "Export these frames again, or resample to fill in between",
-             "Fill in between",
-             {Step{"resample", {{"rate", item.scene->workingRate.text()}, {"method", "linear"}}, true}}});
-    }
-}
-
-} // namespace
-
-void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
-    for (const MeasuredItem& item : input.items) {
-        if (!item.profile)
-            continue;
-        const MotionProfile& profile = *item.profile;
-        checkGaps(item, findings);
-        for (const UnreadableSample& bad : profile.unreadable)
-            findings.push_back({"frames.unreadable",
-                                Severity::Fault,
-                                item.label,
-                                item.frameAt(bad.sample),
-                                {},
-                                "",
-                                bad.error.text(),
-                                "Export this frame again, or drop it",
-                                "Drop it",
-                                {Step{"drop", {{"frames", shortestNumber(item.frameAt(bad.sample))}}, true}}});
-        if (profile.count() < 3 || !profile.moves())
-            continue;
-        const float usual = movingMedian(profile);
-        for (std::size_t i = 1; i < profile.count(); ++i) {
-            if (!profile.sameAsPrevious[i])
-                continue;
-            std::size_t end = i;
-            while (end + 1 < profile.count() && profile.sameAsPrevious[end + 1])
-                ++end;
-            // Something that comes to rest slows down first; a frame held by mistake stands amid motion.
-            const float before = i > 1 ? profile.step[i - 1] : profile.step[std::min(end + 1, profile.count() - 1)];
-            const float after = end + 1 < profile.count() ? profile.step[end + 1] : before;
-            const float threshold = 0.2F * usual;
-            const std::size_t run = end - i + 1;
-            const bool last = end + 1 == profile.count();
-            if (before > threshold && after > threshold && run <= 24) {
-                const std::string frames = run == 1 ? frameText(item.frameAt(i))
-                                                    : frameText(item.frameAt(i)) + " – " + frameText(item.frameAt(end));
-                Finding finding{last && run == 1 ? "frames.last_doubled" : "frames.held",
-                                Severity::Caution,
-                                item.label,
-                                item.frameAt(i),
-                                {},
-                                "",
-                                fmt::format("{} repeat{} {}: no point moves; neighbours move {}", frames,
-                                            run == 1 ? "s" : "", frameText(item.frameAt(i - 1)),
-                                            lengthOf(item, static_cast<double>(std::min(before, after)))),
-                                last ? "Drop the repeated end"
-                                     : "Export these frames again, or drop them and close the gap",
-                                last ? "Drop it" : "Drop and close",
-                                {}};
-                if (last)
-                    finding.mend = {Step{"drop", {{"end", static_cast<double>(run)}}, true}};
-                else
-                    finding.mend = {Step{"drop", {{"frames", exactFrames(item, i, end)}, {"close", true}}, true}};
-                finding.figure = static_cast<double>(run);
-                finding.unit = "frames";
-                findings.push_back(std::move(finding));
-            }
-            i = end;
         }
     }
 }

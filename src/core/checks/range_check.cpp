@@ -19,6 +19,25 @@ std::string countText(double frames) {
     return fmt::format("{} frame{}", frameText(frames), std::abs(frames) == 1.0 ? "" : "s");
 }
 
+// Samples one second apart on whole seconds, or as many milliseconds apart as a frame has: times that were written as
+// frame numbers or as milliseconds. Nothing when they are seconds.
+struct NotSeconds {
+    const char* words;
+    FrameRate meant;
+};
+std::optional<NotSeconds> notSeconds(const MeasuredItem& item, const Shot& shot) {
+    if (!item.scene->rate || item.profile->count() < 8)
+        return std::nullopt;
+    const double rate = item.scene->rate->value();
+    const double firstTime = item.profile->times.front();
+    if (std::abs(rate - 1.0) < 1e-6 && std::abs(firstTime - std::round(firstTime)) < 1e-6)
+        return NotSeconds{"frame numbers", shot.rateOrDefault()};
+    for (const FrameRate& usual : FrameRate::usual())
+        if (rate < 0.2 && std::abs(rate * 1000.0 / usual.value() - 1.0) < 1e-3)
+            return NotSeconds{"milliseconds", usual};
+    return std::nullopt;
+}
+
 } // namespace
 
 void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
@@ -26,9 +45,11 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
     if (!wanted)
         return;
     for (const MeasuredItem& item : input.items) {
-        if (!item.profile || item.profile->count() < 2 || !item.profile->moves())
+        if (!item.profile || item.profile->count() < 2 || !item.profile->moves() || notSeconds(item, input.shot))
             continue;
-        const bool stale = firstSampleIsStale(item) && item.profile->count() > 2;
+        // A stale first frame that the shot needs is told as such, not as a range that is short by it.
+        const bool stale =
+            item.profile->count() > 2 && firstSampleIsStale(item) && !shotNeedsStaleFirst(item, input.shot);
         const double first = item.frameAt(stale ? 1 : 0);
         const double last = item.frameAt(item.profile->count() - 1);
         const double late = first - wanted->first;
@@ -38,8 +59,10 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
         if (std::abs(late) < kFrameTolerance && std::abs(over) < kFrameTolerance)
             continue;
         const double own = item.frameAt(0);
+        // What covers the shot is in order: a run-up, or settling at the end.
+        const bool covers = late < kFrameTolerance && over > -kFrameTolerance;
         const bool fromZero =
-            own >= -kFrameTolerance && own <= 1.0 + kFrameTolerance && wanted->first > 1.0 + kFrameTolerance;
+            !covers && own >= -kFrameTolerance && own <= 1.0 + kFrameTolerance && wanted->first > 1.0 + kFrameTolerance;
         if (fromZero) {
             const double shift = wanted->first - first;
             findings.push_back(
@@ -118,7 +141,7 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
         if (extra > kFrameTolerance)
             findings.push_back(
                 {"range.long",
-                 Severity::Caution,
+                 covers ? Severity::Note : Severity::Caution,
                  item.label,
                  over > 0 ? wanted->last + 1 : first,
                  extra,
@@ -132,29 +155,57 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
 }
 
 void checkRate(const CheckInput& input, std::vector<Finding>& findings) {
-    if (!input.shot.rate)
-        return;
     std::set<const Scene*> told;
+    const auto wanted = input.shot.rangeWithHandles();
     for (const MeasuredItem& item : input.items) {
-        if (!item.scene->rate || *item.scene->rate == *input.shot.rate || !item.movesBySource)
+        if (!item.scene->rate || !item.movesBySource || !item.profile || item.profile->count() < 2)
             continue;
+        const auto covers = [&](double first, double last) {
+            return wanted && first < wanted->first + kFrameTolerance && last > wanted->last - kFrameTolerance;
+        };
+        const double first = item.profile->times.front();
+        const double last = item.profile->times.back();
+        if (const auto wrong = notSeconds(item, input.shot)) {
+            if (!told.insert(item.scene).second)
+                continue;
+            findings.push_back(
+                {"times.not_seconds",
+                 Severity::Fault,
+                 item.label,
+                 {},
+                 last - first,
+                 "s",
+                 fmt::format("Its times look like {}, not seconds: {} samples over {}", wrong->words,
+                             item.profile->count(), durationText(last - first)),
+                 fmt::format("Read it as {} frames a second (keeps every frame)", wrong->meant.shortText()),
+                 fmt::format("Read as {}", wrong->meant.shortText()),
+                 {Step{"rate", {{"rate", wrong->meant.text()}}, true}}});
+            continue;
+        }
         // One finding a source: its rate holds for all its items.
-        if (!told.insert(item.scene).second)
+        if (!input.shot.rate || *item.scene->rate == *input.shot.rate || !told.insert(item.scene).second)
             continue;
-        const double percent = (input.shot.rate->value() / item.scene->rate->value() - 1.0) * 100.0;
+        const FrameRate& own = *item.scene->rate;
+        const FrameRate& shot = *input.shot.rate;
+        const double percent = (shot.value() / own.value() - 1.0) * 100.0;
+        // Frame numbers that are the shot's, at seconds that are not: made for the shot, and marked wrongly.
+        const bool keepFrames =
+            covers(own.frameAt(first), own.frameAt(last)) && !covers(shot.frameAt(first), shot.frameAt(last));
         findings.push_back(
             {"rate.differs",
              Severity::Fault,
              item.label,
              {},
-             item.scene->rate->value(),
+             own.value(),
              "fps",
              fmt::format("It is at {} frames a second, the shot at {}: frame for frame it plays {:.1f} % {}",
-                         item.scene->rate->shortText(), input.shot.rate->shortText(), std::abs(percent),
-                         percent > 0 ? "too fast" : "too slow"),
-             "Resample it to the shot's rate (keeps seconds), or read it as that rate (keeps frames)",
-             fmt::format("Resample to {}", input.shot.rate->shortText()),
-             {Step{"resample", {{"rate", input.shot.rate->text()}, {"method", "linear"}}, true}}});
+                         own.shortText(), shot.shortText(), std::abs(percent), percent > 0 ? "too fast" : "too slow"),
+             keepFrames ? "Its frames are those of the shot: read it as the shot's rate (keeps frames), or resample it "
+                          "(keeps seconds)"
+                        : "Resample it to the shot's rate (keeps seconds), or read it as that rate (keeps frames)",
+             fmt::format("{} {}", keepFrames ? "Read as" : "Resample to", shot.shortText()),
+             keepFrames ? std::vector{Step{"rate", {{"rate", shot.text()}}, true}}
+                        : std::vector{Step{"resample", {{"rate", shot.text()}, {"method", "linear"}}, true}}});
     }
 }
 

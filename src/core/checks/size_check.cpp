@@ -15,12 +15,17 @@
 namespace wyc {
 namespace {
 
-// Two items stand for the same thing when their names share a word and their points have the same number.
+// Two items stand for the same thing when their points and faces stand in the same order and their names share a word.
+// A shared file, or the name of one, says nothing: a crate and a pebble may stand side by side; nor do proportions.
 bool isKin(const MeasuredItem& a, const MeasuredItem& b) {
-    if (a.profile->pointCounts.empty() || b.profile->pointCounts.empty() ||
-        a.profile->pointCounts[0] != b.profile->pointCounts[0] || a.profile->pointCounts[0] < 4)
+    const MotionProfile& one = *a.profile;
+    const MotionProfile& other = *b.profile;
+    if (one.pointCounts.empty() || other.pointCounts.empty() || one.pointCounts[0] < 4 ||
+        one.pointCounts[0] != other.pointCounts[0] || a.scene == b.scene || a.source == b.source)
         return false;
-    return nameNearness(a.at().name + " " + a.source, b.at().name + " " + b.source) > 0;
+    // Caches without a mesh have no faces to compare.
+    const bool bare = a.at().kind == NodeKind::Points || b.at().kind == NodeKind::Points;
+    return (bare || one.topologies[0] == other.topologies[0]) && nameNearness(a.at().name, b.at().name) > 0;
 }
 
 struct RatioName {
@@ -118,19 +123,21 @@ void reportRatio(const MeasuredItem& item, double ratio, double tolerance, const
     for (const RatioName& named : kRatios) {
         if (std::abs(big / named.ratio - 1.0) > tolerance)
             continue;
+        const bool larger = ratio > 1.0;
+        const double factor = larger ? 1.0 / named.ratio : named.ratio;
+        const double off = std::abs(big / named.ratio - 1.0);
         findings.push_back(
             {"size.ratio",
              Severity::Fault,
              item.label,
              {},
-             ratio,
+             1.0 / factor,
              "×",
-             fmt::format("It is {} times {} than {}{}", frameText(std::round(big * 100.0) / 100.0),
-                         ratio > 1.0 ? "larger" : "smaller", against, sizes),
+             fmt::format("It is {}{} times {} than {}{}", off > 0.005 ? "about " : "",
+                         shortestNumber(std::round(named.ratio * 100.0) / 100.0), larger ? "larger" : "smaller",
+                         against, sizes),
              fmt::format("Looks like {}: add a unit step", named.words),
-             named.ratio == 100.0 && ratio > 1.0
-                 ? "cm → m"
-                 : fmt::format("Scale × {}", shortestNumber(ratio > 1.0 ? 1.0 / named.ratio : named.ratio)),
+             named.ratio == 100.0 && larger ? "cm → m" : fmt::format("Scale × {}", shortestNumber(factor)),
              {scaleStepFor(ratio, named.ratio)}});
         return;
     }
@@ -190,26 +197,68 @@ RestFit fitRest(std::span<const Vec3f> rest, std::span<const Vec3f> pose, const 
     return {scale, std::sqrt(std::max(0.0, 1.0 - scale * both / poseSquare))};
 }
 
-bool checkAgainstRest(const MeasuredItem& item, std::vector<Finding>& findings) {
+// What the rest pose says about a few poses of the cache, first to last.
+struct RestVerdict {
+    double scale = 1.0;               // of the pose that fits best
+    double spread = 1.0;              // largest scale over smallest: what grows is no wrong unit
+    double residual = 1.0;            // of the best fit
+    std::optional<UpAxis> turnedFrom; // up axis it has where the rest pose has Y
+};
+
+RestVerdict verdictOf(const Geometry& geometry, std::size_t firstSample, std::span<const Vec3f> rest) {
+    RestVerdict verdict;
+    const std::size_t count = geometry.sampling().count();
+    double low = 0.0;
+    double high = 0.0;
     std::vector<Vec3f> pose;
-    const Geometry& geometry = *item.at().geometry;
-    if (!item.restPoints || !readPoints(geometry, geometry.sampling().count() / 2, pose) ||
-        pose.size() != item.restPoints->size())
-        return false;
-    const RestFit straight = fitRest(*item.restPoints, pose, {});
-    const RestFit fromZ = fitRest(*item.restPoints, pose, upAxisTurn(UpAxis::Y, UpAxis::Z));
-    const RestFit fromY = fitRest(*item.restPoints, pose, upAxisTurn(UpAxis::Z, UpAxis::Y));
-    const RestFit& turned = fromZ.residual <= fromY.residual ? fromZ : fromY;
-    constexpr double kClear = 0.5; // a turn has to explain the pose twice as well as none
-    const bool isTurned = turned.residual < kClear * straight.residual;
-    const RestFit& best = isTurned ? turned : straight;
-    if (best.residual > 0.5) // shuffled or another mesh: nothing can be said by point number
-        return false;
+    for (const std::size_t sample : {firstSample, (firstSample + count - 1) / 2, count - 1}) {
+        if (sample >= count || !readPoints(geometry, sample, pose) || pose.size() != rest.size())
+            continue;
+        const RestFit straight = fitRest(rest, pose, {});
+        const RestFit fromZ = fitRest(rest, pose, upAxisTurn(UpAxis::Y, UpAxis::Z));
+        const RestFit fromY = fitRest(rest, pose, upAxisTurn(UpAxis::Z, UpAxis::Y));
+        const RestFit& turned = fromZ.residual <= fromY.residual ? fromZ : fromY;
+        constexpr double kClear = 0.5; // a turn has to explain the pose twice as well as none
+        const bool isTurned = turned.residual < kClear * straight.residual;
+        const RestFit& best = isTurned ? turned : straight;
+        if (best.residual > 0.5) // shuffled or another mesh: nothing can be said by point number
+            continue;
+        low = low > 0.0 ? std::min(low, best.scale) : best.scale;
+        high = std::max(high, best.scale);
+        if (best.residual < verdict.residual) {
+            verdict.residual = best.residual;
+            verdict.scale = best.scale;
+            verdict.turnedFrom = !isTurned ? std::nullopt : std::optional(&turned == &fromZ ? UpAxis::Z : UpAxis::Y);
+        }
+    }
+    verdict.spread = low > 0.0 ? high / low : 1.0;
+    return verdict;
+}
+
+enum class AgainstRest { Unknown, InOrder, Told };
+
+// An item that fits its rest mesh as it came, or after the item's own steps, is in order.
+AgainstRest checkAgainstRest(const MeasuredItem& item, std::vector<Finding>& findings) {
+    std::optional<RestVerdict> verdict;
+    for (const auto& rest : item.restPoses) {
+        const RestVerdict one = verdictOf(*item.at().geometry, firstSampleIsStale(item) ? 1 : 0, *rest);
+        if (one.residual > 0.5)
+            continue;
+        if (std::abs(one.scale - 1.0) < 0.3 && !one.turnedFrom)
+            return AgainstRest::InOrder;
+        if (!verdict)
+            verdict = one;
+    }
+    if (!verdict)
+        return AgainstRest::Unknown;
     const std::size_t before = findings.size();
-    reportRatio(item, best.scale, 0.15, "its rest mesh", "", findings);
-    if (isTurned)
-        reportTurn(item, fromZ.residual <= fromY.residual, "its rest mesh", findings);
-    return findings.size() > before;
+    // Growing by a tenth or two does not hide a hundredfold; a balloon that grows to 2.54 times its size is no inch.
+    const bool far = verdict->scale > 8.0 || verdict->scale < 1.0 / 8.0;
+    if (verdict->spread < (far ? 1.5 : 1.02))
+        reportRatio(item, verdict->scale, far ? 0.15 : 0.02, "its rest mesh", "", findings);
+    if (verdict->turnedFrom)
+        reportTurn(item, *verdict->turnedFrom == UpAxis::Z, "its rest mesh", findings);
+    return findings.size() > before ? AgainstRest::Told : AgainstRest::Unknown;
 }
 
 // Items by number of points and by proportions, in cells a little wider than what matchSizes lets pass: of many
@@ -278,8 +327,9 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
         const double ownUnit = item.scene->unitMetres.value_or(shotUnit);
         // The kin that most others agree with stands as the measure: the first item of the same thing whose
         // size is plausible. A rest mesh of the item's own counts as kin too.
-        bool told = checkAgainstRest(item, findings);
-        for (std::size_t c = 0; c < candidates.size() && !told; ++c) {
+        const AgainstRest rest = checkAgainstRest(item, findings);
+        bool told = rest == AgainstRest::Told;
+        for (std::size_t c = 0; c < candidates.size() && !told && rest == AgainstRest::Unknown; ++c) {
             const std::size_t k = candidates[c];
             const MeasuredItem& other = input.items[k];
             const auto match = matchSizes(sizes[k], own);

@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "delivery/delivery.h"
+#include "delivery/placing.h"
 #include "delivery/plan_parts.h"
 #include "scene/instances.h"
 
@@ -15,13 +16,11 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
     DeliveryInput input;
     input.source = std::make_shared<const Scene>(std::move(before));
     input.steps = steps;
-    if (source.rest) {
-        // The rest mesh gets what acts on space; what acts on time leaves a still pose alone.
-        Scene rest;
-        rest.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, source.rest, std::nullopt, {}});
-        if (const auto changed = applySteps(rest, steps); changed && !changed->nodes.empty())
-            input.rest = changed->nodes.front().geometry;
-    }
+    if (source.rest)
+        input.rest = stillAfter(source.rest, steps);
+    input.reads.push_back(source.spec.path);
+    if (source.restUsed)
+        input.reads.push_back(*source.restUsed);
     std::error_code code;
     const auto stamp = fileStamp(source.format->sequence ? source.spec.path.parent_path() : source.spec.path);
     input.provenance = {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
@@ -55,6 +54,9 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         if (input.rest)
             rest = input.rest;
     }
+    std::vector<fs::path> reads;
+    for (const DeliveryInput& input : inputs)
+        reads.insert(reads.end(), input.reads.begin(), input.reads.end());
     const auto moving = std::find_if(scenes.begin(), scenes.end(), [](const Scene& s) { return movingSpan(s); });
     for (const Scene& scene : scenes)
         if (movingSpan(scene) && scene.workingRate != moving->workingRate)
@@ -70,7 +72,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         return fail(
             makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
     std::vector<PlannedOutput> outputs;
-    const auto add = [&](Scene scene, const fs::path& path, const std::string& item) {
+    const auto add = [&](Scene scene, const fs::path& path, const std::string& item) -> Status {
         PlannedOutput output;
         output.item = item;
         output.format = format;
@@ -83,11 +85,13 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.provenance = provenance;
         output.intentions = intentions;
         output.replace = spec.replace;
+        WYC_CHECK(mayBeWritten(output, reads));
         fillFigures(output);
         outputs.push_back(std::move(output));
+        return {};
     };
     if (!spec.perItem && (shapes == 1 || format->manyItems)) {
-        add(all, target, target.stem().string());
+        WYC_CHECK(add(all, target, target.stem().string()));
         return outputs;
     }
     if (!spec.perItem)
@@ -95,27 +99,33 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
             makeError(ErrorKind::BadInput, fmt::format("{} items are chosen; a {} holds one", shapes, format->name))
                 .inFile(target.string())
                 .withAdvice("Choose one with --items, or use --per-item"));
+    std::vector<NamedItem> siblings;
+    for (const DeliveryInput& input : inputs)
+        siblings.insert(siblings.end(), input.siblings.begin(), input.siblings.end());
+    const auto names = uniqueNames(siblings);
     for (const Node& node : all.nodes) {
         if (!node.geometry)
             continue;
         WYC_TRY(scene, selectedItems(all, {node.path}));
-        std::string name = target.filename().string();
-        const auto at = std::min(name.find_first_of('#'), name.rfind('.'));
-        const std::string item = safeName(node.name);
-        name.insert(at == std::string::npos ? name.size() : at,
-                    (at > 0 && name[at - 1] == '.' ? item + "." : "_" + item));
-        fs::path path = target.parent_path() / name;
-        // Two items of one name in different places: the later one gets a number.
+        const auto known =
+            std::find_if(siblings.begin(), siblings.end(), [&](const NamedItem& s) { return s.path == node.path; });
+        const std::string item =
+            known == siblings.end() ? safeName(node.name) : names[static_cast<std::size_t>(known - siblings.begin())];
+        const auto named = [&](const std::string& called) {
+            std::string name = target.filename().string();
+            const auto at = std::min({name.find_first_of('#'), name.rfind('.'), name.size()});
+            name.insert(at, at > 0 && name[at - 1] == '.' ? called + "." : "_" + called);
+            return target.parent_path() / name;
+        };
+        fs::path path = named(item);
+        // What steps made, or two sources with an item of one name: the later one gets a number.
         const auto taken = [&] {
             return std::any_of(outputs.begin(), outputs.end(),
                                [&](const PlannedOutput& o) { return o.target == path; });
         };
-        for (int number = 2; taken(); ++number) {
-            const auto where = name.find(item);
-            path = target.parent_path() /
-                   (name.substr(0, where) + item + fmt::format("_{}", number) + name.substr(where + item.size()));
-        }
-        add(std::move(scene), path, node.name);
+        for (int number = 2; taken(); ++number)
+            path = named(fmt::format("{}_{}", item, number));
+        WYC_CHECK(add(std::move(scene), path, node.name));
     }
     return outputs;
 }

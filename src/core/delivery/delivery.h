@@ -8,6 +8,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "delivery/naming.h"
 #include "delivery/shown.h"
 #include "formats/format.h"
 #include "gather/source.h"
@@ -51,14 +52,18 @@ struct DeliverySpec {
 
 /// One item on its way: its scene after its own steps.
 struct DeliveryInput {
-    std::string label;    // for people
-    std::string itemName; // {item}
+    std::string label;           // for people
+    std::string itemName;        // {item}
+    std::string parentName = {}; // {parent}
+    std::string path = {};       // {path}
     Scene scene;
     GeometryPtr rest;          // rest mesh after the same steps, for formats that want it beside
     nlohmann::json provenance; // source, item, steps: goes into the record
     // What the scene came from, and by which steps: what is delivered is compared with it. Null: with nothing.
     std::shared_ptr<const Scene> source = {};
     std::vector<Step> steps = {};
+    std::vector<fs::path> reads = {};     // files that nothing is written over
+    std::vector<NamedItem> siblings = {}; // all items of its source, chosen or not
 };
 
 /// What a source brings along; `before` is its scene, or a part of it, `scene` the same after `steps`. Label and item
@@ -122,7 +127,7 @@ struct ProvenItem {
     std::size_t worstPoint = 0;
     std::size_t notNumbers = 0;                    // points that are no numbers, in all samples
     std::vector<double> times;                     // of the samples of points, in seconds
-    std::vector<std::uint64_t> sampleHashes;       // XXH64 of every sample's points as float32
+    std::vector<std::uint64_t> sampleHashes;       // XXH3 of every sample's points as float32
     std::map<std::string, std::uint64_t> channels; // all else that was compared: XXH64 by name, see channels.h
     Shown shown;                                   // what was meant, against the source
     std::vector<std::string> disagreements;        // in words
@@ -177,10 +182,6 @@ struct RunOptions {
 
 [[nodiscard]] nlohmann::json toJson(const Proof& proof);
 [[nodiscard]] nlohmann::json toJson(const PlannedOutput& output);
-
-/// The name a template gives. Unknown words in braces are an error.
-[[nodiscard]] Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot,
-                                                   const std::string& item, int version);
 
 /// Several scenes as one: shared parents stay one, clashing names get a number.
 [[nodiscard]] Scene mergedScenes(const std::vector<Scene>& scenes);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 #include <unordered_map>
 
@@ -9,6 +10,7 @@
 #include "base/text.h"
 #include "delivery/chain.h"
 #include "delivery/delivery.h"
+#include "delivery/placing.h"
 #include "delivery/plan_parts.h"
 #include "scene/carried_words.h"
 #include "scene/layers.h"
@@ -107,32 +109,6 @@ std::string recordName(const fs::path& target) {
     for (std::size_t at = name.find(".."); at != std::string::npos; at = name.find(".."))
         name.erase(at, 1);
     return name + ".record.json";
-}
-
-Result<std::string> nameFromTemplate(const std::string& nameTemplate, const std::string& shot, const std::string& item,
-                                     int version) {
-    std::string result;
-    for (std::size_t i = 0; i < nameTemplate.size();) {
-        if (nameTemplate[i] != '{') {
-            result += nameTemplate[i++];
-            continue;
-        }
-        const auto stop = nameTemplate.find('}', i);
-        const std::string word = nameTemplate.substr(i + 1, stop == std::string::npos ? stop : stop - i - 1);
-        if (word == "shot")
-            result += shot.empty() ? "shot" : shot;
-        else if (word == "item")
-            result += item;
-        else if (word == "version")
-            result += fmt::format("{:03}", version);
-        else
-            return fail(makeError(ErrorKind::BadInput, fmt::format("'{{{}}}' means nothing in a name template", word))
-                            .withAdvice("Use {shot}, {item} and {version}"));
-        i = stop == std::string::npos ? nameTemplate.size() : stop + 1;
-    }
-    result = safeName(result);
-    std::replace(result.begin(), result.end(), '#', '_');
-    return result;
 }
 
 std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
@@ -385,6 +361,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
             makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", spec.range->text()))
                 .withAdvice("Give its first frame first"));
     std::vector<PlannedOutput> outputs;
+    std::vector<NameParts> names;
     std::vector<Scene> scenes;
     for (const DeliveryInput& input : inputs) {
         const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
@@ -395,6 +372,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
             return fail(std::move(scene.error()).forItem(input.label));
         PlannedOutput output;
         output.item = input.itemName;
+        names.push_back({shot.name, input.itemName, input.parentName, input.path, 1});
         output.scene = std::move(*scene);
         if (input.source) {
             std::vector<Step> chain = input.steps;
@@ -426,35 +404,47 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         merged.scene = mergedScenes(scenes);
         outputs.clear();
         outputs.push_back(std::move(merged));
+        names = {{shot.name, spec.name, {}, {}, 1}};
     }
-    std::set<fs::path> taken;
-    for (PlannedOutput& output : outputs) {
+    const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
+    std::vector<bool> faces;
+    for (const PlannedOutput& output : outputs)
+        faces.push_back(hasFaces(output.scene));
+    // One version for the whole delivery: the first at which nothing stands in the way of any of its files.
+    std::vector<Targets> targets(outputs.size());
+    for (int version = 1; version < kMostVersions; ++version) {
+        std::map<fs::path, std::size_t> taken;
+        bool free = true;
+        for (std::size_t i = 0; i < outputs.size(); ++i) {
+            names[i].version = version;
+            WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
+            targets[i] = targetsFor(spec.folder, name, *format, faces[i]);
+            if (const auto [other, added] = taken.emplace(targets[i].target, i); !added)
+                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' and '{}' would both be written to '{}'",
+                                                                       outputs[other->second].item, outputs[i].item,
+                                                                       targets[i].target.string()))
+                                .withAdvice("Put {item}, {parent} or {path} into the name template, or rename one"));
+            free = free && isFree(targets[i]);
+        }
+        if (free || !versioned)
+            break;
+    }
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        PlannedOutput& output = outputs[i];
         output.format = format;
         output.replace = spec.replace;
-        const bool faces = hasFaces(output.scene);
-        const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
-        Targets targets;
-        for (int version = 1; version < kMostVersions; ++version) {
-            WYC_TRY(name, nameFromTemplate(spec.nameTemplate, shot.name, output.item, version));
-            targets = targetsFor(spec.folder, name, *format, faces);
-            if (taken.contains(targets.target)) {
-                if (!versioned)
-                    return fail(makeError(ErrorKind::BadInput, fmt::format("two items would both be written to '{}'",
-                                                                           targets.target.string()))
-                                    .withAdvice("Put {item} into the name template"));
-                continue;
-            }
-            if (isFree(targets) || !versioned)
-                break;
+        output.target = targets[i].target;
+        output.restTarget = targets[i].rest;
+        output.ownFolder = targets[i].ownFolder;
+        for (const DeliveryInput& input : inputs)
+            WYC_CHECK(mayBeWritten(output, input.reads));
+        if (!isFree(targets[i])) {
+            if (!spec.replace)
+                return fail(makeError(ErrorKind::Exists, "the target is there already")
+                                .inFile(targets[i].target.string())
+                                .withAdvice("Put {version} into the name template, or say that it may be replaced"));
+            WYC_CHECK(isDeliveryOf(output));
         }
-        if (!isFree(targets) && !spec.replace)
-            return fail(makeError(ErrorKind::Exists, "the target is there already")
-                            .inFile(targets.target.string())
-                            .withAdvice("Put {version} into the name template, or say that it may be replaced"));
-        taken.insert(targets.target);
-        output.target = targets.target;
-        output.restTarget = targets.rest;
-        output.ownFolder = targets.ownFolder;
         fillFigures(output);
     }
     return outputs;

@@ -1,11 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Shared by the proof after writing and the proof from a record.
+#include "base/hash.h"
 #include "delivery/channels.h"
 #include "delivery/delivery.h"
 #include "scene/scene_tree.h"
 
 namespace wyc {
+
+/// Of the points of a sample, in records since version 3; XXH64 before.
+inline constexpr auto kSampleHash = Hasher64::Kind::Xxh3;
 
 /// Opens what was written. `rest`: file of the rest mesh beside a point cache.
 [[nodiscard]] Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRate& rate,

@@ -18,7 +18,7 @@ namespace {
 
 using nlohmann::json;
 
-constexpr int kRecordVersion = 2;
+constexpr int kRecordVersion = 3;
 constexpr std::size_t kChunk = std::size_t{1} << 22;
 
 std::string isoTime(std::chrono::system_clock::time_point when) {
@@ -150,7 +150,7 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
                          {"first", orNull(item.first)},
                          {"last", orNull(item.last)},
                          {"times_xxh64", hashText(timesHash(item.times))},
-                         {"sample_xxh64", hashes}});
+                         {"sample_xxh3", hashes}});
     }
     record["items"] = std::move(items);
     record["record_xxh64"] = recordHash(record);
@@ -207,20 +207,29 @@ void compareRecorded(const std::vector<Channel>& there, const json& recorded,
     }
 }
 
+// Hashes of an item's samples as the record has them, and their kind; not an array where there are none.
+std::pair<json, Hasher64::Kind> recordedSamples(const json& entry) {
+    if (const auto fast = entry.find("sample_xxh3"); fast != entry.end())
+        return {*fast, kSampleHash};
+    const auto plain = entry.find("sample_xxh64"); // of versions 1 and 2
+    return {plain == entry.end() ? json() : *plain, Hasher64::Kind::Xxh64};
+}
+
 Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, const Format& format,
                  const FrameRate& rate, const Progress& progress, ProvenItem& item) {
     const bool placed = entry.value("placed", false);
     const auto place = writtenNode(found, tree, item.item, placed, format);
-    const json& hashes = entry["sample_xxh64"];
+    const auto recorded = recordedSamples(entry);
+    const json& hashes = recorded.first;
     const bool shaped = !hashes.empty() || entry.value("points", 0) > 0;
     if (!place || (shaped && !found.nodes[*place].geometry)) {
         item.disagreements.push_back("it is not in the file");
         return {};
     }
     item.kind = nodeKindName(found.nodes[*place].kind);
-    if (const auto recorded = entry.find("channels"); recorded != entry.end() && recorded->is_object()) {
+    if (const auto channels = entry.find("channels"); channels != entry.end() && channels->is_object()) {
         WYC_TRY(there, writtenChannels(found, *place, placed, format));
-        compareRecorded(there, *recorded, item.channels, item.disagreements);
+        compareRecorded(there, *channels, item.channels, item.disagreements);
     }
     if (!shaped)
         return {};
@@ -257,7 +266,9 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
     WYC_CHECK(parallelFor(samples, progress, [&](std::size_t i) -> Status {
         std::vector<Vec3f> points;
         WYC_CHECK(readPoints(geometry, i, points));
-        item.sampleHashes[i] = hash64(std::as_bytes(std::span(points)));
+        Hasher64 hasher(recorded.second);
+        hasher.add(std::as_bytes(std::span(points)));
+        item.sampleHashes[i] = hasher.hash();
         bad[i] = countNotNumbers(points);
         return {};
     }));
@@ -316,8 +327,7 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
         compareRecorded(sceneChannels(found, *format), *recorded, proof.channels, proof.disagreements);
     const SceneTree tree(found);
     for (const auto& entry : record["items"]) {
-        if (!entry.is_object() || !entry.value("item", json()).is_string() || !entry.contains("sample_xxh64") ||
-            !entry["sample_xxh64"].is_array())
+        if (!entry.is_object() || !entry.value("item", json()).is_string() || !recordedSamples(entry).first.is_array())
             return fail(noRecord("an item of the record is not whole", recordFile));
         ProvenItem item;
         item.item = entry["item"].get<std::string>();

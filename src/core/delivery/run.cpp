@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "base/version.h"
 #include "delivery/delivery.h"
+#include "delivery/placing.h"
 
 namespace wyc {
 namespace {
@@ -83,34 +84,6 @@ std::string archiveDate(const nlohmann::json& provenance) {
     return text;
 }
 
-Status moveAll(const StagingFolder& staging, const PlannedOutput& output, const std::vector<std::string>& order,
-               std::vector<fs::path>& placed) {
-    const auto replace = output.replace ? AtomicFile::Replace::Yes : AtomicFile::Replace::No;
-    const fs::path folder = output.target.parent_path();
-    if (replace == AtomicFile::Replace::No) {
-        // Seen before the first move, so that nothing has to be taken back for a name that is taken.
-        for (const std::string& name : order) {
-            std::error_code code;
-            if (fs::exists(fs::symlink_status(folder / name, code)))
-                return fail(makeError(ErrorKind::Exists, "the target is there already")
-                                .inFile((folder / name).string())
-                                .withAdvice("Choose another name, or say that it may be replaced"));
-        }
-    }
-    for (const std::string& name : order) {
-        if (auto status = moveIntoPlace(staging.path() / name, folder / name, replace); !status) {
-            if (replace == AtomicFile::Replace::No)
-                for (const fs::path& path : placed) { // ours, moved a moment ago
-                    std::error_code code;
-                    fs::remove(path, code);
-                }
-            return status;
-        }
-        placed.push_back(folder / name);
-    }
-    return {};
-}
-
 } // namespace
 
 Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
@@ -118,18 +91,23 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     const fs::path finalFolder = output.target.parent_path();
     const bool wholeFolder =
         output.format->sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
-    WYC_TRY(staging, StagingFolder::create(wholeFolder ? finalFolder : output.target));
+    // Beside the folder, where the folder may be exchanged as a whole.
+    auto beside = StagingFolder::create(output.format->sequence && !finalFolder.empty() ? finalFolder : output.target);
+    auto staging =
+        !beside && !wholeFolder && output.format->sequence ? StagingFolder::create(output.target) : std::move(beside);
+    if (!staging)
+        return fail(std::move(staging.error()));
 
     WriteOptions options;
     options.rate = output.rate;
     options.application = std::string("Wychronos ") + version();
     options.dateText = archiveDate(output.provenance);
     options.description = output.item;
-    const fs::path staged = staging.path() / output.target.filename();
+    const fs::path staged = staging->path() / output.target.filename();
     std::vector<fs::path> files;
     if (output.restTarget) {
         const Scene rest = restScene(output);
-        const fs::path restPath = staging.path() / output.restTarget->filename();
+        const fs::path restPath = staging->path() / output.restTarget->filename();
         WYC_TRY(written, formatOfName(restPath)->write(rest, restPath, options, Progress()));
         files = std::move(written);
     }
@@ -161,7 +139,7 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     if (run.prove && run.record) {
         const std::string name = recordName(output.target);
         WYC_TRY(record, recordOf(output, files, proof));
-        WYC_CHECK(writeTextFile(staging.path() / name, record.dump(1), AtomicFile::Replace::Yes));
+        WYC_CHECK(writeTextFile(staging->path() / name, record.dump(1), AtomicFile::Replace::Yes));
         order.push_back(name);
         result.record = finalFolder / name;
     }
@@ -170,13 +148,13 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
             std::find(order.begin(), order.end(), name) == order.end())
             order.push_back(name);
     if (wholeFolder) {
-        WYC_CHECK(moveIntoPlace(staging.path(), finalFolder, AtomicFile::Replace::No));
-        staging.release();
-        for (const std::string& name : order)
-            result.files.push_back(finalFolder / name);
+        WYC_CHECK(moveIntoPlace(staging->path(), finalFolder, AtomicFile::Replace::No));
+        staging->release();
     } else {
-        WYC_CHECK(moveAll(staging, output, order, result.files));
+        WYC_CHECK(placeAll(staging->path(), output, order));
     }
+    for (const std::string& name : order)
+        result.files.push_back(finalFolder / name);
     result.proof = std::move(proof);
     progress.report(1.0, "done", output.target.filename().string());
     return result;

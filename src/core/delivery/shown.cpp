@@ -315,6 +315,10 @@ void ShownNode::note(double seconds, double gap, double size, Shown& shown) cons
 }
 
 Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {
+    if (!sourceTime(seconds)) {
+        ++shown.mixed;
+        return {};
+    }
     double size = 0.0;
     WYC_TRY(gap, gapAt(seconds, points, 0, points.size(), false, size));
     ++shown.moments;

@@ -67,7 +67,8 @@ const Format* formatById(std::string_view id) {
 }
 
 const Format* formatOfName(const fs::path& path) {
-    const bool pattern = path.filename().string().find('#') != std::string::npos;
+    std::error_code code; // a file may have a # in its name
+    const bool pattern = path.filename().string().find('#') != std::string::npos && !fs::is_regular_file(path, code);
     std::string extension = lowerCase(path.extension().string());
     for (const Format& format : formats())
         if (format.sequence == pattern &&

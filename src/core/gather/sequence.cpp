@@ -42,6 +42,15 @@ SplitName splitName(const std::string& name) {
     return result;
 }
 
+// "_v002" is a version: two of them are two things, not two frames of one.
+bool isVersion(const SplitName& name, std::size_t slot) {
+    const std::string& before = name.words[slot];
+    if (before.size() < 2 || (before.back() != 'v' && before.back() != 'V'))
+        return false;
+    const char edge = before[before.size() - 2];
+    return edge == '_' || edge == '.' || edge == '-' || edge == ' ';
+}
+
 std::size_t digitsOf(const std::string& number) {
     return number.size() - (number.front() == '-' ? 1 : 0);
 }
@@ -181,7 +190,8 @@ FileGroups groupFiles(const fs::path& folder, const std::vector<std::string>& na
     for (std::size_t fromRight = 0; fromRight < mostNumbers; ++fromRight) {
         std::map<std::string, std::vector<const Member*>> groups;
         for (const Member& member : members)
-            if (!taken.contains(&member) && member.split.numbers.size() > fromRight)
+            if (!taken.contains(&member) && member.split.numbers.size() > fromRight &&
+                !isVersion(member.split, member.split.numbers.size() - 1 - fromRight))
                 groups[keyWithout(member.split, member.split.numbers.size() - 1 - fromRight)].push_back(&member);
         for (const auto& [key, group] : groups) {
             if (group.size() < 2)
@@ -201,9 +211,18 @@ FileGroups groupFiles(const fs::path& folder, const std::vector<std::string>& na
 
 Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
     const std::string name = pattern.filename().string();
-    const auto from = name.find('#');
-    const auto to = std::min(name.size(), name.find_first_not_of('#', from));
-    if (from == std::string::npos || name.find('#', to) != std::string::npos)
+    // The longest run of # stands for the number, of equally long ones the last: a name may have a # of its own.
+    std::size_t from = std::string::npos;
+    std::size_t to = 0;
+    for (auto at = name.find('#'); at != std::string::npos; at = name.find('#', at)) {
+        const auto end = std::min(name.size(), name.find_first_not_of('#', at));
+        if (from == std::string::npos || end - at >= to - from) {
+            from = at;
+            to = end;
+        }
+        at = end;
+    }
+    if (from == std::string::npos)
         return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no pattern", name))
                         .withAdvice("Write one run of # where the number stands, as sheet.####.obj"));
     const std::string front = name.substr(0, from);

@@ -59,8 +59,46 @@ std::set<std::string> wordsOf(const std::string& name) {
 
 struct RestChoice {
     std::optional<fs::path> best;
+    bool byCountOnly = false; // its name has nothing to do with the cache's
     std::vector<fs::path> equallyNear;
+    std::optional<std::pair<fs::path, std::size_t>> nearly; // by its name the mesh, but for its number of points
 };
+
+// How well a mesh's name fits a cache's: its own name, its name and a word for a rest mesh, all words and numbers, the
+// same words with other numbers.
+int restNearness(const std::string& cache, const std::string& mesh) {
+    constexpr int kSame = 1000;
+    constexpr int kNumbers = 100;
+    if (cache == mesh)
+        return kSame;
+    const auto letters = [](const std::string& text) {
+        std::string result;
+        for (const char c : lowerCase(text))
+            if (std::isalnum(static_cast<unsigned char>(c)))
+                result += c;
+        return result;
+    };
+    for (const char* word : {"rest", "base", "mesh", "bind", "geo"})
+        for (const std::string& named : {letters(cache) + word, word + letters(cache)})
+            if (letters(mesh) == named)
+                return kSame - 1;
+    const auto numbersOf = [](const std::string& text) {
+        std::vector<std::string> numbers;
+        bool inside = false;
+        for (const char c : text) {
+            const bool digit = std::isdigit(static_cast<unsigned char>(c)) != 0;
+            if (digit && !inside)
+                numbers.emplace_back();
+            if (digit)
+                numbers.back() += c;
+            inside = digit;
+        }
+        return numbers;
+    };
+    const int words = nameNearness(cache, mesh);
+    const auto numbers = numbersOf(mesh);
+    return words + (words > 0 && !numbers.empty() && numbers == numbersOf(cache) ? kNumbers : 0);
+}
 
 // Meshes beside a cache with its number of points; among several, the one that is nearest by name.
 RestChoice chooseRest(const fs::path& cache, std::size_t points) {
@@ -70,16 +108,29 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
     for (const std::string& name : filesIn(folderOf(cache), code))
         if (hasExtension(name, ".obj"))
             objects.push_back(name);
-    const FileGroups groups = groupFiles(folderOf(cache), objects);
+    // Frames of a sequence are no rest meshes, but for those that are named like the cache.
+    std::set<fs::path> frames;
+    for (const FileSequence& sequence : groupFiles(folderOf(cache), objects).sequences)
+        for (const SequenceFile& file : sequence.files)
+            frames.insert(file.path);
     std::multimap<int, fs::path, std::greater<>> byNearness;
     std::size_t looked = 0;
-    for (const fs::path& candidate : groups.singles) {
+    int nearest = 0;
+    for (const std::string& name : objects) {
+        const fs::path candidate = folderOf(cache) / name;
+        const int nearness = restNearness(cache.stem().string(), candidate.stem().string());
+        if (frames.contains(candidate) && nearness < 100)
+            continue;
         const auto stamp = fileStamp(candidate);
         if (!stamp || stamp->sizeBytes > kMostRestBytes || ++looked > kMostRestCandidates)
             continue;
         const auto count = obj::countPoints(candidate);
         if (count && *count == points)
-            byNearness.emplace(nameNearness(cache.stem().string(), candidate.stem().string()), candidate);
+            byNearness.emplace(nearness, candidate);
+        else if (count && nearness > nearest) {
+            nearest = nearness;
+            choice.nearly = {candidate, *count};
+        }
     }
     if (byNearness.empty())
         return choice;
@@ -87,6 +138,7 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
     const auto second = std::next(first);
     if (second == byNearness.end() || second->first < first->first) {
         choice.best = first->second;
+        choice.byCountOnly = first->first == 0;
         return choice;
     }
     for (const auto& [nearness, path] : byNearness)
@@ -224,6 +276,28 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
                                  choice.equallyNear.size() > 2 ? " …" : ""),
                      "Say which one it is; until then it is shown as bare points",
                      1});
+            else if (choice.best && choice.byCountOnly)
+                remarks.push_back({"rest.by_count",
+                                   item,
+                                   {},
+                                   static_cast<double>(header.points),
+                                   "points",
+                                   fmt::format("'{}' is taken as its rest mesh only since it has as many points ({})",
+                                               choice.best->filename().string(), groupedDigits(header.points)),
+                                   "Give its rest mesh if it is another",
+                                   0});
+            else if (!choice.best && choice.nearly)
+                remarks.push_back(
+                    {"rest.nearly_fits",
+                     item,
+                     {},
+                     static_cast<double>(choice.nearly->second),
+                     "points",
+                     fmt::format("'{}' would be its rest mesh by name, but has {} points; the cache has {}",
+                                 choice.nearly->first.filename().string(), groupedDigits(choice.nearly->second),
+                                 groupedDigits(header.points)),
+                     "Give the mesh this cache was baked from; until then it is shown as bare points",
+                     1});
             else if (!choice.best)
                 remarks.push_back({"rest.none",
                                    item,
@@ -325,8 +399,16 @@ class Gatherer {
             }
         }
         if (caches > 0)
-            std::erase_if(result_.specs,
-                          [&](const SourceSpec& spec) { return rests.contains(spec.path.lexically_normal()); });
+            std::erase_if(result_.specs, [&](const SourceSpec& spec) {
+                const Format* format = formatOfName(spec.path);
+                if (!format || !format->sequence)
+                    return rests.contains(spec.path.lexically_normal());
+                // Meshes numbered like their caches look like the frames of a sequence.
+                const auto sequence = sequenceOfPattern(spec.path);
+                return sequence && std::all_of(sequence->files.begin(), sequence->files.end(), [&](const auto& file) {
+                           return rests.contains(file.path.lexically_normal());
+                       });
+            });
         return std::move(result_);
     }
 

@@ -2,6 +2,7 @@
 #include "job/job.h"
 
 #include <algorithm>
+#include <map>
 
 #include <fmt/format.h>
 
@@ -362,6 +363,45 @@ std::optional<fs::path> jobBeside(const fs::path& path) {
     return std::nullopt;
 }
 
+namespace {
+
+// What an item is called: by its own name, or by the one that a step gives it.
+std::string calledName(const Node& node, const JobItem* entry) {
+    std::string name = node.name;
+    if (entry)
+        for (const Step& step : entry->steps)
+            if (step.on && step.type == "rename")
+                name = safeName(step.options.value("name", node.name));
+    return name;
+}
+
+// By source and node; see uniqueNames.
+std::map<std::pair<std::size_t, std::size_t>, std::string> namesOfItems(const Job& job,
+                                                                        const std::vector<SourcePtr>& opened) {
+    std::vector<NamedItem> items;
+    std::vector<std::pair<std::size_t, std::size_t>> places;
+    for (std::size_t s = 0; s < job.sources.size() && s < opened.size(); ++s) {
+        if (!opened[s])
+            continue;
+        const Scene& scene = opened[s]->shown();
+        const std::vector<bool> isItem = itemMask(scene);
+        for (std::size_t n = 0; n < scene.nodes.size(); ++n)
+            if (isItem[n]) {
+                const Node& node = scene.nodes[n];
+                items.push_back({calledName(node, job.item(job.sources[s].id, node.path)), node.path,
+                                 fs::path(opened[s]->name).stem().string()});
+                places.emplace_back(s, n);
+            }
+    }
+    const auto names = uniqueNames(items);
+    std::map<std::pair<std::size_t, std::size_t>, std::string> result;
+    for (std::size_t i = 0; i < names.size(); ++i)
+        result[places[i]] = names[i];
+    return result;
+}
+
+} // namespace
+
 Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
                                                   const std::vector<SourcePtr>& opened) {
     // A choice whose item is gone would make the delivery smaller without a word.
@@ -384,6 +424,16 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
                           fmt::format("the delivery '{}' takes '{}', and nothing is called so", spec.name, pattern))
                     .withAdvice("Choose the item that took its place, or take the name out"));
     }
+    const auto names = namesOfItems(job, opened);
+    std::vector<fs::path> reads; // whatever is delivered, no source of the job may be written over
+    for (const JobSource& entry : job.sources) {
+        reads.push_back(entry.spec.path);
+        if (entry.spec.rest)
+            reads.push_back(*entry.spec.rest);
+    }
+    for (const SourcePtr& source : opened)
+        if (source && source->restUsed)
+            reads.push_back(*source->restUsed);
     std::vector<DeliveryInput> inputs;
     for (std::size_t s = 0; s < job.sources.size(); ++s) {
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
@@ -421,10 +471,10 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
                 return fail(std::move(made.error()).forItem(label));
             DeliveryInput input = deliveryInput(*source, std::move(*before), std::move(*made), steps);
             input.label = label;
-            input.itemName = node.name;
-            for (const Step& step : steps)
-                if (step.on && step.type == "rename")
-                    input.itemName = safeName(step.options.value("name", node.name));
+            input.itemName = names.at({s, n});
+            input.parentName = node.parent >= 0 ? scene.nodes[static_cast<std::size_t>(node.parent)].name : "";
+            input.path = node.path;
+            input.reads = reads;
             input.provenance["item"] = validUtf8(node.path);
             inputs.push_back(std::move(input));
         }

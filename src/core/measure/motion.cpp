@@ -8,6 +8,8 @@
 #include <mutex>
 #include <unordered_map>
 
+#include <Eigen/Geometry>
+
 #include "base/parallel.h"
 
 namespace wyc {
@@ -16,30 +18,6 @@ namespace {
 constexpr std::size_t kBlock = 16;
 constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
 
-// Where and when an item is sampled: its points' samples, or those of a transform above when only that moves.
-struct SamplePlan {
-    std::vector<double> times;
-    bool pointsMove = false;
-    bool transformMoves = false;
-};
-
-SamplePlan planOf(const Scene& scene, std::size_t node) {
-    SamplePlan plan;
-    const Geometry& geometry = *scene.nodes[node].geometry;
-    plan.pointsMove = geometry.sampling().count() > 1;
-    const Sampling* sampling = &geometry.sampling();
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
-        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
-        if (!transform || transform->constant())
-            continue;
-        plan.transformMoves = true;
-        if (!plan.pointsMove && transform->sampling().count() > sampling->count())
-            sampling = &transform->sampling();
-    }
-    plan.times = sampling->times();
-    return plan;
-}
-
 struct SampleBuffer {
     std::vector<Vec3f> points;
     std::vector<std::uint64_t> ids; // of points that come and go; empty without
@@ -47,40 +25,89 @@ struct SampleBuffer {
     std::uint64_t topology = 0;
 };
 
-// RMS distance of the points that both samples hold; NaN when they share none.
-float rmsOfSameIds(const SampleBuffer& before, const SampleBuffer& after) {
+struct StepFigure {
+    float rms = kNone;
+    float farthest = kNone;
+    std::uint32_t point = 0; // of the later sample
+};
+
+// Of points that stand for one another; those that are not finite are passed over.
+StepFigure stepOf(std::span<const Vec3f> before, std::span<const Vec3f> after) {
+    if (before.size() != after.size())
+        return {};
+    double sum = 0.0;
+    std::size_t count = 0;
+    float largest = 0.0F;
+    StepFigure result;
+    for (std::size_t i = 0; i < before.size(); ++i) {
+        const Vec3f d{before[i].x - after[i].x, before[i].y - after[i].y, before[i].z - after[i].z};
+        const float square = d.x * d.x + d.y * d.y + d.z * d.z;
+        if (!std::isfinite(square))
+            continue;
+        sum += static_cast<double>(square);
+        ++count;
+        if (square > largest) {
+            largest = square;
+            result.point = static_cast<std::uint32_t>(i);
+        }
+    }
+    result.rms = count == 0 ? 0.0F : static_cast<float>(std::sqrt(sum / static_cast<double>(count)));
+    result.farthest = std::sqrt(largest);
+    return result;
+}
+
+// Of the points that both samples hold; nothing when they share none.
+StepFigure stepOfSameIds(const SampleBuffer& before, const SampleBuffer& after) {
     std::unordered_map<std::uint64_t, std::size_t> places;
     places.reserve(before.ids.size());
     for (std::size_t i = 0; i < before.ids.size(); ++i)
         places.emplace(before.ids[i], i);
     std::vector<Vec3f> a;
     std::vector<Vec3f> b;
+    std::vector<std::uint32_t> numbers;
     for (std::size_t i = 0; i < after.ids.size(); ++i)
         if (const auto found = places.find(after.ids[i]); found != places.end()) {
             a.push_back(before.points[found->second]);
             b.push_back(after.points[i]);
+            numbers.push_back(static_cast<std::uint32_t>(i));
         }
-    return a.empty() ? kNone : rmsDistance(a, b);
+    if (a.empty())
+        return {};
+    StepFigure result = stepOf(a, b);
+    result.point = numbers[result.point];
+    return result;
 }
 
 } // namespace
 
 float rmsDistance(std::span<const Vec3f> a, std::span<const Vec3f> b) {
-    if (a.size() != b.size())
-        return kNone;
-    double sum = 0.0;
-    std::size_t count = 0;
-    for (std::size_t i = 0; i < a.size(); ++i) {
-        const float x = a[i].x - b[i].x;
-        const float y = a[i].y - b[i].y;
-        const float z = a[i].z - b[i].z;
-        const float square = x * x + y * y + z * z;
-        if (std::isfinite(square)) {
-            sum += static_cast<double>(square);
-            ++count;
-        }
+    return stepOf(a, b).rms;
+}
+
+double bendShare(std::span<const Vec3f> a, std::span<const Vec3f> b) {
+    constexpr std::size_t kMost = 2000;
+    const std::size_t step = std::max<std::size_t>(1, a.size() / kMost);
+    std::vector<std::size_t> chosen;
+    for (std::size_t i = 0; i < std::min(a.size(), b.size()); i += step)
+        if (isFinite(a[i]) && isFinite(b[i]))
+            chosen.push_back(i);
+    if (chosen.size() < 4)
+        return 0.0;
+    Eigen::Matrix3Xd from(3, static_cast<Eigen::Index>(chosen.size()));
+    Eigen::Matrix3Xd to(3, static_cast<Eigen::Index>(chosen.size()));
+    for (std::size_t k = 0; k < chosen.size(); ++k) {
+        const auto column = static_cast<Eigen::Index>(k);
+        const Vec3d p(a[chosen[k]]);
+        const Vec3d q(b[chosen[k]]);
+        from.col(column) = Eigen::Vector3d(p.x, p.y, p.z);
+        to.col(column) = Eigen::Vector3d(q.x, q.y, q.z);
     }
-    return count == 0 ? 0.0F : static_cast<float>(std::sqrt(sum / static_cast<double>(count)));
+    const double way = (to - from).squaredNorm();
+    if (!(way > 0.0))
+        return 0.0;
+    const Eigen::Matrix4d fit = Eigen::umeyama(from, to, false);
+    const Eigen::Matrix3Xd left = (fit.topLeftCorner<3, 3>() * from).colwise() + fit.topRightCorner<3, 1>();
+    return std::min(1.0, std::sqrt((to - left).squaredNorm() / way));
 }
 
 DriftFigure driftOf(std::span<const Vec3f> a, std::span<const Vec3f> b) {
@@ -122,15 +149,42 @@ bool MotionProfile::moves() const {
     return false;
 }
 
+SampleReader::SampleReader(const Scene& scene, std::size_t node) : scene_(&scene), node_(node) {
+    const Geometry& geometry = *scene.nodes[node].geometry;
+    pointsMove_ = geometry.sampling().count() > 1;
+    const Sampling* sampling = &geometry.sampling();
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+        if (transform && !transform->constant() && !pointsMove_ && transform->sampling().count() > sampling->count())
+            sampling = &transform->sampling();
+    }
+    times_ = sampling->times();
+}
+
+Status SampleReader::points(std::size_t sample, std::vector<Vec3f>& into) const {
+    WYC_CHECK(readPoints(*scene_->nodes[node_].geometry, pointSample(sample), into));
+    return place(sample, into);
+}
+
+Status SampleReader::place(std::size_t sample, std::span<Vec3f> points) const {
+    WYC_TRY(placement, placementAt(*scene_, node_, times_[sample]));
+    if (!placement.matrix.isIdentity())
+        for (Vec3f& p : points)
+            p = transformedPoint(p, placement.matrix);
+    return {};
+}
+
 Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress) {
     MotionProfile profile;
     if (!scene.nodes[node].geometry || scene.nodes[node].geometry->sampling().count() == 0)
         return profile;
     const Geometry& geometry = *scene.nodes[node].geometry;
-    const SamplePlan plan = planOf(scene, node);
-    const std::size_t count = plan.times.size();
-    profile.times = plan.times;
+    const SampleReader reader(scene, node);
+    const std::size_t count = reader.times().size();
+    profile.times = reader.times();
     profile.step.assign(count, kNone);
+    profile.farthest.assign(count, kNone);
+    profile.farthestPoint.assign(count, 0);
     profile.pointCounts.assign(count, 0);
     profile.topologies.assign(count, 0);
     profile.bounds.assign(count, {});
@@ -139,7 +193,7 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
     std::atomic<std::size_t> done{0};
 
     const auto fetch = [&](std::size_t i, SampleBuffer& buffer) -> Status {
-        const std::size_t sample = plan.pointsMove ? i : 0;
+        const std::size_t sample = reader.pointSample(i);
         buffer.valid = false;
         WYC_CHECK(readPoints(geometry, sample, buffer.points));
         WYC_TRY(topology, geometry.topology(sample));
@@ -152,13 +206,6 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
                 buffer.ids = *numbers;
         }
         buffer.valid = true;
-        return {};
-    };
-    const auto place = [&](std::size_t i, SampleBuffer& buffer) -> Status {
-        WYC_TRY(placement, placementAt(scene, node, plan.times[i]));
-        if (!placement.matrix.isIdentity())
-            for (Vec3f& p : buffer.points)
-                p = transformedPoint(p, placement.matrix);
         return {};
     };
     std::vector<Vec3f> firstPoints;
@@ -193,7 +240,7 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
                         const Vec3f& v = current.points[p];
                         const std::size_t axis = !std::isfinite(v.x) ? 0 : !std::isfinite(v.y) ? 1 : 2;
                         first = {i, p, "xyz"[axis], 0, std::nullopt};
-                        if (const auto at = geometry.byteOfPoints(plan.pointsMove ? i : 0))
+                        if (const auto at = geometry.byteOfPoints(reader.pointSample(i)))
                             first.byte = *at + p * 12 + axis * 4;
                     }
                 }
@@ -205,7 +252,7 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
                 profile.pointCounts[i] = current.points.size();
                 profile.topologies[i] = current.topology;
             }
-            WYC_CHECK(place(i, current));
+            WYC_CHECK(reader.place(i, current.points));
             if (!owned)
                 continue;
             profile.bounds[i] = boundsOf(current.points);
@@ -218,10 +265,13 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
                                    (current.points.empty() || std::memcmp(previous.points.data(), current.points.data(),
                                                                           current.points.size() * sizeof(Vec3f)) == 0);
                 same[i] = equal ? 1 : 0;
-                profile.step[i] = equal ? 0.0F
-                                  : !current.ids.empty() && !previous.ids.empty()
-                                      ? rmsOfSameIds(previous, current)
-                                      : rmsDistance(previous.points, current.points);
+                const StepFigure figure = equal ? StepFigure{0.0F, 0.0F, 0}
+                                          : !current.ids.empty() && !previous.ids.empty()
+                                              ? stepOfSameIds(previous, current)
+                                              : stepOf(previous.points, current.points);
+                profile.step[i] = figure.rms;
+                profile.farthest[i] = figure.farthest;
+                profile.farthestPoint[i] = figure.point;
             }
             progress.report(static_cast<double>(++done) / static_cast<double>(count), "measuring",
                             scene.nodes[node].path);

@@ -29,7 +29,9 @@ struct MotionProfile {
     std::vector<double> times; // seconds
     std::vector<float> step; // RMS over points of |X_i − X_{i−1}|, by id where points have one; NaN at 0 and where
                              // counts change
-    std::vector<bool> sameAsPrevious; // bit for bit
+    std::vector<float> farthest;              // largest |X_i − X_{i−1}| of a point; NaN where `step` is
+    std::vector<std::uint32_t> farthestPoint; // its number in sample i
+    std::vector<bool> sameAsPrevious;         // bit for bit
     std::vector<std::size_t> pointCounts;
     std::vector<std::uint64_t> topologies; // hashes
     std::vector<Bounds> bounds;            // per sample
@@ -44,6 +46,25 @@ struct MotionProfile {
     [[nodiscard]] bool moves() const;
 };
 
+/// An item's samples in world space, one by one: its points' samples, or those of a transform above where only that
+/// moves. The samples of its profile are these.
+class SampleReader {
+  public:
+    SampleReader(const Scene& scene, std::size_t node);
+    [[nodiscard]] const std::vector<double>& times() const { return times_; }
+    /// Sample of the points behind a sample.
+    [[nodiscard]] std::size_t pointSample(std::size_t sample) const { return pointsMove_ ? sample : 0; }
+    [[nodiscard]] Status points(std::size_t sample, std::vector<Vec3f>& into) const;
+    /// Puts points of their own space where they stand at a sample.
+    [[nodiscard]] Status place(std::size_t sample, std::span<Vec3f> points) const;
+
+  private:
+    const Scene* scene_;
+    std::size_t node_;
+    std::vector<double> times_;
+    bool pointsMove_ = false;
+};
+
 /// Reads every sample of an item once (and those at block borders twice). Samples that cannot be read are
 /// listed, the rest is measured all the same.
 [[nodiscard]] Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress);
@@ -51,6 +72,10 @@ struct MotionProfile {
 /// RMS over points of the distance of matching points; NaN when the counts differ. Non-finite points are
 /// passed over.
 [[nodiscard]] float rmsDistance(std::span<const Vec3f> a, std::span<const Vec3f> b);
+
+/// How much of the way from one pose to another no rigid move explains: RMS left over / RMS way, 0 (all rigid) to 1.
+/// The best rigid fit is Umeyama's (1991) without scale, over up to 2,000 points.
+[[nodiscard]] double bendShare(std::span<const Vec3f> a, std::span<const Vec3f> b);
 
 struct DriftFigure {
     double rms = 0.0;

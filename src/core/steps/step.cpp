@@ -172,6 +172,13 @@ Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
     return result;
 }
 
+GeometryPtr stillAfter(const GeometryPtr& mesh, const std::vector<Step>& steps) {
+    Scene scene;
+    scene.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, mesh, std::nullopt, {}});
+    const auto changed = applySteps(scene, steps);
+    return changed && !changed->nodes.empty() ? changed->nodes.front().geometry : nullptr;
+}
+
 json toJson(const std::vector<Step>& steps) {
     json list = json::array();
     for (const Step& step : steps)

@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include "checks/measured.h"
+#include "delivery/shown.h"
 #include "report/report.h"
 #include "scene/stand_in.h"
 #include "steps/pieces.h"
@@ -40,6 +41,12 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     if (old)
         view.rawProfile = old->rawProfile;
     auto made = itemScene(*source.source, node.path, view.steps);
+    if (made && !view.steps.empty()) {
+        auto before = itemScene(*source.source, node.path, {});
+        if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), view.steps)
+                                      : Result<Intention>(fail(std::move(before.error()))))
+            view.heldBySteps = meant->time.holds();
+    }
     if (!made) {
         view.error = made.error();
         made = itemScene(*source.source, node.path, {}); // show it as it came, with the error beside it
@@ -171,7 +178,8 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
         item.source = view.source->name;
         item.movesBySource = view.profile->count() > 1 && movingSpan(*view.scene, view.node).has_value();
         item.profile = view.profile;
-        item.restPoints = restPointsOf(*view.source);
+        addRest(*view.source, view.steps, item);
+        item.heldBySteps = view.heldBySteps;
         keys[item.label] = view.key;
         input.items.push_back(std::move(item));
         const bool firstOfSource = told.insert(view.key.source).second;

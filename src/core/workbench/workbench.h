@@ -34,8 +34,9 @@ struct ItemView {
     SourcePtr source;
     /// This item alone with the transforms above it, after its steps; what has no points with a body to be seen by.
     std::shared_ptr<const Scene> scene;
-    std::size_t node = 0;    // of it in that scene
-    std::vector<Step> steps; // that `scene` was made with
+    std::size_t node = 0;              // of it in that scene
+    std::vector<Step> steps;           // that `scene` was made with
+    std::vector<TimeSpan> heldBySteps; // where they hold or mix poses
     bool leftOut = false;
     std::size_t pieces = 1; // that a split made of it; the scene shows them together
     std::size_t points = 0;

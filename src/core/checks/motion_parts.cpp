@@ -1,0 +1,89 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "checks/motion_parts.h"
+
+#include <algorithm>
+#include <limits>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+
+namespace wyc {
+
+float medianOf(std::vector<float> values) {
+    if (values.empty())
+        return 0.0F;
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+std::string exactFrames(const MeasuredItem& item, std::size_t first, std::size_t last) {
+    std::string list;
+    for (std::size_t i = first; i <= last; ++i)
+        list += (list.empty() ? "" : ",") + shortestNumber(item.frameAt(i));
+    return list;
+}
+
+float movingMedian(const MotionProfile& profile) {
+    std::vector<float> steps;
+    for (const float step : profile.step)
+        if (step > 0.0F)
+            steps.push_back(step);
+    return medianOf(std::move(steps));
+}
+
+std::vector<Step> filledFromNeighbours(const MeasuredItem& item, std::size_t first, std::size_t last) {
+    const auto count = static_cast<double>(last - first + 1);
+    const std::size_t samples = item.profile->count();
+    if (static_cast<std::size_t>(count) == samples)
+        return {};
+    if (first == 0)
+        return {Step{"drop", {{"start", count}}, true}, Step{"hold", {{"before", count}}, true}};
+    if (last + 1 == samples)
+        return {Step{"drop", {{"end", count}}, true}, Step{"hold", {{"after", count}}, true}};
+    return {Step{"drop", {{"frames", exactFrames(item, first, last)}}, true},
+            Step{"resample", {{"rate", item.scene->workingRate.text()}, {"method", "linear"}}, true}};
+}
+
+std::string framesText(const MeasuredItem& item, std::size_t first, std::size_t last) {
+    return first == last ? "frame " + frameText(item.frameAt(first))
+                         : fmt::format("frames {} – {}", frameText(item.frameAt(first)), frameText(item.frameAt(last)));
+}
+
+std::string lengthOf(const MeasuredItem& item, double value) {
+    return item.unitMetres ? lengthText(value * *item.unitMetres) : fmt::format("{:.3g} units", value);
+}
+
+void setLength(Finding& finding, const MeasuredItem& item, double value) {
+    finding.figure = item.unitMetres ? value * *item.unitMetres * 1000.0 : value;
+    finding.unit = item.unitMetres ? "mm" : "units";
+}
+
+float Closer::gap(std::size_t a, std::size_t b) {
+    const auto* from = points(a);
+    const auto* to = points(b);
+    return from && to ? rmsDistance(*from, *to) : std::numeric_limits<float>::quiet_NaN();
+}
+
+double Closer::bend(std::size_t a, std::size_t b) {
+    const auto* from = points(a);
+    const auto* to = points(b);
+    return from && to && from->size() == to->size() ? bendShare(*from, *to) : 0.0;
+}
+
+const std::vector<Vec3f>* Closer::points(std::size_t sample) {
+    constexpr std::size_t kKept = 8;
+    for (const auto& [number, there] : kept_)
+        if (number == sample)
+            return there.get();
+    auto read = std::make_unique<std::vector<Vec3f>>();
+    if (!reader_.points(sample, *read))
+        read.reset();
+    if (kept_.size() >= kKept)
+        kept_.pop_front();
+    kept_.emplace_back(sample, std::move(read));
+    return kept_.back().second.get();
+}
+
+} // namespace wyc

@@ -1,0 +1,25 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The last act of a delivery: what was written and proven in a staging folder goes to its place, or nothing does.
+#include <string>
+#include <vector>
+
+#include "delivery/delivery.h"
+
+namespace wyc {
+
+/// Moves `names` from the staging folder to the target's folder, in this order; what stood there under these names, and
+/// frames of the same sequence that the new one does not have, goes into the staging folder. A folder that holds
+/// nothing but the sequence is exchanged as a whole, in one act of the file system: at no moment is there a mixture.
+/// Elsewhere files are exchanged one by one, and on an error all are put back.
+/// Refuses, before anything is moved, what is no regular file, and without `output.replace` what exists.
+[[nodiscard]] Status placeAll(const fs::path& staging, const PlannedOutput& output,
+                              const std::vector<std::string>& names);
+
+/// An error when a target is one of these files that are read. Of a sequence a pattern stands for its frames.
+[[nodiscard]] Status mayBeWritten(const PlannedOutput& output, const std::vector<fs::path>& sources);
+
+/// An error when what stands at the target is not a delivery of the same items, as its record tells.
+[[nodiscard]] Status isDeliveryOf(const PlannedOutput& output);
+
+} // namespace wyc
