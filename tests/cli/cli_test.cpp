@@ -101,8 +101,9 @@ TEST_F(Cli, CheckExitsByTheWorstFinding) {
     const std::string clean = smallCache().string();
     EXPECT_EQ(wyc({"check", clean, "--range", "1001:1024", "--rate", "24", "--unit", "m", "--up", "Y"}).code, 0);
     EXPECT_EQ(wyc({"check", clean, "--range", "1001:1048"}).code, 1);
-    EXPECT_EQ(wyc({"check", clean, "--range", "1001:1010", "--unit", "m", "--up", "Y"}).code, 0); // a caution
-    EXPECT_EQ(wyc({"check", clean, "--range", "1001:1010", "--fail-on", "caution"}).code, 1);
+    EXPECT_EQ(wyc({"check", clean, "--range", "1001:1024", "--handles", "4"}).code, 0); // a caution: handles
+    EXPECT_EQ(wyc({"check", clean, "--range", "1001:1024", "--handles", "4", "--fail-on", "caution"}).code, 1);
+    EXPECT_EQ(wyc({"check", clean, "--range", "1001:1010", "--fail-on", "caution"}).code, 0); // more than the shot
     const auto outcome = wyc({"check", clean, "--range", "1001:1048", "--json"});
     EXPECT_EQ(outcome.code, 1);
     const json document = outcome.json();

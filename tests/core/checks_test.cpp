@@ -208,7 +208,9 @@ TEST(MotionCheck, FirstFrameHoldsTheLastPose) {
     EXPECT_GT(*finding->figure, 50.0);
     // The shot needs the frame: the second one stands in its place.
     const auto held = applySteps(test::sheetScene(options), finding->mend);
-    EXPECT_EQ(Checker(shot(1001, 1024)).add(*held, "a").ids(), "");
+    ASSERT_TRUE(held);
+    EXPECT_EQ(test::pointsOf(test::shapeOf(*held), 0), test::pointsOf(test::shapeOf(*held), 1));
+    EXPECT_EQ(movingSpan(*held)->first, FrameRate().secondsAt(1001));
     const auto spare = Checker(shot(1002, 1024)).add(test::sheetScene(options), "a").find("frames.first_stale");
     ASSERT_TRUE(spare);
     const auto mended = applySteps(test::sheetScene(options), spare->mend);

@@ -3,7 +3,11 @@
 
 #include <fmt/format.h>
 #include <murmurhash.h>
+#if defined(__x86_64__)
+#include <xxh_x86dispatch.h> // the widest registers that the processor has
+#else
 #include <xxhash.h>
+#endif
 
 namespace wyc {
 
