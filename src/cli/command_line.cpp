@@ -2,9 +2,31 @@
 #include "command_line.h"
 
 #include "base/version.h"
+#include "steps/step.h"
 
 namespace wyc::cli {
 namespace {
+
+// An empty value says nothing, and means a mistake.
+const CLI::Validator kSomething([](const std::string& text) { return text.empty() ? "it is empty" : ""; }, "", "");
+
+const CLI::Validator& kindCheck() {
+    static const std::vector<std::string> kNames(itemKinds().begin(), itemKinds().end());
+    static const CLI::IsMember kCheck(kNames);
+    return kCheck;
+}
+
+void addChoice(CLI::App& verb, std::vector<std::string>& items, std::vector<std::string>& kinds) {
+    verb.add_option("--items", items,
+                    "Items by name, by a group's name (with all below) or by pattern, repeatable; !PATTERN leaves out")
+        ->type_name("PATTERN")
+        ->check(kSomething)
+        ->allow_extra_args(false);
+    verb.add_option("--kind", kinds, "Only seen, moving, shapes, cameras, lights or points; repeatable")
+        ->type_name("KIND")
+        ->check(kindCheck())
+        ->allow_extra_args(false);
+}
 
 void addCommon(CLI::App& verb, Common& common) {
     verb.add_flag("--json", common.json, "One JSON document on standard output and nothing else");
@@ -22,12 +44,21 @@ void addSources(CLI::App& verb, OpenArguments& open) {
     verb.add_option("--rest", open.rest, "Mesh of a bare point cache")->type_name("FILE");
     verb.add_option("--rest-object", open.restObject, "One object of the rest file")->type_name("NAME");
     verb.add_flag("--single", open.single, "A numbered file is one file, not its sequence");
+    verb.add_option("--is-unit", open.isUnit, "Unit of sources that state none: mm cm m in ft, or metres")
+        ->check(kSomething)
+        ->type_name("U");
+    verb.add_option("--is-up", open.isUp, "Up axis of sources that state none")
+        ->check(CLI::IsMember({"X", "Y", "Z"}, CLI::ignore_case))
+        ->type_name("X|Y|Z");
+    verb.add_option("--is-rate", open.isRate, "Rate of sources that state none")->check(kSomething)->type_name("R");
 }
 
 void addRange(CLI::App& verb, ShotArguments& shot) {
-    verb.add_option("--range", shot.range, "First and last frame, as 1009:1128")->type_name("A:B");
-    verb.add_option("--handles", shot.handles, "Frames beyond both ends")->type_name("N");
-    verb.add_option("--rate", shot.rate, "Frames a second: 24, 23.976, 30000/1001")->type_name("R");
+    verb.add_option("--range", shot.range, "First and last frame, as 1009:1128")->check(kSomething)->type_name("A:B");
+    verb.add_option("--handles", shot.handles, "Frames beyond both ends")
+        ->check(CLI::NonNegativeNumber)
+        ->type_name("N");
+    verb.add_option("--rate", shot.rate, "Frames a second: 24, 23.976, 30000/1001")->check(kSomething)->type_name("R");
 }
 
 } // namespace
@@ -40,6 +71,7 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     auto* infoVerb = app.add_subcommand("info", "What is in a source: items, counts, ranges, rate, unit, axis");
     addSources(*infoVerb, info.open);
     infoVerb->add_flag("--deep", info.deep, "Sample times, and the container's structure property by property");
+    addChoice(*infoVerb, info.items, info.kinds);
     infoVerb->footer("Example: wyc info jelly.abc --json");
 
     auto* sampleVerb = app.add_subcommand("sample", "Values at a frame: points, matrix, visibility");
@@ -55,10 +87,12 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     auto* checkVerb = app.add_subcommand("check", "Findings: what is wrong, where, how much, and what to do");
     addSources(*checkVerb, check.open);
     addRange(*checkVerb, check.shot);
+    addChoice(*checkVerb, check.items, check.kinds);
     checkVerb->add_option("--unit", check.shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number")
         ->type_name("U");
     checkVerb->add_option("--up", check.shot.up, "Up axis of the shot")->type_name("X|Y|Z");
     checkVerb->add_option("--fail-on", check.failOn, "Least severity that makes the exit code 1")
+        ->check(CLI::IsMember({"note", "caution", "fault"}))
         ->type_name("note|caution|fault");
     checkVerb->footer("A job (.wyc) as the source brings its shot, its sources and its steps.\nExample: wyc "
                       "check returns/ --range 1009:1128 --handles 8 --rate 24");
@@ -68,9 +102,7 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     convertVerb->add_option("-o,--output", convert.target, "Target; its extension chooses the format")
         ->required()
         ->type_name("TARGET");
-    convertVerb->add_option("--items", convert.steps.items, "Items by pattern, repeatable; !PATTERN leaves out")
-        ->type_name("PATTERN")
-        ->allow_extra_args(false);
+    addChoice(*convertVerb, convert.steps.items, convert.steps.kinds);
     addRange(*convertVerb, convert.steps.range);
     convertVerb->add_option("--every", convert.steps.every, "Keep every n-th sample")
         ->check(CLI::Range(1, 1000000))
@@ -80,19 +112,45 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
         ->type_name("linear|nearest");
     convertVerb->add_option("--offset", convert.steps.offset, "Move all samples in time")->type_name("FRAMES");
     convertVerb->add_option("--first", convert.steps.first, "Number of the first frame in the target")
+        ->check(kSomething)
         ->type_name("FRAME");
-    convertVerb->add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")->type_name("FROM:TO");
+    convertVerb->add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")
+        ->check(kSomething)
+        ->type_name("FROM:TO");
     convertVerb->add_flag("--world", convert.steps.world, "Put all transforms into the points");
-    convertVerb->add_option("--lead", convert.steps.lead, "Settling frames left out at the start")->type_name("N");
+    convertVerb->add_option("--lead", convert.steps.lead, "Settling frames left out at the start")
+        ->check(CLI::NonNegativeNumber)
+        ->type_name("N");
     convertVerb->add_option("--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024")
+        ->check(kSomething)
         ->type_name("LIST");
-    convertVerb->add_option("--length", convert.steps.length, "Exactly so many frames")->type_name("N");
+    convertVerb->add_option("--length", convert.steps.length, "Exactly so many frames")
+        ->check(CLI::PositiveNumber)
+        ->type_name("N");
     convertVerb->add_option("--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3")
+        ->check(kSomething)
         ->type_name("OPEN:CLOSE:N");
     convertVerb->add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
-    convertVerb->add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")->type_name("FROM:TO");
+    convertVerb->add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")
+        ->check(kSomething)
+        ->type_name("FROM:TO");
     convertVerb->add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")
+        ->check(kSomething)
         ->type_name("FILE.json");
+    convertVerb->add_option("--read-as", convert.steps.readAs, "Read every frame as at this rate (keeps frame numbers)")
+        ->check(kSomething)
+        ->type_name("R");
+    convertVerb->add_option("--drop", convert.steps.drop, "Frames left out, as 1009,1020:1024")
+        ->check(kSomething)
+        ->type_name("LIST");
+    convertVerb->add_flag("--close", convert.steps.close, "What is behind dropped frames moves up");
+    convertVerb->add_option("--hold", convert.steps.hold, "Frames for which the first and last pose are held")
+        ->check(kSomething)
+        ->type_name("BEFORE:AFTER");
+    convertVerb->add_option("--start", convert.steps.start, "Frame at which the first sample comes")
+        ->check(kSomething)
+        ->type_name("FRAME");
+    convertVerb->add_flag("--strict", convert.strict, "What was asked for and is not there is an error");
     convertVerb->add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
     convertVerb->add_flag("!--one-file", convert.perItem, "All items in one file (the default)");
     convertVerb->add_flag("--replace", convert.replace, "A target that exists is replaced");
@@ -104,6 +162,10 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     deliverVerb->add_option("job", deliver.job, "The job")->required()->type_name("JOB.wyc");
     deliverVerb->add_option("--only", deliver.only, "Only deliveries or items that fit")->type_name("PATTERN");
     deliverVerb->add_flag("--dry-run", deliver.dryRun, "Say what would be written and lost; write nothing");
+    deliverVerb->add_flag("--strict", deliver.strict, "What was asked for and is not there is an error");
+    deliverVerb->add_option("--fail-on", deliver.failOn, "Findings of this severity stop it before anything is written")
+        ->check(CLI::IsMember({"note", "caution", "fault"}))
+        ->type_name("note|caution|fault");
     deliverVerb->footer("Example: wyc deliver lantern_shoal.wyc --only 'lantern*'");
 
     auto* proveVerb = app.add_subcommand("prove", "Proof again, later, elsewhere");

@@ -2,9 +2,12 @@
 #include "common.h"
 
 #include <atomic>
+#include <cerrno>
 #include <chrono>
 #include <csignal>
 #include <cstdio>
+#include <cstring>
+#include <map>
 #include <mutex>
 
 #include <fmt/format.h>
@@ -21,6 +24,19 @@ std::shared_ptr<CancelToken> stopToken() {
 }
 CancelToken* gStop = nullptr;
 
+// What the core advises in plain words, as options of ours.
+std::string inOptions(std::string advice) {
+    const auto name = [&](const std::string& words, const std::string& option) {
+        if (const auto at = advice.find(words); at != std::string::npos)
+            advice.replace(at, words.size(), option);
+    };
+    name("say that it may be replaced", "use --replace (in a job: \"replace\")");
+    name("choose that object of the file", "use --rest-object NAME");
+    name("Give its rest mesh", "Give its rest mesh (--rest FILE)");
+    name("Give the mesh this cache was baked from", "Give the mesh this cache was baked from (--rest FILE)");
+    return advice;
+}
+
 extern "C" void onStop(int) {
     if (gStop)
         gStop->cancel(); // a lock-free atomic store
@@ -35,11 +51,14 @@ void installStopHandler() {
     sigemptyset(&action.sa_mask);
     sigaction(SIGINT, &action, nullptr);
     sigaction(SIGTERM, &action, nullptr);
+    sigaction(SIGHUP, &action, nullptr);
     // A reader that closes the pipe ends us by an error of write, not by a signal.
     std::signal(SIGPIPE, SIG_IGN);
 }
 
-int report(const Common& common, const Error& error) {
+int report(const Common& common, const Error& given) {
+    Error error = given;
+    error.advice = inOptions(error.advice);
     fmt::print(stderr, "wyc: {}\n", validUtf8(error.text()));
     if (common.json) {
         nlohmann::json e{
@@ -55,6 +74,15 @@ int report(const Common& common, const Error& error) {
 
 void printJson(const nlohmann::json& document) {
     fmt::print("{}\n", document.dump(1, ' ', false, nlohmann::json::error_handler_t::replace));
+}
+
+int finished(int code) {
+    errno = 0;
+    const bool said = std::fflush(stdout) == 0 && std::ferror(stdout) == 0;
+    if (said || errno == EPIPE)
+        return code;
+    fmt::print(stderr, "wyc: standard output cannot be written: {}\n", std::strerror(errno));
+    return kError;
 }
 
 void remark(const Common& common, const std::string& words) {
@@ -97,8 +125,55 @@ TerminalProgress::~TerminalProgress() {
         fmt::print(stderr, "\r\x1b[K");
 }
 
+namespace {
+
+// The source with what the person says of it. Where it says something else itself, that is an error: a step converts.
+Result<SourcePtr> withStated(SourcePtr source, const OpenArguments& arguments) {
+    if (arguments.isUnit.empty() && arguments.isUp.empty() && arguments.isRate.empty())
+        return source;
+    auto result = std::make_shared<Source>(*source);
+    const auto state = [&](const char* option, const std::string& own, const std::string& given) -> Status {
+        if (own.empty() || own == given)
+            return {};
+        return fail(makeError(ErrorKind::BadInput, fmt::format("it says {} itself, not {}", own, given))
+                        .inFile(source->spec.path.string())
+                        .withAdvice(fmt::format("Leave {} out; a step converts", option)));
+    };
+    Scene& scene = result->scene;
+    if (!arguments.isUnit.empty()) {
+        WYC_TRY(unit, parseUnit(arguments.isUnit));
+        WYC_CHECK(state("--is-unit", scene.unitMetres ? unitName(*scene.unitMetres) : "", unitName(unit)));
+        scene.unitMetres = unit;
+    }
+    if (!arguments.isUp.empty()) {
+        WYC_TRY(up, parseUpAxis(arguments.isUp));
+        WYC_CHECK(state("--is-up", scene.upAxis ? upAxisName(*scene.upAxis) : "", upAxisName(up)));
+        scene.upAxis = up;
+    }
+    if (!arguments.isRate.empty()) {
+        WYC_TRY(rate, FrameRate::parse(arguments.isRate));
+        WYC_CHECK(state("--is-rate", scene.rate ? scene.rate->text() : "", rate.text()));
+        scene.rate = rate;
+    }
+    if (result->expanded) {
+        auto expanded = std::make_shared<Scene>(*result->expanded);
+        expanded->unitMetres = scene.unitMetres;
+        expanded->upAxis = scene.upAxis;
+        expanded->rate = scene.rate;
+        result->expanded = std::move(expanded);
+    }
+    return SourcePtr(std::move(result));
+}
+
+} // namespace
+
 Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments,
-                                       const FrameRate& assumedRate) {
+                                       const FrameRate& givenRate) {
+    FrameRate assumedRate = givenRate;
+    if (!arguments.isRate.empty()) {
+        WYC_TRY(rate, FrameRate::parse(arguments.isRate));
+        assumedRate = rate;
+    }
     std::vector<fs::path> paths(arguments.paths.begin(), arguments.paths.end());
     WYC_TRY(gathered, gather(paths, arguments.single));
     for (const std::string& words : gathered.remarks)
@@ -111,13 +186,26 @@ Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments
             spec.restObject = arguments.restObject;
         }
         WYC_TRY(source, openSource(spec, assumedRate));
-        sources.push_back(std::move(source));
+        WYC_TRY(stated, withStated(std::move(source), arguments));
+        sources.push_back(std::move(stated));
     }
     return sources;
 }
 
-void printFindings(const std::vector<Finding>& findings) {
+void printFindings(const Common& common, const std::vector<Finding>& findings) {
+    constexpr std::size_t kMostAlike = 5; // items named one by one; the rest is counted
+    std::map<std::pair<std::string, Severity>, std::size_t> alike;
+    for (const Finding& finding : findings)
+        ++alike[{finding.id, finding.severity}];
+    std::map<std::pair<std::string, Severity>, std::size_t> printed;
     for (const Finding& finding : findings) {
+        const std::pair key{finding.id, finding.severity};
+        const std::size_t all = alike[key];
+        if (!common.verbose && all > 2 * kMostAlike && ++printed[key] > kMostAlike) {
+            if (printed[key] == kMostAlike + 1)
+                fmt::print("             … and {} more like it; -v lists all\n", all - kMostAlike);
+            continue;
+        }
         const char* mark = finding.severity == Severity::Fault     ? "x fault  "
                            : finding.severity == Severity::Caution ? "! caution"
                                                                    : "- note   ";
@@ -125,7 +213,7 @@ void printFindings(const std::vector<Finding>& findings) {
                    finding.frame ? fmt::format(" @ {}", frameText(*finding.frame)) : "", finding.id);
         fmt::print("             {}\n", validUtf8(finding.text));
         if (!finding.advice.empty())
-            fmt::print("             → {}\n", validUtf8(finding.advice));
+            fmt::print("             → {}\n", validUtf8(inOptions(finding.advice)));
     }
 }
 

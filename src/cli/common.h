@@ -24,6 +24,8 @@ struct Common {
 /// Prints an error to standard error, and as the one JSON document with --json. Returns the exit code.
 int report(const Common& common, const Error& error);
 void printJson(const nlohmann::json& document);
+/// The exit code once all is said: what could not be said on standard output is an error, but for a reader who left.
+[[nodiscard]] int finished(int code);
 void remark(const Common& common, const std::string& words);
 
 /// A progress that draws a bar with time left on a terminal and is silent elsewhere, and that stops on
@@ -42,7 +44,7 @@ class TerminalProgress {
     Progress progress_;
 };
 
-/// Raises the stop flag on SIGINT and SIGTERM.
+/// Raises the stop flag on SIGINT, SIGTERM and SIGHUP.
 void installStopHandler();
 
 struct OpenArguments {
@@ -50,11 +52,16 @@ struct OpenArguments {
     std::string rest;
     std::string restObject;
     bool single = false;
+    // What the sources are, where they do not say so themselves.
+    std::string isUnit;
+    std::string isUp;
+    std::string isRate;
 };
 /// Finds and opens what the arguments name.
 [[nodiscard]] Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments,
                                                      const FrameRate& assumedRate);
 
-void printFindings(const std::vector<Finding>& findings);
+/// Of alike findings on many items the first few, and their number.
+void printFindings(const Common& common, const std::vector<Finding>& findings);
 
 } // namespace wyc::cli

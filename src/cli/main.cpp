@@ -1,44 +1,115 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <cerrno>
+#include <cstdio>
 #include <exception>
+#include <numeric>
+#include <system_error>
 
 #include <fmt/format.h>
 
 #include "base/parallel.h"
+#include "base/text.h"
 #include "command_line.h"
 
-int main(int argc, char** argv) {
-    using namespace wyc::cli;
-    CommandLine line;
-    try {
-        line.app.parse(argc, argv);
-    } catch (const CLI::ParseError& error) {
-        const int code = line.app.exit(error);
-        return code == 0 ? kClean : kError;
+namespace {
+
+using namespace wyc::cli;
+
+// Letters to change, add or take away to make one word of another.
+std::size_t lettersBetween(const std::string& a, const std::string& b) {
+    std::vector<std::size_t> row(b.size() + 1);
+    std::iota(row.begin(), row.end(), std::size_t{0});
+    for (std::size_t i = 1; i <= a.size(); ++i) {
+        std::size_t corner = row[0];
+        row[0] = i;
+        for (std::size_t j = 1; j <= b.size(); ++j) {
+            const std::size_t changed = corner + (a[i - 1] == b[j - 1] ? 0 : 1);
+            corner = row[j];
+            row[j] = std::min({row[j] + 1, row[j - 1] + 1, changed});
+        }
     }
+    return row.back();
+}
+
+// The verb or option that a word which nobody knows is nearest to.
+std::string meant(const CLI::App& app, const std::vector<std::string>& words) {
+    std::vector<std::string> known;
+    const auto chosen = app.get_subcommands();
+    if (chosen.empty())
+        for (const CLI::App* verb : app.get_subcommands(nullptr))
+            known.push_back(verb->get_name());
+    for (const CLI::App* verb : chosen)
+        for (const CLI::Option* option : verb->get_options())
+            for (const std::string& name : option->get_lnames())
+                known.push_back("--" + name);
+    std::string best;
+    std::size_t least = 3;
+    for (const std::string& word : words)
+        for (const std::string& one : known)
+            if (const std::size_t far = lettersBetween(word, one); far > 0 && far < least) {
+                least = far;
+                best = one;
+            }
+    return best;
+}
+
+int usageError(CommandLine& line, const CLI::ParseError& error, const std::vector<std::string>& words) {
+    if (error.get_exit_code() == 0) // help, version
+        return finished(line.app.exit(error) == 0 ? kClean : kError);
+    wyc::Error told = wyc::makeError(wyc::ErrorKind::BadInput, error.what());
+    const std::string near = meant(line.app, words);
+    const auto chosen = line.app.get_subcommands();
+    told.advice = !near.empty()    ? fmt::format("Did you mean {}?", near)
+                  : chosen.empty() ? "`wyc --help` lists the verbs"
+                                   : fmt::format("`wyc {} --help` lists its options", chosen.front()->get_name());
+    // The flag may stand behind what could not be read.
+    line.common.json = std::find(words.begin(), words.end(), "--json") != words.end();
+    return finished(report(line.common, told));
+}
+
+int run(CommandLine& line) {
+    const std::string verb = line.app.get_subcommands().front()->get_name();
+    if (verb == "info")
+        return runInfo(line.common, line.info);
+    if (verb == "sample")
+        return runSample(line.common, line.sample);
+    if (verb == "check")
+        return runCheck(line.common, line.check);
+    if (verb == "convert")
+        return runConvert(line.common, line.convert);
+    if (verb == "deliver")
+        return runDeliver(line.common, line.deliver);
+    if (verb == "prove")
+        return runProve(line.common, line.prove);
+    if (verb == "formats")
+        return runFormats(line.common);
+    if (verb == "steps")
+        return runSteps(line.common, line.step);
+    if (verb == "demo")
+        return runDemo(line.common, line.demoFolder);
+    return runPages(line.common, line.app, line.pagesFolder);
+}
+
+} // namespace
+
+int main(int argc, char** argv) {
+    CommandLine line;
     installStopHandler();
-    if (line.common.threads > 0)
-        wyc::setThreadCount(line.common.threads);
     try {
-        const std::string verb = line.app.get_subcommands().front()->get_name();
-        if (verb == "info")
-            return runInfo(line.common, line.info);
-        if (verb == "sample")
-            return runSample(line.common, line.sample);
-        if (verb == "check")
-            return runCheck(line.common, line.check);
-        if (verb == "convert")
-            return runConvert(line.common, line.convert);
-        if (verb == "deliver")
-            return runDeliver(line.common, line.deliver);
-        if (verb == "prove")
-            return runProve(line.common, line.prove);
-        if (verb == "formats")
-            return runFormats(line.common);
-        if (verb == "steps")
-            return runSteps(line.common, line.step);
-        if (verb == "demo")
-            return runDemo(line.common, line.demoFolder);
-        return runPages(line.common, line.app, line.pagesFolder);
+        try {
+            line.app.parse(argc, argv);
+        } catch (const CLI::ParseError& error) {
+            return usageError(line, error, {argv + 1, argv + argc});
+        }
+        if (line.common.threads > 0)
+            wyc::setThreadCount(line.common.threads);
+        return finished(run(line));
+    } catch (const std::system_error& error) {
+        if (error.code().value() == EPIPE) // whoever read it has seen enough
+            return kClean;
+        fmt::print(stderr, "wyc: standard output cannot be written: {}\n", error.code().message());
+        return kError;
     } catch (const std::exception& error) { // out of memory and the like
         return report(line.common, wyc::makeError(wyc::ErrorKind::Internal, error.what()));
     }

@@ -68,7 +68,7 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     chain.lead = lead;
     WYC_TRY(shot, range.shot());
     // A source that states no rate was opened at this one: there is nothing to resample.
-    if (shot.rate && scene.rate)
+    if (shot.rate && (scene.rate || !readAs.empty()))
         chain.rate = shot.rate;
     chain.resample = resample;
     chain.offset = offset;
@@ -76,8 +76,7 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     chain.handles = shot.handles;
     chain.frames = frames;
     chain.every = every;
-    if (length > 0.0)
-        chain.length = length;
+    chain.length = length;
     if (!shutter.empty()) {
         const auto parts = splitText(shutter, ':');
         std::vector<double> numbers;
@@ -96,7 +95,33 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
             return fail(makeError(ErrorKind::BadInput, fmt::format("--first takes a frame number, not '{}'", first)));
         chain.firstFrame = *frame;
     }
-    const auto added = chainOf(scene, chain);
+    // What is said of the samples themselves comes before everything else.
+    if (!readAs.empty())
+        result.push_back({"rate", {{"rate", readAs}}, true});
+    if (!drop.empty())
+        result.push_back({"drop", {{"frames", drop}, {"close", close}}, true});
+    if (!hold.empty()) {
+        WYC_TRY(pair, fromTo(hold, "--hold"));
+        const auto before = parseNumber(pair.first);
+        const auto after = parseNumber(pair.second);
+        if (!before || !after)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("--hold takes BEFORE:AFTER, not '{}'", hold))
+                            .withAdvice("Eight frames at the end: --hold 0:8"));
+        result.push_back({"hold", {{"before", *before}, {"after", *after}}, true});
+    }
+    if (!start.empty()) {
+        const auto frame = parseNumber(start);
+        if (!frame)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("--start takes a frame, not '{}'", start)));
+        result.push_back({"start", {{"frame", *frame}}, true});
+    }
+    // Each of these is judged by what those before it make of the scene.
+    Scene now = scene;
+    if (!result.empty()) {
+        WYC_TRY(made, applySteps(scene, result));
+        now = std::move(made);
+    }
+    const auto added = chainOf(now, chain);
     result.insert(result.end(), added.begin(), added.end());
     for (Step& step : result) {
         const StepType* type = stepType(step.type);
@@ -104,6 +129,16 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
         step.options = std::move(checked);
     }
     return result;
+}
+
+Result<Scene> chosenItems(const Scene& scene, const std::vector<std::string>& patterns,
+                          const std::vector<std::string>& kinds) {
+    WYC_TRY(chosen, selectedItems(scene, patterns));
+    for (const std::string& kind : kinds) {
+        WYC_TRY(fitting, itemsOfKind(chosen, kind));
+        chosen = std::move(fitting);
+    }
+    return chosen;
 }
 
 } // namespace wyc::cli

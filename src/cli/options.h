@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // The verbs and what they are given.
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -34,9 +35,15 @@ struct StepArguments {
     bool world = false;
     double lead = 0.0;
     std::string frames;
-    double length = 0.0;
+    std::optional<double> length;
     std::string shutter; // OPEN:CLOSE:SAMPLES
     std::string stepsFile;
+    std::vector<std::string> kinds;
+    std::string hold; // BEFORE:AFTER
+    std::string drop; // frames left out
+    bool close = false;
+    std::string readAs; // rate
+    std::string start;  // frame
     /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
 };
@@ -44,6 +51,8 @@ struct StepArguments {
 struct InfoArguments {
     OpenArguments open;
     bool deep = false;
+    std::vector<std::string> items;
+    std::vector<std::string> kinds;
 };
 struct SampleArguments {
     OpenArguments open;
@@ -56,6 +65,8 @@ struct CheckArguments {
     OpenArguments open;
     ShotArguments shot;
     std::string failOn = "fault";
+    std::vector<std::string> items;
+    std::vector<std::string> kinds;
 };
 struct ConvertArguments {
     OpenArguments open;
@@ -65,16 +76,23 @@ struct ConvertArguments {
     bool perItem = false;
     bool prove = false;
     bool record = false;
+    bool strict = false;
 };
 struct DeliverArguments {
     std::string job;
     std::vector<std::string> only;
     bool dryRun = false;
+    bool strict = false;
+    std::string failOn; // findings of this severity stop it
 };
 struct ProveArguments {
     std::string target;
     std::string record;
 };
+
+/// Items by pattern, of these kinds.
+[[nodiscard]] Result<Scene> chosenItems(const Scene& scene, const std::vector<std::string>& patterns,
+                                        const std::vector<std::string>& kinds);
 
 int runInfo(const Common& common, const InfoArguments& arguments);
 int runSample(const Common& common, const SampleArguments& arguments);

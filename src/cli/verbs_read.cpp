@@ -2,6 +2,7 @@
 // info, sample, check
 #include <algorithm>
 #include <map>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -20,6 +21,36 @@ using nlohmann::json;
 
 namespace {
 
+// The source with these items only.
+Result<SourcePtr> chosenOf(const SourcePtr& source, const std::vector<std::string>& items,
+                           const std::vector<std::string>& kinds) {
+    if (items.empty() && kinds.empty())
+        return source;
+    auto result = std::make_shared<Source>(*source);
+    WYC_TRY(scene, chosenItems(source->shown(), items, kinds));
+    result->scene = std::move(scene);
+    result->expanded = nullptr;
+    result->tree = std::make_shared<const SceneTree>(result->scene);
+    return SourcePtr(std::move(result));
+}
+
+// "312 items: 300 mesh, 8 camera, 4 light"
+void printSummary(const json& items) {
+    constexpr std::size_t kMany = 40;
+    if (items.size() < kMany)
+        return;
+    std::map<std::string, std::size_t> kinds;
+    std::size_t moving = 0;
+    for (const json& item : items) {
+        ++kinds[item["kind"].get<std::string>()];
+        moving += !item["first"].is_null();
+    }
+    std::string words;
+    for (const auto& [kind, count] : kinds)
+        words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, kind);
+    fmt::print("  {} nodes: {}; {} move\n", items.size(), words, moving);
+}
+
 void printInfo(const json& info) {
     const auto text = [&](const char* key, const char* missing) {
         return info[key].is_null()     ? std::string(missing)
@@ -33,6 +64,7 @@ void printInfo(const json& info) {
     if (!info["first"].is_null())
         fmt::print("  frames {} – {}", frameText(info["first"].get<double>()), frameText(info["last"].get<double>()));
     fmt::print("\n");
+    printSummary(info["items"]);
     for (const json& item : info["items"]) {
         std::string range = "still";
         if (!item["first"].is_null())
@@ -51,11 +83,15 @@ void printInfo(const json& info) {
 } // namespace
 
 int runInfo(const Common& common, const InfoArguments& arguments) {
-    const auto sources = openAll(common, arguments.open, FrameRate());
+    auto sources = openAll(common, arguments.open, FrameRate());
     if (!sources)
         return report(common, sources.error());
     json documents = json::array();
-    for (const SourcePtr& source : *sources) {
+    for (SourcePtr& source : *sources) {
+        auto chosen = chosenOf(source, arguments.items, arguments.kinds);
+        if (!chosen)
+            return report(common, chosen.error());
+        source = std::move(*chosen);
         auto info = sourceInfo(*source, arguments.deep);
         if (!info)
             return report(common, info.error());
@@ -75,7 +111,7 @@ int runInfo(const Common& common, const InfoArguments& arguments) {
         printInfo(documents[i]);
         auto findings = readerFindings((*sources)[i]->scene);
         sortFindings(findings);
-        printFindings(findings);
+        printFindings(common, findings);
         if (arguments.deep && documents[i].contains("container"))
             fmt::print("{}\n", documents[i]["container"].dump(1, ' ', false, json::error_handler_t::replace));
     }
@@ -166,6 +202,19 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
             if (view.error && !view.leftOut)
                 return fail(Error(*view.error).forItem(itemLabel(*view.source, view.key.path)));
         std::erase_if(items, [](const ItemView& view) { return view.leftOut; });
+        if (!arguments.items.empty() || !arguments.kinds.empty()) {
+            std::set<std::pair<int, std::string>> wanted;
+            for (const OpenedSource& entry : opened)
+                if (const auto chosen = chosenItems(entry.source->shown(), arguments.items, arguments.kinds))
+                    for (const Node& node : chosen->nodes)
+                        wanted.emplace(entry.id.value, node.path);
+            std::erase_if(items, [&](const ItemView& view) {
+                return !wanted.contains({view.key.source.value, view.key.path});
+            });
+            if (items.empty())
+                return fail(makeError(ErrorKind::BadInput, "no item of the job is chosen")
+                                .withAdvice("`wyc info` lists the items of a source"));
+        }
         WYC_CHECK(measureItems(items, progress));
         result.itemCount = items.size();
         for (ItemFinding& found : findingsOf(job, opened, items)) {
@@ -195,7 +244,10 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
         }
     }
     WYC_TRY(sources, openAll(common, arguments.open, result.shot.rateOrDefault()));
-    result.sources = std::move(sources);
+    for (SourcePtr& source : sources) {
+        WYC_TRY(chosen, chosenOf(source, arguments.items, arguments.kinds));
+        result.sources.push_back(std::move(chosen));
+    }
     for (const SourcePtr& source : result.sources)
         result.scenes.push_back(withStandIns(source->shown()));
     return result;
@@ -258,7 +310,7 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
                 sources.push_back(source->spec.path.string());
         printJson({{"sources", sources}, {"findings", list}, {"counts", counts}});
     } else {
-        printFindings(findings);
+        printFindings(common, findings);
         const std::size_t items = checked->itemCount + input.items.size();
         fmt::print("{} faults, {} cautions, {} notes in {} item{}\n", counts["fault"], counts["caution"],
                    counts["note"], items, items == 1 ? "" : "s");

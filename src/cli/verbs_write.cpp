@@ -8,6 +8,7 @@
 #include "demo/lantern_shoal.h"
 #include "job/job.h"
 #include "options.h"
+#include "workbench/workbench.h"
 
 namespace wyc::cli {
 
@@ -19,6 +20,18 @@ void printLosses(const PlannedOutput& output) {
     for (const Loss& loss : output.losses)
         fmt::print(stderr, "wyc: not carried into {}: {}{}\n", output.format->name,
                    loss.item.empty() ? "" : loss.item + ": ", validUtf8(loss.what));
+}
+
+// What was asked for and is not there; an error where nothing less is wanted.
+Status sayShortfalls(const Common& common, const PlannedOutput& output, bool strict) {
+    for (const Loss& one : output.shortfalls) {
+        if (strict)
+            return fail(makeError(ErrorKind::BadInput, one.what)
+                            .forItem(one.item)
+                            .withAdvice("Ask for what there is, hold the ends (--hold), or leave --strict out"));
+        remark(common, fmt::format("caution: {}{}", one.item.empty() ? "" : one.item + ": ", one.what));
+    }
+    return {};
 }
 
 // What of the items was not held against the source.
@@ -45,7 +58,7 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
     std::vector<DeliveryInput> inputs;
     for (const SourcePtr& source : sources) {
-        WYC_TRY(chosen, selectedItems(source->scene, arguments.steps.items));
+        WYC_TRY(chosen, chosenItems(source->scene, arguments.steps.items, arguments.steps.kinds));
         WYC_TRY(steps, arguments.steps.steps(chosen));
         if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
             chosen.rate = shot.rate;
@@ -56,6 +69,22 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
                 inputs.back().siblings.push_back({node.name, node.path, fs::path(source->name).stem().string()});
     }
     return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
+}
+
+// All findings of a job's items that take part.
+Result<std::vector<Finding>> jobFindings(const Job& job, const std::vector<SourcePtr>& sources,
+                                         const Progress& progress) {
+    std::vector<OpenedSource> opened;
+    for (std::size_t i = 0; i < sources.size(); ++i)
+        opened.push_back({job.sources[i].id, sources[i]});
+    bool changed = false;
+    std::vector<ItemView> items = itemsOf(job, opened, {}, changed);
+    std::erase_if(items, [](const ItemView& view) { return view.leftOut; });
+    WYC_CHECK(measureItems(items, progress));
+    std::vector<Finding> findings;
+    for (ItemFinding& found : findingsOf(job, opened, items))
+        findings.push_back(std::move(found.finding));
+    return findings;
 }
 
 } // namespace
@@ -71,6 +100,8 @@ int runConvert(const Common& common, const ConvertArguments& arguments) {
         const PlannedOutput& output = (*outputs)[i];
         if (!common.quiet && !common.json)
             printLosses(output);
+        if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
+            return report(common, filled.error());
         const double share = 1.0 / static_cast<double>(outputs->size());
         const auto result =
             runOutput(output, {proven, arguments.record},
@@ -105,6 +136,28 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
         sources.push_back(std::move(*source));
     }
     const TerminalProgress terminal(common);
+    if (!arguments.failOn.empty()) {
+        const auto severity = parseSeverity(arguments.failOn);
+        if (!severity)
+            return report(common, severity.error());
+        const auto findings = jobFindings(*job, sources, terminal.progress());
+        if (!findings)
+            return report(common, findings.error());
+        std::vector<Finding> bad = *findings;
+        std::erase_if(bad, [&](const Finding& f) { return f.severity < *severity; });
+        if (!bad.empty()) {
+            json list = json::array();
+            for (const Finding& finding : bad)
+                list.push_back(toJson(finding));
+            if (common.json)
+                printJson({{"outputs", json::array()}, {"findings", list}});
+            else
+                printFindings(common, bad);
+            remark(common, fmt::format("nothing was written: {} finding{} of severity {} or worse", bad.size(),
+                                       bad.size() == 1 ? "" : "s", arguments.failOn));
+            return kFindings;
+        }
+    }
     json documents = json::array();
     std::size_t matched = 0;
     for (const DeliverySpec& spec : job->deliveries) {
@@ -128,6 +181,8 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
             ++matched;
             if (!common.quiet && !common.json)
                 printLosses(output);
+            if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
+                return report(common, filled.error());
             if (arguments.dryRun) {
                 documents.push_back(toJson(output));
                 if (!common.json)

@@ -115,6 +115,30 @@ TEST(Patterns, NameTheirFiles) {
     EXPECT_FALSE(sequenceOfPattern(folder / "plain.obj"));
 }
 
+// A version is another thing, not another frame of it; a # of the name's own is no number.
+TEST(Sequences, VersionsAndMarksInNamesAreNoFrames) {
+    const TempFolder folder;
+    const auto patternsOf = [&](const std::vector<std::string>& names) {
+        std::string text;
+        const FileGroups groups = groupFiles(folder.path(), names);
+        for (const FileSequence& sequence : groups.sequences)
+            text += sequence.pattern + " ";
+        return text + std::to_string(groups.singles.size());
+    };
+    EXPECT_EQ(patternsOf({"jelly_v001.obj", "jelly_v002.obj"}), "2");
+    EXPECT_EQ(patternsOf({"jelly.v1.obj", "jelly.v2.obj", "jelly-V3.obj"}), "3");
+    EXPECT_EQ(patternsOf({"j_v002.0001.obj", "j_v002.0002.obj", "j_v003.0001.obj", "j_v003.0002.obj"}),
+              "j_v002.####.obj j_v003.####.obj 0");
+    EXPECT_EQ(patternsOf({"wave1.obj", "wave2.obj"}), "wave#.obj 0"); // no separate v
+    for (const char* name : {"take#2.0001.obj", "take#2.0002.obj", "tag#.1.obj", "tag#.2.obj"})
+        writeFile(folder / name, "v 0 0 0\n");
+    EXPECT_EQ(sequenceOfPattern(folder / "take#2.####.obj")->files.size(), 2U);
+    EXPECT_EQ(sequenceOfPattern(folder / "tag#.#.obj")->files.size(), 2U);
+    writeFile(folder / "plain#3.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+    EXPECT_EQ(formatOfName(folder / "plain#3.obj")->id, "obj"); // it is there: a name
+    EXPECT_TRUE(openSource({folder / "plain#3.obj", {}, {}, true}, FrameRate()));
+}
+
 TEST(Rest, NamesAreComparedByWords) {
     EXPECT_GT(nameNearness("jelly_pulse", "jelly_rest"), nameNearness("jelly_pulse", "kelp_rest_33"));
     EXPECT_EQ(nameNearness("size_100", "jelly_rest"), 0);
@@ -159,6 +183,42 @@ TEST_F(RestSearch, TheOnlyOneThatFitsNeedsNoName) {
     EXPECT_EQ(open("cache.mdd")->restUsed->filename(), "jelly_rest.obj");
     fs::remove(folder_ / "jelly_rest.obj");
     EXPECT_EQ(open("cache.mdd")->scene.remarks.at(0).id, "rest.none");
+}
+
+TEST_F(RestSearch, ItsOwnNameComesFirst) {
+    for (const char* name : {"jelly_pulse.obj", "jelly.obj", "pulse_jelly.obj"})
+        fs::copy_file(folder_ / "jelly_rest.obj", folder_ / name);
+    EXPECT_EQ(open("jelly_pulse.mdd")->restUsed->filename(), "jelly_pulse.obj");
+    fs::rename(folder_ / "jelly_pulse.obj", folder_ / "jelly_pulse_rest.obj");
+    EXPECT_EQ(open("jelly_pulse.mdd")->restUsed->filename(), "jelly_pulse_rest.obj");
+}
+
+// Caches and meshes numbered alike: each cache has the mesh of its number, and the meshes are no sequence.
+TEST_F(RestSearch, NumbersTellThemApart) {
+    for (const char* number : {"01", "02", "03"}) {
+        fs::copy_file(folder_ / "jelly_pulse.mdd", folder_ / (std::string("stone_") + number + ".mdd"));
+        fs::copy_file(folder_ / "jelly_rest.obj", folder_ / (std::string("stone_mesh_") + number + ".obj"));
+    }
+    EXPECT_EQ(open("stone_02.mdd")->restUsed->filename(), "stone_mesh_02.obj");
+    const auto gathered = gather({folder_.path()}, false);
+    ASSERT_TRUE(gathered);
+    for (const SourceSpec& spec : gathered->specs)
+        EXPECT_EQ(spec.path.filename().string().find("stone_mesh"), std::string::npos) << spec.path;
+}
+
+TEST_F(RestSearch, AMeshThatNearlyFitsOrFitsByCountAloneIsSaid) {
+    fs::rename(folder_ / "jelly_pulse.mdd", folder_ / "cache.mdd");
+    fs::remove(folder_ / "kelp_rest_33.obj");
+    const auto byCount = open("cache.mdd");
+    EXPECT_EQ(byCount->scene.remarks.at(0).id, "rest.by_count");
+    fs::rename(folder_ / "cache.mdd", folder_ / "jelly_pulse.mdd");
+    fs::remove(folder_ / "jelly_rest.obj");
+    writeFile(folder_ / "jelly_rest.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
+    const auto nearly = open("jelly_pulse.mdd");
+    EXPECT_EQ(nearly->scene.nodes[0].kind, NodeKind::Points);
+    const ReaderRemark& remark = nearly->scene.remarks.at(0);
+    EXPECT_EQ(remark.id, "rest.nearly_fits");
+    EXPECT_NE(remark.text.find("3 points; the cache has 33"), std::string::npos) << remark.text;
 }
 
 TEST_F(RestSearch, AWrongMeshIsRefusedAndTheObjectThatFitsIsNamed) {

@@ -358,11 +358,22 @@ void TimeBoard::mouseReleaseEvent(QMouseEvent* event) {
         workspace_.setFrame(std::round(pressedFrame_));
     else if (grab_ != Grab::None && grab_ != Grab::Scrub && grab_ != Grab::Pan && dragFrames_ != 0.0)
         commitDrag();
+    endDrag();
+}
+
+void TimeBoard::endDrag() {
     grab_ = Grab::None;
     grabbed_ = {};
     dragFrames_ = 0.0;
     setCursor(Qt::ArrowCursor);
     update();
+}
+
+bool TimeBoard::cancelDrag() {
+    if (grab_ != Grab::MoveLane && grab_ != Grab::TrimStart && grab_ != Grab::TrimEnd)
+        return false;
+    endDrag();
+    return true;
 }
 
 void TimeBoard::commitDrag() {

@@ -21,6 +21,8 @@ class TimeBoard : public QWidget {
 
     /// Shows a frame range over the whole width.
     void showFrames(FrameRange range);
+    /// Lets go of a lane that is being dragged, as if nothing had been; false when none is.
+    bool cancelDrag();
     void showAll();
     [[nodiscard]] double xOfFrame(double frame) const;
     [[nodiscard]] double frameOfX(double x) const;
@@ -78,6 +80,7 @@ class TimeBoard : public QWidget {
     void paintBands(QPainter& painter, const QRect& area);
     void paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
     void commitDrag();
+    void endDrag();
     [[nodiscard]] QColor colourOf(const ItemView& item) const;
 
     Workspace& workspace_;

@@ -278,7 +278,10 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     connect(&rowsTimer_, &QTimer::timeout, this, &DeliverDesk::showRows);
     connect(&workspace_, &Workspace::jobChanged, this, [this] {
         showSpec();
-        showResults_ = showResults_ && delivering_;
+        // Saving the job, or looking elsewhere, changes nothing of what was delivered.
+        if (!(workspace_.job() == shownJob_))
+            showResults_ = showResults_ && delivering_;
+        shownJob_ = workspace_.job();
         refresh();
     });
     connect(&workspace_, &Workspace::itemsChanged, this, &DeliverDesk::refresh);

@@ -76,6 +76,7 @@ class DeliverDesk : public QWidget {
     std::vector<OutputRow> rows_;
     std::map<int, QLabel*> stateLabels_; // of the cards that are shown
     bool delivering_ = false;
+    Job shownJob_; // that the cards are for
     bool showResults_ = false;
     bool listAll_ = false; // items beyond the first few
     bool stale_ = true;    // something changed since the last plan

@@ -159,6 +159,12 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
             bar->setStyleSheet(QStringLiteral("QProgressBar::chunk { background: #8FBF6A; }"));
         column->addWidget(bar);
     }
+    for (const Loss& one : row.plan.shortfalls) {
+        auto* words = smallLabel(tr("not filled: %1").arg(QString::fromStdString(one.what)), card);
+        words->setObjectName(QStringLiteral("shortfall"));
+        words->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kStraw.name()));
+        column->addWidget(words);
+    }
     if (row.state == JobState::Failed)
         column->addWidget(smallLabel(row.words, card));
     if (row.result) {

@@ -95,9 +95,22 @@ void StepsDesk::showChain() {
         chain_->addWidget(smallLabel(tr("No steps: the item is delivered as it came. Add one, drag its lane "
                                         "sideways or by an end, or mend a finding on the Facts desk."),
                                      this));
-    for (std::size_t i = 0; i < steps.size(); ++i)
+    for (std::size_t i = 0; i < steps.size(); ++i) {
         chain_->addWidget(stepCard(i, steps));
-    if (item && item->error)
+        if (!item->error || item->failedStep != i)
+            continue;
+        QFrame* why = cardFrame(colour::kRust, this);
+        why->setObjectName(QStringLiteral("stepFails"));
+        auto* line = new QVBoxLayout(why);
+        line->setContentsMargins(10, 6, 8, 7);
+        auto* words = new QLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), why);
+        words->setWordWrap(true);
+        line->addWidget(words);
+        if (i + 1 < steps.size())
+            line->addWidget(smallLabel(tr("This step and those behind it do nothing until it is put right."), why));
+        chain_->addWidget(why);
+    }
+    if (item && item->error && !item->failedStep)
         chain_->addWidget(smallLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), this));
 }
 

@@ -11,11 +11,14 @@
 #include <QDragEnterEvent>
 #include <QFileDialog>
 #include <QGridLayout>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QLineEdit>
 #include <QMenu>
 #include <QMenuBar>
 #include <QMessageBox>
 #include <QMimeData>
+#include <QPointer>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSettings>
@@ -24,6 +27,7 @@
 #include <QStatusBar>
 #include <QTabBar>
 #include <QTabWidget>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -162,6 +166,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
 
     makeMenus();
     const auto stopAll = [this] {
+        if (board_->cancelDrag())
+            return;
         workspace_->runner().cancelAll();
         workspace_->deliveryRunner().cancelAll();
     };
@@ -170,6 +176,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     escape->setShortcut(Qt::Key_Escape);
     connect(escape, &QAction::triggered, this, stopAll);
     addAction(escape);
+    connect(strip, &ShotStrip::refused, this, &MainWindow::showMessage);
     connect(strip, &ShotStrip::findingsAsked, this, [this] {
         desks_->setCurrentWidget(facts_);
         facts_->showAllFindings(true);
@@ -179,10 +186,76 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     connect(workspace_, &Workspace::problem, this, &MainWindow::showMessage);
     for (JobRunner* runner : {&workspace_->runner(), &workspace_->deliveryRunner()})
         connect(runner, &JobRunner::changed, this, &MainWindow::showStatus);
+    qApp->installEventFilter(this);
+    central->setFocusPolicy(Qt::ClickFocus); // where the keys are when nothing else has them
     showTitle();
 }
 
 MainWindow::~MainWindow() = default;
+
+void MainWindow::showEvent(QShowEvent* event) {
+    QMainWindow::showEvent(event);
+    releaseKeys(); // no field has the keys before somebody asks for it
+}
+
+void MainWindow::releaseKeys() {
+    if (QWidget* now = focusWidget())
+        now->clearFocus();
+    centralWidget()->setFocus(Qt::OtherFocusReason);
+}
+
+// Keys go where the eyes are: a field has them from a click into it until Return, Escape or a click elsewhere; a button
+// that has the focus is pressed by Space and Return; all else is the window's shortcuts.
+bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
+    auto* widget = qobject_cast<QWidget*>(watched);
+    if (!widget || widget->window() != this)
+        return false;
+    auto* field = qobject_cast<QLineEdit*>(focusWidget());
+    if (event->type() == QEvent::MouseButtonPress && field && widget != field && !field->isAncestorOf(widget)) {
+        const bool takesFocus = (widget->focusPolicy() & Qt::ClickFocus) != 0;
+        field->clearFocus();
+        if (!takesFocus)
+            centralWidget()->setFocus(Qt::MouseFocusReason);
+        return false;
+    }
+    if (event->type() == QEvent::FocusIn && field == widget && field)
+        field->setProperty("before", field->text());
+    if (event->type() == QEvent::ShortcutOverride && widget == focusWidget()) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        const bool press = key->key() == Qt::Key_Space || key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter;
+        if (qobject_cast<QAbstractButton*>(widget) && press && key->modifiers() == Qt::NoModifier) {
+            event->accept();
+            return true;
+        }
+        if (field && key->key() == Qt::Key_Escape) {
+            event->accept();
+            return true;
+        }
+        // Nothing to undo in the field: the job's last change is meant.
+        if (field && key->matches(QKeySequence::Undo) && !field->isUndoAvailable())
+            return true;
+    }
+    if (event->type() == QEvent::KeyPress && widget == focusWidget()) {
+        auto* key = static_cast<QKeyEvent*>(event);
+        const bool enter = key->key() == Qt::Key_Return || key->key() == Qt::Key_Enter;
+        if (auto* button = qobject_cast<QAbstractButton*>(widget); button && enter) {
+            button->click();
+            return true;
+        }
+        if (field && key->key() == Qt::Key_Escape) {
+            field->setText(field->property("before").toString());
+            field->setModified(false);
+            releaseKeys();
+            return true;
+        }
+        if (field && enter) // after the field has told that it is done
+            QTimer::singleShot(0, this, [this, field = QPointer<QLineEdit>(field)] {
+                if (field && focusWidget() == field)
+                    releaseKeys();
+            });
+    }
+    return false;
+}
 
 QWidget* MainWindow::makeViewBar() {
     auto* bar = new QWidget(this);
@@ -312,7 +385,8 @@ void MainWindow::makeMenus() {
 
     QMenu* edit = menuBar()->addMenu(tr("Edit"));
     undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { workspace_->document().undo(); });
-    redo_ = action(edit, tr("Redo"), Qt::CTRL | Qt::SHIFT | Qt::Key_Z, [this] { workspace_->document().redo(); });
+    redo_ = action(edit, tr("Redo"), {}, [this] { workspace_->document().redo(); });
+    redo_->setShortcuts({Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y});
 
     QMenu* time = menuBar()->addMenu(tr("Time"));
     action(time, tr("Play or pause"), Qt::Key_Space, [this] { transport_->togglePlay(); });
@@ -424,9 +498,18 @@ void MainWindow::showTitle() {
                                              document.modified() ? tr("job not saved") : tr("job saved")));
     if (!document.path().empty())
         remember(QString::fromStdString(document.path().string()));
+    // An error of a source is told once, and goes when the source was read after all.
+    QStringList unread;
     for (const SourceView& source : workspace_->sources())
         if (source.error && !source.opening)
-            showMessage(QString::fromStdString(source.error->text()));
+            unread << QString::fromStdString(source.error->text());
+    if (unread == unread_)
+        return;
+    if (!unread.isEmpty())
+        showMessage(unread.join(QStringLiteral("\n")));
+    else if (messageText_->text().contains(unread_.join(QStringLiteral("\n"))))
+        message_->hide();
+    unread_ = unread;
 }
 
 void MainWindow::showStatus(const JobStatus& status) {
@@ -571,7 +654,24 @@ void MainWindow::dropEvent(QDropEvent* event) {
     event->acceptProposedAction();
 }
 
+bool MainWindow::mayStopDelivery() {
+    if (!workspace_->deliveryRunner().busy())
+        return true;
+    QMessageBox box(QMessageBox::Question, tr("A delivery is under way"),
+                    tr("A delivery is being written. Stop it and quit? What is not finished leaves nothing behind."),
+                    QMessageBox::NoButton, this);
+    box.setObjectName(QStringLiteral("stopDelivery"));
+    const auto* stop = box.addButton(tr("Stop it and quit"), QMessageBox::DestructiveRole);
+    box.setDefaultButton(box.addButton(tr("Go on delivering"), QMessageBox::RejectRole));
+    box.exec();
+    return box.clickedButton() == stop;
+}
+
 void MainWindow::closeEvent(QCloseEvent* event) {
+    if (!mayStopDelivery()) {
+        event->ignore();
+        return;
+    }
     if (!mayLoseChanges()) {
         event->ignore();
         return;

@@ -39,6 +39,8 @@ class MainWindow : public QMainWindow {
     void dragEnterEvent(QDragEnterEvent* event) override;
     void dropEvent(QDropEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
+    void showEvent(QShowEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
     void makeMenus();
@@ -50,6 +52,8 @@ class MainWindow : public QMainWindow {
     void openFiles();
     void save(bool as);
     [[nodiscard]] bool mayLoseChanges();
+    [[nodiscard]] bool mayStopDelivery();
+    void releaseKeys(); // to the window's shortcuts
     void remember(const QString& path);
     void fillRecent();
     void showKeys();
@@ -74,6 +78,7 @@ class MainWindow : public QMainWindow {
     QPushButton* statusCancel_;
     QWidget* message_;
     QLabel* messageText_;
+    QStringList unread_; // errors of sources that the message tells
     QAction* undo_;
     QAction* redo_;
     QMenu* recent_;

@@ -138,40 +138,51 @@ void ShotStrip::show() {
 
 void ShotStrip::take() {
     Shot shot = workspace_.job().shot;
-    bool good = true;
-    const auto mark = [&](QLineEdit* line, bool fine) {
-        line->setProperty("bad", !fine);
-        line->style()->polish(line);
-        good = good && fine;
+    QStringList wrong; // the rest is taken all the same
+    const auto refuse = [&](QLineEdit* line, const QString& words) {
+        wrong << tr("“%1”: %2").arg(line->text(), words);
+        line->setModified(false);
     };
     shot.name = safeName(name_->text().trimmed().toStdString());
     if (name_->text().trimmed().isEmpty())
         shot.name.clear();
     const auto first = parseNumber(first_->text().toStdString());
     const auto last = parseNumber(last_->text().toStdString());
-    const bool none = first_->text().isEmpty() && last_->text().isEmpty();
-    mark(first_, none || first);
-    mark(last_, none || last_->text().isEmpty() || (last && (!first || *last >= *first)));
-    if (none)
+    if (first_->text().isEmpty() && last_->text().isEmpty())
         shot.range.reset();
-    else if (first && last && *last >= *first)
+    else if (!first && !first_->text().isEmpty())
+        refuse(first_, tr("a frame is a number"));
+    else if (!last && !last_->text().isEmpty())
+        refuse(last_, tr("a frame is a number"));
+    else if (first && last && *last < *first)
+        refuse(last_->isModified() ? last_ : first_,
+               tr("a shot ends after it begins (%1 – %2)").arg(first_->text(), last_->text()));
+    else if (first && last)
         shot.range = FrameRange{*first, *last};
+    const bool halfRange = first_->text().isEmpty() != last_->text().isEmpty();
     const auto handles = parseNumber(handles_->text().toStdString());
-    mark(handles_, handles && *handles >= 0.0);
     if (handles && *handles >= 0.0)
         shot.handles = *handles;
+    else
+        refuse(handles_, tr("handles are 0 or more frames"));
     const auto rate = FrameRate::parse(rate_->text().toStdString());
-    mark(rate_, rate_->text().isEmpty() || rate.has_value());
     if (rate_->text().isEmpty())
         shot.rate.reset();
     else if (rate)
         shot.rate = *rate;
+    else
+        refuse(rate_, tr("a rate is as 24, 23.976 or 30000/1001"));
     const auto unit = parseUnit(unit_->currentText().toStdString());
     shot.unitMetres = unit ? std::optional(*unit) : std::nullopt;
     const auto up = parseUpAxis(up_->currentText().toStdString());
     shot.upAxis = up ? std::optional(*up) : std::nullopt;
-    if (good)
+    if (shot != workspace_.job().shot)
         workspace_.document().edit("Change the shot", [&](Job& job) { job.shot = shot; });
+    if (!wrong.isEmpty()) {
+        if (!halfRange)
+            show(); // what holds
+        emit refused(wrong.join(QStringLiteral("\n")));
+    }
 }
 
 void ShotStrip::showCounts() {
@@ -181,7 +192,7 @@ void ShotStrip::showCounts() {
         faults += found.finding.severity == Severity::Fault;
         cautions += found.finding.severity == Severity::Caution;
     }
-    const bool any = !workspace_.items().empty();
+    const bool any = !workspace_.items().empty() || !workspace_.findings().empty();
     const auto style = [](QPushButton* button, const QColor& c, bool strong) {
         QColor back = c;
         back.setAlpha(strong ? 46 : 18);

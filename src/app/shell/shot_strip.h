@@ -19,7 +19,9 @@ class ShotStrip : public QWidget {
     explicit ShotStrip(Workspace& workspace, QWidget* parent = nullptr);
 
   signals:
-    void findingsAsked(); // a count was clicked
+    void findingsAsked();
+    /// A value that cannot be; the field shows what held before.
+    void refused(const QString& words); // a count was clicked
 
   private:
     QWidget* field(const QString& title, std::initializer_list<QWidget*> widgets);

@@ -73,10 +73,19 @@ void Workspace::addPaths(const QStringList& paths) {
         list.emplace_back(path.toStdString());
     }
     auto gathered = gather(list, false);
-    if (!gathered) {
-        emit problem(QString::fromStdString(gathered.error().text()));
-        return;
+    if (!gathered) { // what is wrong with one is no reason to leave the others
+        QStringList wrong;
+        std::vector<fs::path> good;
+        for (const fs::path& path : list)
+            if (const auto one = gather({path}, false))
+                good.push_back(path);
+            else
+                wrong << QString::fromStdString(one.error().text());
+        emit problem(wrong.join(QStringLiteral("\n")));
+        gathered = good.empty() ? Result<Gathered>(fail(gathered.error())) : gather(good, false);
     }
+    if (!gathered)
+        return;
     document_.edit("Add sources", [&](Job& next) {
         for (const SourceSpec& spec : gathered->specs) {
             const bool known = std::any_of(next.sources.begin(), next.sources.end(),
@@ -246,7 +255,7 @@ void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const Q
 std::vector<OpenedSource> Workspace::openedSources() const {
     std::vector<OpenedSource> opened;
     for (const SourceView& source : sources_)
-        opened.push_back({source.id, source.source});
+        opened.push_back({source.id, source.source, source.spec.path.filename().string(), source.error});
     return opened;
 }
 

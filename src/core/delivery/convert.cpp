@@ -14,6 +14,7 @@ namespace wyc {
 
 DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, const std::vector<Step>& steps) {
     DeliveryInput input;
+    input.label = source.name;
     input.source = std::make_shared<const Scene>(std::move(before));
     input.steps = steps;
     if (source.rest)
@@ -40,6 +41,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     GeometryPtr rest;
     nlohmann::json provenance = nlohmann::json::array();
     std::vector<Intention> intentions;
+    std::vector<Loss> shortfalls;
     for (const DeliveryInput& input : inputs) {
         WYC_TRY(placed,
                 format->keeps(Content::Instances) ? Result<Scene>(input.scene) : expandedInstances(input.scene));
@@ -48,6 +50,8 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         if (input.source) {
             WYC_TRY(intention, intentionOf(input.source, input.steps));
             intention.wanted = scenes.back().wanted;
+            for (const std::string& words : intention.shortfalls)
+                shortfalls.push_back({input.label, words});
             intentions.push_back(std::move(intention));
         }
         provenance.push_back(input.provenance);
@@ -84,6 +88,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
             output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
         output.provenance = provenance;
         output.intentions = intentions;
+        output.shortfalls = shortfalls;
         output.replace = spec.replace;
         WYC_CHECK(mayBeWritten(output, reads));
         fillFigures(output);

@@ -91,6 +91,7 @@ struct PlannedOutput {
     std::size_t fileCount = 1;
     std::uint64_t sizeEstimate = 0;
     std::vector<Loss> losses;
+    std::vector<Loss> shortfalls; // what was asked for and the sources do not have
     nlohmann::json provenance;
     bool replace = false;
     std::vector<Intention> intentions = {}; // what the steps mean, of every source that has a part in it

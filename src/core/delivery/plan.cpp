@@ -379,6 +379,8 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
             chain.insert(chain.end(), steps.begin(), steps.end());
             WYC_TRY(intention, intentionOf(input.source, chain));
             intention.wanted = output.scene.wanted;
+            for (const std::string& words : intention.shortfalls)
+                output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
             output.intentions.push_back(std::move(intention));
         }
         output.rest = input.rest;
@@ -398,6 +400,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
                                                   outputs.front().item, outputs.front().scene.workingRate.shortText()))
                                 .withAdvice("Give the delivery a rate, or write one file per item"));
             scenes.push_back(output.scene);
+            merged.shortfalls.insert(merged.shortfalls.end(), output.shortfalls.begin(), output.shortfalls.end());
             merged.intentions.insert(merged.intentions.end(), output.intentions.begin(), output.intentions.end());
             merged.provenance.push_back(output.provenance[0]);
         }
@@ -451,10 +454,13 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
 }
 
 nlohmann::json toJson(const PlannedOutput& output) {
-    nlohmann::json losses = nlohmann::json::array();
-    for (const Loss& loss : output.losses)
-        losses.push_back({{"item", loss.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(loss.item))},
-                          {"what", validUtf8(loss.what)}});
+    const auto listed = [](const std::vector<Loss>& all) {
+        nlohmann::json list = nlohmann::json::array();
+        for (const Loss& one : all)
+            list.push_back({{"item", one.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(one.item))},
+                            {"what", validUtf8(one.what)}});
+        return list;
+    };
     return {{"item", validUtf8(output.item)},
             {"target", output.target.string()},
             {"rest", output.restTarget ? nlohmann::json(output.restTarget->string()) : nlohmann::json(nullptr)},
@@ -465,7 +471,8 @@ nlohmann::json toJson(const PlannedOutput& output) {
             {"samples", output.sampleCount},
             {"files", output.fileCount},
             {"size_estimate", output.sizeEstimate},
-            {"will_be_lost", losses}};
+            {"will_be_lost", listed(output.losses)},
+            {"not_filled", listed(output.shortfalls)}};
 }
 
 } // namespace wyc

@@ -129,7 +129,9 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
     }
     record["files"] = std::move(fileList);
     record["made_from"] = output.provenance;
-    record["lost"] = toJson(output)["will_be_lost"];
+    const json plan = toJson(output);
+    record["lost"] = plan["will_be_lost"];
+    record["not_filled"] = plan["not_filled"];
     record["proof"] = toJson(proof);
     record["channels"] = channelsJson(proof.channels);
     json items = json::array();

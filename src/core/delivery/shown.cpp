@@ -167,6 +167,46 @@ bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
     return true;
 }
 
+namespace {
+
+// What a step asks of a moving scene and the scene cannot give.
+std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
+    const auto span = movingSpan(before);
+    if (!span || (step.type != "trim" && step.type != "keep"))
+        return std::nullopt;
+    const StepType* type = stepType(step.type);
+    const auto options = checkedOptions(*type, step.options);
+    if (!options)
+        return std::nullopt; // told when it is applied
+    const double first = snappedFrame(before.workingRate.frameAt(span->first));
+    const double last = snappedFrame(before.workingRate.frameAt(span->last));
+    const std::string there = fmt::format("the source has {} – {}", frameText(first), frameText(last));
+    const auto frames = [](double count) {
+        return fmt::format("{} frame{}", frameText(count), count == 1.0 ? "" : "s");
+    };
+    if (step.type == "keep") {
+        const auto listed = parseFrameList((*options)["frames"].get<std::string>());
+        std::size_t missing = 0;
+        if (listed)
+            for (const double frame : *listed)
+                missing += frame < first - kFrameTolerance || frame > last + kFrameTolerance;
+        return missing == 0 ? std::nullopt
+                            : std::optional(fmt::format("{} of the frames asked for {} missing: {}", missing,
+                                                        missing == 1 ? "is" : "are", there));
+    }
+    const FrameRange asked =
+        FrameRange{(*options)["first"].get<double>(), (*options)["last"].get<double>()}.widened((*options)["handles"]);
+    const double front = first - asked.first;
+    const double end = asked.last - last;
+    if (front < kFrameTolerance && end < kFrameTolerance)
+        return std::nullopt;
+    return fmt::format("{}{}{} of {} missing: {}", front >= kFrameTolerance ? frames(front) + " at the start" : "",
+                       front >= kFrameTolerance && end >= kFrameTolerance ? " and " : "",
+                       end >= kFrameTolerance ? frames(end) + " at the end" : "", asked.text(), there);
+}
+
+} // namespace
+
 Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
     Intention intention;
     Scene scene = *source;
@@ -179,6 +219,8 @@ Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::ve
         if (!step.on)
             continue;
         WYC_TRY(meaning, meaningOf(scene, step));
+        if (auto shortfall = shortfallOf(scene, step))
+            intention.shortfalls.push_back(std::move(*shortfall));
         if (meaning.time)
             intention.time = meaning.time->map.of(intention.time);
         if (meaning.space) {

@@ -21,8 +21,9 @@ struct Intention {
     TimeMap time; // time of the result → times of the source
     Mat4 space;   // world of the source → world of the result
     double scale = 1.0;
-    FrameRate rate; // of the result
-    Wanted wanted;  // where moments are set, only they are promised
+    FrameRate rate;                      // of the result
+    Wanted wanted;                       // where moments are set, only they are promised
+    std::vector<std::string> shortfalls; // what was asked for and the source does not have: "16 frames at the end"
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
 };
 [[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);

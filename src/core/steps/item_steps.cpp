@@ -82,8 +82,11 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
         const bool leave = pattern.starts_with("!");
         const std::string words = leave ? pattern.substr(1) : pattern;
         bool any = false;
+        std::vector<bool> hit(scene.nodes.size(), false); // a group's name takes all below it
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-            if (!matches(scene.nodes[i], words))
+            const int parent = scene.nodes[i].parent;
+            hit[i] = matches(scene.nodes[i], words) || (parent >= 0 && hit[static_cast<std::size_t>(parent)]);
+            if (!hit[i])
                 continue;
             chosen[i] = !leave;
             any = true;
@@ -128,6 +131,38 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
         }
     if (std::none_of(keep.begin(), keep.end(), [](bool k) { return k; }))
         return fail(makeError(ErrorKind::BadInput, "no item is left").withAdvice("Leave fewer items out"));
+    return keptNodes(scene, keep);
+}
+
+const std::vector<std::string_view>& itemKinds() {
+    static const std::vector<std::string_view> kKinds{"seen", "moving", "shapes", "cameras", "lights", "points"};
+    return kKinds;
+}
+
+Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind) {
+    const std::vector<bool> isItem = itemMask(scene);
+    std::vector<bool> keep(scene.nodes.size(), false);
+    bool any = false;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const NodeKind is = scene.nodes[i].kind;
+        // Sets of faces go with their mesh.
+        const int parent = scene.nodes[i].parent;
+        const bool part = is == NodeKind::FaceSet && parent >= 0 && keep[static_cast<std::size_t>(parent)];
+        const bool fits = kind == "seen"      ? !neverSeen(scene, i)
+                          : kind == "moving"  ? movingSpan(scene, i).has_value()
+                          : kind == "shapes"  ? hasGeometry(is) && is != NodeKind::Points
+                          : kind == "cameras" ? is == NodeKind::Camera
+                          : kind == "lights"  ? is == NodeKind::Light
+                                              : is == NodeKind::Points;
+        keep[i] = part || (isItem[i] && fits);
+        any = any || keep[i];
+    }
+    if (!any)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("nothing of it is of the kind '{}'", kind))
+                        .withAdvice("`wyc info` lists the items"));
+    for (std::size_t i = scene.nodes.size(); i-- > 0;)
+        if (keep[i] && scene.nodes[i].parent >= 0)
+            keep[static_cast<std::size_t>(scene.nodes[i].parent)] = true;
     return keptNodes(scene, keep);
 }
 

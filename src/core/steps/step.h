@@ -2,6 +2,7 @@
 #pragma once
 // Steps: adjustments that wrap a Scene in a Scene. Nothing is computed for a frame nobody asks for.
 // Adding a step = one file and one line in step.cpp.
+#include <set>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -90,6 +91,14 @@ struct StepMeaning {
 [[nodiscard]] Result<std::vector<Step>> stepsFromJson(const nlohmann::json& list);
 
 /// Chooses nodes by patterns over path or name ("!PATTERN" leaves out); their parents stay. No pattern = all.
+/// A group's name takes all below it.
 [[nodiscard]] Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& patterns);
+/// seen, moving, shapes, cameras, lights, points
+[[nodiscard]] const std::vector<std::string_view>& itemKinds();
+/// Items of one of these kinds with what stands above them.
+[[nodiscard]] Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind);
+
+/// "1009,1020:1024" or "1009,1020-1024" as frames.
+[[nodiscard]] Result<std::set<double>> parseFrameList(const std::string& text);
 
 } // namespace wyc

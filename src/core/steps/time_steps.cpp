@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Steps on time. Each says what it means as a time map, and which moments it wants.
 #include <algorithm>
+#include <cctype>
 #include <cmath>
 #include <functional>
 #include <set>
@@ -165,27 +166,6 @@ Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
     }
     wanted.range = TimeSpan{away(span->first, -before), away(span->last, after)};
     return TimeChange{TimeMap::heldOutside(*span), wanted, rate};
-}
-
-Result<std::set<double>> parseFrameList(const std::string& text) {
-    std::set<double> frames;
-    for (const std::string& part : splitText(text, ',')) {
-        if (trimmed(part).empty())
-            continue;
-        if (part.find(':') != std::string::npos) {
-            WYC_TRY(range, FrameRange::parse(trimmed(part)));
-            if (range.count() > 1e6)
-                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is too many frames", part)));
-            for (double frame = range.first; frame <= range.last + kFrameTolerance; frame += 1.0)
-                frames.insert(frame);
-        } else if (const auto frame = parseNumber(part)) {
-            frames.insert(*frame);
-        } else {
-            return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame", part))
-                            .withAdvice("Write frames and ranges, as 1009,1020:1024"));
-        }
-    }
-    return frames;
 }
 
 bool holdsFrame(const std::set<double>& frames, double frame) {
@@ -413,6 +393,33 @@ std::string signedFrames(double frames) {
 }
 
 } // namespace
+
+Result<std::set<double>> parseFrameList(const std::string& text) {
+    std::set<double> frames;
+    for (const std::string& listed : splitText(text, ',')) {
+        std::string part(trimmed(listed));
+        if (part.empty())
+            continue;
+        // "1020-1024", but not the sign of "-5": a dash behind a digit stands between two frames.
+        const auto dash = part.find('-', 1);
+        if (part.find(':') == std::string::npos && dash != std::string::npos &&
+            std::isdigit(static_cast<unsigned char>(part[dash - 1])) != 0)
+            part[dash] = ':';
+        if (part.find(':') != std::string::npos) {
+            WYC_TRY(range, FrameRange::parse(part));
+            if (range.count() > 1e6)
+                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is too many frames", part)));
+            for (double frame = range.first; frame <= range.last + kFrameTolerance; frame += 1.0)
+                frames.insert(frame);
+        } else if (const auto frame = parseNumber(part)) {
+            frames.insert(*frame);
+        } else {
+            return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame", part))
+                            .withAdvice("Write frames and ranges, as 1009,1020:1024"));
+        }
+    }
+    return frames;
+}
 
 StepType offsetStep() {
     return {"offset",

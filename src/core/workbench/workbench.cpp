@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "base/text.h"
 #include "checks/measured.h"
 #include "delivery/shown.h"
 #include "report/report.h"
@@ -41,15 +42,23 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     if (old)
         view.rawProfile = old->rawProfile;
     auto made = itemScene(*source.source, node.path, view.steps);
-    if (made && !view.steps.empty()) {
-        auto before = itemScene(*source.source, node.path, {});
-        if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), view.steps)
-                                      : Result<Intention>(fail(std::move(before.error()))))
-            view.heldBySteps = meant->time.holds();
-    }
-    if (!made) {
+    std::vector<Step> applied = view.steps;
+    if (!made) { // shown as far as its steps go, with the error beside it
         view.error = made.error();
-        made = itemScene(*source.source, node.path, {}); // show it as it came, with the error beside it
+        while (!made && !applied.empty()) {
+            applied.pop_back();
+            made = itemScene(*source.source, node.path, applied);
+        }
+        if (made && !view.steps.empty())
+            view.failedStep = applied.size();
+    }
+    if (made && !applied.empty()) {
+        auto before = itemScene(*source.source, node.path, {});
+        if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), applied)
+                                      : Result<Intention>(fail(std::move(before.error())))) {
+            view.time = meant->time;
+            view.heldBySteps = meant->time.holds();
+        }
     }
     if (!made)
         return view;
@@ -65,6 +74,29 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     if (facts.error && !view.error)
         view.error = facts.error;
     return view;
+}
+
+// What a reader remarked of a frame of the source, at the frame where it is shown now; nothing where it is shown no
+// longer, or where its steps have put something into the gap.
+std::optional<Finding> afterSteps(Finding finding, const ItemView& view) {
+    if (!finding.frame || view.steps.empty() || view.time.isIdentity())
+        return finding;
+    const double seconds = view.source->scene.workingRate.secondsAt(*finding.frame);
+    const auto span = view.time.outputSpanOf({seconds, seconds});
+    if (!span)
+        return std::nullopt;
+    const double frame = snappedFrame(view.scene->workingRate.frameAt(span->first));
+    if (frame != *finding.frame)
+        finding.text += fmt::format(" (at {} after its steps)", frameText(frame));
+    finding.frame = frame;
+    return finding;
+}
+
+bool hasSampleAt(const ItemView& view, double frame) {
+    for (std::size_t i = 0; view.profile && i < view.profile->count(); ++i)
+        if (sameFrame(view.frameAt(i), frame))
+            return true;
+    return false;
 }
 
 } // namespace
@@ -164,6 +196,34 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
                             {}};
             found.push_back({{source.id, entry.path}, std::move(finding)});
         }
+    for (const OpenedSource& source : sources)
+        if (source.error)
+            found.push_back(
+                {{source.id, {}},
+                 {"source.unreadable",
+                  Severity::Fault,
+                  source.name,
+                  {},
+                  {},
+                  "",
+                  source.error->what,
+                  source.error->advice.empty() ? "Put the file right and read it again" : source.error->advice,
+                  {},
+                  {}}});
+    for (const ItemView& view : items)
+        if (view.error && view.failedStep && !view.leftOut)
+            found.push_back({view.key,
+                             {"job.step_fails",
+                              Severity::Fault,
+                              itemLabel(*view.source, view.key.path),
+                              {},
+                              static_cast<double>(*view.failedStep + 1),
+                              "step",
+                              view.error->what,
+                              "Change the step, switch it off or remove it: the item is shown as the steps before it "
+                              "make it, and is not delivered until then",
+                              {},
+                              {}}});
     CheckInput input;
     input.shot = job.shot;
     std::map<std::string, ItemKey> keys;
@@ -184,8 +244,12 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
         input.items.push_back(std::move(item));
         const bool firstOfSource = told.insert(view.key.source).second;
         for (Finding& finding : readerFindings(*view.scene))
-            if (finding.item.empty() ? firstOfSource : finding.item == view.key.path)
-                found.push_back({view.key, std::move(finding)});
+            if (finding.item.empty() ? firstOfSource : finding.item == view.key.path) {
+                auto moved = afterSteps(std::move(finding), view);
+                const bool filled = moved && moved->id == "frames.missing" && hasSampleAt(view, *moved->frame);
+                if (moved && !filled)
+                    found.push_back({view.key, std::move(*moved)});
+            }
     }
     for (Finding& finding : runChecks(input)) {
         const ItemKey key = keys[finding.item];

@@ -21,7 +21,9 @@ struct ItemKey {
 /// A source of a job that is open.
 struct OpenedSource {
     SourceId id;
-    SourcePtr source;
+    SourcePtr source;      // null: not opened (yet)
+    std::string name = {}; // where it could not be
+    std::optional<Error> error = {};
 };
 
 /// One item of a source. Values only: workers get copies.
@@ -34,8 +36,11 @@ struct ItemView {
     SourcePtr source;
     /// This item alone with the transforms above it, after its steps; what has no points with a body to be seen by.
     std::shared_ptr<const Scene> scene;
-    std::size_t node = 0;              // of it in that scene
-    std::vector<Step> steps;           // that `scene` was made with
+    std::size_t node = 0;    // of it in that scene
+    std::vector<Step> steps; // that `scene` was made with
+    /// Where a step fails: its number; the scene is as the steps before it make it.
+    std::optional<std::size_t> failedStep;
+    TimeMap time;                      // what the steps mean: their time → the source's
     std::vector<TimeSpan> heldBySteps; // where they hold or mix poses
     bool leftOut = false;
     std::size_t pieces = 1; // that a split made of it; the scene shows them together
@@ -62,7 +67,8 @@ struct ItemFinding {
     ItemKey key; // empty path = the source as a whole
     Finding finding;
 };
-/// All findings of the items that take part, worst first: of the job's own entries, of the readers, of the checks.
+/// All findings of the items that take part, worst first: of sources that cannot be read, of the job's own entries, of
+/// steps that fail, of the readers, of the checks.
 /// Items that are not measured are not checked.
 [[nodiscard]] std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSource>& sources,
                                                   const std::vector<ItemView>& items);
