@@ -2,6 +2,7 @@
 #include "command_line.h"
 
 #include "base/version.h"
+#include "formats/format.h"
 #include "steps/step.h"
 
 namespace wyc::cli {
@@ -23,7 +24,7 @@ void addChoice(CLI::App& verb, std::vector<std::string>& items, std::vector<std:
         ->check(kSomething)
         ->allow_extra_args(false);
     verb.add_option("--kind", kinds, "Only seen, moving, shapes, cameras, lights or points; repeatable")
-        ->type_name("KIND")
+        ->type_name("seen|moving|shapes|cameras|lights|points")
         ->check(kindCheck())
         ->allow_extra_args(false);
 }
@@ -157,6 +158,48 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     convertVerb->add_flag("--prove", convert.prove, "Read back and compare before the target appears");
     convertVerb->add_flag("--record", convert.record, "The same, and a .record.json beside it");
     convertVerb->footer("Example: wyc convert jelly.mdd --rest jelly.obj --unit cm:m --up Z:Y -o jelly.abc");
+
+    auto* jobVerb = app.add_subcommand("job", "Makes and changes a job: sources, shot, steps, deliveries");
+    jobVerb->add_option("job", job.job, "The job")->required()->type_name("JOB.wyc");
+    jobVerb->add_flag("--new", job.fresh, "Make it; an error where it is there already");
+    const auto some = [&](const char* name, std::string& value, const char* help, const char* type) {
+        return jobVerb->add_option(name, value, help)->check(kSomething)->type_name(type);
+    };
+    const auto list = [&](const char* name, std::vector<std::string>& value, const char* help, const char* type) {
+        return jobVerb->add_option(name, value, help)->check(kSomething)->allow_extra_args(false)->type_name(type);
+    };
+    list("--add", job.added, "Add a source: a file, folder or pattern; repeatable", "SOURCE");
+    list("--remove", job.removed, "Take a source out, by name or pattern; repeatable", "SOURCE");
+    some("--name", job.shotName, "Name of the shot", "NAME");
+    addRange(*jobVerb, job.shot);
+    some("--unit", job.shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number", "U");
+    some("--up", job.shot.up, "Up axis of the shot", "X|Y|Z");
+    list("--items", job.items, "Items that the next options are about, by pattern; repeatable", "PATTERN");
+    list("--step", job.steps, "Add a step, as \"trim first=1009 last=1128\"; repeatable", "STEP");
+    some("--steps", job.stepsFile, "Add a chain of steps", "FILE.json");
+    jobVerb->add_flag("--clear-steps", job.clear, "Take all their steps away first");
+    jobVerb->add_flag("--leave-out", job.leaveOut, "They take no part");
+    jobVerb->add_flag("--take-in", job.takeIn, "They take part");
+    list("--mend", job.mend, "Add the mends of findings of this id, or of all; repeatable", "ID");
+    some("--delivery", job.delivery, "A delivery of this name, made where there is none", "NAME");
+    jobVerb->add_flag("--drop-delivery", job.dropDelivery, "Take it away");
+    std::vector<std::string> ids;
+    for (const Format& format : formats())
+        ids.emplace_back(format.id);
+    some("--format", job.format, "Its format", "alembic|mdd|obj|obj-sequence")->check(CLI::IsMember(ids));
+    list("--take", job.take, "Items it takes, by pattern; repeatable", "PATTERN");
+    some("--folder", job.folder, "Where it goes", "DIR");
+    some("--template", job.nameTemplate, "Names: {shot} {item} {parent} {path} {version}", "TEXT");
+    some("--to-unit", job.toUnit, "Convert to this unit", "U");
+    some("--to-up", job.toUp, "Turn to this up axis", "X|Y|Z");
+    some("--to-rate", job.toRate, "Resample to this rate", "R");
+    jobVerb->add_flag("--whole-range", job.wholeRange, "All frames there are, not the shot's");
+    jobVerb->add_flag("--world", job.world, "Put all transforms into the points");
+    jobVerb->add_flag("--one-file", job.oneFile, "All items in one file");
+    jobVerb->add_flag("--replace", job.replace, "Deliveries of the same items are replaced");
+    jobVerb->footer("Example: wyc job sh040.wyc --new --add returns/ --range 1009:1128 --handles 8 --rate 24\n"
+                    "         wyc job sh040.wyc --items '*jelly*' --step \"unit from=cm to=m\" --delivery layout "
+                    "--format alembic --folder out");
 
     auto* deliverVerb = app.add_subcommand("deliver", "A job's deliveries, each proven and recorded");
     deliverVerb->add_option("job", deliver.job, "The job")->required()->type_name("JOB.wyc");

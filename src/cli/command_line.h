@@ -15,6 +15,7 @@ struct CommandLine {
     SampleArguments sample;
     CheckArguments check;
     ConvertArguments convert;
+    JobArguments job;
     DeliverArguments deliver;
     ProveArguments prove;
     std::string step;

@@ -29,6 +29,15 @@ struct OptionInfo {
     std::string help;
 };
 
+// "note|caution|fault": words to choose from, apart by blanks; empty where the value is free.
+std::string choicesOf(const OptionInfo& option) {
+    std::string words = option.value;
+    if (words.find('|') == std::string::npos)
+        return {};
+    std::replace(words.begin(), words.end(), '|', ' ');
+    return words;
+}
+
 std::vector<OptionInfo> optionsOf(const CLI::App& verb) {
     std::vector<OptionInfo> result;
     for (const CLI::Option* option : verb.get_options()) {
@@ -77,11 +86,17 @@ std::string manPage(const CLI::App& app) {
 std::string bashCompletion(const CLI::App& app) {
     std::string verbs;
     std::string cases;
+    std::string values;
     for (const CLI::App* verb : verbsOf(app)) {
         verbs += verb->get_name() + " ";
         std::string words;
-        for (const OptionInfo& option : optionsOf(*verb))
+        for (const OptionInfo& option : optionsOf(*verb)) {
             words += fmt::format("{} ", fmt::join(option.names, " "));
+            if (const std::string choices = choicesOf(option); !choices.empty())
+                values +=
+                    fmt::format("        \"{} {}\") COMPREPLY=($(compgen -W \"{}\" -- \"$current\")); return ;;\n",
+                                verb->get_name(), option.names.back(), choices);
+        }
         cases += fmt::format("        {}) words=\"{}\" ;;\n", verb->get_name(), words);
     }
     return fmt::format(
@@ -89,10 +104,11 @@ std::string bashCompletion(const CLI::App& app) {
         "]; then\n"
         "        COMPREPLY=($(compgen -W \"{}\" -- \"$current\"))\n        return\n    fi\n    case "
         "\"${{COMP_WORDS[1]}}\" in\n{}    esac\n"
+        "    case \"${{COMP_WORDS[1]}} ${{COMP_WORDS[COMP_CWORD-1]}}\" in\n{}    esac\n"
         "    if [[ \"$current\" == -* ]]; then\n        COMPREPLY=($(compgen -W \"$words\" -- "
         "\"$current\"))\n    else\n"
         "        COMPREPLY=($(compgen -f -- \"$current\"))\n    fi\n}}\ncomplete -o filenames -F _wyc wyc\n",
-        verbs, cases);
+        verbs, cases, values);
 }
 
 std::string quoted(std::string text) {
@@ -112,7 +128,10 @@ std::string zshCompletion(const CLI::App& app) {
             std::replace(help.begin(), help.end(), '[', '(');
             std::replace(help.begin(), help.end(), ']', ')');
             for (const std::string& name : option.names)
-                cases += fmt::format(" '{}[{}]{}'", name, help, option.value.empty() ? "" : ":value:_files");
+                cases += fmt::format(" '{}[{}]{}'", name, help,
+                                     option.value.empty()        ? ""
+                                     : choicesOf(option).empty() ? ":value:_files"
+                                                                 : fmt::format(":value:({})", choicesOf(option)));
         }
         cases += " '*:file:_files' ;;\n";
     }
@@ -133,7 +152,11 @@ std::string fishCompletion(const CLI::App& app) {
             for (const std::string& name : option.names)
                 names += name.starts_with("--") ? " -l " + name.substr(2) : " -s " + name.substr(1);
             text += fmt::format("complete -c wyc -n '__fish_seen_subcommand_from {}'{}{} -d '{}'\n", verb->get_name(),
-                                names, option.value.empty() ? "" : " -r", quoted(option.help));
+                                names,
+                                option.value.empty()        ? std::string()
+                                : choicesOf(option).empty() ? " -r"
+                                                            : fmt::format(" -x -a '{}'", choicesOf(option)),
+                                quoted(option.help));
         }
     }
     return text;

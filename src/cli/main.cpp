@@ -78,6 +78,10 @@ int run(CommandLine& line) {
         return runCheck(line.common, line.check);
     if (verb == "convert")
         return runConvert(line.common, line.convert);
+    if (verb == "job") {
+        line.job.handlesGiven = line.app.get_subcommand("job")->count("--handles") > 0;
+        return runJob(line.common, line.job);
+    }
     if (verb == "deliver")
         return runDeliver(line.common, line.deliver);
     if (verb == "prove")

@@ -45,12 +45,8 @@ Result<Shot> ShotArguments::shot() const {
 Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     std::vector<Step> result;
     if (!stepsFile.empty()) {
-        WYC_TRY(bytes, readWholeFile(stepsFile, 16 << 20));
-        const auto json = nlohmann::json::parse(bytes.begin(), bytes.end(), nullptr, false);
-        auto chain = stepsFromJson(json.is_object() ? json.value("steps", nlohmann::json()) : json);
-        if (!chain)
-            return fail(std::move(chain.error()).inFile(stepsFile));
-        result = std::move(*chain);
+        WYC_TRY(chain, stepsOfFile(stepsFile));
+        result = std::move(chain);
     }
     ChainSpec chain;
     chain.world = world;
@@ -129,6 +125,15 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
         step.options = std::move(checked);
     }
     return result;
+}
+
+Result<std::vector<Step>> stepsOfFile(const fs::path& file) {
+    WYC_TRY(bytes, readWholeFile(file, 16 << 20));
+    const auto json = nlohmann::json::parse(bytes.begin(), bytes.end(), nullptr, false);
+    auto chain = stepsFromJson(json.is_object() ? json.value("steps", nlohmann::json()) : json);
+    if (!chain)
+        return fail(std::move(chain.error()).inFile(file.string()));
+    return chain;
 }
 
 Result<Scene> chosenItems(const Scene& scene, const std::vector<std::string>& patterns,

@@ -78,6 +78,35 @@ struct ConvertArguments {
     bool record = false;
     bool strict = false;
 };
+struct JobArguments {
+    std::string job;
+    bool fresh = false;
+    std::string shotName;
+    ShotArguments shot;
+    bool handlesGiven = false;
+    std::vector<std::string> added;
+    std::vector<std::string> removed;
+    std::vector<std::string> items; // that the following is about
+    std::vector<std::string> steps;
+    std::string stepsFile;
+    bool clear = false;
+    bool leaveOut = false;
+    bool takeIn = false;
+    std::vector<std::string> mend;
+    std::string delivery; // its name
+    bool dropDelivery = false;
+    std::string format;
+    std::vector<std::string> take;
+    std::string folder;
+    std::string nameTemplate;
+    std::string toUnit;
+    std::string toUp;
+    std::string toRate;
+    bool wholeRange = false;
+    bool world = false;
+    bool oneFile = false;
+    bool replace = false;
+};
 struct DeliverArguments {
     std::string job;
     std::vector<std::string> only;
@@ -94,12 +123,16 @@ struct ProveArguments {
 [[nodiscard]] Result<Scene> chosenItems(const Scene& scene, const std::vector<std::string>& patterns,
                                         const std::vector<std::string>& kinds);
 
+/// A chain of steps in a file, as a job has it.
+[[nodiscard]] Result<std::vector<Step>> stepsOfFile(const fs::path& file);
+
 int runInfo(const Common& common, const InfoArguments& arguments);
 int runSample(const Common& common, const SampleArguments& arguments);
 int runCheck(const Common& common, const CheckArguments& arguments);
 int runConvert(const Common& common, const ConvertArguments& arguments);
 int runDeliver(const Common& common, const DeliverArguments& arguments);
 int runProve(const Common& common, const ProveArguments& arguments);
+int runJob(const Common& common, const JobArguments& arguments);
 int runFormats(const Common& common);
 int runSteps(const Common& common, const std::string& which);
 int runDemo(const Common& common, const std::string& folder);

@@ -391,6 +391,18 @@ TEST_F(Cli, PagesComeFromTheOptionTable) {
     EXPECT_NE(test::readFile(folder_ / "wyc.bash").find("--handles"), std::string::npos);
     EXPECT_NE(test::readFile(folder_ / "_wyc").find("--handles"), std::string::npos);
     EXPECT_NE(test::readFile(folder_ / "wyc.fish").find("-l handles"), std::string::npos);
+    // Values that can be listed are completed.
+    const auto completed = [&](const std::string& line) {
+        const std::string out = (folder_ / "completed").string();
+        const std::string script = "source '" + (folder_ / "wyc.bash").string() + "'; COMP_WORDS=(" + line +
+                                   "); COMP_CWORD=$((${#COMP_WORDS[@]}-1)); _wyc; printf '%s ' \"${COMPREPLY[@]}\"";
+        test::writeFile(folder_ / "try.sh", script);
+        EXPECT_EQ(std::system(("bash '" + (folder_ / "try.sh").string() + "' >'" + out + "'").c_str()), 0);
+        return test::readFile(out);
+    };
+    EXPECT_EQ(completed("wyc check --fail-on c"), "caution ");
+    EXPECT_EQ(completed("wyc info --kind s"), "seen shapes ");
+    EXPECT_EQ(completed("wyc che"), "check ");
 }
 
 } // namespace

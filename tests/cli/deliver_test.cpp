@@ -270,6 +270,52 @@ TEST_F(Deliveries, PlainOptionsSayWhatStepsSay) {
     EXPECT_EQ(wyc({"info", (folder_ / "b.abc").string(), "--is-unit", "m"}).code, 2); // it says so itself
 }
 
+// A farm's way: a job made, mended and delivered without a window.
+TEST_F(Deliveries, AJobIsMadeChangedAndDeliveredByCommands) {
+    test::SheetOptions options;
+    options.plant = [](double frame, std::vector<Vec3f>& points) {
+        for (Vec3f& p : points)
+            p.x += frame == 1012 ? 7.0F : 0.0F;
+    };
+    ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder_ / "sheet.mdd"));
+    twins();
+    const std::string file = (folder_ / "made.wyc").string();
+    const auto run = [&](std::vector<std::string> arguments, int code = 0) {
+        arguments.insert(arguments.begin(), {"job", file});
+        arguments.push_back("--json");
+        const auto outcome = wyc(arguments);
+        EXPECT_EQ(outcome.code, code) << outcome.out << outcome.err;
+        return outcome.json();
+    };
+    run({"--name", "sh010"}, 2); // there is none to change
+    const json made =
+        run({"--new", "--add", (folder_ / "sheet.mdd").string(), "--add", (folder_ / "twins.abc").string(), "--name",
+             "sh010", "--range", "1001:1024", "--rate", "24", "--unit", "m", "--up", "Y"});
+    EXPECT_EQ(made["sources"].size(), 2U);
+    EXPECT_EQ(made["shot"]["name"], "sh010");
+    run({"--new"}, 2); // it is there
+    EXPECT_EQ(wyc({"check", file}).code, 1);
+    const json mended = run({"--items", "*sheet*", "--mend", "motion.pop"});
+    EXPECT_EQ(mended["items"][0]["steps"].size(), 2U);
+    EXPECT_EQ(wyc({"check", file, "--fail-on", "caution"}).code, 0);
+    run({"--items", "left", "--leave-out"});
+    const json stepped = run({"--items", "*/right/body", "--step", "offset frames=0", "--step", "scale factor=2"});
+    EXPECT_EQ(stepped["items"].size(), 3U);
+    run({"--items", "*/right/body", "--step", "scale size=2"}, 2);
+    run({"--items", "whale", "--step", "scale factor=2"}, 2);
+    run({"--step", "scale factor=2"}, 2); // of what?
+    const json planned = run({"--delivery", "layout", "--format", "mdd", "--folder", (folder_ / "out").string(),
+                              "--template", "{shot}_{item}"});
+    EXPECT_EQ(planned["deliveries"][0]["folder"], "out");
+    run({"--delivery", "layout", "--template", "{artist}"}, 2);
+    ASSERT_EQ(wyc({"deliver", file, "--fail-on", "fault"}).code, 0);
+    EXPECT_TRUE(fs::exists(folder_ / "out/sh010_sheet.mdd"));
+    EXPECT_TRUE(fs::exists(folder_ / "out/sh010_right_body.mdd"));
+    EXPECT_FALSE(fs::exists(folder_ / "out/sh010_left_body.mdd"));
+    run({"--delivery", "layout", "--drop-delivery"});
+    EXPECT_EQ(run({"--remove", "twins.abc"})["sources"].size(), 1U);
+}
+
 TEST_F(Deliveries, ItemsAreChosenByNameGroupAndKind) {
     const std::string scene = (fs::path(WYC_TEST_DATA) / "abc/mesh_deforming.abc").string();
     const auto count = [&](std::vector<std::string> options) {
