@@ -151,6 +151,12 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     convertVerb->add_option("--start", convert.steps.start, "Frame at which the first sample comes")
         ->check(kSomething)
         ->type_name("FRAME");
+    convertVerb
+        ->add_option("--split", convert.steps.split,
+                     "One item for each piece, each set of faces (objects and groups of an OBJ file) or each material, "
+                     "before --items chooses among them")
+        ->check(CLI::IsMember({"pieces", "sets", "materials"}))
+        ->type_name("pieces|sets|materials");
     convertVerb->add_flag("--strict", convert.strict, "What was asked for and is not there is an error");
     convertVerb->add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
     convertVerb->add_flag("!--one-file", convert.perItem, "All items in one file (the default)");

@@ -44,6 +44,7 @@ struct StepArguments {
     bool close = false;
     std::string readAs; // rate
     std::string start;  // frame
+    std::string split;  // pieces, sets, materials: before items are chosen
     /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
 };

@@ -58,12 +58,22 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
     std::vector<DeliveryInput> inputs;
     for (const SourcePtr& source : sources) {
-        WYC_TRY(chosen, chosenItems(source->scene, arguments.steps.items, arguments.steps.kinds));
-        WYC_TRY(steps, arguments.steps.steps(chosen));
+        std::vector<Step> steps;
+        if (!arguments.steps.split.empty())
+            steps.push_back(
+                {"split", {{"by", arguments.steps.split == "sets" ? "face sets" : arguments.steps.split}}, true});
+        WYC_TRY(whole, applySteps(source->scene, steps));
+        WYC_TRY(chosen, chosenItems(whole, arguments.steps.items, arguments.steps.kinds));
+        WYC_TRY(further, arguments.steps.steps(chosen));
         if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
             chosen.rate = shot.rate;
-        WYC_TRY(scene, applySteps(chosen, steps));
-        inputs.push_back(deliveryInput(*source, std::move(chosen), std::move(scene), steps));
+        WYC_TRY(scene, applySteps(chosen, further));
+        // Without a split what is chosen is all that the proof asks the source about.
+        Scene before = steps.empty() ? std::move(chosen) : source->scene;
+        if (!before.rate && shot.rate)
+            before.rate = shot.rate;
+        steps.insert(steps.end(), further.begin(), further.end());
+        inputs.push_back(deliveryInput(*source, std::move(before), std::move(scene), steps));
         for (const Node& node : source->scene.nodes)
             if (node.geometry)
                 inputs.back().siblings.push_back({node.name, node.path, fs::path(source->name).stem().string()});

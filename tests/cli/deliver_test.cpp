@@ -270,6 +270,22 @@ TEST_F(Deliveries, PlainOptionsSayWhatStepsSay) {
     EXPECT_EQ(wyc({"info", (folder_ / "b.abc").string(), "--is-unit", "m"}).code, 2); // it says so itself
 }
 
+TEST_F(Deliveries, AGarmentComesWithoutItsFigureInOneAct) {
+    const std::string file = (fs::path(WYC_TEST_DATA) / "obj/three_objects.obj").string();
+    const std::string target = (folder_ / "one.abc").string();
+    const auto outcome =
+        wyc({"convert", file, "--split", "sets", "--items", "*lantern_jelly", "--prove", "-o", target, "--json"});
+    ASSERT_EQ(outcome.code, 0) << outcome.err;
+    const json info = wyc({"info", target, "--kind", "shapes", "--json"}).json();
+    std::vector<std::string> meshes;
+    for (const json& item : info["items"])
+        if (item["kind"] == "mesh")
+            meshes.push_back(item["path"]);
+    ASSERT_EQ(meshes.size(), 1U) << info.dump();
+    EXPECT_NE(meshes[0].find("lantern_jelly"), std::string::npos);
+    EXPECT_TRUE(outcome.json()["outputs"][0]["proof"]["passed"]);
+}
+
 // A farm's way: a job made, mended and delivered without a window.
 TEST_F(Deliveries, AJobIsMadeChangedAndDeliveredByCommands) {
     test::SheetOptions options;
