@@ -19,9 +19,11 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
     input.steps = steps;
     if (source.rest)
         input.rest = stillAfter(source.rest, steps);
-    input.reads.push_back(source.spec.path);
+    auto reads = std::make_shared<std::vector<fs::path>>();
+    reads->push_back(source.spec.path);
     if (source.restUsed)
-        input.reads.push_back(*source.restUsed);
+        reads->push_back(*source.restUsed);
+    input.reads = std::move(reads);
     std::error_code code;
     const auto stamp = fileStamp(source.format->sequence ? source.spec.path.parent_path() : source.spec.path);
     input.provenance = {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
@@ -58,9 +60,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         if (input.rest)
             rest = input.rest;
     }
-    std::vector<fs::path> reads;
-    for (const DeliveryInput& input : inputs)
-        reads.insert(reads.end(), input.reads.begin(), input.reads.end());
+    const ReadFiles reads(inputs);
     const auto moving = std::find_if(scenes.begin(), scenes.end(), [](const Scene& s) { return movingSpan(s); });
     for (const Scene& scene : scenes)
         if (movingSpan(scene) && scene.workingRate != moving->workingRate)
@@ -90,7 +90,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.intentions = intentions;
         output.shortfalls = shortfalls;
         output.replace = spec.replace;
-        WYC_CHECK(mayBeWritten(output, reads));
+        WYC_CHECK(reads.mayBeWritten(output));
         fillFigures(output);
         outputs.push_back(std::move(output));
         return {};

@@ -62,8 +62,8 @@ struct DeliveryInput {
     // What the scene came from, and by which steps: what is delivered is compared with it. Null: with nothing.
     std::shared_ptr<const Scene> source = {};
     std::vector<Step> steps = {};
-    std::vector<fs::path> reads = {};     // files that nothing is written over
-    std::vector<NamedItem> siblings = {}; // all items of its source, chosen or not
+    std::shared_ptr<const std::vector<fs::path>> reads = {}; // files that nothing is written over
+    std::vector<NamedItem> siblings = {};                    // all items of its source, chosen or not
 };
 
 /// What a source brings along; `before` is its scene, or a part of it, `scene` the same after `steps`. Label and item

@@ -125,29 +125,37 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
     return {};
 }
 
-Status mayBeWritten(const PlannedOutput& output, const std::vector<fs::path>& sources) {
-    const auto runOfMarks = [](const fs::path& path) { // "sheet.####.obj" and "sheet.#.obj" are the same frames
-        std::string text;
-        for (const char c : path.filename().string())
-            if (c != '#' || text.empty() || text.back() != '#')
-                text += c;
-        return text;
-    };
-    const auto same = [&](const fs::path& a, const fs::path& b) {
-        std::error_code code;
-        if (fs::exists(a, code) && fs::exists(b, code))
-            return fs::equivalent(a, b, code);
-        return runOfMarks(a) == runOfMarks(b) &&
-               fs::weakly_canonical(folderOf(a), code) == fs::weakly_canonical(folderOf(b), code);
-    };
-    for (const fs::path& source : sources) {
-        const bool target = same(source, output.target);
-        if (target || (output.restTarget && same(source, *output.restTarget)))
-            return fail(makeError(ErrorKind::Exists, "this is a source: it would be written over")
-                            .inFile((target ? output.target : *output.restTarget).string())
-                            .withAdvice("Choose another folder or name"));
-    }
-    return {};
+namespace {
+
+// One name for a file however it is written; of a pattern "sheet.####.obj" and "sheet.#.obj" are the same frames.
+std::string nameOf(const fs::path& path) {
+    std::error_code code;
+    if (fs::exists(path, code))
+        return fs::canonical(path, code).string();
+    std::string name;
+    for (const char c : path.filename().string())
+        if (c != '#' || name.empty() || name.back() != '#')
+            name += c;
+    return (fs::weakly_canonical(fs::absolute(folderOf(path), code), code) / name).string();
+}
+
+} // namespace
+
+ReadFiles::ReadFiles(const std::vector<DeliveryInput>& inputs) {
+    std::set<const std::vector<fs::path>*> lists; // inputs of one job share theirs
+    for (const DeliveryInput& input : inputs)
+        if (input.reads && lists.insert(input.reads.get()).second)
+            for (const fs::path& path : *input.reads)
+                names_.insert(nameOf(path));
+}
+
+Status ReadFiles::mayBeWritten(const PlannedOutput& output) const {
+    const bool target = names_.contains(nameOf(output.target));
+    if (!target && !(output.restTarget && names_.contains(nameOf(*output.restTarget))))
+        return {};
+    return fail(makeError(ErrorKind::Exists, "this is a source: it would be written over")
+                    .inFile((target ? output.target : *output.restTarget).string())
+                    .withAdvice("Choose another folder or name"));
 }
 
 namespace {

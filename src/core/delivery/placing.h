@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // The last act of a delivery: what was written and proven in a staging folder goes to its place, or nothing does.
+#include <set>
 #include <string>
 #include <vector>
 
@@ -16,8 +17,16 @@ namespace wyc {
 [[nodiscard]] Status placeAll(const fs::path& staging, const PlannedOutput& output,
                               const std::vector<std::string>& names);
 
-/// An error when a target is one of these files that are read. Of a sequence a pattern stands for its frames.
-[[nodiscard]] Status mayBeWritten(const PlannedOutput& output, const std::vector<fs::path>& sources);
+/// Files that are read, and so not written over. Of a sequence a pattern stands for its frames.
+class ReadFiles {
+  public:
+    explicit ReadFiles(const std::vector<DeliveryInput>& inputs);
+    /// An error when a target of the output is one of them.
+    [[nodiscard]] Status mayBeWritten(const PlannedOutput& output) const;
+
+  private:
+    std::set<std::string> names_;
+};
 
 /// An error when what stands at the target is not a delivery of the same items, as its record tells.
 [[nodiscard]] Status isDeliveryOf(const PlannedOutput& output);

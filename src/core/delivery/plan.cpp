@@ -432,6 +432,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         if (free || !versioned)
             break;
     }
+    const ReadFiles reads(inputs);
     for (std::size_t i = 0; i < outputs.size(); ++i) {
         PlannedOutput& output = outputs[i];
         output.format = format;
@@ -439,8 +440,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.target = targets[i].target;
         output.restTarget = targets[i].rest;
         output.ownFolder = targets[i].ownFolder;
-        for (const DeliveryInput& input : inputs)
-            WYC_CHECK(mayBeWritten(output, input.reads));
+        WYC_CHECK(reads.mayBeWritten(output));
         if (!isFree(targets[i])) {
             if (!spec.replace)
                 return fail(makeError(ErrorKind::Exists, "the target is there already")

@@ -433,6 +433,12 @@ std::string Proof::words() const {
     if (bad > 0)
         words +=
             fmt::format("; {} point{} no number, as in the source", groupedDigits(bad), bad == 1 ? " is" : "s are");
+    // What was not held against the source is not proven to be what it shows.
+    const auto unheld = std::count_if(items.begin(), items.end(),
+                                      [](const ProvenItem& item) { return !item.shown.notCompared.empty(); });
+    if (unheld > 0)
+        words += fmt::format("; {} item{} not, or not in all frames, held against the source", unheld,
+                             unheld == 1 ? "" : "s");
     return words;
 }
 

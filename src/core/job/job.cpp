@@ -425,15 +425,15 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
                     .withAdvice("Choose the item that took its place, or take the name out"));
     }
     const auto names = namesOfItems(job, opened);
-    std::vector<fs::path> reads; // whatever is delivered, no source of the job may be written over
+    auto reads = std::make_shared<std::vector<fs::path>>(); // no source of the job may be written over
     for (const JobSource& entry : job.sources) {
-        reads.push_back(entry.spec.path);
+        reads->push_back(entry.spec.path);
         if (entry.spec.rest)
-            reads.push_back(*entry.spec.rest);
+            reads->push_back(*entry.spec.rest);
     }
     for (const SourcePtr& source : opened)
         if (source && source->restUsed)
-            reads.push_back(*source->restUsed);
+            reads->push_back(*source->restUsed);
     std::vector<DeliveryInput> inputs;
     for (std::size_t s = 0; s < job.sources.size(); ++s) {
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
