@@ -27,7 +27,7 @@ double labelStep(double pixelsPerFrame) {
 
 QString stateWords(const ItemView& item) {
     if (item.error)
-        return QStringLiteral("unreadable");
+        return item.failedStep ? QStringLiteral("fails") : QStringLiteral("not read");
     if (item.hidden)
         return QStringLiteral("hidden");
     if (item.nodeKind == NodeKind::Transform)
@@ -265,8 +265,7 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     painter.drawText(QRect(left, rect.top(), kAmountRight - left, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
                      amount);
     const QString state = stateWords(*item);
-    painter.setPen(state == QStringLiteral("static") || state == QStringLiteral("unreadable") ? colour::kStraw
-                                                                                              : colour::kChalk2);
+    painter.setPen(item->error ? colour::kRust : state == QStringLiteral("static") ? colour::kStraw : colour::kChalk2);
     painter.drawText(QRect(256, rect.top(), kHeadWidth - 266, rect.height()), Qt::AlignVCenter | Qt::AlignRight, state);
 }
 

@@ -101,7 +101,8 @@ FindingCard::FindingCard(const FindingGroup& group, const Workspace& workspace, 
     const ItemView* item = workspace.item(found.key);
     if (showItem)
         where = count > 1 && item ? tr("%1 items of %2").arg(count).arg(QString::fromStdString(item->source->name))
-                                  : QString::fromStdString(workspace.labelOf(found.key));
+                : item            ? QString::fromStdString(workspace.labelOf(found.key))
+                                  : QString::fromStdString(found.finding.item); // a source as a whole
     if (found.finding.frame)
         where += (where.isEmpty() ? QString() : QStringLiteral(" · ")) +
                  tr("frame %1").arg(QString::fromStdString(frameText(*found.finding.frame)));

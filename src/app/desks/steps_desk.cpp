@@ -100,12 +100,14 @@ void StepsDesk::showChain() {
         if (!item->error || item->failedStep != i)
             continue;
         QFrame* why = cardFrame(colour::kRust, this);
-        why->setObjectName(QStringLiteral("stepFails"));
         auto* line = new QVBoxLayout(why);
         line->setContentsMargins(10, 6, 8, 7);
-        auto* words = new QLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), why);
+        auto* words = new QLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->what), why);
+        words->setObjectName(QStringLiteral("stepFails"));
         words->setWordWrap(true);
         line->addWidget(words);
+        if (!item->error->advice.empty())
+            line->addWidget(smallLabel(QString::fromStdString(item->error->advice), why));
         if (i + 1 < steps.size())
             line->addWidget(smallLabel(tr("This step and those behind it do nothing until it is put right."), why));
         chain_->addWidget(why);

@@ -180,7 +180,7 @@ std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
         return std::nullopt; // told when it is applied
     const double first = snappedFrame(before.workingRate.frameAt(span->first));
     const double last = snappedFrame(before.workingRate.frameAt(span->last));
-    const std::string there = fmt::format("the source has {} – {}", frameText(first), frameText(last));
+    const std::string there = fmt::format("it has {} – {}", frameText(first), frameText(last));
     const auto frames = [](double count) {
         return fmt::format("{} frame{}", frameText(count), count == 1.0 ? "" : "s");
     };
