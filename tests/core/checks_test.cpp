@@ -11,8 +11,8 @@
 
 #include "checks/measured.h"
 #include "steps/step.h"
+#include "support/corpus.h"
 #include "support/expected.h"
-#include "support/scenes.h"
 
 namespace wyc {
 namespace {
@@ -20,13 +20,7 @@ namespace {
 constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
 
 Shot shot(double first, double last, double handles = 0.0) {
-    Shot result;
-    result.range = FrameRange{first, last};
-    result.handles = handles;
-    result.rate = FrameRate();
-    result.unitMetres = 1.0;
-    result.upAxis = UpAxis::Y;
-    return result;
+    return test::corpusShot(first, last, handles);
 }
 
 // Holds scenes alive while they are checked.

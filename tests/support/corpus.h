@@ -58,15 +58,20 @@ struct BodyOptions {
     double step = 1.0; // frames
 };
 
+inline Scene statedScene() {
+    Scene scene;
+    scene.rate = FrameRate();
+    scene.unitMetres = 1.0;
+    scene.upAxis = UpAxis::Y;
+    return scene;
+}
+
 inline Scene bodyScene(const PoseAt& pose, const BodyOptions& options = {}) {
     std::vector<std::vector<Vec3f>> samples;
     for (double frame = options.first; frame <= options.last + 1e-9; frame += options.step)
         samples.push_back(pose(frame));
     const FrameRate rate;
-    Scene scene;
-    scene.rate = rate;
-    scene.unitMetres = 1.0;
-    scene.upAxis = UpAxis::Y;
+    Scene scene = statedScene();
     Node node;
     node.name = options.name;
     node.path = "/" + options.name;
@@ -151,10 +156,7 @@ inline Scene particles(bool newIds) {
         }
     }
     const FrameRate rate;
-    Scene scene;
-    scene.rate = rate;
-    scene.unitMetres = 1.0;
-    scene.upAxis = UpAxis::Y;
+    Scene scene = statedScene();
     Node node;
     node.name = "spray";
     node.path = "/spray";
@@ -295,6 +297,19 @@ inline std::vector<CorpusCase> innocents() {
     BodyOptions shutter;
     shutter.step = 0.25;
     add("four samples a frame", {body(sway, shutter)});
+    {
+        Scene uneven = bodyScene(sway);
+        std::vector<double> times;
+        std::vector<std::vector<Vec3f>> samples;
+        for (const double f :
+             {1001., 1002., 1003., 1004., 1005., 1006., 1007., 1031., 1032., 1033., 1034., 1090., 1096.}) {
+            times.push_back(FrameRate().secondsAt(f));
+            samples.push_back(rigid({0.1 * f, 0, 0}));
+        }
+        uneven.nodes[0].geometry =
+            std::make_shared<MemoryGeometry>(Sampling::acyclic(times), gridTopology(12, 10), std::move(samples));
+        add("an even move sampled at uneven times", {source("uneven", uneven)});
+    }
     add("the same thing twice, in two files",
         {{"kelp_a", bodyScene(sway, {"kelp"})}, {"kelp_b", bodyScene(sway, {"kelp"})}});
     return cases;

@@ -282,6 +282,25 @@ bool shotNeedsStaleFirst(const MeasuredItem& item, const Shot& shot) {
            std::abs(late - over) > kFrameTolerance;
 }
 
+namespace {
+
+// The profile with every way as long as it would be over the usual gap between samples: what moves evenly has longer
+// ways where samples lie further apart.
+MotionProfile perUsualGap(MotionProfile profile) {
+    std::vector<float> gaps;
+    for (std::size_t i = 1; i < profile.count(); ++i)
+        gaps.push_back(static_cast<float>(profile.times[i] - profile.times[i - 1]));
+    const float usual = medianOf(gaps);
+    for (std::size_t i = 1; i < profile.count(); ++i)
+        if (gaps[i - 1] > 1.01F * usual) {
+            profile.step[i] *= usual / gaps[i - 1];
+            profile.farthest[i] *= usual / gaps[i - 1];
+        }
+    return profile;
+}
+
+} // namespace
+
 void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
     for (const MeasuredItem& item : input.items) {
         if (!item.profile || item.profile->count() < 2)
@@ -325,14 +344,16 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
             setLength(finding, item, static_cast<double>(profile.step[1]));
             findings.push_back(std::move(finding));
         }
+        MeasuredItem even = item;
+        even.profile = std::make_shared<const MotionProfile>(perUsualGap(profile));
         Closer closer(item);
-        const auto spikes = spikesOf(item, closer);
-        const auto pops = popsOf(profile, spikes, closer);
+        const auto spikes = spikesOf(even, closer);
+        const auto pops = popsOf(*even.profile, spikes, closer);
         reportSpikes(item, spikes, findings);
         reportPops(item, pops, findings);
-        const float usual = movingMedian(profile);
+        const float usual = movingMedian(*even.profile);
         for (std::size_t i = stale ? 2 : 1; i < profile.count(); ++i) {
-            if (isTold(spikes, i) || isTold(pops, i) || !isJump(profile, i, usual))
+            if (isTold(spikes, i) || isTold(pops, i) || !isJump(*even.profile, i, usual))
                 continue;
             const bool back = i + 1 < profile.count();
             Finding finding{"motion.jump",
