@@ -2,6 +2,8 @@
 // Right about the guilty and about the innocent: through the workbench, as the window asks it, with every mend tried.
 #include <gtest/gtest.h>
 
+#include <random>
+
 #include <nlohmann/json.hpp>
 
 #include "support/corpus.h"
@@ -108,6 +110,95 @@ TEST(Corpus, TheGuiltyAreFoundAndTheirMendsLeaveNothing) {
         EXPECT_TRUE(left.empty()) << one.name << ", after its mend " << toJson(finding.mend).dump() << ":"
                                   << listed(left);
     }
+}
+
+// Motions made at random: sums of slow waves, eased moves with rests, turns and bending, on ones.
+struct RandomMotion {
+    explicit RandomMotion(std::uint64_t seed) : random(seed) {
+        std::uniform_real_distribution<double> share(0.0, 1.0);
+        for (int k = 0; k < 3; ++k)
+            waves.push_back({share(random) * (k == 0 ? 2.0 : 0.5), 0.03 + 0.25 * share(random), share(random) * 6.28});
+        bend = share(random) < 0.5 ? 0.0 : 0.2 + 0.5 * share(random);
+        turn = share(random) < 0.5 ? 0.0 : 4.0 * share(random);
+        easeFrom = 1001 + 80 * share(random);
+        easeFrames = 6 + 40 * share(random);
+        easeWay = share(random) < 0.5 ? 0.0 : 6.0 * share(random);
+        restless = share(random) < 0.6; // else it only eases
+    }
+    struct Wave {
+        double size;
+        double speed;
+        double phase;
+    };
+    [[nodiscard]] std::vector<Vec3f> operator()(double frame) const {
+        double x = 0.0;
+        for (const Wave& wave : waves)
+            x += restless ? wave.size * std::sin(wave.speed * frame + wave.phase) : 0.0;
+        const double t = std::clamp((frame - easeFrom) / easeFrames, 0.0, 1.0);
+        std::vector<Vec3f> points =
+            test::rigid({x, 0.5 * x, easeWay * t * t * (3.0 - 2.0 * t)}, restless ? turn * frame : 0.0);
+        if (bend > 0.0 && restless) {
+            const auto waved = test::waved(frame * bend);
+            for (std::size_t i = 0; i < points.size(); ++i)
+                points[i].y += waved[i].y;
+        }
+        return points;
+    }
+    std::mt19937_64 random;
+    std::vector<Wave> waves;
+    double bend = 0.0;
+    double turn = 0.0;
+    double easeFrom = 0.0;
+    double easeFrames = 0.0;
+    double easeWay = 0.0;
+    bool restless = true;
+};
+
+TEST(Corpus, RandomSmoothMotionsAreInnocent) {
+    for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+        const RandomMotion motion(seed);
+        CorpusCase one{"random", {test::body([&](double f) { return motion(f); })}, test::corpusShot()};
+        std::vector<ItemFinding> findings = Opened(one).findings();
+        std::erase_if(findings, [](const ItemFinding& f) { return f.finding.severity == Severity::Note; });
+        EXPECT_TRUE(findings.empty()) << "seed " << seed << ":" << listed(findings);
+    }
+}
+
+TEST(Corpus, RandomPopsAndSpikesAreFoundAtTheirFrame) {
+    std::size_t missed = 0;
+    for (std::uint64_t seed = 1; seed <= 400; ++seed) {
+        const RandomMotion motion(seed);
+        std::mt19937_64 random(seed * 977);
+        const double frame = 1003.0 + static_cast<double>(random() % 90);
+        const bool spike = random() % 2 == 0;
+        const std::size_t point = random() % 120;
+        // Out by eight times what any point moves around there, and by a hand at least.
+        float usual = 0.0F;
+        for (double f = frame - 6; f < frame + 6; f += 1.0) {
+            const auto a = motion(f);
+            const auto b = motion(f + 1);
+            for (std::size_t i = 0; i < a.size(); ++i)
+                usual = std::max(usual, static_cast<float>(length(Vec3d(a[i]) - Vec3d(b[i]))));
+        }
+        const float away = std::max(8.0F * usual, 0.1F);
+        const auto planted = [&](double f) {
+            auto points = motion(f);
+            if (f == frame)
+                for (std::size_t i = 0; i < points.size(); ++i)
+                    points[i].z += !spike || i == point ? away : 0.0F;
+            return points;
+        };
+        const auto findings = Opened({"planted", {test::body(planted)}, test::corpusShot()}).findings();
+        const auto found = std::find_if(findings.begin(), findings.end(), [&](const ItemFinding& f) {
+            return f.finding.id == (spike ? "points.spike" : "motion.pop") && f.finding.frame == frame;
+        });
+        if (found == findings.end()) {
+            ++missed;
+            ADD_FAILURE() << (spike ? "spike" : "pop") << " at " << frame << ", seed " << seed << ":"
+                          << listed(findings);
+        }
+    }
+    EXPECT_EQ(missed, 0U);
 }
 
 } // namespace

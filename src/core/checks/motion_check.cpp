@@ -60,12 +60,7 @@ std::vector<Spike> spikesOf(const MeasuredItem& item, Closer& closer) {
     const auto near = [](const Vec3f& a, const Vec3f& b) { return length(Vec3d(a) - Vec3d(b)); };
     for (std::size_t i = 1; i < profile.count(); ++i) {
         const float far = profile.farthest[i];
-        if (!(far > 0.0F))
-            continue;
-        // One against many: its way stands out from the others' in this sample, and from any way around it in time.
-        if (!(far > 8.0F * profile.step[i] || (profile.pointCounts[i] < 100 && far > 2.5F * profile.step[i])))
-            continue;
-        if (!(far > 6.0F * medianAround(profile.farthest, i, i)) || ++looks > kMostLooks)
+        if (!(far > 0.0F) || !(far > 6.0F * medianAround(profile.farthest, i, i)) || ++looks > kMostLooks)
             continue;
         const std::size_t p = profile.farthestPoint[i];
         const auto* before = closer.points(i - 1);
@@ -151,7 +146,7 @@ std::optional<std::size_t> sameElsewhere(const MeasuredItem& item, std::size_t s
     if (!probe(sample, own))
         return std::nullopt;
     std::optional<std::size_t> nearest;
-    float least = 0.02F * away;
+    float least = 0.002F * away; // a copy, but for the rounding of a format
     for (std::size_t i = 0; i < item.profile->count(); ++i) {
         if (i + 1 >= sample && i <= sample + 1)
             continue;

@@ -74,9 +74,12 @@ double Closer::bend(std::size_t a, std::size_t b) {
 
 const std::vector<Vec3f>* Closer::points(std::size_t sample) {
     constexpr std::size_t kKept = 8;
-    for (const auto& [number, there] : kept_)
-        if (number == sample)
-            return there.get();
+    // The one that was asked for last goes last.
+    const auto known = std::find_if(kept_.begin(), kept_.end(), [&](const auto& kept) { return kept.first == sample; });
+    if (known != kept_.end()) {
+        std::rotate(known, std::next(known), kept_.end());
+        return kept_.back().second.get();
+    }
     auto read = std::make_unique<std::vector<Vec3f>>();
     if (!reader_.points(sample, *read))
         read.reset();
