@@ -159,6 +159,25 @@ TEST_F(Manners, WhatAReaderFoundMovesWithTheItem) {
     EXPECT_TRUE(until([&] { return !missing(); }));
 }
 
+TEST_F(Manners, AnArchiveAloneBecomesOneFileBesideIt) {
+    Scene scene;
+    for (const char* name : {"a", "b"}) {
+        test::SheetOptions options;
+        options.name = name;
+        scene.nodes.push_back(test::sheetScene(options).nodes.front());
+    }
+    scene.rate = FrameRate();
+    ASSERT_TRUE(test::writeScene(scene, folder_ / "both.abc"));
+    open({folder_ / "both.abc"}, 2);
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(until([&] { return !window_->deliverDesk().rows().empty(); }));
+    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
+    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.target, folder_ / "both_v001.abc");
+    const auto result = delivered();
+    ASSERT_TRUE(result) << result.error().text();
+    EXPECT_EQ(result->nodes.size(), 2U);
+}
+
 TEST_F(Manners, EscapeLetsGoOfALane) {
     openSheet();
     TimeBoard& board = window_->timeBoard();

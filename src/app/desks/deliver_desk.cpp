@@ -314,7 +314,25 @@ DeliverySpec DeliverDesk::spec() const {
         return workspace_.job().deliveries.front();
     DeliverySpec standard;
     const fs::path job = workspace_.document().path();
-    standard.folder = job.empty() ? fs::current_path() : job.parent_path() / "delivered";
+    const auto& sources = workspace_.job().sources;
+    if (!job.empty()) {
+        standard.folder = job.parent_path() / "delivered";
+    } else if (sources.empty()) {
+        standard.folder = fs::current_path();
+    } else { // beside the source; a sequence has a folder of its own
+        const fs::path& first = sources.front().spec.path;
+        const Format* format = formatOfName(first);
+        standard.folder = format && format->sequence ? first.parent_path().parent_path() : first.parent_path();
+    }
+    // One archive becomes one archive beside it; what is chosen otherwise becomes the job's.
+    const auto& opened = workspace_.sources();
+    if (opened.size() == 1 && opened.front().source && opened.front().source->format->manyItems &&
+        workspace_.items().size() > 1) {
+        standard.oneFile = true;
+        standard.name = opened.front().spec.path.stem().string();
+        if (workspace_.job().shot.name.empty())
+            standard.nameTemplate = "{item}_v{version}";
+    }
     return standard;
 }
 

@@ -6,7 +6,6 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QMenu>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QStyle>
@@ -15,6 +14,7 @@
 
 #include "base/text.h"
 #include "desks/desk_parts.h"
+#include "desks/step_picker.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
@@ -42,14 +42,9 @@ StepsDesk::StepsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     head->addLayout(names, 1);
     add_ = new QPushButton(tr("Add step"), this);
     add_->setObjectName(QStringLiteral("addStep"));
-    auto* menu = new QMenu(add_);
-    menu->setToolTipsVisible(true);
-    for (const StepType& type : stepTypes()) {
-        QAction* action = menu->addAction(text(type.title), this, [this, &type] { addStep(type); });
-        action->setToolTip(text(type.help));
-        action->setObjectName(QStringLiteral("add_") + text(type.id));
-    }
-    add_->setMenu(menu);
+    auto* picker = new StepPicker(this);
+    connect(picker, &StepPicker::picked, this, &StepsDesk::addStep);
+    connect(add_, &QPushButton::clicked, this, [this, picker] { picker->openBelow(*add_); });
     head->addWidget(add_);
     head->addSpacing(10);
     outer->addLayout(head);
@@ -154,6 +149,9 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
     if (index > 0)
         button(QStringLiteral("↑"), QStringLiteral("stepUp"), tr("Earlier in the chain"),
                [edited, index] { edited(tr("Move step"), [&](auto& s) { std::swap(s[index], s[index - 1]); }); });
+    if (index + 1 < steps.size())
+        button(QStringLiteral("↓"), QStringLiteral("stepDown"), tr("Later in the chain"),
+               [edited, index] { edited(tr("Move step"), [&](auto& s) { std::swap(s[index], s[index + 1]); }); });
     button(step.on ? tr("on") : tr("off"), QStringLiteral("stepOn"), tr("Switch this step on or off"), [edited, index] {
         edited(tr("Switch step"), [&](auto& s) { s[index].on = !s[index].on; });
     })->setStyleSheet(step.on ? QStringLiteral("color: #6FCFB4;") : QString());
