@@ -293,6 +293,19 @@ inline std::vector<CorpusCase> innocents() {
                                                       return points;
                                                   },
                                                   waved(0))});
+    add("one that rests, but for rounding", {body([](double f) {
+            std::vector<Vec3f> points = rigid({40, 0, 0});
+            std::mt19937 random(static_cast<unsigned>(f));
+            for (Vec3f& p : points)
+                if (random() % 9 == 0)
+                    p.x = std::nextafter(p.x, random() % 2 ? 1e9F : -1e9F);
+            return points;
+        })});
+    add("one point of a resting body off by rounding", {body([](double f) {
+            std::vector<Vec3f> points = rigid({40, 0, 0});
+            points[7].x = f == 1050 ? std::nextafter(points[7].x, 1e9F) : points[7].x;
+            return points;
+        })});
     add("far from the origin on purpose", {body([](double f) { return rigid({3000.0 + 0.5 * f, 0, 0}); })});
     BodyOptions shutter;
     shutter.step = 0.25;
@@ -459,6 +472,7 @@ inline std::vector<CorpusCase> guilty() {
     add("a point that is no number", {body(planted(1060, 1060, hole))}, "points.not_finite", 1060, 1.0);
     add("a point that is no number in forty frames", {body(planted(1030, 1069, hole))}, "points.not_finite", 1030, 1.0,
         true, 40);
+    add("a point that is no number in three frames", {body(planted(1030, 1032, hole))}, "points.not_finite", 1030, 1.0);
     add("a jump into another take", {body([](double f) { return waved(f >= 1060 ? f + 24.0 : f); })}, "motion.jump",
         1060, {}, false);
     {

@@ -84,6 +84,7 @@ namespace {
 // One mend for all, where they are the same but for the frames they name.
 std::vector<Step> joinedMend(const std::vector<Finding>& all) {
     std::vector<Step> result = all.front().mend;
+    std::set<std::string> known; // findings of one run have one mend
     std::string frames;
     for (const Finding& one : all) {
         std::vector<Step> plain = one.mend;
@@ -96,7 +97,8 @@ std::vector<Step> joinedMend(const std::vector<Finding>& all) {
             return {};
         for (const Step& step : one.mend)
             if (step.options.contains("frames") && step.options["frames"].is_string())
-                frames += (frames.empty() ? "" : ",") + step.options["frames"].get<std::string>();
+                if (std::string listed = step.options["frames"].get<std::string>(); known.insert(listed).second)
+                    frames += (frames.empty() ? "" : ",") + listed;
     }
     for (Step& step : result)
         if (step.options.contains("frames") && step.options["frames"].is_string())

@@ -59,10 +59,6 @@ void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
     }
 }
 
-} // namespace
-
-namespace {
-
 // Samples that repeat the one before, in a row.
 struct Hold {
     std::size_t first = 0;
@@ -165,6 +161,8 @@ void checkHolds(const CheckInput& input, const MeasuredItem& item, std::vector<F
                             {},
                             {}});
     const float usual = movingMedian(profile);
+    if (usual < 0.01F * leastWay(item)) // it trembles by rounding
+        return;
     Closer closer(item);
     for (const Hold& hold : holds) {
         const std::size_t run = hold.count();
@@ -226,7 +224,11 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
         if (!item.profile)
             continue;
         checkGaps(item, findings);
+        std::vector<std::size_t> samples;
         for (const UnreadableSample& bad : item.profile->unreadable)
+            samples.push_back(bad.sample);
+        for (const UnreadableSample& bad : item.profile->unreadable) {
+            const auto [first, last] = runAround(samples, bad.sample);
             findings.push_back({"frames.unreadable",
                                 Severity::Fault,
                                 item.label,
@@ -236,7 +238,8 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
                                 bad.error.text(),
                                 "Export this frame again, or fill it from its neighbours",
                                 "Fill from neighbours",
-                                filledFromNeighbours(item, bad.sample, bad.sample)});
+                                filledFromNeighbours(item, first, last)});
+        }
         checkHolds(input, item, findings);
     }
 }

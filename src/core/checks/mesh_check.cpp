@@ -13,7 +13,11 @@ namespace wyc {
 namespace {
 
 void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
+    std::vector<std::size_t> samples;
+    for (const NonFinite& bad : item.profile->nonFinite)
+        samples.push_back(bad.sample);
     for (const NonFinite& bad : item.profile->nonFinite) {
+        const auto [first, last] = runAround(samples, bad.sample);
         const std::string more =
             bad.countInSample > 1 ? fmt::format(", and {} more in this frame", bad.countInSample - 1) : "";
         const std::string byte = bad.byte ? fmt::format(" (byte {})", *bad.byte) : "";
@@ -21,9 +25,7 @@ void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
                             static_cast<double>(bad.countInSample), "points",
                             fmt::format("{} of point {} is no finite number{}{}", bad.axis, bad.point, byte, more),
                             "Bake it again, or fill the frame from its neighbours", "Fill from neighbours",
-                            filledFromNeighbours(item, bad.sample, bad.sample)});
-        if (findings.size() > 500)
-            return;
+                            filledFromNeighbours(item, first, last)});
     }
 }
 

@@ -56,11 +56,13 @@ std::vector<Spike> spikesOf(const MeasuredItem& item, Closer& closer) {
     const MotionProfile& profile = *item.profile;
     if (item.at().geometry->topologyVaries()) // points that come and go are no spikes
         return result;
+    // Looks cost a pass over the points: fewer of them where there are millions.
+    const std::size_t most = std::min(kMostLooks, 8 + 50'000'000 / (1 + profile.pointCounts.front()));
     std::size_t looks = 0;
     const auto near = [](const Vec3f& a, const Vec3f& b) { return length(Vec3d(a) - Vec3d(b)); };
     for (std::size_t i = 1; i < profile.count(); ++i) {
         const float far = profile.farthest[i];
-        if (!(far > 0.0F) || !(far > 6.0F * medianAround(profile.farthest, i, i)) || ++looks > kMostLooks)
+        if (!(far > leastWay(item)) || !(far > 6.0F * medianAround(profile.farthest, i, i)) || ++looks > most)
             continue;
         const std::size_t p = profile.farthestPoint[i];
         const auto* before = closer.points(i - 1);
@@ -99,12 +101,14 @@ template<class T> bool isTold(const std::vector<T>& stretches, std::size_t sampl
 }
 
 // Far from both neighbours while these are near each other, and within it no further than elsewhere.
-std::vector<Odd> popsOf(const MotionProfile& profile, const std::vector<Spike>& spikes, Closer& closer) {
+std::vector<Odd> popsOf(const MeasuredItem& item, const std::vector<Spike>& spikes, Closer& closer) {
+    const MotionProfile& profile = *item.profile;
     std::vector<Odd> result;
+    const std::size_t most = std::min(kMostLooks, 8 + 50'000'000 / (1 + profile.pointCounts.front()));
     std::size_t looks = 0;
     const std::vector<float>& step = profile.step;
     for (std::size_t i = 1; i + 1 < profile.count(); ++i) {
-        if (!(step[i] > 0.0F) || isTold(spikes, i))
+        if (!(step[i] > leastWay(item)) || isTold(spikes, i))
             continue;
         for (std::size_t length = 1; length <= kLongestPop && i + length < profile.count(); ++length) {
             const std::size_t back = i + length; // first sample after it
@@ -115,7 +119,7 @@ std::vector<Odd> popsOf(const MotionProfile& profile, const std::vector<Spike>& 
             bool calm = true;
             for (std::size_t k = i + 1; k < back; ++k)
                 calm = calm && step[k] < 0.3F * way;
-            if (!calm || ++looks > kMostLooks)
+            if (!calm || ++looks > most)
                 continue;
             const float gap = closer.gap(i - 1, back);
             if (!(gap < 0.35F * way) || !(gap < 3.0F * around * static_cast<float>(length + 1) + 1e-6F * way))
@@ -343,12 +347,13 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
         even.profile = std::make_shared<const MotionProfile>(perUsualGap(profile));
         Closer closer(item);
         const auto spikes = spikesOf(even, closer);
-        const auto pops = popsOf(*even.profile, spikes, closer);
+        const auto pops = popsOf(even, spikes, closer);
         reportSpikes(item, spikes, findings);
         reportPops(item, pops, findings);
         const float usual = movingMedian(*even.profile);
         for (std::size_t i = stale ? 2 : 1; i < profile.count(); ++i) {
-            if (isTold(spikes, i) || isTold(pops, i) || !isJump(*even.profile, i, usual))
+            if (isTold(spikes, i) || isTold(pops, i) || !(even.profile->step[i] > leastWay(item)) ||
+                !isJump(*even.profile, i, usual))
                 continue;
             const bool back = i + 1 < profile.count();
             Finding finding{"motion.jump",

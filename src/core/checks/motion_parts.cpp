@@ -46,6 +46,20 @@ std::vector<Step> filledFromNeighbours(const MeasuredItem& item, std::size_t fir
             Step{"resample", {{"rate", item.scene->workingRate.text()}, {"method", "linear"}}, true}};
 }
 
+std::pair<std::size_t, std::size_t> runAround(const std::vector<std::size_t>& samples, std::size_t sample) {
+    const auto has = [&](std::size_t s) { return std::find(samples.begin(), samples.end(), s) != samples.end(); };
+    std::pair run{sample, sample};
+    while (run.first > 0 && has(run.first - 1))
+        --run.first;
+    while (has(run.second + 1))
+        ++run.second;
+    return run;
+}
+
+float leastWay(const MeasuredItem& item) {
+    return item.profile->extent.isEmpty() ? 0.0F : static_cast<float>(1e-4 * item.profile->extent.diagonal());
+}
+
 std::string framesText(const MeasuredItem& item, std::size_t first, std::size_t last) {
     return first == last ? "frame " + frameText(item.frameAt(first))
                          : fmt::format("frames {} – {}", frameText(item.frameAt(first)), frameText(item.frameAt(last)));

@@ -16,6 +16,12 @@ namespace wyc {
 /// Steps that take these samples out and put something in their place, so that nothing is missing afterwards: between
 /// their neighbours straight lines, at an end the pose beside them.
 [[nodiscard]] std::vector<Step> filledFromNeighbours(const MeasuredItem& item, std::size_t first, std::size_t last);
+/// The run of samples in a row, all among these, that a sample is part of: first and last. What is filled is filled as
+/// a whole, since a bad neighbour is none to fill from.
+[[nodiscard]] std::pair<std::size_t, std::size_t> runAround(const std::vector<std::size_t>& samples,
+                                                            std::size_t sample);
+/// A way shorter than this is rounding, not motion: a ten-thousandth of the item's extent.
+[[nodiscard]] float leastWay(const MeasuredItem& item);
 /// "frame 1009", "frames 1009 – 1011"
 [[nodiscard]] std::string framesText(const MeasuredItem& item, std::size_t first, std::size_t last);
 /// A length of the item's, in words; without a unit as a number.
