@@ -122,6 +122,24 @@ TEST_F(Deliveries, ASourceIsNeverWrittenOver) {
     const auto frames = wyc({"convert", (folder_ / "poses").string(), "--scale", "2", "--replace", "-o",
                              (folder_ / "poses/sheet.#.obj").string()});
     EXPECT_EQ(frames.code, 2) << frames.out;
+    // One frame of it, or all of them by way of one file of it.
+    const std::string frame = test::readFile(folder_ / "poses/sheet.1010.obj");
+    EXPECT_EQ(wyc({"convert", (folder_ / "poses").string(), "--frames", "1003", "--scale", "2", "--replace", "-o",
+                   (folder_ / "poses/sheet.1010.obj").string()})
+                  .code,
+              2);
+    EXPECT_EQ(wyc({"convert", (folder_ / "poses/sheet.1010.obj").string(), "--single", "--scale", "2", "--replace",
+                   "-o", (folder_ / "poses/sheet.####.obj").string()})
+                  .code,
+              2);
+    EXPECT_EQ(test::readFile(folder_ / "poses/sheet.1010.obj"), frame);
+    // Nor a material file that it names.
+    test::writeFile(folder_ / "rock.obj", "mtllib rock.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl moss\nf 1 2 3\n");
+    test::writeFile(folder_ / "rock.mtl", "newmtl moss\nKd 0 1 0\nKs 1 1 1\n");
+    EXPECT_EQ(
+        wyc({"convert", (folder_ / "rock.obj").string(), "--replace", "-o", (folder_ / "rock.####.obj").string()}).code,
+        2);
+    EXPECT_EQ(test::readFile(folder_ / "rock.mtl"), "newmtl moss\nKd 0 1 0\nKs 1 1 1\n");
     const json delivery{{"format", "mdd"}, {"name_template", "{item}"}, {"folder", "."}, {"replace", true}};
     EXPECT_EQ(wyc({"deliver", job(delivery, {"sheet.mdd"}).string()}).code, 2);
     EXPECT_EQ(test::readFile(folder_ / "sheet.mdd"), cache);

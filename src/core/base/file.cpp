@@ -234,12 +234,16 @@ Status moveIntoPlace(const fs::path& from, const fs::path& to, AtomicFile::Repla
                             .withAdvice("Choose another name, or say that it may be replaced"));
         return fail(systemError(ErrorKind::NotWritable, "cannot move the finished file to its name", to));
     }
-    const fs::path folder = to.parent_path().empty() ? fs::path(".") : to.parent_path();
-    if (const int handle = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
+    flushFolder(to.parent_path());
+    return {};
+}
+
+void flushFolder(const fs::path& folder) {
+    const fs::path named = folder.empty() ? fs::path(".") : folder;
+    if (const int handle = ::open(named.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
         ::fsync(handle);
         ::close(handle);
     }
-    return {};
 }
 
 Status writeTextFile(const fs::path& target, std::string_view text, AtomicFile::Replace replace) {

@@ -19,11 +19,7 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
     input.steps = steps;
     if (source.rest)
         input.rest = stillAfter(source.rest, steps);
-    auto reads = std::make_shared<std::vector<fs::path>>();
-    reads->push_back(source.spec.path);
-    if (source.restUsed)
-        reads->push_back(*source.restUsed);
-    input.reads = std::move(reads);
+    input.reads = std::make_shared<const std::vector<fs::path>>(filesOf(source));
     std::error_code code;
     const auto stamp = fileStamp(source.format->sequence ? source.spec.path.parent_path() : source.spec.path);
     input.provenance = {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
@@ -60,7 +56,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         if (input.rest)
             rest = input.rest;
     }
-    const ReadFiles reads(inputs);
+    const auto reads = std::make_shared<const ReadFiles>(inputs);
     const auto moving = std::find_if(scenes.begin(), scenes.end(), [](const Scene& s) { return movingSpan(s); });
     for (const Scene& scene : scenes)
         if (movingSpan(scene) && scene.workingRate != moving->workingRate)
@@ -90,7 +86,8 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.intentions = intentions;
         output.shortfalls = shortfalls;
         output.replace = spec.replace;
-        WYC_CHECK(reads.mayBeWritten(output));
+        output.reads = reads;
+        WYC_CHECK(reads->mayBeWritten(output));
         fillFigures(output);
         outputs.push_back(std::move(output));
         return {};

@@ -76,6 +76,8 @@ struct Loss {
     std::string what;
 };
 
+class ReadFiles;
+
 /// One target file (or sequence) to be.
 struct PlannedOutput {
     std::string item;
@@ -94,7 +96,8 @@ struct PlannedOutput {
     std::vector<Loss> shortfalls; // what was asked for and the sources do not have
     nlohmann::json provenance;
     bool replace = false;
-    std::vector<Intention> intentions = {}; // what the steps mean, of every source that has a part in it
+    std::shared_ptr<const ReadFiles> reads = {}; // what nothing may be written over
+    std::vector<Intention> intentions = {};      // what the steps mean, of every source that has a part in it
 };
 
 [[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs,

@@ -33,6 +33,12 @@ std::vector<std::string> framesThere(const PlannedOutput& output) {
     return names;
 }
 
+Error isSource(const fs::path& path) {
+    return makeError(ErrorKind::Exists, "this is a source: it would be written over")
+        .inFile(path.string())
+        .withAdvice("Choose another folder or name");
+}
+
 Status refuseWhatIsNoFile(const fs::path& path) {
     std::error_code code;
     const auto status = fs::symlink_status(path, code);
@@ -90,6 +96,8 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
     for (const std::string& name : names) {
         const fs::path to = folder / name;
         WYC_CHECK(refuseWhatIsNoFile(to));
+        if (output.reads && output.reads->contains(to))
+            return fail(isSource(to));
         if (!output.replace && fs::exists(fs::symlink_status(to, code)))
             return fail(makeError(ErrorKind::Exists, "the target is there already")
                             .inFile(to.string())
@@ -102,8 +110,11 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         output.replace && std::find(names.begin(), names.end(), record) == names.end() &&
         fs::exists(fs::symlink_status(folder / record, code)))
         stale.push_back(record);
-    for (const std::string& name : stale)
+    for (const std::string& name : stale) {
         WYC_CHECK(refuseWhatIsNoFile(folder / name));
+        if (output.reads && output.reads->contains(folder / name))
+            return fail(isSource(folder / name));
+    }
     if (output.format->sequence && output.replace) {
         std::set<std::string> ours(names.begin(), names.end());
         ours.insert(stale.begin(), stale.end());
@@ -113,8 +124,10 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
             onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging;
         // Not from under the feet of whoever called us in it, and not with the staging folder inside.
         if (onlyOurs && !code && !fs::equivalent(folder, fs::current_path(code), code) &&
-            !fs::equivalent(folderOf(staging), folder, code) && exchange(staging, folder))
+            !fs::equivalent(folderOf(staging), folder, code) && exchange(staging, folder)) {
+            flushFolder(folder.parent_path());
             return {};
+        }
     }
     Moves moves;
     for (const std::string& name : stale)
@@ -122,6 +135,7 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
     for (const std::string& name : names)
         WYC_CHECK(moves.place(staging / name, folder / name, output.replace));
     moves.keep();
+    flushFolder(folder);
     return {};
 }
 
@@ -145,17 +159,29 @@ ReadFiles::ReadFiles(const std::vector<DeliveryInput>& inputs) {
     std::set<const std::vector<fs::path>*> lists; // inputs of one job share theirs
     for (const DeliveryInput& input : inputs)
         if (input.reads && lists.insert(input.reads.get()).second)
-            for (const fs::path& path : *input.reads)
+            for (const fs::path& path : *input.reads) {
                 names_.insert(nameOf(path));
+                const Format* format = formatOfName(path);
+                if (format && format->sequence)
+                    if (const auto sequence = sequenceOfPattern(path))
+                        for (const SequenceFile& file : sequence->files)
+                            names_.insert(nameOf(file.path));
+            }
+}
+
+bool ReadFiles::contains(const fs::path& path) const {
+    return names_.contains(nameOf(path));
 }
 
 Status ReadFiles::mayBeWritten(const PlannedOutput& output) const {
-    const bool target = names_.contains(nameOf(output.target));
-    if (!target && !(output.restTarget && names_.contains(nameOf(*output.restTarget))))
-        return {};
-    return fail(makeError(ErrorKind::Exists, "this is a source: it would be written over")
-                    .inFile((target ? output.target : *output.restTarget).string())
-                    .withAdvice("Choose another folder or name"));
+    if (contains(output.target))
+        return fail(isSource(output.target));
+    if (output.restTarget && contains(*output.restTarget))
+        return fail(isSource(*output.restTarget));
+    for (const std::string& frame : framesThere(output))
+        if (contains(folderOf(output.target) / frame))
+            return fail(isSource(folderOf(output.target) / frame));
+    return {};
 }
 
 namespace {

@@ -21,6 +21,7 @@ namespace wyc {
 class ReadFiles {
   public:
     explicit ReadFiles(const std::vector<DeliveryInput>& inputs);
+    [[nodiscard]] bool contains(const fs::path& path) const;
     /// An error when a target of the output is one of them.
     [[nodiscard]] Status mayBeWritten(const PlannedOutput& output) const;
 

@@ -432,7 +432,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         if (free || !versioned)
             break;
     }
-    const ReadFiles reads(inputs);
+    const auto reads = std::make_shared<const ReadFiles>(inputs);
     for (std::size_t i = 0; i < outputs.size(); ++i) {
         PlannedOutput& output = outputs[i];
         output.format = format;
@@ -440,7 +440,8 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.target = targets[i].target;
         output.restTarget = targets[i].rest;
         output.ownFolder = targets[i].ownFolder;
-        WYC_CHECK(reads.mayBeWritten(output));
+        output.reads = reads;
+        WYC_CHECK(reads->mayBeWritten(output));
         if (!isFree(targets[i])) {
             if (!spec.replace)
                 return fail(makeError(ErrorKind::Exists, "the target is there already")

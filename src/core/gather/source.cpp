@@ -229,6 +229,15 @@ int nameNearness(const std::string& a, const std::string& b) {
         std::count_if(first.begin(), first.end(), [&](const std::string& w) { return second.contains(w); }));
 }
 
+std::vector<fs::path> filesOf(const Source& source) {
+    std::vector<fs::path> files{source.spec.path};
+    if (source.restUsed)
+        files.push_back(*source.restUsed);
+    for (const std::string& name : source.scene.materialFiles)
+        files.push_back(folderOf(source.spec.path) / name);
+    return files;
+}
+
 Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate) {
     auto source = std::make_shared<Source>();
     source->spec = spec;

@@ -39,6 +39,9 @@ struct Source {
 };
 using SourcePtr = std::shared_ptr<const Source>;
 
+/// The file or pattern, the rest mesh and the material files that it is read from.
+[[nodiscard]] std::vector<fs::path> filesOf(const Source& source);
+
 [[nodiscard]] Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate);
 
 struct Gathered {

@@ -432,8 +432,9 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
             reads->push_back(*entry.spec.rest);
     }
     for (const SourcePtr& source : opened)
-        if (source && source->restUsed)
-            reads->push_back(*source->restUsed);
+        if (source)
+            for (fs::path& path : filesOf(*source))
+                reads->push_back(std::move(path));
     std::vector<DeliveryInput> inputs;
     for (std::size_t s = 0; s < job.sources.size(); ++s) {
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;
