@@ -261,6 +261,9 @@ TEST_F(Window, StepsCanBeAddedChangedSwitchedAndRemoved) {
     ASSERT_TRUE(click(child<QPushButton>("addStep")));
     auto* find = child<QLineEdit>("stepFind");
     ASSERT_TRUE(until([&] { return find->isVisible(); }));
+    QTest::keyClick(find, Qt::Key_Escape);
+    EXPECT_FALSE(find->isVisible());
+    ASSERT_TRUE(click(child<QPushButton>("addStep")));
     QTest::keyClicks(find, QStringLiteral("hol"));
     QTest::keyClick(find, Qt::Key_Return);
     EXPECT_FALSE(find->isVisible());

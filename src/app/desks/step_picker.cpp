@@ -139,6 +139,10 @@ void StepPicker::moveBy(int by) {
 bool StepPicker::eventFilter(QObject* watched, QEvent* event) {
     if (event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Escape) {
+            hide();
+            return true;
+        }
         if (key == Qt::Key_Down || key == Qt::Key_Up) {
             moveBy(key == Qt::Key_Down ? 1 : -1);
             return true;
