@@ -194,6 +194,33 @@ TEST(Space, ACameraUnderATurnLooksWhereItLooked) {
     }
 }
 
+// What moves for a shorter time than the rest, and whose last sample is among what is dropped, still comes to its end.
+TEST(Time, DroppingTheLastSampleOfAShorterTrackKeepsWhereItComesTo) {
+    test::SheetOptions options;
+    Scene scene = test::sheetScene(options); // 1001 – 1024
+    std::vector<std::vector<Vec3f>> growing{std::vector<Vec3f>(4, Vec3f{1, 0, 0}),
+                                            std::vector<Vec3f>(10, Vec3f{2, 0, 0}),
+                                            std::vector<Vec3f>(17, Vec3f{3, 0, 0})};
+    Node spray{"spray", "/spray", -1, NodeKind::Points, nullptr, nullptr, {}, {}};
+    spray.geometry = std::make_shared<VaryingPoints>(
+        Sampling::uniform(kRate.secondsAt(1001), kRate.secondsAt(1), growing.size()), growing);
+    scene.nodes.push_back(spray);
+    for (const bool close : {false, true})
+        for (const char* frames : {"1003", "1003,1005", "1002:1004"}) {
+            const auto dropped = applySteps(scene, {{"drop", {{"frames", frames}, {"close", close}}, true}});
+            ASSERT_TRUE(dropped) << dropped.error().text();
+            const TempFolder folder;
+            ASSERT_TRUE(test::writeScene(*dropped, folder / "a.abc"));
+            const auto back = test::openFile(folder / "a.abc");
+            ASSERT_TRUE(back) << back.error().text();
+            for (const Scene* one : {&*dropped, &*back}) {
+                std::vector<Vec3f> last;
+                ASSERT_TRUE(readPointsAt(*one->nodes[1].geometry, kRate.secondsAt(1020), last));
+                EXPECT_EQ(last.size(), 17U) << frames << close;
+            }
+        }
+}
+
 // What a light says is asked for by what it is, before and after a file, and goes along with time.
 TEST(Lights, KeepTheirFiguresThroughStepsAndAFile) {
     Scene scene;

@@ -419,6 +419,33 @@ TEST(Proof, SaysWhatItDidNotCompareAndWhatIsNoNumber) {
     EXPECT_FALSE(later->notCompared.empty());
 }
 
+// What was refused though it was right: a still camera beside frames that are dropped, and a set of faces that changes
+// on a mesh that does not.
+TEST(Proof, DoesNotAccuseWhatIsRight) {
+    const TempFolder folder;
+    const std::vector<std::pair<const char*, std::vector<Step>>> cases{
+        {"camera.abc", {{"drop", {{"frames", "1002:1004"}, {"close", true}}, true}}},
+        {"camera.abc", {{"resample", {{"rate", "25"}, {"method", "nearest"}}, true}}},
+        {"face_sets.abc", {{"trim", {{"first", 1003.0}, {"last", 1003.0}, {"handles", 0.0}}, true}}},
+        {"curves.abc", {{"drop", {{"frames", "1003,1005"}, {"close", false}}, true}, {"world", json::object(), true}}}};
+    std::size_t found = 0;
+    for (const auto& [name, steps] : cases)
+        for (const fs::path& data : {fs::path(WYC_TEST_DATA) / "abc", fs::path(WYC_SHARED_FIXTURES) / "abc"}) {
+            if (!fs::exists(data / name))
+                continue;
+            ++found;
+            const auto source = test::openFile(data / name);
+            ASSERT_TRUE(source) << source.error().text();
+            const auto scene = applySteps(*source, steps);
+            ASSERT_TRUE(scene) << name << ": " << scene.error().text();
+            const auto result = delivered(*scene, folder / "a.abc", &*source, steps);
+            EXPECT_TRUE(result) << name << ": " << result.error().text();
+            break;
+        }
+    if (found == 0)
+        GTEST_SKIP() << "no foreign archives here";
+}
+
 // Pieces of a mesh, and one mesh of several, are held against what they were made of.
 TEST(Proof, FollowsPointsThroughSplitAndMerge) {
     const TempFolder folder;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -99,10 +100,20 @@ void addVisibility(const Node& node, std::vector<Channel>& into) {
     into.push_back(std::move(channel));
 }
 
-std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const Format& format) {
+// Sets that stand below a mesh as nodes of their own: their faces over time are a channel of theirs.
+std::set<std::string> setNodes(const Scene& scene, std::size_t mesh) {
+    std::set<std::string> names;
+    for (std::size_t i = mesh + 1; i < scene.nodes.size(); ++i)
+        if (scene.nodes[i].kind == NodeKind::FaceSet && scene.nodes[i].parent == static_cast<int>(mesh))
+            names.insert(scene.nodes[i].name);
+    return names;
+}
+
+std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const Format& format,
+                       const std::set<std::string>& elsewhere) {
     std::vector<std::uint64_t> hashes;
     for (const FaceSet& set : sets) {
-        if ((set.kind == FaceSet::Kind::Material) != materials || set.faces.empty())
+        if (elsewhere.contains(set.name) || (set.kind == FaceSet::Kind::Material) != materials || set.faces.empty())
             continue;
         const std::string name =
             format.groupName && !materials && set.kind == FaceSet::Kind::Group ? format.groupName(set.name) : set.name;
@@ -114,7 +125,9 @@ std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const F
 }
 
 // Faces and what lies on them. One sample stands for all where none can differ.
-Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<Channel>& into) {
+Status addMesh(const Scene& scene, std::size_t node, const Format& format, std::size_t samples,
+               std::vector<Channel>& into) {
+    const Geometry& geometry = *scene.nodes[node].geometry;
     const auto add = [&](const char* name, bool varies, auto&& hashAt) -> Status {
         Channel channel{name, {}, {}};
         bool any = false;
@@ -164,7 +177,9 @@ Status addMesh(const Geometry& geometry, const Format& format, std::size_t sampl
             WYC_CHECK(add(materials ? "material faces" : "groups", geometry.extrasVary(),
                           [&](std::size_t i) -> Result<std::uint64_t> {
                               WYC_TRY(extras, geometry.extras(i));
-                              return setsHash(extras->faceSets, materials, format);
+                              const bool apart = format.keeps(Content::Values) && !extras->faceSets.empty();
+                              return setsHash(extras->faceSets, materials, format,
+                                              apart ? setNodes(scene, node) : std::set<std::string>());
                           }));
     return {};
 }
@@ -186,7 +201,7 @@ Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, co
         addVisibility(it, result);
     if (it.geometry && it.kind != NodeKind::Curves && it.geometry->sampling().count() > 0) {
         const bool all = format.keeps(Content::Times) || format.sequence;
-        WYC_CHECK(addMesh(*it.geometry, format, all ? it.geometry->sampling().count() : 1, result));
+        WYC_CHECK(addMesh(scene, node, format, all ? it.geometry->sampling().count() : 1, result));
         // Ids that the scene keeps with the points, not among the properties.
         const auto named = [](const Channel& c) { return c.name == meaningName(Meaning::PointIds); };
         if (format.keeps(Content::Values) && it.kind == NodeKind::Points &&

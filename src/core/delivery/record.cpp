@@ -339,7 +339,9 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
     proof.notCompared.emplace_back("the source: a record says what was written, not what it came from");
     if (recordVersion < 2)
         proof.notCompared.emplace_back("all but points and faces: the record is of an earlier version");
-    proof.passed = !proof.items.empty() && holds(proof);
+    // Nothing to compare is no proof; an archive without items has its bytes.
+    const bool bytesCompared = recordVersion >= 2 && record.contains("files") && !record["files"].empty();
+    proof.passed = (!proof.items.empty() || bytesCompared) && holds(proof);
     return proof;
 }
 

@@ -407,13 +407,19 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
     if (it.kind == NodeKind::Camera) {
         WYC_TRY(there, plainFigures(source(), *time));
         WYC_TRY(here, plainFigures(it, seconds));
-        const double speed = intention_->time.at(seconds).front().speed;
+        // Where the speed changes, a shutter has either.
+        const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
+        const double speed = speedAt(seconds);
+        // And one that does not change follows no speed that does.
+        const ValuesPtr lens = cameraValues(it);
+        const bool follows = (lens && lens->sampling().count() > 1) || intention_->time.asOneRun();
+        const bool even = follows && speedAt(seconds - kAfter) == speed && speedAt(seconds + kAfter) == speed;
         for (std::size_t k = 0; k < there.size(); ++k) {
             double figure = there[k];
             if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
                 figure *= intention_->scale;
             if (k == kCameraShutterOpen || k == kCameraShutterClose) {
-                if (!(speed > 0.0)) // in a rest the shutter is as long as before it
+                if (!(speed > 0.0) || !even) // in a rest the shutter is as long as before it
                     continue;
                 figure /= speed;
             }
@@ -569,10 +575,12 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
         WYC_TRY(gap, gapAt(t, points, first, points.size(), true, size));
         ++shown.between;
         shown.worstBetween = std::max(shown.worstBetween, gap);
-        if (gap <= kFloatSteps * size)
+        // Two poses, each rounded, mixed and rounded again.
+        const double rounding = 2.0 * kFloatSteps * size;
+        if (gap <= rounding)
             continue;
         WYC_TRY(bend, sourceBend(t, first, kPointsBetween));
-        if (gap > bend * 1.3 + kFloatSteps * size && shown.disagreements.size() < kMostWords)
+        if (gap > bend * 1.3 + rounding && shown.disagreements.size() < kMostWords)
             shown.disagreements.push_back(
                 fmt::format("between frames, at {:.2f}, it is {:.6g} off; the source bends by {:.6g} there",
                             rate.frameAt(t), gap, bend));

@@ -2,6 +2,7 @@
 #include "steps/mapped.h"
 
 #include <algorithm>
+#include <array>
 
 #include "scene/camera.h"
 #include "scene/mix.h"
@@ -275,6 +276,7 @@ PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& m
 
 Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeMap& map, const Wanted& wanted,
                      const FrameRate& rate) {
+    static constexpr std::array<double, 3> kBeside{0.0, -2.0 * kSameMoment, 2.0 * kSameMoment};
     if (own.isStill() && (nature.sameAlways || !wanted.moments))
         return stillThrough(own, map);
     const auto run = throughOneRun(own, map, rate);
@@ -288,11 +290,14 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
             return *wanted.moments;
         times = wanted.moments->times();
     } else {
-        // Ends of pieces count only where the track is on its way there.
+        // Ends of pieces count only where the track is on its way there: right before or behind it, too, as a fade
+        // may begin within what it moves and end beyond.
         const auto shows = [&](double t) {
-            const auto poses = map.at(t);
-            return std::any_of(poses.begin(), poses.end(),
-                               [&](const TimedPose& pose) { return inSpan(ownSpan, pose.seconds); });
+            return std::any_of(kBeside.begin(), kBeside.end(), [&](double aside) {
+                const auto poses = map.at(t + aside);
+                return std::any_of(poses.begin(), poses.end(),
+                                   [&](const TimedPose& pose) { return inSpan(ownSpan, pose.seconds); });
+            });
         };
         times = run ? run->times() : map.outputTimesOf(own.times());
         if (!run)

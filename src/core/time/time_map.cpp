@@ -27,16 +27,17 @@ double mixWeight(const TimePiece& piece, double seconds) {
     return piece.to > piece.from ? std::clamp((seconds - piece.from) / (piece.to - piece.from), 0.0, 1.0) : 0.0;
 }
 
-// The same, but the moment at which a run comes to rest is still a moment of the run: it has its speed.
+// The same, but the moment at which a run comes to rest, or begins to fade, is still a moment of the run: it has its
+// speed.
 const TimePiece& pieceShown(const std::vector<TimePiece>& pieces, double seconds) {
     const TimePiece& piece = pieceAt(pieces, seconds);
-    if (&piece == &pieces.front() || piece.kind != TimePiece::Kind::Run || piece.speed != 0.0 ||
-        seconds > piece.from + kRounding)
+    const bool runs = piece.kind == TimePiece::Kind::Run && piece.speed != 0.0;
+    if (&piece == &pieces.front() || runs || seconds > piece.from + kRounding)
         return piece;
     const TimePiece& previous = *(&piece - 1);
-    const bool comesToRest = previous.kind == TimePiece::Kind::Run && previous.speed != 0.0 &&
-                             std::abs(runAt(previous, piece.from) - piece.inFrom) <= kRounding;
-    return comesToRest ? previous : piece;
+    const bool runEnds = previous.kind == TimePiece::Kind::Run && previous.speed != 0.0 &&
+                         std::abs(runAt(previous, piece.from) - piece.inFrom) <= kRounding;
+    return runEnds ? previous : piece;
 }
 
 double outputOf(const TimePiece& piece, double input) {
