@@ -100,20 +100,17 @@ void addVisibility(const Node& node, std::vector<Channel>& into) {
     into.push_back(std::move(channel));
 }
 
-// Sets that stand below a mesh as nodes of their own: their faces over time are a channel of theirs.
-std::set<std::string> setNodes(const Scene& scene, std::size_t mesh) {
-    std::set<std::string> names;
-    for (std::size_t i = mesh + 1; i < scene.nodes.size(); ++i)
-        if (scene.nodes[i].kind == NodeKind::FaceSet && scene.nodes[i].parent == static_cast<int>(mesh))
-            names.insert(scene.nodes[i].name);
-    return names;
+constexpr const char* kGroups = "groups";
+std::string groupChannel(const std::string& name) {
+    return fmt::format("group '{}'", name);
 }
 
+// Of all sets of a kind, or of those of one name.
 std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const Format& format,
-                       const std::set<std::string>& elsewhere) {
+                       const std::string* only = nullptr) {
     std::vector<std::uint64_t> hashes;
     for (const FaceSet& set : sets) {
-        if (elsewhere.contains(set.name) || (set.kind == FaceSet::Kind::Material) != materials || set.faces.empty())
+        if ((set.kind == FaceSet::Kind::Material) != materials || set.faces.empty() || (only && set.name != *only))
             continue;
         const std::string name =
             format.groupName && !materials && set.kind == FaceSet::Kind::Group ? format.groupName(set.name) : set.name;
@@ -125,10 +122,8 @@ std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const F
 }
 
 // Faces and what lies on them. One sample stands for all where none can differ.
-Status addMesh(const Scene& scene, std::size_t node, const Format& format, std::size_t samples,
-               std::vector<Channel>& into) {
-    const Geometry& geometry = *scene.nodes[node].geometry;
-    const auto add = [&](const char* name, bool varies, auto&& hashAt) -> Status {
+Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<Channel>& into) {
+    const auto add = [&](const std::string& name, bool varies, auto&& hashAt) -> Status {
         Channel channel{name, {}, {}};
         bool any = false;
         for (std::size_t i = 0; i < (varies ? samples : std::min<std::size_t>(1, samples)); ++i) {
@@ -172,15 +167,26 @@ Status addMesh(const Scene& scene, std::size_t node, const Format& format, std::
             return hashOf(cornerValues(attribute, *topology, points, extent));
         }));
     }
-    for (const bool materials : {false, true})
-        if (materials ? format.keeps(Content::Materials) : format.keeps(Content::Groups))
-            WYC_CHECK(add(materials ? "material faces" : "groups", geometry.extrasVary(),
-                          [&](std::size_t i) -> Result<std::uint64_t> {
-                              WYC_TRY(extras, geometry.extras(i));
-                              const bool apart = format.keeps(Content::Values) && !extras->faceSets.empty();
-                              return setsHash(extras->faceSets, materials, format,
-                                              apart ? setNodes(scene, node) : std::set<std::string>());
-                          }));
+    const auto addSets = [&](const std::string& name, bool materials, const std::string* only) {
+        return add(name, geometry.extrasVary(), [&](std::size_t i) -> Result<std::uint64_t> {
+            WYC_TRY(extras, geometry.extras(i));
+            return setsHash(extras->faceSets, materials, format, only);
+        });
+    };
+    if (format.keeps(Content::Materials))
+        WYC_CHECK(addSets("material faces", true, nullptr));
+    if (!format.keeps(Content::Groups))
+        return {};
+    WYC_CHECK(addSets(kGroups, false, nullptr));
+    std::set<std::string> names;
+    for (std::size_t i = 0; i < (geometry.extrasVary() ? samples : std::min<std::size_t>(1, samples)); ++i) {
+        WYC_TRY(extras, geometry.extras(i));
+        for (const FaceSet& set : extras->faceSets)
+            if (set.kind != FaceSet::Kind::Material)
+                names.insert(set.name);
+    }
+    for (const std::string& name : names)
+        WYC_CHECK(addSets(groupChannel(name), false, &name));
     return {};
 }
 
@@ -188,6 +194,19 @@ Status addMesh(const Scene& scene, std::size_t node, const Format& format, std::
 
 std::uint64_t Channel::hash() const {
     return hash64(std::as_bytes(std::span(times)), std::as_bytes(std::span(samples)));
+}
+
+void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<Channel>& channels) {
+    std::set<std::string> apart;
+    if (format.keeps(Content::Values) &&
+        std::any_of(channels.begin(), channels.end(), [](const Channel& c) { return c.name == kGroups; }))
+        for (std::size_t i = node + 1; i < scene.nodes.size(); ++i)
+            if (scene.nodes[i].kind == NodeKind::FaceSet && scene.nodes[i].parent == static_cast<int>(node))
+                apart.insert(groupChannel(scene.nodes[i].name));
+    std::erase_if(channels, [&](const Channel& channel) {
+        return apart.empty() ? channel.name.starts_with("group '")
+                             : channel.name == kGroups || apart.contains(channel.name);
+    });
 }
 
 Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format) {
@@ -201,7 +220,7 @@ Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, co
         addVisibility(it, result);
     if (it.geometry && it.kind != NodeKind::Curves && it.geometry->sampling().count() > 0) {
         const bool all = format.keeps(Content::Times) || format.sequence;
-        WYC_CHECK(addMesh(scene, node, format, all ? it.geometry->sampling().count() : 1, result));
+        WYC_CHECK(addMesh(*it.geometry, format, all ? it.geometry->sampling().count() : 1, result));
         // Ids that the scene keeps with the points, not among the properties.
         const auto named = [](const Channel& c) { return c.name == meaningName(Meaning::PointIds); };
         if (format.keeps(Content::Values) && it.kind == NodeKind::Points &&

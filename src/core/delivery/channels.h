@@ -20,6 +20,9 @@ struct Channel {
 
 /// Channels of a node that the format keeps, sorted by name.
 [[nodiscard]] Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format);
+/// Of what is meant: the groups of a mesh as one channel. Where some stand below it as nodes, whose faces over time are
+/// a channel of theirs, just the others, one by one.
+void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<Channel>& channels);
 /// What a scene says as a whole: rate, unit, axis, materials.
 [[nodiscard]] std::vector<Channel> sceneChannels(const Scene& scene, const Format& format);
 /// Words for the first difference; empty when there is none. Times may differ by `secondsTolerance`.

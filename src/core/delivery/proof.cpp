@@ -487,6 +487,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                 item.shown.notCompared.push_back(
                     fmt::format("{} samples between two poses, which the steps mix", item.shown.mixed));
             WYC_TRY(wanted, channelsOf(meant, node, format));
+            keepMeantGroups(meant, node, format, wanted);
             WYC_TRY(there, writtenChannels(found, *other, placed, format));
             WYC_CHECK(compareChannels(wanted, there, output.rate, item.channels, item.disagreements));
         }
