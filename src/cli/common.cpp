@@ -189,6 +189,16 @@ Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments
         WYC_TRY(stated, withStated(std::move(source), arguments));
         sources.push_back(std::move(stated));
     }
+    // Two folders may each have a file of one name: what is said of them must not be mixed up.
+    std::map<std::string, std::size_t> names;
+    for (const SourcePtr& source : sources)
+        ++names[source->name];
+    for (SourcePtr& source : sources)
+        if (names[source->name] > 1) {
+            auto named = std::make_shared<Source>(*source);
+            named->name = named->spec.path.string();
+            source = std::move(named);
+        }
     return sources;
 }
 

@@ -53,5 +53,29 @@ TEST(Judgement, GuiltyFilesAreFound) {
     }
 }
 
+// Two folders with a file of one name: what is found is said of the right one, and not joined with the other's.
+TEST(Judgement, FilesOfOneNameAreToldApart) {
+    const test::TempFolder folder;
+    std::vector<std::string> arguments{"check", "--json"};
+    for (const char* where : {"back", "out"}) {
+        fs::create_directories(folder / where);
+        test::SheetOptions options;
+        options.plant = [&](double frame, std::vector<Vec3f>& points) {
+            for (Vec3f& p : points)
+                p.x += where[0] == 'b' && frame == 1012 ? 7.0F : 0.0F;
+        };
+        ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder / where / "sheet.abc"));
+        arguments.push_back((folder / where / "sheet.abc").string());
+    }
+    std::size_t pops = 0;
+    for (const json& finding : test::wyc(arguments).json()["findings"])
+        if (finding["id"] == "motion.pop") {
+            ++pops;
+            EXPECT_EQ(finding["source"], (folder / "back/sheet.abc").string());
+            EXPECT_EQ(finding["item"], "/sheet");
+        }
+    EXPECT_EQ(pops, 1U);
+}
+
 } // namespace
 } // namespace wyc

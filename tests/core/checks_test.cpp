@@ -367,6 +367,28 @@ TEST(SizeCheck, RatiosToAKin) {
     }
 }
 
+// What came back often has the name it went out with, in another folder.
+TEST(SizeCheck, AKinOfTheSameFileName) {
+    const test::TempFolder folder;
+    CheckInput input;
+    input.shot = shot(1001, 1024);
+    std::vector<SourcePtr> sources;
+    std::vector<MeasuredItem> items;
+    for (const char* where : {"out", "back"}) {
+        fs::create_directories(folder / where);
+        const fs::path path = folder / where / "sheet.abc";
+        ASSERT_TRUE(test::writeScene(scaledSheet(where[0] == 'b' ? 100.0F : 1.0F, false, "sheet"), path));
+        auto source = openSource({path, {}, {}, true}, FrameRate());
+        ASSERT_TRUE(source) << source.error().text();
+        sources.push_back(*source);
+        auto measured = measuredItems(**source, (*source)->scene, true, Progress());
+        ASSERT_TRUE(measured);
+        input.items.insert(input.items.end(), measured->begin(), measured->end());
+    }
+    const auto findings = runChecks(input);
+    EXPECT_TRUE(std::any_of(findings.begin(), findings.end(), [](const Finding& f) { return f.id == "size.ratio"; }));
+}
+
 TEST(SizeCheck, OnItsSideAgainstAKin) {
     Checker checker(shot(1001, 1024));
     checker.add(test::sheetScene(), "sheet_clean.mdd").add(scaledSheet(1.0F, true, "sheet_back"), "sheet_back.mdd");

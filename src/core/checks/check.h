@@ -15,9 +15,10 @@ namespace wyc {
 struct MeasuredItem {
     const Scene* scene = nullptr;
     std::size_t node = 0;
-    std::string label; // how findings name it
-    std::string source;
-    bool movesBySource = false; // the source has several samples of it
+    std::string label;           // how findings name it
+    std::string source;          // its name, for people: two folders may each have one of it
+    std::string sourcePath = {}; // which one it is
+    bool movesBySource = false;  // the source has several samples of it
     std::shared_ptr<const MotionProfile> profile;
     std::optional<double> unitMetres; // the source's, else the shot's; filled in by runChecks
     /// Of its rest mesh, if it has one: as it came, and after the item's own steps where they change it. An item that

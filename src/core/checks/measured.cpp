@@ -32,6 +32,7 @@ Result<std::vector<MeasuredItem>> measuredItems(const Source& source, const Scen
         item.node = i;
         item.label = labelBySource ? source.name + node.path : node.path;
         item.source = source.name;
+        item.sourcePath = source.spec.path.string();
         const double share = 1.0 / static_cast<double>(scene.nodes.size());
         WYC_TRY(
             profile,

@@ -21,7 +21,8 @@ bool isKin(const MeasuredItem& a, const MeasuredItem& b) {
     const MotionProfile& one = *a.profile;
     const MotionProfile& other = *b.profile;
     if (one.pointCounts.empty() || other.pointCounts.empty() || one.pointCounts[0] < 4 ||
-        one.pointCounts[0] != other.pointCounts[0] || a.scene == b.scene || a.source == b.source)
+        one.pointCounts[0] != other.pointCounts[0] || a.scene == b.scene ||
+        (a.source == b.source && a.sourcePath == b.sourcePath))
         return false;
     // Caches without a mesh have no faces to compare.
     const bool bare = a.at().kind == NodeKind::Points || b.at().kind == NodeKind::Points;

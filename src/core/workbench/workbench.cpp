@@ -235,7 +235,10 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
         item.scene = view.scene.get();
         item.node = view.node;
         item.label = itemLabel(*view.source, view.key.path);
+        if (keys.contains(item.label)) // two folders with a file of one name
+            item.label = view.source->spec.path.string() + view.key.path;
         item.source = view.source->name;
+        item.sourcePath = view.source->spec.path.string();
         item.movesBySource = view.profile->count() > 1 && movingSpan(*view.scene, view.node).has_value();
         item.profile = view.profile;
         addRest(*view.source, view.steps, item);
