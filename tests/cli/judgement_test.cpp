@@ -67,14 +67,16 @@ TEST(Judgement, FilesOfOneNameAreToldApart) {
         ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder / where / "sheet.abc"));
         arguments.push_back((folder / where / "sheet.abc").string());
     }
+    const auto outcome = test::wyc(arguments);
     std::size_t pops = 0;
-    for (const json& finding : test::wyc(arguments).json()["findings"])
+    const json document = outcome.json();
+    for (const json& finding : document["findings"])
         if (finding["id"] == "motion.pop") {
             ++pops;
             EXPECT_EQ(finding["source"], (folder / "back/sheet.abc").string());
             EXPECT_EQ(finding["item"], "/sheet");
         }
-    EXPECT_EQ(pops, 1U);
+    EXPECT_EQ(pops, 1U) << outcome.out << outcome.err;
 }
 
 } // namespace
