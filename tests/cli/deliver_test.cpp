@@ -49,6 +49,15 @@ class Deliveries : public testing::Test {
         EXPECT_TRUE(test::writeScene(scene, folder_ / "twins.abc"));
         return folder_ / "twins.abc";
     }
+    // sheet.mdd with a frame that stands seven metres off.
+    void poppedSheet() {
+        test::SheetOptions options;
+        options.plant = [](double frame, std::vector<Vec3f>& points) {
+            for (Vec3f& p : points)
+                p.x += frame == 1012 ? 7.0F : 0.0F;
+        };
+        EXPECT_TRUE(test::writeScene(test::sheetScene(options), folder_ / "sheet.mdd"));
+    }
     fs::path job(json delivery, const std::vector<std::string>& sources, json items = json::array()) {
         json list = json::array();
         for (std::size_t i = 0; i < sources.size(); ++i)
@@ -248,12 +257,7 @@ TEST_F(Deliveries, WhatIsAskedForAndNotThereIsSaidOrAnError) {
 }
 
 TEST_F(Deliveries, FindingsCanStopADelivery) {
-    test::SheetOptions options;
-    options.plant = [](double frame, std::vector<Vec3f>& points) {
-        for (Vec3f& p : points)
-            p.x += frame == 1012 ? 7.0F : 0.0F;
-    };
-    ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder_ / "sheet.mdd"));
+    poppedSheet();
     const fs::path file = job({{"format", "alembic"}}, {"sheet.mdd"});
     const auto stopped = wyc({"deliver", file.string(), "--fail-on", "fault", "--json"});
     EXPECT_EQ(stopped.code, 1);
@@ -306,12 +310,7 @@ TEST_F(Deliveries, AGarmentComesWithoutItsFigureInOneAct) {
 
 // A farm's way: a job made, mended and delivered without a window.
 TEST_F(Deliveries, AJobIsMadeChangedAndDeliveredByCommands) {
-    test::SheetOptions options;
-    options.plant = [](double frame, std::vector<Vec3f>& points) {
-        for (Vec3f& p : points)
-            p.x += frame == 1012 ? 7.0F : 0.0F;
-    };
-    ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder_ / "sheet.mdd"));
+    poppedSheet();
     twins();
     const std::string file = (folder_ / "made.wyc").string();
     const auto run = [&](std::vector<std::string> arguments, int code = 0) {
