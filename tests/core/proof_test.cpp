@@ -419,6 +419,16 @@ TEST(Proof, SaysWhatItDidNotCompareAndWhatIsNoNumber) {
     EXPECT_FALSE(later->notCompared.empty());
 }
 
+TEST(Proof, AnArchiveWithoutItemsIsProvenByItsBytes) {
+    const TempFolder folder;
+    const auto good = delivered(Scene(), folder / "a.abc");
+    ASSERT_TRUE(good) << good.error().text();
+    EXPECT_TRUE(proveFromRecord(folder / "a.abc", good->record, Progress())->passed);
+    std::ofstream(folder / "a.abc", std::ios::app | std::ios::binary) << 'x';
+    const auto proof = proveFromRecord(folder / "a.abc", good->record, Progress());
+    EXPECT_TRUE(!proof || !proof->passed);
+}
+
 // What was refused though it was right: a still camera beside frames that are dropped, and a set of faces that changes
 // on a mesh that does not.
 TEST(Proof, DoesNotAccuseWhatIsRight) {
