@@ -162,6 +162,12 @@ TEST_F(Deliveries, WhatIsNoDeliveryOfOursIsNotReplaced) {
     const fs::path file = job(delivery, {"sheet.mdd"});
     EXPECT_EQ(wyc({"deliver", file.string()}).code, 2);
     EXPECT_EQ(test::readFile(folder_ / "delivered/sheet.abc"), "somebody's");
+    for (const char* record : {"", "[]", R"({"made_from": 3})", R"({"made_from": [{"source": 7, "item": []}]})"}) {
+        test::writeFile(folder_ / "delivered/sheet.abc.record.json", record);
+        EXPECT_EQ(wyc({"deliver", file.string()}).code, 2) << record;
+        EXPECT_EQ(test::readFile(folder_ / "delivered/sheet.abc"), "somebody's") << record;
+    }
+    fs::remove(folder_ / "delivered/sheet.abc.record.json");
     fs::remove(folder_ / "delivered/sheet.abc");
     fs::create_directories(folder_ / "delivered/sheet.abc"); // a folder in its place
     EXPECT_EQ(wyc({"deliver", file.string()}).code, 2);

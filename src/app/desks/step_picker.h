@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // The steps there are, by what they act on, a line each; found by typing.
-#include <functional>
-
 #include <QFrame>
 
 #include "steps/step.h"

@@ -2,7 +2,6 @@
 #include "delivery/placing.h"
 
 #include <algorithm>
-#include <cerrno>
 #include <set>
 
 #include <fcntl.h>
@@ -189,10 +188,14 @@ namespace {
 // Which items of which sources, whatever became of them.
 std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& provenance) {
     std::set<std::pair<std::string, std::string>> result;
+    const auto text = [](const nlohmann::json& entry, const char* key) { // a record may hold anything
+        const auto found = entry.find(key);
+        return found != entry.end() && found->is_string() ? found->get<std::string>() : std::string();
+    };
     if (provenance.is_array())
         for (const auto& entry : provenance)
             if (entry.is_object())
-                result.emplace(entry.value("source", std::string()), entry.value("item", std::string()));
+                result.emplace(text(entry, "source"), text(entry, "item"));
     return result;
 }
 
