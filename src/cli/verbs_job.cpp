@@ -83,15 +83,6 @@ Result<std::vector<Place>> placesOf(const std::vector<OpenedSource>& opened, con
     return places;
 }
 
-Result<std::vector<OpenedSource>> openSources(const Job& job) {
-    std::vector<OpenedSource> opened;
-    for (const JobSource& entry : job.sources) {
-        WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
-        opened.push_back({entry.id, std::move(source)});
-    }
-    return opened;
-}
-
 Status changeShot(const JobArguments& arguments, Shot& shot) {
     WYC_TRY(given, arguments.shot.shot());
     if (!arguments.shotName.empty())
@@ -168,9 +159,7 @@ Status changeItems(const Common& common, const JobArguments& arguments, Job& job
     if (arguments.mend.empty())
         return {};
     const TerminalProgress terminal(common);
-    bool changed = false;
-    std::vector<ItemView> items = itemsOf(job, opened, {}, changed);
-    WYC_CHECK(measureItems(items, terminal.progress()));
+    WYC_TRY(items, measuredItemsOf(job, opened, terminal.progress()));
     std::size_t mended = 0;
     for (const ItemFinding& found : findingsOf(job, opened, items)) {
         const bool meant = std::any_of(arguments.mend.begin(), arguments.mend.end(), [&](const std::string& id) {

@@ -190,18 +190,13 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
     if (isJob) {
         WYC_TRY(job, loadJob(arguments.open.paths.front()));
         result.shot = job.shot;
-        std::vector<OpenedSource> opened;
-        for (const JobSource& entry : job.sources) {
-            WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
-            opened.push_back({entry.id, source});
-            result.sources.push_back(source);
-        }
-        bool changed = false;
-        std::vector<ItemView> items = itemsOf(job, opened, {}, changed);
-        for (const ItemView& view : items)
-            if (view.error && !view.leftOut)
+        WYC_TRY(opened, openSources(job));
+        for (const OpenedSource& entry : opened)
+            result.sources.push_back(entry.source);
+        WYC_TRY(items, measuredItemsOf(job, opened, progress));
+        for (const ItemView& view : items) // a step that fails is a finding; what cannot be had at all is an error
+            if (view.error && !view.scene)
                 return fail(Error(*view.error).forItem(itemLabel(*view.source, view.key.path)));
-        std::erase_if(items, [](const ItemView& view) { return view.leftOut; });
         if (!arguments.items.empty() || !arguments.kinds.empty()) {
             std::set<std::pair<int, std::string>> wanted;
             for (const OpenedSource& entry : opened)
@@ -215,19 +210,25 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
                 return fail(makeError(ErrorKind::BadInput, "no item of the job is chosen")
                                 .withAdvice("`wyc info` lists the items of a source"));
         }
-        WYC_CHECK(measureItems(items, progress));
         result.itemCount = items.size();
         for (ItemFinding& found : findingsOf(job, opened, items)) {
             const auto source = std::find_if(opened.begin(), opened.end(),
                                              [&](const OpenedSource& s) { return s.id == found.key.source; });
             const bool known = source != opened.end();
             // What a reader remarked names the item alone.
-            if (known && !found.finding.item.starts_with(source->source->name))
+            if (known && (found.finding.item.empty() || found.finding.item == found.key.path))
                 found.finding.item = itemLabel(*source->source, found.finding.item);
-            if (known)
+            // Two folders may each have a file of one name.
+            const bool twice = known && std::count_if(opened.begin(), opened.end(), [&](const OpenedSource& s) {
+                                            return s.source->name == source->source->name;
+                                        }) > 1;
+            if (twice && found.finding.item.starts_with(source->source->name))
+                found.finding.item.replace(0, source->source->name.size(), source->source->spec.path.string());
+            if (known) {
+                const bool whole = found.finding.item == source->source->name || found.key.path.empty();
                 result.places[found.finding.item] = {source->source->spec.path.string(),
-                                                     found.finding.item == source->source->name ? std::string()
-                                                                                                : found.key.path};
+                                                     whole ? std::string() : found.key.path};
+            }
             result.findings.push_back(std::move(found.finding));
         }
         return result;

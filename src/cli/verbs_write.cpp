@@ -81,22 +81,6 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
 }
 
-// All findings of a job's items that take part.
-Result<std::vector<Finding>> jobFindings(const Job& job, const std::vector<SourcePtr>& sources,
-                                         const Progress& progress) {
-    std::vector<OpenedSource> opened;
-    for (std::size_t i = 0; i < sources.size(); ++i)
-        opened.push_back({job.sources[i].id, sources[i]});
-    bool changed = false;
-    std::vector<ItemView> items = itemsOf(job, opened, {}, changed);
-    std::erase_if(items, [](const ItemView& view) { return view.leftOut; });
-    WYC_CHECK(measureItems(items, progress));
-    std::vector<Finding> findings;
-    for (ItemFinding& found : findingsOf(job, opened, items))
-        findings.push_back(std::move(found.finding));
-    return findings;
-}
-
 } // namespace
 
 int runConvert(const Common& common, const ConvertArguments& arguments) {
@@ -138,23 +122,24 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
         return report(common, makeError(ErrorKind::BadInput, "the job has no delivery")
                                   .inFile(arguments.job)
                                   .withAdvice("Set one up in the window, or use `wyc convert`"));
+    const auto opened = openSources(*job);
+    if (!opened)
+        return report(common, opened.error());
     std::vector<SourcePtr> sources;
-    for (const JobSource& entry : job->sources) {
-        auto source = openSource(entry.spec, job->shot.rateOrDefault());
-        if (!source)
-            return report(common, source.error());
-        sources.push_back(std::move(*source));
-    }
+    for (const OpenedSource& entry : *opened)
+        sources.push_back(entry.source);
     const TerminalProgress terminal(common);
     if (!arguments.failOn.empty()) {
         const auto severity = parseSeverity(arguments.failOn);
         if (!severity)
             return report(common, severity.error());
-        const auto findings = jobFindings(*job, sources, terminal.progress());
-        if (!findings)
-            return report(common, findings.error());
-        std::vector<Finding> bad = *findings;
-        std::erase_if(bad, [&](const Finding& f) { return f.severity < *severity; });
+        const auto items = measuredItemsOf(*job, *opened, terminal.progress());
+        if (!items)
+            return report(common, items.error());
+        std::vector<Finding> bad;
+        for (ItemFinding& found : findingsOf(*job, *opened, *items))
+            if (found.finding.severity >= *severity)
+                bad.push_back(std::move(found.finding));
         if (!bad.empty()) {
             json list = json::array();
             for (const Finding& finding : bad)

@@ -162,12 +162,6 @@ TEST_F(Deliveries, WhatIsNoDeliveryOfOursIsNotReplaced) {
     const fs::path file = job(delivery, {"sheet.mdd"});
     EXPECT_EQ(wyc({"deliver", file.string()}).code, 2);
     EXPECT_EQ(test::readFile(folder_ / "delivered/sheet.abc"), "somebody's");
-    for (const char* record : {"", "[]", R"({"made_from": 3})", R"({"made_from": [{"source": 7, "item": []}]})"}) {
-        test::writeFile(folder_ / "delivered/sheet.abc.record.json", record);
-        EXPECT_EQ(wyc({"deliver", file.string()}).code, 2) << record;
-        EXPECT_EQ(test::readFile(folder_ / "delivered/sheet.abc"), "somebody's") << record;
-    }
-    fs::remove(folder_ / "delivered/sheet.abc.record.json");
     fs::remove(folder_ / "delivered/sheet.abc");
     fs::create_directories(folder_ / "delivered/sheet.abc"); // a folder in its place
     EXPECT_EQ(wyc({"deliver", file.string()}).code, 2);
@@ -352,6 +346,14 @@ TEST_F(Deliveries, AJobIsMadeChangedAndDeliveredByCommands) {
     EXPECT_TRUE(fs::exists(folder_ / "out/sh010_right_body.mdd"));
     EXPECT_FALSE(fs::exists(folder_ / "out/sh010_left_body.mdd"));
     run({"--delivery", "layout", "--drop-delivery"});
+    // A step that fails is found, as in the window, and stops a delivery.
+    run({"--items", "*sheet*", "--step", "drop start=500"});
+    const auto failing = wyc({"check", file, "--json"});
+    EXPECT_EQ(failing.code, 1) << failing.err;
+    const json found = failing.json();
+    EXPECT_TRUE(std::any_of(found["findings"].begin(), found["findings"].end(), [&](const json& f) {
+        return f["id"] == "job.step_fails" && f["item"] == "/sheet" && f["source"] == (folder_ / "sheet.mdd").string();
+    })) << failing.out;
     EXPECT_EQ(run({"--remove", "twins.abc"})["sources"].size(), 1U);
 }
 

@@ -128,6 +128,13 @@ TEST(Plan, TheNextFreeVersionAndNeverAReplacement) {
     ASSERT_TRUE(first);
     ASSERT_TRUE(runOutput((*first)[0], {}, Progress()));
     EXPECT_TRUE(planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot()));
+    const std::string record = test::readFile(folder / "sheet.abc.record.json");
+    for (const char* odd : {"", "[]", R"({"made_from": 3})", R"({"made_from": [{"source": 7, "item": []}]})"}) {
+        test::writeFile(folder / "sheet.abc.record.json", odd);
+        EXPECT_FALSE(planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot())) << odd;
+    }
+    test::writeFile(folder / "sheet.abc.record.json", record);
+    EXPECT_TRUE(planDelivery({inputOf(test::sheetScene())}, fixed, sheetShot()));
     DeliveryInput other = inputOf(test::sheetScene());
     other.provenance["item"] = "/elsewhere/sheet";
     EXPECT_FALSE(planDelivery({other}, fixed, sheetShot()));

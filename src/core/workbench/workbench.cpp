@@ -155,6 +155,24 @@ std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& s
     return result;
 }
 
+Result<std::vector<OpenedSource>> openSources(const Job& job) {
+    std::vector<OpenedSource> opened;
+    for (const JobSource& entry : job.sources) {
+        WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
+        opened.push_back({entry.id, std::move(source), {}, {}});
+    }
+    return opened;
+}
+
+Result<std::vector<ItemView>> measuredItemsOf(const Job& job, const std::vector<OpenedSource>& sources,
+                                              const Progress& progress) {
+    bool changed = false;
+    std::vector<ItemView> items = itemsOf(job, sources, {}, changed);
+    std::erase_if(items, [](const ItemView& view) { return view.leftOut; });
+    WYC_CHECK(measureItems(items, progress));
+    return items;
+}
+
 Status measureItems(std::vector<ItemView>& items, const Progress& progress) {
     for (std::size_t i = 0; i < items.size(); ++i) {
         ItemView& view = items[i];
