@@ -31,6 +31,10 @@ QLabel* smallLabel(const QString& text, QWidget* parent) {
     return label;
 }
 
+QString text(std::string_view words) {
+    return QString::fromUtf8(words.data(), static_cast<qsizetype>(words.size()));
+}
+
 QFrame* cardFrame(const QColor& edge, QWidget* parent) {
     auto* frame = new QFrame(parent);
     frame->setObjectName(QStringLiteral("card"));

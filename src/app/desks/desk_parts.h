@@ -14,6 +14,8 @@ namespace wyc::app {
 
 [[nodiscard]] QLabel* titleLabel(const QString& text, QWidget* parent);
 [[nodiscard]] QLabel* smallLabel(const QString& text, QWidget* parent);
+/// UTF-8 of the core as a text of Qt.
+[[nodiscard]] QString text(std::string_view words);
 /// A card with a coloured edge on its left.
 [[nodiscard]] QFrame* cardFrame(const QColor& edge, QWidget* parent);
 /// Height of a motion profile's picture: a single jump must not flatten the rest.

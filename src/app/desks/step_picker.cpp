@@ -10,14 +10,11 @@
 #include <QTreeWidget>
 #include <QVBoxLayout>
 
+#include "desks/desk_parts.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
 namespace {
-
-QString text(std::string_view words) {
-    return QString::fromUtf8(words.data(), static_cast<qsizetype>(words.size()));
-}
 
 enum class Group { Time, Place, Shape, Names };
 
@@ -89,7 +86,7 @@ void StepPicker::openBelow(const QWidget& anchor) {
     int rows = 0;
     for (int g = 0; g < list_->topLevelItemCount(); ++g)
         rows += 1 + list_->topLevelItem(g)->childCount();
-    const int height = std::min(rows * list_->sizeHintForRow(0) + 64, screen.height() - 40);
+    const int height = std::min(rows * list_->sizeHintForRow(0) + 96, screen.height() - 40);
     resize(kWidth, height);
     const QPoint below = anchor.mapToGlobal(QPoint(anchor.width() - kWidth, anchor.height() + 2));
     move(std::clamp(below.x(), screen.left(), std::max(screen.left(), screen.right() - kWidth)),

@@ -18,14 +18,6 @@
 #include "theme/theme.h"
 
 namespace wyc::app {
-namespace {
-
-QString text(std::string_view words) {
-    return QString::fromUtf8(words.data(), static_cast<qsizetype>(words.size()));
-}
-
-} // namespace
-
 StepsDesk::StepsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     setObjectName(QStringLiteral("stepsDesk"));
     auto* outer = new QVBoxLayout(this);

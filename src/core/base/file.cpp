@@ -234,13 +234,16 @@ Status moveIntoPlace(const fs::path& from, const fs::path& to, AtomicFile::Repla
                             .withAdvice("Choose another name, or say that it may be replaced"));
         return fail(systemError(ErrorKind::NotWritable, "cannot move the finished file to its name", to));
     }
-    flushFolder(to.parent_path());
+    flushFolder(folderOf(to));
     return {};
 }
 
+fs::path folderOf(const fs::path& path) {
+    return path.parent_path().empty() ? fs::path(".") : path.parent_path();
+}
+
 void flushFolder(const fs::path& folder) {
-    const fs::path named = folder.empty() ? fs::path(".") : folder;
-    if (const int handle = ::open(named.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
+    if (const int handle = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
         ::fsync(handle);
         ::close(handle);
     }

@@ -89,8 +89,10 @@ class AtomicFile {
 
 /// Moves `from` onto `to` and makes the move durable. Replace::No never overwrites, not even in a race.
 [[nodiscard]] Status moveIntoPlace(const fs::path& from, const fs::path& to, AtomicFile::Replace replace);
-/// Puts the names in a folder onto the disk; an empty path is the current folder.
+/// Puts the names in a folder onto the disk.
 void flushFolder(const fs::path& folder);
+/// The folder that a path lies in; "." where it names none.
+[[nodiscard]] fs::path folderOf(const fs::path& path);
 /// Writes a small text file atomically.
 [[nodiscard]] Status writeTextFile(const fs::path& target, std::string_view text, AtomicFile::Replace replace);
 /// A name beside `target` that no other run of ours uses: ".NAME.wyc-part-XXXX".

@@ -13,10 +13,6 @@
 namespace wyc {
 namespace {
 
-fs::path folderOf(const fs::path& path) {
-    return path.parent_path().empty() ? fs::path(".") : path.parent_path();
-}
-
 bool exchange(const fs::path& a, const fs::path& b) {
     return ::renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
 }
@@ -124,7 +120,7 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         // Not from under the feet of whoever called us in it, and not with the staging folder inside.
         if (onlyOurs && !code && !fs::equivalent(folder, fs::current_path(code), code) &&
             !fs::equivalent(folderOf(staging), folder, code) && exchange(staging, folder)) {
-            flushFolder(folder.parent_path());
+            flushFolder(folderOf(folder));
             return {};
         }
     }

@@ -18,7 +18,7 @@ class StagingFolder {
   public:
     static Result<StagingFolder> create(const fs::path& beside) {
         std::error_code code;
-        fs::create_directories(beside.parent_path().empty() ? fs::path(".") : beside.parent_path(), code);
+        fs::create_directories(folderOf(beside), code);
         StagingFolder folder;
         folder.path_ = temporarySibling(beside);
         if (code || !fs::create_directory(folder.path_, code)) {

@@ -227,7 +227,7 @@ Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
                         .withAdvice("Write one run of # where the number stands, as sheet.####.obj"));
     const std::string front = name.substr(0, from);
     const std::string back = name.substr(to);
-    const fs::path folder = pattern.parent_path().empty() ? fs::path(".") : pattern.parent_path();
+    const fs::path folder = folderOf(pattern);
     std::error_code code;
     std::vector<std::string> names;
     for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {

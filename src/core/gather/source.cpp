@@ -20,10 +20,6 @@ constexpr std::size_t kMostRestCandidates = 200;
 constexpr std::uint64_t kMostRestBytes = 2ULL << 30;
 constexpr int kFolderDepth = 3;
 
-fs::path folderOf(const fs::path& path) {
-    return path.parent_path().empty() ? fs::path(".") : path.parent_path();
-}
-
 std::vector<std::string> filesIn(const fs::path& folder, std::error_code& code) {
     std::vector<std::string> names;
     for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
