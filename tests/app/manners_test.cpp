@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Manners of the window: where the keys go, what a refused value does, what one bad thing does to the rest.
 #include <QCloseEvent>
+#include <QComboBox>
+#include <QDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QMessageBox>
+#include <QMenu>
+#include <QStandardPaths>
 #include <QTimer>
 #include <QToolButton>
 
@@ -131,7 +134,7 @@ TEST_F(Manners, OneBadFileDoesNotKeepTheOthersOut) {
     ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "broken.abc"));
     for (const SourceView& source : workspace().sources())
         if (source.error)
-            workspace().reloadSource(SourceId(source.id));
+            workspace().reloadSources({source.id});
     ASSERT_TRUE(until([&] { return workspace().items().size() == 2; }));
     ASSERT_TRUE(settle());
     EXPECT_FALSE(found("source.unreadable"));
@@ -224,7 +227,7 @@ TEST_F(Manners, QuittingAmidADeliveryAsks) {
     bool asked = false;
     QTimer::singleShot(0, window_.get(), [&] {
         for (QWidget* top : QApplication::topLevelWidgets())
-            if (auto* box = qobject_cast<QMessageBox*>(top)) {
+            if (auto* box = qobject_cast<QDialog*>(top); box && box->objectName() == QStringLiteral("stopDelivery")) {
                 asked = true;
                 box->reject(); // go on
             }
@@ -240,6 +243,280 @@ TEST_F(Manners, QuittingAmidADeliveryAsks) {
     QTest::qWait(120);
     ASSERT_FALSE(window_->deliverDesk().rows().empty());
     EXPECT_TRUE(window_->deliverDesk().rows().at(0).result);
+}
+
+TEST_F(Manners, AStepIsDraggedToItsPlace) {
+    openSheet();
+    const ItemKey key = only().key;
+    workspace().setSteps(
+        key,
+        {{"offset", {{"frames", 10.0}}, true}, {"hold", {{"before", 2.0}}, true}, {"start", {{"frame", 1001.0}}, true}},
+        QStringLiteral("Steps"));
+    window_->desks().setCurrentIndex(1);
+    ASSERT_TRUE(settle());
+    const auto grip = [&](int index) -> QLabel* {
+        for (QLabel* label : window_->desks().findChildren<QLabel*>())
+            if (label->isVisible() && label->property("stepGrip").isValid() &&
+                label->property("stepGrip").toInt() == index)
+                return label;
+        return nullptr;
+    };
+    const auto types = [&] {
+        std::vector<std::string> all;
+        for (const Step& step : only().steps)
+            all.push_back(step.type);
+        return all;
+    };
+    const auto pull = [&](QLabel* from, QLabel* to, int below) {
+        QTest::mousePress(from, Qt::LeftButton, {}, QPoint(3, 3));
+        const QPoint there = from->mapFromGlobal(to->mapToGlobal(QPoint(3, below)));
+        for (int i = 1; i <= 4; ++i)
+            QTest::mouseMove(from, QPoint(3, 3) + (there - QPoint(3, 3)) * i / 4);
+        return there;
+    };
+    ASSERT_TRUE(grip(0) && grip(2));
+    QPoint there = pull(grip(0), grip(2), 60);
+    EXPECT_TRUE(child<QWidget>("dropMark")->isVisible());
+    QTest::mouseRelease(grip(0), Qt::LeftButton, {}, there);
+    EXPECT_EQ(types(), (std::vector<std::string>{"hold", "start", "offset"}));
+    ASSERT_TRUE(settle());
+    there = pull(grip(2), grip(0), -20);
+    QTest::keyClick(window_.get(), Qt::Key_Escape); // lets go
+    QTest::mouseRelease(grip(2), Qt::LeftButton, {}, there);
+    EXPECT_EQ(types(), (std::vector<std::string>{"hold", "start", "offset"}));
+    there = pull(grip(2), grip(0), -20);
+    QTest::mouseRelease(grip(2), Qt::LeftButton, {}, there);
+    EXPECT_EQ(types(), (std::vector<std::string>{"offset", "hold", "start"}));
+}
+
+TEST_F(Manners, HowItCameIsKnownAfterAJobIsOpenedAgain) {
+    openSheet();
+    workspace().addSteps(only().key, {{"unit", {{"from", "mm"}, {"to", "m"}}, true}}, QStringLiteral("Unit"));
+    const QString job = QString::fromStdString((folder_ / "job.wyc").string());
+    ASSERT_TRUE(workspace().saveJob(job));
+    workspace().newJob();
+    workspace().openJob(job);
+    ASSERT_TRUE(until([&] { return !workspace().items().empty() && only().profile && only().rawProfile; }));
+    EXPECT_EQ(only().rawProfile->count(), only().profile->count());
+    EXPECT_NE(only().rawProfile->step.back(), only().profile->step.back()); // before its steps
+}
+
+TEST_F(Manners, WhatIsFramedStaysFramedWhenAStepChangesItsSize) {
+    openSheet();
+    window_->viewport().frameActive();
+    const double before = window_->viewport().distance();
+    workspace().setSteps(only().key, {{"scale", {{"factor", 2.0}}, true}}, QStringLiteral("Scale"));
+    ASSERT_TRUE(settle());
+    EXPECT_NEAR(window_->viewport().distance() / before, 2.0, 0.2);
+}
+
+TEST_F(Manners, AChangedFileIsNoticedAndReadAgain) {
+    openSheet();
+    auto* notice = child<QWidget>("changed");
+    EXPECT_FALSE(notice->isVisible());
+    QTest::qWait(600); // the files are watched by now
+    test::SheetOptions longer;
+    longer.count = 40;
+    ASSERT_TRUE(test::writeScene(test::sheetScene(longer), folder_ / "other.mdd"));
+    fs::rename(folder_ / "other.mdd", folder_ / "sheet.mdd");
+    ASSERT_TRUE(until([&] { return notice->isVisible(); }));
+    EXPECT_TRUE(child<QLabel>("changedText")->text().contains(QStringLiteral("sheet.mdd")));
+    ASSERT_TRUE(click(child<QPushButton>("changedAct")));
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(only().range()->count(), 40.0);
+    QTest::qWait(600);
+    EXPECT_FALSE(notice->isVisible());
+    // Another file beside it is none of ours.
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "beside.mdd"));
+    QTest::qWait(900);
+    EXPECT_FALSE(notice->isVisible());
+}
+
+TEST_F(Manners, OnlyChangesAreAskedAbout) {
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "sheet.mdd"));
+    open({folder_ / "sheet.mdd"}, 1);
+    bool asked = false;
+    const auto close = [&] {
+        asked = false;
+        QTimer::singleShot(0, window_.get(), [&] {
+            for (QWidget* top : QApplication::topLevelWidgets())
+                if (auto* box = qobject_cast<QDialog*>(top); box && box->objectName() == QStringLiteral("unsaved")) {
+                    asked = true;
+                    box->reject();
+                }
+        });
+        QCloseEvent event;
+        QApplication::sendEvent(window_.get(), &event);
+        return event.isAccepted();
+    };
+    EXPECT_TRUE(close()); // a look at a file
+    EXPECT_FALSE(asked);
+    workspace().addSteps(only().key, {{"offset", {{"frames", 1.0}}, true}}, QStringLiteral("Offset"));
+    EXPECT_FALSE(close());
+    EXPECT_TRUE(asked);
+}
+
+TEST_F(Manners, ASecondAfterAChangeItCanBeRecovered) {
+    window_->setAutosaveFolder(QString::fromStdString((folder_ / "recovery").string()));
+    openSheet();
+    EXPECT_TRUE(
+        until([&] { return fs::exists(folder_ / "recovery") && !test::namesIn(folder_ / "recovery").empty(); }, 4000));
+}
+
+TEST_F(Manners, RecoveryRestoresDiscardsOrWaits) {
+    const QString data = QStandardPaths::writableLocation(QStandardPaths::AppLocalDataLocation);
+    ASSERT_TRUE(data.contains(QStringLiteral("qttest")));
+    const fs::path recovery = fs::path(data.toStdString()) / "recovery";
+    fs::remove_all(recovery);
+    fs::create_directories(recovery);
+    const auto leaveBehind = [&] { // as a run that has died
+        Job job;
+        job.shot.name = "unsaved";
+        test::writeFile(recovery / "99999999.recovery.json",
+                        nlohmann::json{{"process", 99999999}, {"job_path", ""}, {"job", toJson(job, "/")}}.dump());
+    };
+    const auto offer = [&](const char* answer) {
+        QTimer::singleShot(0, window_.get(), [&] {
+            for (QWidget* top : QApplication::topLevelWidgets())
+                if (auto* box = qobject_cast<QDialog*>(top); box && box->objectName() == QStringLiteral("recovery")) {
+                    if (auto* button = box->findChild<QPushButton*>(QString::fromLatin1(answer)))
+                        button->click();
+                    else
+                        box->reject();
+                }
+        });
+        return window_->offerRecovery();
+    };
+    leaveBehind();
+    EXPECT_FALSE(offer("none of them"));
+    EXPECT_FALSE(test::namesIn(recovery).empty()); // asked again next time
+    EXPECT_TRUE(offer("answer0"));
+    EXPECT_EQ(workspace().job().shot.name, "unsaved");
+    EXPECT_TRUE(workspace().document().modified());
+    EXPECT_FALSE(fs::exists(recovery / "99999999.recovery.json"));
+    leaveBehind();
+    EXPECT_FALSE(offer("answer1"));
+    EXPECT_FALSE(fs::exists(recovery / "99999999.recovery.json"));
+    workspace().document().discardAutosave();
+}
+
+TEST_F(Manners, FieldsRefuseWordsAndSayWhy) {
+    openSheet();
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    auto* message = child<QWidget>("message");
+    const auto refused = [&](QLineEdit* field, const char* given) {
+        message->hide();
+        const QString before = field->text();
+        type(field, given);
+        QTest::qWait(30);
+        return message->isVisible() && field->text() == before &&
+               child<QLabel>("messageText")->text().contains(QString::fromLatin1(given));
+    };
+    EXPECT_TRUE(refused(child<QLineEdit>("deliverFirst"), "soon"));
+    EXPECT_TRUE(refused(child<QComboBox>("deliverRate")->lineEdit(), "fast"));
+    EXPECT_TRUE(refused(child<QLineEdit>("frameField"), "last"));
+    click(child<QToolButton>("deliverMore"));
+    EXPECT_TRUE(refused(child<QLineEdit>("deliverFrames"), "some"));
+    type(child<QLineEdit>("deliverFrames"), "1009-1012");
+    ASSERT_EQ(workspace().job().deliveries.size(), 1U);
+    EXPECT_EQ(workspace().job().deliveries[0].frames, "1009-1012");
+    window_->desks().setCurrentIndex(1);
+    workspace().addSteps(only().key, {{"offset", {{"frames", 1.0}}, true}}, QStringLiteral("Offset"));
+    ASSERT_TRUE(settle());
+    message->hide();
+    type(child<QLineEdit>("option_frames"), "few");
+    QTest::qWait(30); // the card is made anew
+    EXPECT_TRUE(message->isVisible());
+    EXPECT_EQ(child<QLineEdit>("option_frames")->text(), QStringLiteral("1"));
+}
+
+TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {
+    for (const char* name : {"a.mdd", "b.mdd", "c.mdd"})
+        ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / name));
+    open({folder_ / "a.mdd", folder_ / "b.mdd", folder_ / "c.mdd"}, 3);
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    const auto outputs = [&] {
+        EXPECT_TRUE(settle());
+        return window_->deliverDesk().rows().size();
+    };
+    EXPECT_EQ(outputs(), 3U);
+    ASSERT_TRUE(click(child<QToolButton>("deliverNone")));
+    EXPECT_EQ(outputs(), 0U);
+    // Why it does nothing stands right above the button.
+    auto* why = child<QLabel>("planError");
+    auto* act = child<QPushButton>("deliver");
+    EXPECT_LT(act->mapTo(window_.get(), QPoint()).y() - why->mapTo(window_.get(), QPoint(0, why->height())).y(), 40);
+    ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
+    EXPECT_EQ(outputs(), 1U);
+    ASSERT_TRUE(click(child<QToolButton>("deliverAll")));
+    EXPECT_EQ(outputs(), 3U);
+    // A name that is taken: one click takes the next version.
+    workspace().document().edit("Name", [&](Job& job) {
+        job.deliveries.at(0).nameTemplate = "{item}";
+        job.deliveries.at(0).folder = folder_ / "out";
+    });
+    test::writeFile(folder_ / "out/a.abc", "somebody's");
+    EXPECT_EQ(outputs(), 0U);
+    ASSERT_TRUE(click(child<QPushButton>("mendVersion")));
+    EXPECT_EQ(outputs(), 3U);
+    EXPECT_EQ(test::readFile(folder_ / "out/a.abc"), "somebody's");
+}
+
+TEST_F(Manners, TransportStaysWhereItIs) {
+    openSheet();
+    const auto places = [&] {
+        std::vector<int> all;
+        for (const char* name : {"toStart", "play", "toEnd", "frameField", "playMode", "repeat", "holdPose"})
+            all.push_back(child<QWidget>(name)->mapTo(window_.get(), QPoint()).x());
+        return all;
+    };
+    const std::vector<int> before = places();
+    ASSERT_TRUE(click(child<QToolButton>("play")));
+    QTest::qWait(1700); // the rate is told by now
+    EXPECT_EQ(places(), before);
+    ASSERT_TRUE(click(child<QToolButton>("playMode")));
+    QTest::qWait(200);
+    EXPECT_EQ(places(), before);
+    click(child<QToolButton>("play"));
+}
+
+TEST_F(Manners, MenusOpenByKeysAndFocusIsSeen) {
+    openSheet();
+    for (const bool alt : {false, true}) {
+        if (alt)
+            QTest::keyClick(window_.get(), Qt::Key_F, Qt::AltModifier);
+        else
+            QTest::keyClick(window_.get(), Qt::Key_F10);
+        QTest::qWait(60);
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        ASSERT_TRUE(menu) << alt;
+        EXPECT_EQ(menu->title(), QStringLiteral("&File"));
+        QTest::keyClick(menu, Qt::Key_Escape);
+        QTest::qWait(30);
+    }
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    for (const char* name : {"deliver", "deliverAll", "deliverOneFile", "play"}) {
+        auto* widget = child<QWidget>(name);
+        if (!widget->isVisible())
+            continue;
+        const auto differing = [&] {
+            window_->centralWidget()->setFocus();
+            QTest::qWait(30);
+            const QImage without = widget->grab().toImage();
+            widget->setFocus(Qt::TabFocusReason);
+            QTest::qWait(30);
+            const QImage with = widget->grab().toImage();
+            int pixels = 0;
+            for (int y = 0; y < with.height(); ++y)
+                for (int x = 0; x < with.width(); ++x)
+                    pixels += with.pixel(x, y) != without.pixel(x, y);
+            return pixels;
+        };
+        EXPECT_GT(differing(), 30) << name;
+    }
 }
 
 } // namespace

@@ -132,6 +132,19 @@ TEST_F(SceneWindow, LooksThroughTheCameraWithItsGate) {
     EXPECT_TRUE(view.gateRect().isEmpty());
 }
 
+TEST_F(SceneWindow, AFreeEyeBeginsWhereTheCameraStood) {
+    Viewport& view = window_->viewport();
+    view.setCamera(item("boom_cam").key);
+    ASSERT_TRUE(settle());
+    const QVector3D place = view.shownEye();
+    QTest::mousePress(&view, Qt::LeftButton, {}, view.rect().center());
+    QTest::mouseMove(&view, view.rect().center() + QPoint(1, 0));
+    QTest::mouseRelease(&view, Qt::LeftButton, {}, view.rect().center() + QPoint(1, 0));
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(view.camera());
+    EXPECT_LT((view.shownEye() - place).length(), 0.02 * view.distance() + 1e-3);
+}
+
 TEST_F(SceneWindow, CurvesPointsAndCamerasAreDrawn) {
     Viewport& view = window_->viewport();
     view.setScope(ViewScope::Item);
@@ -249,6 +262,28 @@ TEST_F(PlainWindow, InstancesAreItemsAndGoIntoADeliveryAsCopies) {
         EXPECT_EQ(test::pointsOf(*back->nodes[*to].geometry, 0), test::pointsOf(*shown.nodes[*from].geometry, 0));
         EXPECT_EQ(placementAt(*back, *to, 41.75)->matrix, placementAt(shown, *from, 41.75)->matrix);
     }
+}
+
+TEST_F(SceneWindow, AProofSaysThatTransformsCarryARigidPart) {
+    const auto rigid = std::find_if(workspace().items().begin(), workspace().items().end(), [](const ItemView& i) {
+        return i.nodeKind == NodeKind::Mesh && i.points > 0 && i.range() &&
+               i.scene->nodes[i.node].geometry->sampling().isStill();
+    });
+    ASSERT_NE(rigid, workspace().items().end());
+    workspace().setActive(ItemKey(rigid->key));
+    window_->desks().setCurrentIndex(2);
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(delivered());
+    ASSERT_TRUE(settle());
+    QStringList words;
+    for (const QLabel* label : window_->deliverDesk().findChildren<QLabel*>())
+        if (label->isVisible())
+            words << label->text();
+    const QString all = words.join(QLatin1Char('\n'));
+    EXPECT_TRUE(all.contains(QStringLiteral("carried by transforms"))) << all.toStdString();
+    EXPECT_FALSE(all.contains(QStringLiteral("still")));
 }
 
 TEST_F(SceneWindow, ADeliverySettingThatMakesNoSenseIsToldAndNotTaken) {

@@ -61,6 +61,15 @@ class WindowTest : public testing::Test {
         return true;
     }
 
+    void drag(QWidget& widget, QPoint from, QPoint to) {
+        QTest::mousePress(&widget, Qt::LeftButton, {}, from);
+        for (int i = 1; i <= 6; ++i) {
+            QTest::mouseMove(&widget, from + (to - from) * i / 6);
+            QTest::qWait(8);
+        }
+        QTest::mouseRelease(&widget, Qt::LeftButton, {}, to);
+    }
+
     /// Presses the button of the Deliver desk and reads the one file that comes of it.
     Result<Scene> delivered() {
         const DeliverDesk& desk = window_->deliverDesk();

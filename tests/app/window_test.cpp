@@ -59,14 +59,6 @@ class Window : public WindowTest {
         EXPECT_FALSE(lane.isEmpty());
         return {static_cast<int>(std::lround(board().xOfFrame(frame))), lane.top() + y};
     }
-    void drag(QWidget& widget, QPoint from, QPoint to) {
-        QTest::mousePress(&widget, Qt::LeftButton, {}, from);
-        for (int i = 1; i <= 6; ++i) {
-            QTest::mouseMove(&widget, from + (to - from) * i / 6);
-            QTest::qWait(8);
-        }
-        QTest::mouseRelease(&widget, Qt::LeftButton, {}, to);
-    }
     bool clickMend(const char* id) {
         for (QPushButton* button : window_->findChildren<QPushButton*>(QStringLiteral("mend")))
             if (button->isVisible() && button->property("findingId").toString() == QLatin1String(id)) {
@@ -213,7 +205,7 @@ TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
     QTabBar* tabs = window_->desks().tabBar();
     ASSERT_TRUE(click(tabs, tabs->tabRect(2).center()));
     ASSERT_TRUE(settle());
-    ASSERT_TRUE(click(child<QPushButton>("deliverOnlyActive")));
+    ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QPushButton>("deliver")));
     ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }));
@@ -365,7 +357,7 @@ TEST_F(Window, SavesOpensAndKnowsWhetherItIsSaved) {
     const test::TempFolder folder;
     openDemoJob();
     EXPECT_FALSE(window_->windowTitle().contains(QStringLiteral("•")));
-    workspace().setLeftOut(workspace().active(), true);
+    workspace().setLeftOut({workspace().active()}, true);
     EXPECT_TRUE(window_->windowTitle().contains(QStringLiteral("•")));
     const QString path = QString::fromStdString((folder / "mine.wyc").string());
     ASSERT_TRUE(workspace().saveJob(path));
@@ -405,7 +397,7 @@ TEST_F(Window, ASourceThatChangesWhileOpenIsAnErrorAndCanBeReadAgain) {
     ASSERT_TRUE(test::writeScene(test::sheetScene(longer), folder / "s.mdd"));
     workspace().setFrame(1015);
     settle();
-    workspace().reloadSource(workspace().items()[0].key.source);
+    workspace().reloadSources({workspace().items()[0].key.source});
     ASSERT_TRUE(until([&] {
         return workspace().items().size() == 1U && workspace().items()[0].range() &&
                workspace().items()[0].range()->last == 1030.0;

@@ -84,7 +84,7 @@ int main(int argc, char** argv) {
     shoot(window, out.filePath(QStringLiteral("steps.png")));
     window.desks().setCurrentIndex(2);
     shoot(window, out.filePath(QStringLiteral("deliver-plan.png")));
-    if (auto* only = window.findChild<QPushButton*>(QStringLiteral("deliverOnlyActive")))
+    if (auto* only = window.findChild<QToolButton*>(QStringLiteral("deliverOnlyActive")))
         QTest::mouseClick(only, Qt::LeftButton);
     settle(window);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("deliver")), Qt::LeftButton);

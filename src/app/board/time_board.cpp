@@ -20,6 +20,14 @@
 #include "theme/theme.h"
 
 namespace wyc::app {
+namespace {
+
+std::set<ItemKey> keysOf(const std::vector<ItemKey>& keys) {
+    return {keys.begin(), keys.end()};
+}
+
+} // namespace
+
 TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
     : QWidget(parent), workspace_(workspace), scroll_(new QScrollBar(Qt::Vertical, this)) {
     setObjectName(QStringLiteral("timeBoard"));
@@ -59,7 +67,92 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
         update();
     });
     makeChooser();
+    find_ = new QLineEdit(this);
+    find_->setObjectName(QStringLiteral("boardFind"));
+    find_->setProperty("clears", true);
+    find_->setClearButtonEnabled(true);
+    find_->setToolTip(tr("Shows only items whose name, path or source has these words (Ctrl+F)"));
+    connect(find_, &QLineEdit::textChanged, this, [this] {
+        scroll_->setValue(0);
+        rebuildRows();
+        update();
+    });
+    placeHead();
     rebuildRows();
+}
+
+void TimeBoard::find() {
+    find_->setFocus(Qt::ShortcutFocusReason);
+    find_->selectAll();
+}
+
+bool TimeBoard::isFound(const ItemView& item) const {
+    const QString all = QString::fromStdString(item.source->name + item.key.path);
+    const QStringList words = find_->text().split(QLatin1Char(' '), Qt::SkipEmptyParts);
+    return std::all_of(words.begin(), words.end(),
+                       [&](const QString& word) { return all.contains(word, Qt::CaseInsensitive); });
+}
+
+void TimeBoard::setHeadWidth(int width) {
+    headWidth_ = std::clamp(width, 170, std::max(170, this->width() * 3 / 5));
+    headChosen_ = true;
+    placeHead();
+    update();
+}
+
+void TimeBoard::placeHead() {
+    if (!headChosen_)
+        headWidth_ = width() < 1150 ? 236 : 318;
+    const bool titled = headWidth_ >= 300;
+    const int left = titled ? 84 : 6;
+    chooser_->setGeometry(left, 4, 72, kRulerHeight - 8);
+    find_->setGeometry(left + 76, 4, headWidth_ - left - 76 - 6, kRulerHeight - 8);
+}
+
+std::optional<ItemKey> TimeBoard::itemBeside(int by) const {
+    std::set<ItemKey> shown;
+    for (const Row& row : rows_)
+        if (row.kind == RowKind::Item)
+            shown.insert(row.item);
+    const auto& items = workspace_.items();
+    const auto active =
+        std::find_if(items.begin(), items.end(), [this](const ItemView& i) { return i.key == workspace_.active(); });
+    for (auto at = active - items.begin() + by; at >= 0 && at < static_cast<std::ptrdiff_t>(items.size()); at += by)
+        if (const ItemKey& key = items[static_cast<std::size_t>(at)].key; shown.contains(key))
+            return key;
+    return std::nullopt;
+}
+
+// Ctrl takes one more in or lets it go, Shift takes all up to here.
+void TimeBoard::chooseInHead(const ItemKey& key, Qt::KeyboardModifiers modifiers) {
+    std::set<ItemKey> chosen = keysOf(workspace_.chosen());
+    if (modifiers & Qt::ControlModifier) {
+        if (!chosen.contains(key)) {
+            chosen.insert(key);
+            workspace_.setChosen(chosen, key);
+        } else if (chosen.size() > 1) {
+            chosen.erase(key);
+            workspace_.setChosen(chosen, key == workspace_.active() ? *chosen.begin() : workspace_.active());
+        }
+    } else if (modifiers & Qt::ShiftModifier) {
+        const auto rowOf = [&](const ItemKey& item) {
+            return std::find_if(rows_.begin(), rows_.end(),
+                                [&](const Row& row) { return row.kind == RowKind::Item && row.item == item; });
+        };
+        auto from = rowOf(workspace_.active());
+        auto to = rowOf(key);
+        if (from == rows_.end() || to == rows_.end())
+            return;
+        if (to < from)
+            std::swap(from, to);
+        chosen.clear();
+        for (auto row = from; row <= to; ++row)
+            if (row->kind == RowKind::Item)
+                chosen.insert(row->item);
+        workspace_.setChosen(chosen, workspace_.active());
+    } else {
+        workspace_.setActive(ItemKey(key));
+    }
 }
 
 // Quick choosing: what does not fit is left out, in one edit that can be undone.
@@ -69,7 +162,6 @@ void TimeBoard::makeChooser() {
     chooser_->setText(tr("Choose ▾"));
     chooser_->setToolTip(tr("Take in only some of the items; the others are left out"));
     chooser_->setPopupMode(QToolButton::InstantPopup);
-    chooser_->setGeometry(84, 4, 76, kRulerHeight - 8);
     auto* menu = new QMenu(chooser_);
     const auto add = [&](const QString& name, const QString& text, bool (*fits)(const ItemView&)) {
         QAction* action = menu->addAction(text, this, [this, text, fits] { workspace_.choose(fits, text); });
@@ -116,7 +208,7 @@ void TimeBoard::addRows(const SourceView& source) {
     const Scene& scene = source.source->shown();
     std::unordered_map<std::string_view, const ItemView*> items;
     for (const ItemView& item : workspace_.items())
-        if (item.key.source == source.id)
+        if (item.key.source == source.id && isFound(item))
             items.emplace(item.key.path, &item);
     std::vector<std::vector<std::size_t>> children(scene.nodes.size() + 1);
     std::vector<std::size_t> below(scene.nodes.size(), 0);
@@ -145,7 +237,7 @@ void TimeBoard::addRows(const SourceView& source) {
             return;
         }
         rows_.push_back({RowKind::Group, source.id, {source.id, node.path}, depth, name, above, below[n]});
-        if (!folded_.contains(foldKey(rows_.back())))
+        if (!find_->text().trimmed().isEmpty() || !folded_.contains(foldKey(rows_.back())))
             for (const std::size_t child : inner)
                 add(child, depth + 1, {});
     };
@@ -155,10 +247,15 @@ void TimeBoard::addRows(const SourceView& source) {
 
 void TimeBoard::rebuildRows() {
     rows_.clear();
+    const std::size_t count = workspace_.items().size();
+    find_->setPlaceholderText(count == 1 ? tr("find in 1 item") : tr("find in %1 items").arg(count));
+    const bool all = find_->text().trimmed().isEmpty();
     for (const SourceView& source : workspace_.sources()) {
         rows_.push_back({RowKind::Source, source.id, {}, 0, {}, {}, 0});
-        if (!folded_.contains(foldKey(rows_.back())))
+        if (!all || !folded_.contains(foldKey(rows_.back())))
             addRows(source);
+        if (!all && rows_.back().kind == RowKind::Source)
+            rows_.pop_back(); // nothing of it was found
     }
     updateScroll();
 }
@@ -174,6 +271,7 @@ void TimeBoard::updateScroll() {
 }
 
 void TimeBoard::resizeEvent(QResizeEvent*) {
+    placeHead();
     updateScroll();
 }
 
@@ -197,11 +295,11 @@ void TimeBoard::showAll() {
 }
 
 double TimeBoard::xOfFrame(double frame) const {
-    return kHeadWidth + (frame - view_.first) / (view_.last - view_.first) * (width() - kHeadWidth);
+    return headWidth_ + (frame - view_.first) / (view_.last - view_.first) * (width() - headWidth_);
 }
 
 double TimeBoard::frameOfX(double x) const {
-    return view_.first + (x - kHeadWidth) / std::max(1, width() - kHeadWidth) * (view_.last - view_.first);
+    return view_.first + (x - headWidth_) / std::max(1, width() - headWidth_) * (view_.last - view_.first);
 }
 
 int TimeBoard::rowTop(std::size_t row) const {
@@ -216,11 +314,15 @@ std::optional<std::size_t> TimeBoard::rowAt(int y) const {
                                                                         : std::nullopt;
 }
 
+bool TimeBoard::isHeadEdge(const QPoint& at) const {
+    return std::abs(at.x() - headWidth_) <= 3 && at.y() >= kRulerHeight;
+}
+
 QRect TimeBoard::laneRect(const ItemKey& key) const {
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         if (rows_[i].kind != RowKind::Item || rows_[i].item != key)
             continue;
-        const QRect rect(kHeadWidth, rowTop(i), width() - kHeadWidth, kRowHeight);
+        const QRect rect(headWidth_, rowTop(i), width() - headWidth_, kRowHeight);
         return rect.intersects(QRect(0, kRulerHeight, width(), height())) ? rect : QRect();
     }
     return {};
@@ -229,20 +331,25 @@ QRect TimeBoard::laneRect(const ItemKey& key) const {
 FrameRange TimeBoard::shownRange(const ItemView& item) const {
     const auto range = item.range();
     FrameRange result = range.value_or(FrameRange{0, 0});
-    if (grabbed_ == item.key && range) {
-        if (grab_ == Grab::MoveLane)
-            result = {result.first + dragFrames_, result.last + dragFrames_};
-        else if (grab_ == Grab::TrimStart)
-            result.first = std::clamp(result.first + dragFrames_, result.first, result.last);
+    if (range && grab_ == Grab::MoveLane && isDragged(item.key)) {
+        result = {result.first + dragFrames_, result.last + dragFrames_};
+    } else if (range && grabbed_ == item.key) {
+        if (grab_ == Grab::TrimStart)
+            result.first = std::clamp(result.first + dragFrames_, limits_.first, result.last);
         else if (grab_ == Grab::TrimEnd)
-            result.last = std::clamp(result.last + dragFrames_, result.first, result.last);
+            result.last = std::clamp(result.last + dragFrames_, result.first, limits_.last);
     }
     return result;
 }
 
+// A lane that is dragged takes those that are chosen with it along.
+bool TimeBoard::isDragged(const ItemKey& key) const {
+    return key == grabbed_ || (workspace_.isChosen(grabbed_) && workspace_.isChosen(key));
+}
+
 const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
     const auto row = rowAt(at.y());
-    if (!row || rows_[*row].kind != RowKind::Item || at.x() < kHeadWidth)
+    if (!row || rows_[*row].kind != RowKind::Item || at.x() < headWidth_)
         return nullptr;
     const ItemView* item = workspace_.item(rows_[*row].item);
     if (!item || at.y() - rowTop(*row) > 11)
@@ -254,7 +361,7 @@ const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
         if (!found.finding.frame && !range)
             continue;
         const double x = found.finding.frame ? xOfFrame(*found.finding.frame)
-                                             : std::max(kHeadWidth + 7.0, xOfFrame(range->first) - 9.0);
+                                             : std::max(headWidth_ + 7.0, xOfFrame(range->first) - 9.0);
         if (std::abs(x - at.x()) < 6.0)
             return &found;
     }
@@ -287,8 +394,12 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
     }
     if (event->button() != Qt::LeftButton)
         return;
+    if (isHeadEdge(pressedAt_)) {
+        grab_ = Grab::Head;
+        return;
+    }
     const auto row = rowAt(pressedAt_.y());
-    if (pressedAt_.x() < kHeadWidth) {
+    if (pressedAt_.x() < headWidth_) {
         if (!row)
             return;
         if (rows_[*row].kind != RowKind::Item) {
@@ -298,7 +409,7 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
             rebuildRows();
             update();
         } else {
-            workspace_.setActive(rows_[*row].item);
+            chooseInHead(ItemKey(rows_[*row].item), event->modifiers());
         }
         return;
     }
@@ -319,28 +430,40 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
     }
     grabbed_ = item->key;
     pressedRange_ = *item->range();
-    workspace_.setActive(grabbed_);
+    // A trim dragged out gives back what it took.
+    limits_ = pressedRange_;
+    if (grab_ != Grab::MoveLane && !item->steps.empty() && item->steps.back().type == "trim" && item->steps.back().on)
+        limits_ = rangeBefore(*item, item->steps.size() - 1).value_or(limits_);
+    if (!workspace_.isChosen(grabbed_))
+        workspace_.setActive(grabbed_);
+    else
+        workspace_.setChosen(grab_ == Grab::MoveLane ? keysOf(workspace_.chosen()) : std::set<ItemKey>{}, grabbed_);
 }
 
 void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
     const QPoint at = event->position().toPoint();
     if (grab_ == Grab::None) {
         const auto row = rowAt(at.y());
-        const ItemView* item = row && rows_[*row].kind == RowKind::Item && at.x() >= kHeadWidth
+        const ItemView* item = row && rows_[*row].kind == RowKind::Item && at.x() >= headWidth_
                                    ? workspace_.item(rows_[*row].item)
                                    : nullptr;
-        const Grab would = at.x() < kHeadWidth || at.y() < kRulerHeight ? Grab::None : grabAt(at, item);
-        setCursor(findingAt(at)                                        ? Qt::PointingHandCursor
+        const Grab would = at.x() < headWidth_ || at.y() < kRulerHeight ? Grab::None : grabAt(at, item);
+        setCursor(isHeadEdge(at)                                       ? Qt::SplitHCursor
+                  : findingAt(at)                                      ? Qt::PointingHandCursor
                   : would == Grab::TrimStart || would == Grab::TrimEnd ? Qt::SizeHorCursor
                   : would == Grab::MoveLane                            ? Qt::OpenHandCursor
                                                                        : Qt::ArrowCursor);
+        return;
+    }
+    if (grab_ == Grab::Head) {
+        setHeadWidth(at.x());
         return;
     }
     if (grab_ == Grab::Scrub) {
         workspace_.setFrame(std::round(std::clamp(frameOfX(event->position().x()), view_.first, view_.last)));
         return;
     }
-    const double moved = (event->position().x() - pressedAt_.x()) / std::max(1, width() - kHeadWidth) *
+    const double moved = (event->position().x() - pressedAt_.x()) / std::max(1, width() - headWidth_) *
                          (pressedView_.last - pressedView_.first);
     if (grab_ == Grab::Pan) {
         view_ = {pressedView_.first - moved, pressedView_.last - moved};
@@ -354,10 +477,13 @@ void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
 
 void TimeBoard::mouseReleaseEvent(QMouseEvent* event) {
     const bool moved = (event->position().toPoint() - pressedAt_).manhattanLength() > 3;
-    if (grab_ == Grab::MoveLane && !moved) // a click on a lane goes to that frame
+    const bool lane = grab_ == Grab::MoveLane || grab_ == Grab::TrimStart || grab_ == Grab::TrimEnd;
+    if (grab_ == Grab::MoveLane && !moved) { // a click on a lane goes to that frame
+        workspace_.setActive(ItemKey(grabbed_));
         workspace_.setFrame(std::round(pressedFrame_));
-    else if (grab_ != Grab::None && grab_ != Grab::Scrub && grab_ != Grab::Pan && dragFrames_ != 0.0)
+    } else if (lane && dragFrames_ != 0.0) {
         commitDrag();
+    }
     endDrag();
 }
 
@@ -380,25 +506,21 @@ void TimeBoard::commitDrag() {
     const ItemView* item = workspace_.item(grabbed_);
     if (!item)
         return;
-    std::vector<Step> steps = item->steps;
-    const FrameRange shown = shownRange(*item);
-    workspace_.document().endMerge();
+    const QString name = QString::fromStdString(item->name);
     if (grab_ == Grab::MoveLane) {
-        if (!steps.empty() && steps.back().type == "offset" && steps.back().on)
-            steps.back().options["frames"] = steps.back().options.value("frames", 0.0) + dragFrames_;
-        else
-            steps.push_back({"offset", {{"frames", dragFrames_}}, true});
-        if (steps.back().options["frames"] == 0.0)
-            steps.pop_back();
-        workspace_.setSteps(ItemKey(grabbed_), steps, tr("Offset %1").arg(QString::fromStdString(item->name)));
+        const std::vector<ItemKey> keys = workspace_.chosen();
+        workspace_.offsetBy(keys, dragFrames_,
+                            keys.size() == 1 ? tr("Offset %1").arg(name) : tr("Offset %1 items").arg(keys.size()));
         return;
     }
-    const nlohmann::json options{{"first", shown.first}, {"last", shown.last}, {"handles", 0.0}};
+    std::vector<Step> steps = item->steps;
+    const FrameRange shown = shownRange(*item);
     if (!steps.empty() && steps.back().type == "trim" && steps.back().on)
-        steps.back().options = options;
-    else
-        steps.push_back({"trim", options, true});
-    workspace_.setSteps(ItemKey(grabbed_), steps, tr("Trim %1").arg(QString::fromStdString(item->name)));
+        steps.pop_back();
+    if (shown != limits_) // all there is: nothing is trimmed
+        steps.push_back({"trim", {{"first", shown.first}, {"last", shown.last}, {"handles", 0.0}}, true});
+    workspace_.document().endMerge();
+    workspace_.setSteps(ItemKey(grabbed_), steps, tr("Trim %1").arg(name));
 }
 
 void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
@@ -406,6 +528,12 @@ void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
     if (event->position().y() < kRulerHeight) {
         viewChosen_ = false;
         showAll();
+        return;
+    }
+    if (isHeadEdge(event->position().toPoint())) { // as the board would have it
+        headChosen_ = false;
+        placeHead();
+        update();
         return;
     }
     if (!row || rows_[*row].kind != RowKind::Item)
@@ -417,7 +545,7 @@ void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
 
 void TimeBoard::wheelEvent(QWheelEvent* event) {
     const double notches = event->angleDelta().y() / 120.0;
-    if (event->position().x() < kHeadWidth || (event->modifiers() & Qt::ShiftModifier)) {
+    if (event->position().x() < headWidth_ || (event->modifiers() & Qt::ShiftModifier)) {
         scroll_->setValue(scroll_->value() - static_cast<int>(notches * 3 * kRowHeight));
         return;
     }
@@ -440,8 +568,17 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
     if (chosen.kind == RowKind::Item) {
         const ItemView* item = workspace_.item(chosen.item);
         const bool leftOut = item && item->leftOut;
-        menu.addAction(leftOut ? tr("Take this item in") : tr("Leave this item out"), this,
-                       [this, chosen, leftOut] { workspace_.setLeftOut(chosen.item, !leftOut); });
+        std::vector<ItemKey> keys{chosen.item};
+        if (workspace_.isChosen(chosen.item))
+            keys = workspace_.chosen();
+        const QString which = keys.size() == 1 ? tr("this item") : tr("these %1 items").arg(keys.size());
+        menu.addAction(leftOut ? tr("Take %1 in").arg(which) : tr("Leave %1 out").arg(which), this,
+                       [this, keys, leftOut] { workspace_.setLeftOut(keys, !leftOut); });
+        if (keys.size() > 1)
+            menu.addAction(tr("Only these %1 items").arg(keys.size()), this, [this, keys = keysOf(keys)] {
+                workspace_.choose([keys](const ItemView& one) { return keys.contains(one.key); },
+                                  tr("Only %1 items").arg(keys.size()));
+            });
         menu.addAction(tr("Show its whole range"), this, [this, chosen] {
             if (const ItemView* it = workspace_.item(chosen.item); it && it->range())
                 showFrames(it->range()->widened(2));
@@ -463,7 +600,7 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
         });
         menu.addSeparator();
     }
-    menu.addAction(tr("Read the source again"), this, [this, chosen] { workspace_.reloadSource(chosen.source); });
+    menu.addAction(tr("Read the source again"), this, [this, chosen] { workspace_.reloadSources({chosen.source}); });
     menu.addAction(tr("Remove the source"), this, [this, chosen] { workspace_.removeSource(chosen.source); });
     menu.exec(event->globalPos());
 }
@@ -480,9 +617,9 @@ bool TimeBoard::event(QEvent* event) {
                 if (source.id == rows_[*row].source)
                     text = source.error ? QString::fromStdString(source.error->text())
                                         : QString::fromStdString(source.spec.path.string());
-        } else if (row && help->pos().x() >= kHeadWidth) {
+        } else if (row && help->pos().x() >= headWidth_) {
             if (const ItemView* item = workspace_.item(rows_[*row].item))
-                text = tr("Curve: RMS speed of the points. Drag sideways to offset, an end to trim; "
+                text = tr("Curve: RMS speed of the points. Drag sideways to offset, an end to trim or to give back; "
                           "double-click to fit.%1")
                            .arg(item->error ? QStringLiteral("\n") + QString::fromStdString(item->error->text())
                                             : QString());

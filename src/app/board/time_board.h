@@ -9,6 +9,7 @@
 
 #include "shell/workspace.h"
 
+class QLineEdit;
 class QScrollBar;
 class QToolButton;
 
@@ -28,8 +29,13 @@ class TimeBoard : public QWidget {
     [[nodiscard]] double frameOfX(double x) const;
     /// Where an item's lane lies in the widget; empty when it is scrolled away or folded.
     [[nodiscard]] QRect laneRect(const ItemKey& key) const;
-    [[nodiscard]] int headWidth() const { return kHeadWidth; }
-    [[nodiscard]] QSize minimumSizeHint() const override { return {600, 150}; }
+    [[nodiscard]] int headWidth() const { return headWidth_; }
+    void setHeadWidth(int width);
+    /// The next item above (−1) or below (1) the active one that has a row; nothing at the ends.
+    [[nodiscard]] std::optional<ItemKey> itemBeside(int by) const;
+    /// Gives the keys to the find field.
+    void find();
+    [[nodiscard]] QSize minimumSizeHint() const override { return {480, 110}; }
     [[nodiscard]] QSize sizeHint() const override { return {1280, 300}; }
 
   protected:
@@ -45,7 +51,6 @@ class TimeBoard : public QWidget {
     void leaveEvent(QEvent* event) override;
 
   private:
-    static constexpr int kHeadWidth = 318;
     static constexpr int kRulerHeight = 30;
     static constexpr int kRowHeight = 23;
 
@@ -59,17 +64,22 @@ class TimeBoard : public QWidget {
         QString above;         // parents without a row of their own, "a / b / "
         std::size_t below = 0; // Group rows: items below
     };
-    enum class Grab { None, Scrub, Pan, MoveLane, TrimStart, TrimEnd };
+    enum class Grab { None, Scrub, Pan, Head, MoveLane, TrimStart, TrimEnd };
 
     void rebuildRows();
     void addRows(const SourceView& source);
+    [[nodiscard]] bool isFound(const ItemView& item) const;
+    void placeHead();
+    void chooseInHead(const ItemKey& key, Qt::KeyboardModifiers modifiers);
     [[nodiscard]] static std::string foldKey(const Row& row);
     void makeChooser();
     void updateScroll();
     [[nodiscard]] int rowTop(std::size_t row) const;
     [[nodiscard]] std::optional<std::size_t> rowAt(int y) const;
+    [[nodiscard]] bool isHeadEdge(const QPoint& at) const;
     [[nodiscard]] Grab grabAt(const QPoint& at, const ItemView* item) const;
     [[nodiscard]] const ItemFinding* findingAt(const QPoint& at) const;
+    [[nodiscard]] bool isDragged(const ItemKey& key) const;
     [[nodiscard]] FrameRange shownRange(const ItemView& item) const; // while dragging: as it would be
     void paintRuler(QPainter& painter);
     void paintHead(QPainter& painter, const Row& row, const QRect& rect);
@@ -78,6 +88,9 @@ class TimeBoard : public QWidget {
     void paintGroupLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintItemLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintBands(QPainter& painter, const QRect& area);
+    void paintGap(QPainter& painter, double before, double after, const QRect& rect);
+    void paintHeld(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
+    void paintTags(QPainter& painter, const QRect& rect, const FrameRange& shown);
     void paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
     void commitDrag();
     void endDrag();
@@ -86,6 +99,9 @@ class TimeBoard : public QWidget {
     Workspace& workspace_;
     QScrollBar* scroll_;
     QToolButton* chooser_ = nullptr;
+    QLineEdit* find_ = nullptr;
+    int headWidth_ = 318;
+    bool headChosen_ = false; // by hand; else it goes by the board's width
     std::vector<Row> rows_;
     std::set<std::string> folded_;
     FrameRange view_{1, 100};
@@ -98,6 +114,7 @@ class TimeBoard : public QWidget {
     double dragFrames_ = 0.0;
     FrameRange pressedView_;
     FrameRange pressedRange_;
+    FrameRange limits_; // of a trim: what its step can give
 };
 
 } // namespace wyc::app

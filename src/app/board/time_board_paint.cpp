@@ -87,36 +87,36 @@ QColor TimeBoard::colourOf(const ItemView& item) const {
 void TimeBoard::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), colour::kInk0);
-    const QRect lanes(kHeadWidth, kRulerHeight, width() - kHeadWidth, height() - kRulerHeight);
+    const QRect lanes(headWidth_, kRulerHeight, width() - headWidth_, height() - kRulerHeight);
     painter.setClipRect(lanes);
     paintBands(painter, lanes);
     painter.setClipRect(QRect(0, kRulerHeight, width(), height() - kRulerHeight));
     const std::size_t first = static_cast<std::size_t>(std::max(0, scroll_->value() / kRowHeight));
     for (std::size_t i = first; i < rows_.size() && rowTop(i) < height(); ++i) {
         const QRect row(0, rowTop(i), width(), kRowHeight);
-        painter.setClipRect(QRect(kHeadWidth, kRulerHeight, width() - kHeadWidth, height() - kRulerHeight));
+        painter.setClipRect(QRect(headWidth_, kRulerHeight, width() - headWidth_, height() - kRulerHeight));
         if (rows_[i].kind == RowKind::Source)
-            paintSourceLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
+            paintSourceLane(painter, rows_[i], row.adjusted(headWidth_, 0, 0, 0));
         else if (rows_[i].kind == RowKind::Group)
-            paintGroupLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
+            paintGroupLane(painter, rows_[i], row.adjusted(headWidth_, 0, 0, 0));
         else
-            paintItemLane(painter, rows_[i], row.adjusted(kHeadWidth, 0, 0, 0));
-        painter.setClipRect(QRect(0, kRulerHeight, kHeadWidth, height() - kRulerHeight));
-        paintHead(painter, rows_[i], QRect(0, row.top(), kHeadWidth, kRowHeight));
+            paintItemLane(painter, rows_[i], row.adjusted(headWidth_, 0, 0, 0));
+        painter.setClipRect(QRect(0, kRulerHeight, headWidth_, height() - kRulerHeight));
+        paintHead(painter, rows_[i], QRect(0, row.top(), headWidth_, kRowHeight));
     }
     painter.setClipping(false);
     painter.setPen(colour::kInk3);
-    painter.drawLine(kHeadWidth, kRulerHeight, kHeadWidth, height());
+    painter.drawLine(headWidth_, kRulerHeight, headWidth_, height());
     paintRuler(painter);
     const double x = xOfFrame(workspace_.frame());
-    if (x >= kHeadWidth) {
+    if (x >= headWidth_) {
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(colour::kChalk, 1.4));
         painter.drawLine(QPointF(x, kRulerHeight - 2), QPointF(x, height()));
         const QString label = QString::fromStdString(frameText(workspace_.frame()));
         painter.setFont(textFont(9, QFont::DemiBold));
         const double w = painter.fontMetrics().horizontalAdvance(label) + 14;
-        const QRectF box(std::clamp(x - w / 2, static_cast<double>(kHeadWidth), width() - w), 4, w, 21);
+        const QRectF box(std::clamp(x - w / 2, static_cast<double>(headWidth_), width() - w), 4, w, 21);
         painter.setPen(Qt::NoPen);
         painter.setBrush(colour::kChalk);
         painter.drawRoundedRect(box, 3, 3);
@@ -150,21 +150,15 @@ void TimeBoard::paintBands(QPainter& painter, const QRect& area) {
 
 void TimeBoard::paintRuler(QPainter& painter) {
     painter.fillRect(QRect(0, 0, width(), kRulerHeight), colour::kInk1);
-    painter.fillRect(QRect(0, 0, kHeadWidth, kRulerHeight), QColor(0x18, 0x24, 0x29));
+    painter.fillRect(QRect(0, 0, headWidth_, kRulerHeight), QColor(0x18, 0x24, 0x29));
     painter.setFont(textFont(9, QFont::DemiBold));
     painter.setPen(colour::kChalk);
-    painter.drawText(QRect(12, 0, 120, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
-    painter.setFont(textFont(8));
-    painter.setPen(colour::kChalk2);
-    const std::size_t items = workspace_.items().size();
-    painter.drawText(QRect(164, 0, kHeadWidth - 174, kRulerHeight), Qt::AlignVCenter | Qt::AlignRight,
-                     (items == 1 ? tr("%1 item · frames, %2 fps") : tr("%1 items · frames, %2 fps"))
-                         .arg(items)
-                         .arg(QString::fromStdString(workspace_.rate().shortText())));
-    const double perFrame = (width() - kHeadWidth) / (view_.last - view_.first);
+    if (chooser_->x() > 60) // else there is no room for it
+        painter.drawText(QRect(12, 0, 72, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
+    const double perFrame = (width() - headWidth_) / (view_.last - view_.first);
     const double step = labelStep(perFrame);
     const double tick = perFrame >= 5.0 ? 1.0 : step / (step >= 8.0 ? 8.0 : 4.0);
-    painter.setClipRect(QRect(kHeadWidth, 0, width() - kHeadWidth, kRulerHeight));
+    painter.setClipRect(QRect(headWidth_, 0, width() - headWidth_, kRulerHeight));
     const Shot& shot = workspace_.job().shot;
     const double playhead = xOfFrame(workspace_.frame());
     const double origin = shot.range ? shot.range->first : 0.0; // labels begin at the shot
@@ -226,9 +220,12 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     if (!item)
         return;
     const bool active = item->key == workspace_.active();
-    painter.fillRect(rect, active ? QColor(0x1B, 0x3A, 0x35) : colour::kInk1.darker(108));
-    if (active)
-        painter.fillRect(QRect(0, rect.top(), 2, rect.height()), colour::kGlass);
+    const bool chosen = workspace_.isChosen(item->key);
+    painter.fillRect(rect, active   ? QColor(0x1B, 0x3A, 0x35)
+                           : chosen ? QColor(0x18, 0x2E, 0x2D)
+                                    : colour::kInk1.darker(108));
+    if (chosen)
+        painter.fillRect(QRect(0, rect.top(), 2, rect.height()), active ? colour::kGlass : colour::kGlass.darker(150));
     const int indent = 26 + 12 * std::min(row.depth, 6);
     drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15), markOf(*item),
                  active ? colour::kGlass : colour::kChalk2);
@@ -238,9 +235,11 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     font.setStrikeOut(item->leftOut);
     painter.setFont(font);
     const QString name = QString::fromStdString(item->name);
-    const QString amount = amountWords(*item);
-    constexpr int kAmountRight = 252;
-    const int end = kAmountRight - QFontMetrics(textFont(8.5)).horizontalAdvance(amount) - 10;
+    // The state stands at the right; the amount beside it where there is room for both.
+    const int stateLeft = headWidth_ - 62;
+    const QString amount = headWidth_ >= 290 ? amountWords(*item) : QString();
+    const int amountRight = stateLeft - 4;
+    const int end = amountRight - (amount.isEmpty() ? 0 : QFontMetrics(textFont(8.5)).horizontalAdvance(amount) + 10);
     int left = indent + 21;
     // Parents without a row stand before the name as far as there is room.
     constexpr int kLeastForParents = 28;
@@ -262,11 +261,12 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
                      metrics.elidedText(name, Qt::ElideRight, end - left));
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QRect(left, rect.top(), kAmountRight - left, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
+    painter.drawText(QRect(left, rect.top(), amountRight - left, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
                      amount);
     const QString state = stateWords(*item);
     painter.setPen(item->error ? colour::kRust : state == QStringLiteral("static") ? colour::kStraw : colour::kChalk2);
-    painter.drawText(QRect(256, rect.top(), kHeadWidth - 266, rect.height()), Qt::AlignVCenter | Qt::AlignRight, state);
+    painter.drawText(QRect(stateLeft, rect.top(), headWidth_ - 10 - stateLeft, rect.height()),
+                     Qt::AlignVCenter | Qt::AlignRight, state);
 }
 
 void TimeBoard::paintGroupHead(QPainter& painter, const Row& row, const QRect& rect) {
@@ -276,8 +276,9 @@ void TimeBoard::paintGroupHead(QPainter& painter, const Row& row, const QRect& r
     painter.setFont(textFont(9));
     painter.setPen(colour::kChalk2);
     const QString name = row.above + row.name;
-    painter.drawText(QRect(indent + 21, rect.top(), 222 - indent, rect.height()), Qt::AlignVCenter,
-                     painter.fontMetrics().elidedText(name, Qt::ElideMiddle, 220 - indent));
+    const int room = headWidth_ - 96 - indent;
+    painter.drawText(QRect(indent + 21, rect.top(), room + 2, rect.height()), Qt::AlignVCenter,
+                     painter.fontMetrics().elidedText(name, Qt::ElideMiddle, room));
     painter.setFont(textFont(8.5));
     painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight,
                      (row.below == 1 ? tr("%1 item") : tr("%1 items")).arg(row.below));
@@ -356,9 +357,18 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         return;
     }
     const MotionProfile& profile = *item->profile;
-    const bool grabbed = grabbed_ == item->key && grab_ != Grab::None;
-    const double shift = grabbed && grab_ == Grab::MoveLane ? dragFrames_ : 0.0;
+    const bool dragged = grab_ == Grab::MoveLane && isDragged(item->key);
+    const double shift = dragged ? dragFrames_ : 0.0;
     const FrameRange shown = shownRange(*item);
+    // One sample beyond each edge of the view, so that the curve goes on to the edge however far it is zoomed in.
+    std::vector<double> frames;
+    for (std::size_t i = 0; i < profile.count(); ++i)
+        frames.push_back(item->frameAt(i) + shift);
+    const auto seen = [&](double frame) { return frame >= view_.first && frame <= view_.last; };
+    const auto inside = [&](double frame) {
+        return frame >= shown.first - kFrameTolerance && frame <= shown.last + kFrameTolerance;
+    };
+    const std::vector<std::size_t> gaps = framesMissingBefore(frames);
     const float most = profileTop(profile.step);
     const double height = kRowHeight - 9;
     const auto speed = [&](std::size_t i) {
@@ -366,44 +376,44 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         return std::isfinite(step) && most > 0.0F ? std::min(1.15, static_cast<double>(step / most)) : 0.0;
     };
     // By pixel column: the fastest sample in it, so that nothing is lost when zoomed out.
-    const double perFrame = (width() - kHeadWidth) / (view_.last - view_.first);
+    const double perFrame = (width() - headWidth_) / (view_.last - view_.first);
     QPainterPath curve;
-    bool started = false;
-    double column = -1e9;
+    std::optional<double> column;
     double columnTop = 0.0;
-    double lastX = 0.0;
+    bool open = false;
     const auto flush = [&] {
-        if (column < -1e8)
+        if (!column)
             return;
-        const QPointF p(column, floor - columnTop * height);
-        if (!started) {
-            curve.moveTo(column, floor);
-            started = true;
-        }
-        curve.lineTo(p);
-        lastX = column;
+        if (!open)
+            curve.moveTo(*column, floor);
+        open = true;
+        curve.lineTo(*column, floor - columnTop * height);
     };
-    for (std::size_t i = 0; i < profile.count(); ++i) {
-        const double frame = item->frameAt(i) + shift;
-        if (frame < shown.first - kFrameTolerance || frame > shown.last + kFrameTolerance)
+    const auto close = [&] {
+        flush();
+        if (open)
+            curve.lineTo(*column, floor);
+        open = false;
+        column.reset();
+    };
+    for (std::size_t i = 0; i < frames.size(); ++i) {
+        const bool near = seen(frames[i]) || (i > 0 && frames[i - 1] <= view_.last && frames[i] > view_.last) ||
+                          (i + 1 < frames.size() && frames[i] < view_.first && frames[i + 1] >= view_.first);
+        if (!near || !inside(frames[i]))
             continue;
-        const double x = xOfFrame(frame);
-        if (x < rect.left() - 30 || x > rect.right() + 30)
-            continue;
+        if (std::binary_search(gaps.begin(), gaps.end(), i))
+            close(); // what is not there has no speed
+        const double x = xOfFrame(frames[i]);
         const double at = perFrame < 1.0 ? std::round(x) : x;
-        if (at != column) {
-            flush();
-            column = at;
-            columnTop = speed(i);
-        } else {
+        if (column && at == *column) {
             columnTop = std::max(columnTop, speed(i));
+            continue;
         }
+        flush();
+        column = at;
+        columnTop = speed(i);
     }
-    flush();
-    if (started) {
-        curve.lineTo(lastX, floor);
-        curve.closeSubpath();
-    }
+    close();
     painter.setRenderHint(QPainter::Antialiasing);
     QColor fill = base;
     fill.setAlphaF(active ? 0.38F : 0.28F);
@@ -417,77 +427,62 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     const double firstX = std::max<double>(rect.left(), xOfFrame(shown.first));
     const double lastFrameX = std::min<double>(rect.right(), xOfFrame(shown.last));
     if (perFrame >= 4.0) {
-        for (std::size_t i = 0; i < profile.count(); ++i) {
-            const double frame = item->frameAt(i) + shift;
-            if (frame < shown.first - kFrameTolerance || frame > shown.last + kFrameTolerance)
+        for (const double frame : frames) {
+            if (!inside(frame) || !seen(frame))
                 continue;
-            const double x = xOfFrame(frame);
             // Samples between whole frames stand lower and shorter.
             const bool whole = sameFrame(frame, std::round(frame));
-            if (x >= rect.left() && x <= rect.right())
-                painter.drawLine(QPointF(x, floor + (whole ? 0 : 2)), QPointF(x, floor + 3));
+            painter.drawLine(QPointF(xOfFrame(frame), floor + (whole ? 0 : 2)), QPointF(xOfFrame(frame), floor + 3));
         }
     } else if (lastFrameX > firstX) {
         painter.fillRect(QRectF(firstX, floor + 1, lastFrameX - firstX, 2), fill);
     }
-    // Held frames hatched.
-    for (std::size_t i = 1; i < profile.count(); ++i) {
-        if (!profile.sameAsPrevious[i] || !profile.moves())
-            continue;
-        const double x = xOfFrame(item->frameAt(i) + shift);
-        const double w = std::max(4.0, perFrame);
-        if (x + w >= rect.left() && x <= rect.right())
-            painter.fillRect(QRectF(x - w / 2, rect.top() + 4, w, floor - rect.top() - 4),
+    paintHeld(painter, *item, rect, shift);
+    for (const std::size_t i : gaps)
+        paintGap(painter, frames[i - 1], frames[i], rect);
+    paintNotches(painter, *item, rect, shift);
+    if (dragged || grabbed_ == item->key)
+        paintTags(painter, rect, shown);
+}
+
+void TimeBoard::paintHeld(QPainter& painter, const ItemView& item, const QRect& rect, double shift) {
+    if (!item.profile->moves())
+        return;
+    const double w = std::max(4.0, xOfFrame(1.0) - xOfFrame(0.0));
+    for (std::size_t i = 1; i < item.profile->count(); ++i) {
+        const double x = xOfFrame(item.frameAt(i) + shift);
+        if (item.profile->sameAsPrevious[i] && x + w >= rect.left() && x <= rect.right())
+            painter.fillRect(QRectF(x - w / 2, rect.top() + 4, w, rect.height() - 9),
                              QBrush(colour::kStraw, Qt::BDiagPattern));
     }
-    // Missing frames as gaps.
-    const Sampling& sampling = item->scene->nodes[item->node].geometry->sampling();
-    if (sampling.kind() == Sampling::Kind::Acyclic && profile.count() > 2) {
-        std::vector<double> gaps;
-        for (std::size_t i = 1; i < profile.count(); ++i)
-            gaps.push_back(item->frameAt(i) - item->frameAt(i - 1));
-        std::vector<double> sorted = gaps;
-        std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
-        const double usual = sorted[sorted.size() / 2];
-        for (std::size_t i = 1; i < profile.count(); ++i) {
-            if (gaps[i - 1] < usual * 1.5)
-                continue;
-            const double left = xOfFrame(item->frameAt(i - 1) + usual * 0.5 + shift);
-            const double right = xOfFrame(item->frameAt(i) - usual * 0.5 + shift);
-            const QRectF gap(left, rect.top() + 3, std::max(3.0, right - left), floor - rect.top() + 1);
-            painter.fillRect(gap, QColor(0x08, 0x0C, 0x0E));
-            painter.setPen(QPen(colour::kRust, 1, Qt::DotLine));
-            painter.drawRect(gap);
-        }
-    }
-    paintNotches(painter, *item, rect, shift);
-    if (grabbed) {
-        painter.setFont(textFont(8, QFont::DemiBold));
-        painter.setPen(colour::kChalk);
-        const auto tag = [&](double frame, bool right) {
-            const QString text = QString::fromStdString(frameText(frame));
-            const double w = painter.fontMetrics().horizontalAdvance(text) + 8;
-            const double x = std::clamp(right ? xOfFrame(frame) + 4 : xOfFrame(frame) - w - 4,
-                                        static_cast<double>(rect.left()), rect.right() - w);
-            const QRectF box(x, rect.top() + 3, w, 16);
-            painter.fillRect(box, colour::kInk3);
-            painter.drawText(box, Qt::AlignCenter, text);
-        };
-        tag(shown.first, false);
-        tag(shown.last, true);
-        if (grab_ == Grab::MoveLane) {
-            const QString text = QStringLiteral("%1%2")
-                                     .arg(dragFrames_ > 0 ? QStringLiteral("+") : QString())
-                                     .arg(QString::fromStdString(frameText(dragFrames_)));
-            const double w = painter.fontMetrics().horizontalAdvance(text) + 10;
-            const QRectF box(std::clamp((xOfFrame(shown.first) + xOfFrame(shown.last)) / 2 - w / 2,
-                                        static_cast<double>(rect.left()), rect.right() - w),
-                             rect.top() + 3, w, 16);
-            painter.fillRect(box, colour::kGlass);
-            painter.setPen(colour::kInk0);
-            painter.drawText(box, Qt::AlignCenter, text);
-        }
-    }
+}
+
+void TimeBoard::paintGap(QPainter& painter, double before, double after, const QRect& rect) {
+    const double left = xOfFrame(before) + 2;
+    const QRectF gap(left, rect.top() + 3, std::max(3.0, xOfFrame(after) - 2 - left), rect.height() - 7);
+    painter.fillRect(gap, QColor(0x08, 0x0C, 0x0E));
+    painter.setPen(QPen(colour::kRust, 1, Qt::DotLine));
+    painter.drawRect(gap);
+}
+
+// While a lane is dragged: where it would begin and end, and how far it went.
+void TimeBoard::paintTags(QPainter& painter, const QRect& rect, const FrameRange& shown) {
+    painter.setFont(textFont(8, QFont::DemiBold));
+    const auto tag = [&](double middle, const QString& text, const QColor& back, const QColor& pen) {
+        const double w = painter.fontMetrics().horizontalAdvance(text) + 10;
+        const QRectF box(std::clamp(middle - w / 2, static_cast<double>(rect.left()), rect.right() - w), rect.top() + 3,
+                         w, 16);
+        painter.fillRect(box, back);
+        painter.setPen(pen);
+        painter.drawText(box, Qt::AlignCenter, text);
+    };
+    const double room = 24.0;
+    tag(xOfFrame(shown.first) - room, QString::fromStdString(frameText(shown.first)), colour::kInk3, colour::kChalk);
+    tag(xOfFrame(shown.last) + room, QString::fromStdString(frameText(shown.last)), colour::kInk3, colour::kChalk);
+    if (grab_ == Grab::MoveLane)
+        tag((xOfFrame(shown.first) + xOfFrame(shown.last)) / 2,
+            (dragFrames_ > 0 ? QStringLiteral("+") : QString()) + QString::fromStdString(frameText(dragFrames_)),
+            colour::kGlass, colour::kInk0);
 }
 
 void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift) {

@@ -75,6 +75,8 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     const auto combo = [&](const QString& name) {
         auto* box = new QComboBox(form);
         box->setObjectName(name);
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        box->setMinimumContentsLength(9);
         return box;
     };
     format_ = combo(QStringLiteral("deliverFormat"));
@@ -162,11 +164,30 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     items_->setSpacing(2);
     auto* itemsTitle = new QLabel(tr("Items"), content);
     itemsTitle->setFont(textFont(9, QFont::DemiBold));
+    auto* itemsHead = new QHBoxLayout();
+    itemsHead->addWidget(itemsTitle);
+    itemsHead->addStretch();
+    const auto choice = [&](const QString& name, const QString& words, const QString& tip, auto act) {
+        auto* made = new QToolButton(content);
+        made->setObjectName(name);
+        made->setText(words);
+        made->setToolTip(tip);
+        connect(made, &QToolButton::clicked, this, act);
+        itemsHead->addWidget(made);
+        return made;
+    };
+    choice(QStringLiteral("deliverAll"), tr("all"), tr("Deliver every item that takes part"),
+           [this] { edit("Deliver all items", [](DeliverySpec& d) { d.items.clear(); }); });
+    choice(QStringLiteral("deliverNone"), tr("none"), tr("Begin with none, then tick what is wanted"),
+           [this] { edit("Deliver no item", [](DeliverySpec& d) { d.items = {"!*"}; }); });
+    only_ = choice(QStringLiteral("deliverOnlyActive"), {}, {}, [this] {
+        edit("Deliver only what is chosen", [this](DeliverySpec& d) { d.items = chosenPatterns(); });
+    });
     settings_ = new QWidget(content);
     auto* settingsColumn = new QVBoxLayout(settings_);
     settingsColumn->setContentsMargins(0, 0, 0, 0);
     settingsColumn->setSpacing(7);
-    settingsColumn->addWidget(itemsTitle);
+    settingsColumn->addLayout(itemsHead);
     settingsColumn->addLayout(items_);
     settingsColumn->addWidget(form);
     column->addWidget(settings_);
@@ -182,6 +203,9 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         plan();
     });
 
+    why_ = new QVBoxLayout();
+    why_->setContentsMargins(0, 0, 10, 0);
+    outer->addLayout(why_);
     auto* foot = new QHBoxLayout();
     summary_ = smallLabel({}, this);
     summary_->setObjectName(QStringLiteral("deliverSummary"));
@@ -204,7 +228,12 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         });
     });
     const auto takeRate = [this] {
-        const auto rate = FrameRate::parse(rate_->currentText().toStdString());
+        const QString given = rate_->currentText().trimmed();
+        const auto rate = FrameRate::parse(given.toStdString());
+        if (!rate && !given.isEmpty() && given != tr("as it is")) {
+            refuse(tr("“%1”: a rate is as 24, 23.976 or 30000/1001").arg(given));
+            return;
+        }
         edit("Choose rate", [&](DeliverySpec& s) { s.rate = rate ? std::optional(*rate) : std::nullopt; });
     };
     connect(rate_, &QComboBox::activated, this, takeRate);
@@ -218,11 +247,20 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         edit("Choose up axis", [&](DeliverySpec& s) { s.upAxis = up ? std::optional(*up) : std::nullopt; });
     });
     connect(first_, &QLineEdit::editingFinished, this, [this] {
-        const auto frame = parseNumber(first_->text().toStdString());
+        const QString given = first_->text().trimmed();
+        const auto frame = parseNumber(given.toStdString());
+        if (!frame && !given.isEmpty()) {
+            refuse(tr("“%1”: a frame is a number").arg(given));
+            return;
+        }
         edit("Choose first frame", [&](DeliverySpec& s) { s.firstFrame = frame; });
     });
     connect(frames_, &QLineEdit::editingFinished, this, [this] {
-        edit("Choose frames", [this](DeliverySpec& s) { s.frames = frames_->text().trimmed().toStdString(); });
+        const std::string given = frames_->text().trimmed().toStdString();
+        if (const auto frames = parseFrameList(given); !frames)
+            refuse(QString::fromStdString(frames.error().text()));
+        else
+            edit("Choose frames", [&](DeliverySpec& s) { s.frames = given; });
     });
     connect(lead_, &QLineEdit::editingFinished, this, [this] {
         if (const auto lead = frameCount(lead_, 0.0))
@@ -243,8 +281,7 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
             if (const auto number = parseNumber(word.toStdString()))
                 numbers.push_back(*number);
         if (numbers.size() != 3 || numbers[2] < 1.0) {
-            emit workspace_.problem(tr("“%1” is no shutter. Write open, close and number, as -0.25 0.25 3").arg(text));
-            showSpec();
+            refuse(tr("“%1” is no shutter. Write open, close and number, as -0.25 0.25 3").arg(text));
             return;
         }
         edit("Choose samples", [&](DeliverySpec& s) {
@@ -304,9 +341,13 @@ std::optional<std::optional<double>> DeliverDesk::frameCount(QLineEdit* field, d
     const auto number = parseNumber(text.toStdString());
     if (number && *number >= least && *number == std::round(*number))
         return number;
-    emit workspace_.problem(tr("“%1” is no number of frames").arg(text));
-    showSpec();
+    refuse(tr("“%1” is no number of frames").arg(text));
     return std::nullopt;
+}
+
+void DeliverDesk::refuse(const QString& why) {
+    showSpec(); // back to what holds
+    emit workspace_.problem(why);
 }
 
 DeliverySpec DeliverDesk::spec() const {
@@ -407,6 +448,7 @@ void DeliverDesk::showItems() {
                           this);
         box->setObjectName(QStringLiteral("deliverItem"));
         box->setProperty("label", QString::fromStdString(names.label));
+        keepToWidth(box);
         box->setChecked(chosen);
         if (item.key == workspace_.active())
             box->setStyleSheet(QStringLiteral("color: #6FCFB4;"));
@@ -429,25 +471,22 @@ void DeliverDesk::showItems() {
         items_->addWidget(fold, 0, Qt::AlignLeft);
     }
     // One click instead of many: deliver just what is looked at.
-    if (const ItemView* active = workspace_.activeItem(); active && workspace_.items().size() > 1) {
-        const std::string label = workspace_.labelOf(active->key);
-        if (s.items.size() != 1 || s.items.front() != patternOf(label)) {
-            auto* only = new QPushButton(
-                tr("Only %1 of %2")
-                    .arg(QString::fromStdString(active->name), QString::fromStdString(active->source->name)),
-                this);
-            only->setObjectName(QStringLiteral("deliverOnlyActive"));
-            only->setProperty("small", true);
-            connect(only, &QPushButton::clicked, this, [this, label] {
-                edit("Deliver only this item", [&](DeliverySpec& d) { d.items = {patternOf(label)}; });
-            });
-            items_->addWidget(only, 0, Qt::AlignLeft);
-        }
-    }
+    const std::size_t together = workspace_.chosen().size();
+    only_->setText(together > 1 ? tr("only the %1 chosen").arg(together) : tr("only the active"));
+    only_->setToolTip(together > 1 ? tr("Deliver just what is chosen on the time board")
+                                   : tr("Deliver just the item that is looked at"));
+    only_->setVisible(workspace_.items().size() > 1 && together > 0 && s.items != chosenPatterns());
     if (workspace_.items().empty())
         items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and "
                                         "compared point by point."),
                                      this));
+}
+
+std::vector<std::string> DeliverDesk::chosenPatterns() const {
+    std::vector<std::string> patterns;
+    for (const ItemKey& key : workspace_.chosen())
+        patterns.push_back(patternOf(workspace_.labelOf(key)));
+    return patterns;
 }
 
 void DeliverDesk::showEvent(QShowEvent* event) {
@@ -472,7 +511,7 @@ void DeliverDesk::plan() {
         return;
     stale_ = false;
     rows_.clear();
-    planError_.clear();
+    planError_.reset();
     if (!workspace_.items().empty()) {
         const DeliverySpec s = spec();
         auto inputs = workspace_.inputsOf(s);
@@ -482,7 +521,7 @@ void DeliverDesk::plan() {
             for (PlannedOutput& output : *outputs)
                 rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
         } else {
-            planError_ = QString::fromStdString(outputs.error().text());
+            planError_ = outputs.error();
         }
     }
     showRows();
@@ -518,16 +557,10 @@ void DeliverDesk::showRows() {
     }
     if (order.size() > kMostCards)
         cards_->addWidget(smallLabel(tr("and %1 more outputs").arg(order.size() - kMostCards), this));
-    addLosses(*cards_, rows_, showResults_ ? tr("Not carried") : tr("Will be lost"), this);
-    if (!planError_.isEmpty() && !started) {
-        QFrame* card = cardFrame(colour::kRust, this);
-        auto* line = new QVBoxLayout(card);
-        auto* words = new QLabel(QStringLiteral("✕ ") + planError_, card);
-        words->setObjectName(QStringLiteral("planError"));
-        words->setWordWrap(true);
-        line->addWidget(words);
-        cards_->addWidget(card);
-    }
+    const auto intoWorldSpace = [this] { edit("World space", [](DeliverySpec& s) { s.world = true; }); };
+    addLosses(*cards_, rows_, showResults_ ? tr("Not carried") : tr("Will be lost"), this,
+              started ? std::function<void()>() : intoWorldSpace);
+    showPlanError();
     count_->setText(rows_.empty()
                         ? QString()
                         : tr("%1 · %2").arg(rows_.size() == 1 ? tr("1 output") : tr("%1 outputs").arg(rows_.size()),
@@ -547,9 +580,42 @@ void DeliverDesk::showRows() {
                                               .arg(QString::fromStdString(sizeText(total))));
     act_->setText(delivering_         ? tr("Stop")
                   : showResults_      ? tr("Deliver next version")
-                  : rows_.size() == 1 ? tr("Deliver %1").arg(QString::fromStdString(rows_.front().plan.item).left(24))
+                  : rows_.size() == 1 ? tr("Deliver %1")
+                                            .arg(fontMetrics().elidedText(
+                                                QString::fromStdString(rows_.front().plan.item), Qt::ElideMiddle, 130))
                                       : tr("Deliver %1 outputs").arg(rows_.size()));
     act_->setEnabled(delivering_ || !rows_.empty());
+}
+
+// Right above the button that it keeps from working, with what puts it right.
+void DeliverDesk::showPlanError() {
+    clearLayout(why_);
+    if (!planError_ || delivering_ || showResults_)
+        return;
+    QFrame* card = cardFrame(colour::kRust, this);
+    auto* line = new QHBoxLayout(card);
+    line->setContentsMargins(10, 6, 8, 7);
+    auto* words = new QLabel(QStringLiteral("✕ ") + QString::fromStdString(planError_->text()), card);
+    words->setObjectName(QStringLiteral("planError"));
+    words->setWordWrap(true);
+    line->addWidget(words, 1);
+    const auto mend = [&](const QString& name, const QString& label, const char* what,
+                          const std::function<void(DeliverySpec&)>& change) {
+        auto* made = new QPushButton(label, card);
+        made->setObjectName(name);
+        made->setProperty("small", true);
+        connect(made, &QPushButton::clicked, this, [this, what, change] { edit(what, change); });
+        line->addWidget(made);
+    };
+    const DeliverySpec s = spec();
+    if (planError_->kind == ErrorKind::Exists && s.nameTemplate.find("{version}") == std::string::npos) {
+        mend(QStringLiteral("mendVersion"), tr("Next version"), "Name by version",
+             [](DeliverySpec& d) { d.nameTemplate += "_v{version}"; });
+        if (!s.replace)
+            mend(QStringLiteral("mendReplace"), tr("Replace"), "Replace what is there",
+                 [](DeliverySpec& d) { d.replace = true; });
+    }
+    why_->addWidget(card);
 }
 
 void DeliverDesk::deliver() {

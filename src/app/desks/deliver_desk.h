@@ -41,6 +41,9 @@ class DeliverDesk : public QWidget {
     void showItems();
     void showFolded();
     std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);
+    void refuse(const QString& why);
+    void showPlanError();
+    [[nodiscard]] std::vector<std::string> chosenPatterns() const;
     void refresh();
     void plan();
     void showRows();
@@ -69,6 +72,8 @@ class DeliverDesk : public QWidget {
     QCheckBox* oneFile_;
     QCheckBox* replace_;
     QVBoxLayout* cards_;
+    QVBoxLayout* why_; // nothing can be delivered
+    QToolButton* only_ = nullptr;
     QPushButton* act_;
     QLabel* summary_;
     QTimer planTimer_;
@@ -80,7 +85,7 @@ class DeliverDesk : public QWidget {
     bool showResults_ = false;
     bool listAll_ = false; // items beyond the first few
     bool stale_ = true;    // something changed since the last plan
-    QString planError_;
+    std::optional<Error> planError_;
 };
 
 } // namespace wyc::app

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <functional>
 
+#include <QAbstractButton>
+#include <QEvent>
 #include <QHBoxLayout>
 #include <QMouseEvent>
 #include <QPainter>
@@ -66,6 +68,73 @@ float profileTop(const std::vector<float>& steps) {
     std::nth_element(known.begin(), known.begin() + static_cast<std::ptrdiff_t>(rank), known.end(), std::greater<>());
     const float most = *std::max_element(known.begin(), known.end());
     return rank == 0 ? most : std::min(most, known[rank] * 1.3F);
+}
+
+std::vector<std::size_t> framesMissingBefore(const std::vector<double>& frames) {
+    if (frames.size() < 3)
+        return {};
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < frames.size(); ++i)
+        steps.push_back(frames[i] - frames[i - 1]);
+    std::vector<double> sorted = steps;
+    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
+    const double usual = sorted[sorted.size() / 2];
+    // Samples of a shutter stand close together within a frame: there only a whole frame between two is a gap.
+    const double least = usual < 1.0 - kFrameTolerance ? 1.0 + kFrameTolerance : usual * 1.5;
+    std::vector<std::size_t> result;
+    for (std::size_t i = 0; i < steps.size(); ++i)
+        if (steps[i] >= least)
+            result.push_back(i + 1);
+    return result;
+}
+
+namespace {
+
+template<class Widget> class WidthKeeper : public QObject {
+  public:
+    explicit WidthKeeper(Widget* widget) : QObject(widget), widget_(widget) {
+        widget->setSizePolicy(QSizePolicy::Ignored, widget->sizePolicy().verticalPolicy());
+        widget->setProperty("keepsToWidth", true);
+        widget->installEventFilter(this);
+        cut();
+    }
+
+  protected:
+    bool eventFilter(QObject*, QEvent* event) override {
+        if (event->type() == QEvent::Resize || event->type() == QEvent::Show || event->type() == QEvent::Paint)
+            cut();
+        return false;
+    }
+
+  private:
+    void cut() {
+        if (widget_->text() != shown_) {
+            whole_ = widget_->text();
+            ownTip_ = widget_->toolTip();
+        }
+        const QSize without = widget_->sizeHint() - QSize(widget_->fontMetrics().horizontalAdvance(widget_->text()), 0);
+        const int room = std::max(24, widget_->width() - without.width());
+        shown_ = widget_->fontMetrics().elidedText(whole_, Qt::ElideMiddle, room);
+        if (widget_->text() != shown_)
+            widget_->setText(shown_);
+        widget_->setToolTip(shown_ == whole_    ? ownTip_
+                            : ownTip_.isEmpty() ? whole_
+                                                : whole_ + QStringLiteral("\n") + ownTip_);
+    }
+    Widget* widget_;
+    QString whole_;
+    QString shown_;
+    QString ownTip_;
+};
+
+} // namespace
+
+void keepToWidth(QLabel* label) {
+    new WidthKeeper(label);
+}
+
+void keepToWidth(QAbstractButton* button) {
+    new WidthKeeper(button);
 }
 
 void clearLayout(QVBoxLayout* layout) {
@@ -198,7 +267,12 @@ void ProfileStrips::paintEvent(QPaintEvent*) {
         const auto x = [&](double frame) { return 12 + (frame - first) / (last - first) * (width() - 24); };
         const double floor = top + 37;
         path.moveTo(x(strip.frames.front()), floor);
+        const std::vector<std::size_t> gaps = framesMissingBefore(strip.frames);
         for (std::size_t i = 0; i < strip.frames.size(); ++i) {
+            if (std::binary_search(gaps.begin(), gaps.end(), i)) { // what is not there has no speed
+                path.lineTo(x(strip.frames[i - 1]), floor);
+                path.lineTo(x(strip.frames[i]), floor);
+            }
             const float v = strip.speeds[i == 0 ? 1 : i];
             path.lineTo(x(strip.frames[i]),
                         floor -

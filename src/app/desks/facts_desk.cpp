@@ -29,9 +29,11 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     name_ = titleLabel({}, this);
     origin_ = new QLabel(this);
     origin_->setProperty("small", true);
-    head->addWidget(name_);
-    head->addStretch();
-    head->addWidget(origin_);
+    origin_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    keepToWidth(name_);
+    keepToWidth(origin_);
+    head->addWidget(name_, 1);
+    head->addWidget(origin_, 1);
     head->addSpacing(10);
     outer->addLayout(head);
 
@@ -219,8 +221,16 @@ void FactsDesk::showPlot() {
     QVector<double> speeds;
     if (item && item->profile) {
         const double unit = workspace_.unitMetres(*item);
+        std::vector<double> all;
+        for (std::size_t i = 0; i < item->profile->count(); ++i)
+            all.push_back(item->frameAt(i));
+        const std::vector<std::size_t> gaps = framesMissingBefore(all);
         for (std::size_t i = 1; i < item->profile->count(); ++i) {
-            frames.push_back(item->frameAt(i));
+            if (std::binary_search(gaps.begin(), gaps.end(), i)) { // what is not there has no speed
+                frames.push_back(0.5 * (all[i - 1] + all[i]));
+                speeds.push_back(std::nan(""));
+            }
+            frames.push_back(all[i]);
             const float speed = item->profile->speedAt(i);
             speeds.push_back(std::isfinite(speed) ? static_cast<double>(speed) * unit : std::nan(""));
         }

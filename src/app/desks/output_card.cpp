@@ -8,6 +8,7 @@
 #include <QCoreApplication>
 #include <QLabel>
 #include <QProgressBar>
+#include <QPushButton>
 #include <QStringList>
 #include <QVBoxLayout>
 
@@ -38,7 +39,8 @@ QString itemWords(const ProvenItem& item) {
     if (item.points == 0)
         return item.samples > 0 ? QStringLiteral("%1, %2").arg(QString::fromStdString(item.kind), samples)
                                 : QString::fromStdString(item.kind);
-    const QString points = tr("%1 points × %2").arg(digits(item.points), samples);
+    const QString points = item.carried ? tr("%1 points, carried by transforms").arg(digits(item.points))
+                                        : tr("%1 points × %2").arg(digits(item.points), samples);
     return item.faces > 0 ? tr("%1 · order %2").arg(points, QString::fromStdString(hashText(item.topology)).left(8))
                           : points;
 }
@@ -53,10 +55,12 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
     for (const ProvenItem& item : proof.items) {
         moments += item.shown.moments;
         between = std::max(between, item.shown.worstBetween);
-        if (item.first)
-            first = std::min(first.value_or(*item.first), *item.first);
-        if (item.last)
-            last = std::max(last.value_or(*item.last), *item.last);
+        const std::optional<double> begins = item.carried ? item.carried->first : item.first;
+        const std::optional<double> ends = item.carried ? item.carried->last : item.last;
+        if (begins)
+            first = std::min(first.value_or(*begins), *begins);
+        if (ends)
+            last = std::max(last.value_or(*ends), *ends);
         drift = std::max(drift, item.largestDriftMetres);
     }
     const auto only =
@@ -109,6 +113,7 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     auto* head = new QHBoxLayout();
     auto* name = new QLabel(QString::fromStdString(row.plan.item), card);
     name->setFont(textFont(9, QFont::DemiBold));
+    keepToWidth(name);
     head->addWidget(name, 1);
     auto* size = smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes))
                                        : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))),
@@ -124,6 +129,8 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
                                                  : QString()),
                    card);
     file->setToolTip(QString::fromStdString(row.plan.target.string()));
+    file->setWordWrap(false);
+    keepToWidth(file);
     second->addWidget(file, 1);
     QString state = row.plan.frames ? tr("%1 – %2 · %3 samples")
                                           .arg(QString::fromStdString(frameText(row.plan.frames->first)),
@@ -176,20 +183,26 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     return card;
 }
 
-void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QString& title, QWidget* parent) {
+void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QString& title, QWidget* parent,
+               const std::function<void()>& intoWorldSpace) {
     // The same words for many items stand once.
-    std::vector<std::pair<std::string, QStringList>> losses;
+    struct Told {
+        std::string what;
+        QStringList items;
+        bool keptInWorldSpace;
+    };
+    std::vector<Told> losses;
     std::map<std::string, std::size_t> known;
     std::set<std::pair<std::size_t, QString>> named;
     for (const OutputRow& row : rows)
         for (const Loss& loss : row.plan.losses) {
             const auto [at, added] = known.try_emplace(loss.what, losses.size());
             if (added)
-                losses.push_back({loss.what, {}});
+                losses.push_back({loss.what, {}, loss.keptInWorldSpace});
             const std::string item = loss.item.substr(loss.item.rfind('/') + 1);
             const QString name = QString::fromStdString(item.empty() || rows.size() > 1 ? row.plan.item : item);
             if (named.emplace(at->second, name).second)
-                losses[at->second].second << name;
+                losses[at->second].items << name;
         }
     if (losses.empty())
         return;
@@ -199,7 +212,7 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
     constexpr std::size_t kMostLosses = 8;
     constexpr qsizetype kMostNamed = 4;
     for (std::size_t i = 0; i < std::min(losses.size(), kMostLosses); ++i) {
-        const auto& [what, items] = losses[i];
+        const auto& [what, items, keptInWorldSpace] = losses[i];
         QString names = items.mid(0, kMostNamed).join(QStringLiteral(", "));
         if (items.size() > kMostNamed)
             names = tr("%1 and %2 more").arg(names).arg(items.size() - kMostNamed);
@@ -211,7 +224,15 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
                 .arg(QString::fromStdString(what).toHtmlEscaped(), names.toHtmlEscaped()),
             card);
         words->setWordWrap(true);
-        line->addWidget(words);
+        line->addWidget(words, 1);
+        if (keptInWorldSpace && intoWorldSpace) {
+            auto* mend = new QPushButton(tr("In world space"), card);
+            mend->setObjectName(QStringLiteral("lossInWorldSpace"));
+            mend->setProperty("small", true);
+            mend->setToolTip(tr("Transforms go into the points: nothing moves elsewhere"));
+            QObject::connect(mend, &QPushButton::clicked, card, intoWorldSpace);
+            line->addWidget(mend);
+        }
         into.addWidget(card);
     }
     if (losses.size() > kMostLosses)

@@ -28,6 +28,8 @@ struct OutputRow {
 /// Name, file, range, state; once begun its progress, once proven the figures of the proof.
 [[nodiscard]] QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent);
 /// Cards with what all outputs lose, the same words once. Nothing when nothing is lost.
-void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QString& title, QWidget* parent);
+/// `intoWorldSpace`: what the button of losses does that a delivery in world space does not have; none without.
+void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QString& title, QWidget* parent,
+               const std::function<void()>& intoWorldSpace);
 
 } // namespace wyc::app

@@ -6,9 +6,9 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMouseEvent>
 #include <QPushButton>
 #include <QScrollArea>
-#include <QStyle>
 #include <QToolButton>
 #include <QVBoxLayout>
 
@@ -53,6 +53,12 @@ StepsDesk::StepsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     column->addLayout(chain_);
     column->addStretch(1);
     outer->addWidget(scroll, 1);
+    dropMark_ = new QFrame(content);
+    dropMark_->setObjectName(QStringLiteral("dropMark"));
+    dropMark_->setStyleSheet(QStringLiteral("background: %1;").arg(colour::kGlass.name()));
+    dropMark_->hide();
+    keepToWidth(name_);
+    keepToWidth(origin_);
     connect(&workspace_, &Workspace::activeChanged, this, &StepsDesk::showChain);
     connect(&workspace_, &Workspace::itemsChanged, this, &StepsDesk::showChain);
     connect(&workspace_, &Workspace::measuresChanged, this, [this] { strips_->show(workspace_.activeItem()); });
@@ -63,10 +69,13 @@ void StepsDesk::showChain() {
     const ItemView* item = workspace_.activeItem();
     strips_->show(item);
     add_->setEnabled(item != nullptr);
+    const std::size_t chosen = workspace_.chosen().size();
     name_->setText(item ? tr("Steps of %1").arg(QString::fromStdString(item->name)) : tr("Steps"));
     origin_->setText(
-        item ? tr("from %1 · the source file is never touched").arg(QString::fromStdString(item->source->name))
-             : QString());
+        !item ? QString()
+        : chosen > 1
+            ? tr("%1 items are chosen: a step that is added goes to all of them").arg(chosen)
+            : tr("from %1 · the source file is never touched").arg(QString::fromStdString(item->source->name)));
     const std::vector<Step> steps = item ? item->steps : std::vector<Step>{};
     if (built_ && item && shownFor_ == item->key && shown_ == steps && !item->error)
         return;
@@ -113,16 +122,26 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
     column->setSpacing(1);
     auto* head = new QHBoxLayout();
     head->setSpacing(4);
-    auto* title = new QLabel(QStringLiteral("<span style='color:#93A8A6'>%1</span>&nbsp; <b>%2</b>&nbsp; %3")
-                                 .arg(index + 1)
-                                 .arg(type ? text(type->title) : QStringLiteral("?"),
-                                      QString::fromStdString(describeStep(step)).toHtmlEscaped()),
-                             card);
-    title->setEnabled(step.on);
+    const auto grip = [&](const QString& words, bool dim) {
+        auto* label = new QLabel(words, card);
+        label->setEnabled(step.on);
+        label->setProperty("dim", dim);
+        if (steps.size() > 1) { // a step is dragged by its words
+            label->setProperty("stepGrip", static_cast<int>(index));
+            label->installEventFilter(this);
+            label->setCursor(Qt::OpenHandCursor);
+        }
+        head->addWidget(label);
+        return label;
+    };
+    grip(QString::number(index + 1), true);
+    auto* title = grip(type ? text(type->title) : QStringLiteral("?"), false);
+    title->setFont(textFont(9, QFont::Bold));
+    auto* what = grip(QString::fromStdString(describeStep(step)), false);
     if (type)
         title->setToolTip(text(type->help));
-    title->setWordWrap(true);
-    head->addWidget(title, 1);
+    keepToWidth(what);
+    head->setStretchFactor(what, 1);
     const auto button = [&](const QString& words, const QString& name, const QString& tip, auto act) {
         auto* made = new QToolButton(card);
         made->setText(words);
@@ -132,22 +151,17 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
         head->addWidget(made);
         return made;
     };
-    const auto edited = [this, steps](const QString& label, auto change) {
-        std::vector<Step> next = steps;
-        change(next);
-        workspace_.document().endMerge();
-        workspace_.setSteps(ItemKey(shownFor_), next, label);
-    };
+    card->setProperty("stepIndex", static_cast<int>(index));
     if (index > 0)
         button(QStringLiteral("↑"), QStringLiteral("stepUp"), tr("Earlier in the chain"),
-               [edited, index] { edited(tr("Move step"), [&](auto& s) { std::swap(s[index], s[index - 1]); }); });
+               [this, index] { moveStep(index, index - 1); });
     if (index + 1 < steps.size())
         button(QStringLiteral("↓"), QStringLiteral("stepDown"), tr("Later in the chain"),
-               [edited, index] { edited(tr("Move step"), [&](auto& s) { std::swap(s[index], s[index + 1]); }); });
-    button(step.on ? tr("on") : tr("off"), QStringLiteral("stepOn"), tr("Switch this step on or off"), [edited, index] {
+               [this, index] { moveStep(index, index + 1); });
+    button(step.on ? tr("on") : tr("off"), QStringLiteral("stepOn"), tr("Switch this step on or off"), [this, index] {
         edited(tr("Switch step"), [&](auto& s) { s[index].on = !s[index].on; });
     })->setStyleSheet(step.on ? QStringLiteral("color: #6FCFB4;") : QString());
-    button(QStringLiteral("✕"), QStringLiteral("stepRemove"), tr("Remove this step"), [edited, index] {
+    button(QStringLiteral("✕"), QStringLiteral("stepRemove"), tr("Remove this step"), [this, index] {
         edited(tr("Remove step"), [&](auto& s) { s.erase(s.begin() + static_cast<std::ptrdiff_t>(index)); });
     });
     column->addLayout(head);
@@ -208,8 +222,10 @@ QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, co
             const std::string given = line->text().trimmed().toStdString();
             const auto parsed = parseNumber(given);
             if (number && !parsed) {
-                line->setProperty("bad", true);
-                line->style()->polish(line);
+                emit workspace_.problem(
+                    tr("“%1”: %2 is a number").arg(QString::fromStdString(given), QString::fromStdString(name)));
+                built_ = false;
+                showChain(); // back to what holds
                 return;
             }
             change(index, name, number ? nlohmann::json(*parsed) : nlohmann::json(given));
@@ -219,6 +235,78 @@ QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, co
     made->setObjectName(QStringLiteral("option_") + text(option.name));
     made->setToolTip(text(option.help));
     return made;
+}
+
+void StepsDesk::edited(const QString& label, const std::function<void(std::vector<Step>&)>& change) {
+    std::vector<Step> next = shown_;
+    change(next);
+    workspace_.document().endMerge();
+    workspace_.setSteps(ItemKey(shownFor_), next, label);
+}
+
+void StepsDesk::moveStep(std::size_t from, std::size_t to) {
+    edited(tr("Move step"), [&](std::vector<Step>& steps) {
+        const Step step = steps[from];
+        steps.erase(steps.begin() + static_cast<std::ptrdiff_t>(from));
+        steps.insert(steps.begin() + static_cast<std::ptrdiff_t>(to), step);
+    });
+}
+
+std::vector<QWidget*> StepsDesk::cards() const {
+    std::vector<QWidget*> found;
+    for (int i = 0; i < chain_->count(); ++i)
+        if (QWidget* widget = chain_->itemAt(i)->widget(); widget && widget->property("stepIndex").isValid())
+            found.push_back(widget);
+    return found;
+}
+
+// A step is dragged by its title; the mark shows between which others it would stand.
+bool StepsDesk::eventFilter(QObject* watched, QEvent* event) {
+    const auto* mouse = dynamic_cast<QMouseEvent*>(event);
+    if (!mouse)
+        return QWidget::eventFilter(watched, event);
+    const QPoint at = mouse->globalPosition().toPoint();
+    if (event->type() == QEvent::MouseButtonPress && mouse->button() == Qt::LeftButton) {
+        pressedAt_ = at;
+        dragged_ =
+            static_cast<std::size_t>(static_cast<QWidget*>(watched)->parentWidget()->property("stepIndex").toInt());
+        return true;
+    }
+    if (event->type() == QEvent::MouseMove && dragged_) {
+        if ((at - pressedAt_).manhattanLength() > 6 || dropMark_->isVisible())
+            showDropPlace(at.y());
+        return true;
+    }
+    if (event->type() == QEvent::MouseButtonRelease && dragged_) {
+        const std::size_t from = *dragged_;
+        const bool moved = dropMark_->isVisible();
+        cancelDrag();
+        const std::size_t to = dropAt_ > from ? dropAt_ - 1 : dropAt_;
+        if (moved && to != from)
+            moveStep(from, to);
+        return true;
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void StepsDesk::showDropPlace(int globalY) {
+    const std::vector<QWidget*> all = cards();
+    QWidget* column = dropMark_->parentWidget();
+    const int y = column->mapFromGlobal(QPoint(0, globalY)).y();
+    dropAt_ = 0;
+    for (const QWidget* card : all)
+        dropAt_ += y > card->geometry().center().y();
+    const int edge = dropAt_ < all.size() ? all[dropAt_]->geometry().top() - 4 : all.back()->geometry().bottom() + 2;
+    dropMark_->setGeometry(all.front()->x(), std::max(0, edge), all.front()->width(), 2);
+    dropMark_->raise();
+    dropMark_->show();
+}
+
+bool StepsDesk::cancelDrag() {
+    const bool any = dragged_.has_value();
+    dragged_.reset();
+    dropMark_->hide();
+    return any;
 }
 
 void StepsDesk::change(std::size_t index, const std::string& option, const nlohmann::json& value) {
@@ -260,8 +348,8 @@ void StepsDesk::addStep(const StepType& type) {
     }
     const auto options = checkedOptions(type, given);
     if (options)
-        workspace_.addSteps(ItemKey(item->key), {Step{std::string(type.id), *options, true}},
-                            tr("Add %1").arg(text(type.title)));
+        workspace_.addSteps(type.id == "rename" ? std::vector{item->key} : workspace_.chosen(),
+                            {Step{std::string(type.id), *options, true}}, tr("Add %1").arg(text(type.title)));
 }
 
 } // namespace wyc::app

@@ -18,6 +18,11 @@ class StepsDesk : public QWidget {
     Q_OBJECT
   public:
     explicit StepsDesk(Workspace& workspace, QWidget* parent = nullptr);
+    /// Lets go of a step that is being dragged, as if nothing had been; false when none is.
+    bool cancelDrag();
+
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
     void showChain();
@@ -25,6 +30,10 @@ class StepsDesk : public QWidget {
     QWidget* optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value, QWidget* parent);
     void change(std::size_t index, const std::string& option, const nlohmann::json& value);
     void addStep(const StepType& type);
+    void edited(const QString& label, const std::function<void(std::vector<Step>&)>& change);
+    void moveStep(std::size_t from, std::size_t to);
+    [[nodiscard]] std::vector<QWidget*> cards() const;
+    void showDropPlace(int globalY);
     Workspace& workspace_;
     QLabel* name_;
     QLabel* origin_;
@@ -34,6 +43,10 @@ class StepsDesk : public QWidget {
     ItemKey shownFor_;
     std::vector<Step> shown_;
     bool built_ = false;
+    QFrame* dropMark_; // where a dragged step would go
+    std::optional<std::size_t> dragged_;
+    std::size_t dropAt_ = 0;
+    QPoint pressedAt_;
 };
 
 } // namespace wyc::app

@@ -16,7 +16,6 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QMenuBar>
-#include <QMessageBox>
 #include <QMimeData>
 #include <QPointer>
 #include <QProgressBar>
@@ -38,6 +37,8 @@
 #include "desks/desk_parts.h"
 #include "desks/facts_desk.h"
 #include "desks/steps_desk.h"
+#include "shell/ask.h"
+#include "shell/notice.h"
 #include "shell/shot_strip.h"
 #include "theme/theme.h"
 #include "view/transport.h"
@@ -52,7 +53,7 @@ struct KeyLine {
     const char* keys;
     const char* what;
 };
-constexpr std::array<KeyLine, 20> kKeys{{{"Space", "play or pause"},
+constexpr std::array<KeyLine, 24> kKeys{{{"Space", "play or pause"},
                                          {"Left, Right", "one frame back, forward"},
                                          {"Home, End", "first, last frame"},
                                          {"Up, Down", "item above, below"},
@@ -61,15 +62,19 @@ constexpr std::array<KeyLine, 20> kKeys{{{"Space", "play or pause"},
                                          {"A", "show all frames on the time board"},
                                          {"V", "next way to draw: clay, wires, speed, order"},
                                          {"H", "hold this pose, let it go"},
-                                         {"X", "leave the active item out, take it in"},
+                                         {"X", "leave what is chosen out, take it in"},
+                                         {"Ctrl+F", "find items on the time board"},
+                                         {"Ctrl, Shift and a click", "choose several items"},
                                          {"N, Shift+N", "next, previous finding"},
                                          {"1, 2, 3", "Facts, Steps, Deliver"},
                                          {"Ctrl+Return", "deliver"},
-                                         {"Ctrl+Z, Ctrl+Shift+Z", "undo, redo"},
+                                         {"Ctrl+Z, Ctrl+Y", "undo, redo"},
                                          {"Ctrl+O, Ctrl+S", "open, save the job"},
                                          {"Ctrl+Shift+O", "add sources"},
                                          {"wheel", "zoom: time on the board, distance in the view"},
                                          {"drag a lane, its end", "offset, trim"},
+                                         {"Alt, F10", "menus"},
+                                         {"Tab", "next button or field"},
                                          {"left, right drag in the view", "turn, move the eye"},
                                          {"Esc", "stop what is running"}}};
 
@@ -87,24 +92,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     auto* strip = new ShotStrip(*workspace_, central);
     column->addWidget(strip);
 
-    message_ = new QWidget(central);
-    message_->setObjectName(QStringLiteral("message"));
-    message_->setAttribute(Qt::WA_StyledBackground);
-    message_->setStyleSheet(
-        QStringLiteral("QWidget#message { background: #3A1E1A; border-bottom: 1px solid #E0705A; }"));
-    auto* messageRow = new QHBoxLayout(message_);
-    messageRow->setContentsMargins(14, 6, 8, 6);
-    messageText_ = new QLabel(message_);
-    messageText_->setObjectName(QStringLiteral("messageText"));
-    messageText_->setWordWrap(true);
-    messageText_->setTextInteractionFlags(Qt::TextSelectableByMouse);
-    auto* dismiss = new QToolButton(message_);
-    dismiss->setText(QStringLiteral("✕"));
-    connect(dismiss, &QToolButton::clicked, message_, &QWidget::hide);
-    messageRow->addWidget(messageText_, 1);
-    messageRow->addWidget(dismiss);
-    message_->hide();
+    message_ = new Notice(QStringLiteral("message"), colour::kRust, central);
+    changed_ = new Notice(QStringLiteral("changed"), colour::kStraw, central);
     column->addWidget(message_);
+    column->addWidget(changed_);
 
     auto* upper = new QSplitter(Qt::Vertical, central);
     upper->setHandleWidth(3);
@@ -166,7 +157,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
 
     makeMenus();
     const auto stopAll = [this] {
-        if (board_->cancelDrag())
+        if (board_->cancelDrag() || steps_->cancelDrag())
             return;
         workspace_->runner().cancelAll();
         workspace_->deliveryRunner().cancelAll();
@@ -184,6 +175,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     connect(workspace_, &Workspace::jobChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::itemsChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::problem, this, &MainWindow::showMessage);
+    connect(workspace_, &Workspace::sourcesChangedOnDisk, this, &MainWindow::showChangedSources);
+    connect(qApp, &QGuiApplication::applicationStateChanged, this, [this](Qt::ApplicationState state) {
+        if (state == Qt::ApplicationActive) // where nobody tells of changes: on return from elsewhere
+            workspace_->lookAtFiles();
+    });
     for (JobRunner* runner : {&workspace_->runner(), &workspace_->deliveryRunner()})
         connect(runner, &JobRunner::changed, this, &MainWindow::showStatus);
     qApp->installEventFilter(this);
@@ -243,7 +239,7 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
             return true;
         }
         if (field && key->key() == Qt::Key_Escape) {
-            field->setText(field->property("before").toString());
+            field->setText(field->property("clears").toBool() ? QString() : field->property("before").toString());
             field->setModified(false);
             releaseKeys();
             return true;
@@ -354,7 +350,7 @@ void MainWindow::makeMenus() {
             made->setShortcut(keys);
         return made;
     };
-    QMenu* file = menuBar()->addMenu(tr("File"));
+    QMenu* file = menuBar()->addMenu(tr("&File"));
     action(file, tr("New job"), QKeySequence::New, [this] {
         if (mayLoseChanges())
             workspace_->newJob();
@@ -383,12 +379,12 @@ void MainWindow::makeMenus() {
     file->addSeparator();
     action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
 
-    QMenu* edit = menuBar()->addMenu(tr("Edit"));
+    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
     undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { workspace_->document().undo(); });
     redo_ = action(edit, tr("Redo"), {}, [this] { workspace_->document().redo(); });
     redo_->setShortcuts({Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y});
 
-    QMenu* time = menuBar()->addMenu(tr("Time"));
+    QMenu* time = menuBar()->addMenu(tr("&Time"));
     action(time, tr("Play or pause"), Qt::Key_Space, [this] { transport_->togglePlay(); });
     action(time, tr("One frame back"), Qt::Key_Left, [this] { transport_->stepBy(-1); });
     action(time, tr("One frame forward"), Qt::Key_Right, [this] { transport_->stepBy(1); });
@@ -415,18 +411,19 @@ void MainWindow::makeMenus() {
     action(time, tr("Next finding"), Qt::Key_N, [finding] { finding(1); });
     action(time, tr("Previous finding"), Qt::SHIFT | Qt::Key_N, [finding] { finding(-1); });
 
-    QMenu* item = menuBar()->addMenu(tr("Item"));
+    QMenu* item = menuBar()->addMenu(tr("&Item"));
     action(item, tr("Item above"), Qt::Key_Up, [this] { moveActive(-1); });
     action(item, tr("Item below"), Qt::Key_Down, [this] { moveActive(1); });
+    action(item, tr("Find …"), QKeySequence::Find, [this] { board_->find(); });
     action(item, tr("Leave out, take in"), Qt::Key_X, [this] {
         if (const ItemView* active = workspace_->activeItem())
-            workspace_->setLeftOut(ItemKey(active->key), !active->leftOut);
+            workspace_->setLeftOut(workspace_->chosen(), !active->leftOut);
     });
     action(item, tr("Read its source again"), Qt::Key_F5,
-           [this] { workspace_->reloadSource(workspace_->active().source); });
+           [this] { workspace_->reloadSources({workspace_->active().source}); });
     action(item, tr("Remove its source"), {}, [this] { workspace_->removeSource(workspace_->active().source); });
 
-    QMenu* view = menuBar()->addMenu(tr("View"));
+    QMenu* view = menuBar()->addMenu(tr("&View"));
     action(view, tr("Frame the active item"), Qt::Key_F, [this] { viewport_->frameActive(); });
     action(view, tr("Frame everything"), Qt::SHIFT | Qt::Key_F, [this] { viewport_->frameAll(); });
     action(view, tr("Next way to draw"), Qt::Key_V,
@@ -437,20 +434,25 @@ void MainWindow::makeMenus() {
         action(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),
                [this, i] { desks_->setCurrentIndex(i); });
 
-    QMenu* delivery = menuBar()->addMenu(tr("Delivery"));
+    QMenu* delivery = menuBar()->addMenu(tr("&Delivery"));
     action(delivery, tr("Deliver"), Qt::CTRL | Qt::Key_Return, [this] {
         desks_->setCurrentWidget(deliver_);
         deliver_->deliver();
     });
     action(delivery, tr("Stop"), {}, [this] { deliver_->stop(); });
 
-    QMenu* help = menuBar()->addMenu(tr("Help"));
+    auto* menus = new QAction(this);
+    menus->setShortcut(Qt::Key_F10);
+    connect(menus, &QAction::triggered, this, [this] { menuBar()->setActiveAction(menuBar()->actions().front()); });
+    addAction(menus);
+
+    QMenu* help = menuBar()->addMenu(tr("&Help"));
     action(help, tr("Keys"), Qt::Key_F1, [this] { showKeys(); });
     action(help, tr("About Wychronos"), {}, [this] {
-        QMessageBox::about(this, tr("Wychronos"),
-                           tr("Wychronos %1\n\nPoint caches and scene caches that arrive as they left.\nFree "
-                              "software under the GNU GPL, version 3 or later.")
-                               .arg(QString::fromLatin1(version())));
+        (void)ask(QStringLiteral("about"), tr("Wychronos %1").arg(QString::fromLatin1(version())),
+                  tr("Point caches and scene caches that arrive as they left.\nFree software under the GNU GPL, "
+                     "version 3 or later."),
+                  {tr("Close")}, this);
     });
 }
 
@@ -459,15 +461,8 @@ void MainWindow::chooseStyle(int index) {
 }
 
 void MainWindow::moveActive(int by) {
-    const auto& items = workspace_->items();
-    for (std::size_t i = 0; i < items.size(); ++i) {
-        if (items[i].key != workspace_->active())
-            continue;
-        const auto next = static_cast<std::ptrdiff_t>(i) + by;
-        if (next >= 0 && next < static_cast<std::ptrdiff_t>(items.size()))
-            workspace_->setActive(ItemKey(items[static_cast<std::size_t>(next)].key));
-        return;
-    }
+    if (const auto next = board_->itemBeside(by))
+        workspace_->setActive(*next);
 }
 
 void MainWindow::showTitle() {
@@ -507,7 +502,7 @@ void MainWindow::showTitle() {
         return;
     if (!unread.isEmpty())
         showMessage(unread.join(QStringLiteral("\n")));
-    else if (messageText_->text().contains(unread_.join(QStringLiteral("\n"))))
+    else if (message_->words().contains(unread_.join(QStringLiteral("\n"))))
         message_->hide();
     unread_ = unread;
 }
@@ -532,8 +527,26 @@ void MainWindow::showStatus(const JobStatus& status) {
 }
 
 void MainWindow::showMessage(const QString& text) {
-    messageText_->setText(QStringLiteral("✕  ") + text);
-    message_->show();
+    message_->tell(QStringLiteral("✕  ") + text);
+}
+
+void MainWindow::showChangedSources() {
+    QStringList names;
+    std::vector<SourceId> ids;
+    for (const SourceView& source : workspace_->sources())
+        if (source.changedOnDisk) {
+            names << QString::fromStdString(source.spec.path.filename().string());
+            ids.push_back(source.id);
+        }
+    if (ids.empty()) {
+        changed_->hide();
+        return;
+    }
+    constexpr qsizetype kMostNamed = 3;
+    const QString named = names.mid(0, kMostNamed).join(QStringLiteral(", ")) +
+                          (names.size() > kMostNamed ? tr(" and %1 more").arg(names.size() - kMostNamed) : QString());
+    changed_->tell(QStringLiteral("!  ") + tr("Changed on disk since it was read: %1").arg(named), tr("Read again"),
+                   [this, ids] { workspace_->reloadSources(ids); });
 }
 
 void MainWindow::openFiles() {
@@ -559,13 +572,18 @@ void MainWindow::save(bool as) {
 }
 
 bool MainWindow::mayLoseChanges() {
-    if (!workspace_->document().modified())
+    // A look at some files is no work that could be lost.
+    const Job& job = workspace_->job();
+    const bool onlyLooked =
+        workspace_->document().path().empty() && job.items.empty() && job.deliveries.empty() && job.shot == Shot();
+    if (!workspace_->document().modified() || onlyLooked)
         return true;
-    const auto answer = QMessageBox::question(this, tr("Unsaved job"), tr("The job has changes that are not saved."),
-                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-    if (answer == QMessageBox::Save)
+    const int answer = ask(QStringLiteral("unsaved"), tr("The job has changes that are not saved"),
+                           tr("Steps, choices and deliveries are in the job; the sources stay as they are."),
+                           {tr("Save"), tr("Discard"), tr("Go on working")}, this);
+    if (answer == 0)
         save(false);
-    return answer == QMessageBox::Discard || (answer == QMessageBox::Save && !workspace_->document().modified());
+    return answer == 1 || (answer == 0 && !workspace_->document().modified());
 }
 
 void MainWindow::remember(const QString& path) {
@@ -593,24 +611,22 @@ void MainWindow::fillRecent() {
 }
 
 void MainWindow::showKeys() {
-    auto* sheet = new QDialog(this);
-    sheet->setAttribute(Qt::WA_DeleteOnClose);
-    sheet->setObjectName(QStringLiteral("keySheet"));
-    sheet->setWindowTitle(tr("Keys"));
-    auto* grid = new QGridLayout(sheet);
-    grid->setContentsMargins(22, 18, 22, 18);
+    QDialog* keySheet = sheet(QStringLiteral("keySheet"), tr("Keys"), {}, this);
+    keySheet->setAttribute(Qt::WA_DeleteOnClose);
+    auto* grid = new QGridLayout();
+    static_cast<QVBoxLayout*>(keySheet->layout())->addLayout(grid);
     grid->setHorizontalSpacing(22);
     grid->setVerticalSpacing(6);
     constexpr int kRows = static_cast<int>(kKeys.size()) / 2;
     for (int i = 0; i < static_cast<int>(kKeys.size()); ++i) {
-        auto* keys = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].keys), sheet);
+        auto* keys = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].keys), keySheet);
         keys->setFont(textFont(9.5, QFont::DemiBold));
-        auto* what = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].what), sheet);
+        auto* what = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].what), keySheet);
         what->setProperty("dim", true);
         grid->addWidget(keys, i % kRows, i / kRows * 2);
         grid->addWidget(what, i % kRows, i / kRows * 2 + 1);
     }
-    sheet->show();
+    keySheet->show();
 }
 
 void MainWindow::setAutosaveFolder(const QString& folder) {
@@ -623,17 +639,20 @@ bool MainWindow::offerRecovery() {
     setAutosaveFolder(folder);
     for (const Document::Recoverable& state : Document::recoverable(folder.toStdString())) {
         const QString name =
-            state.jobPath.empty() ? tr("an unsaved job") : QString::fromStdString(state.jobPath.string());
-        const auto answer = QMessageBox::question(
-            this, tr("Recover"),
-            tr("Changes of %1 were not saved when Wychronos last ended. Take them back?").arg(name),
-            QMessageBox::Yes | QMessageBox::No);
-        if (answer == QMessageBox::Yes) {
+            state.jobPath.empty() ? tr("A job that was never saved") : QString::fromStdString(state.jobPath.string());
+        const int answer = ask(QStringLiteral("recovery"), tr("Changes that were not saved"),
+                               tr("%1 had changes that were not saved when Wychronos last ended. Restore opens them; "
+                                  "Discard deletes them.")
+                                   .arg(name),
+                               {tr("Restore"), tr("Discard")}, this);
+        if (answer == 0) {
             workspace_->document().recover(state);
             return true;
         }
-        std::error_code code;
-        fs::remove(state.file, code);
+        if (answer == 1) {
+            std::error_code code;
+            fs::remove(state.file, code);
+        }
     }
     return false;
 }
@@ -657,14 +676,9 @@ void MainWindow::dropEvent(QDropEvent* event) {
 bool MainWindow::mayStopDelivery() {
     if (!workspace_->deliveryRunner().busy())
         return true;
-    QMessageBox box(QMessageBox::Question, tr("A delivery is under way"),
-                    tr("A delivery is being written. Stop it and quit? What is not finished leaves nothing behind."),
-                    QMessageBox::NoButton, this);
-    box.setObjectName(QStringLiteral("stopDelivery"));
-    const auto* stop = box.addButton(tr("Stop it and quit"), QMessageBox::DestructiveRole);
-    box.setDefaultButton(box.addButton(tr("Go on delivering"), QMessageBox::RejectRole));
-    box.exec();
-    return box.clickedButton() == stop;
+    return ask(QStringLiteral("stopDelivery"), tr("A delivery is being written"),
+               tr("Stop it and quit? What is not finished leaves nothing behind."),
+               {tr("Go on delivering"), tr("Stop it and quit")}, this) == 1;
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

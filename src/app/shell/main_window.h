@@ -15,6 +15,7 @@ namespace wyc::app {
 
 class DeliverDesk;
 class FactsDesk;
+class Notice;
 class StepsDesk;
 class TimeBoard;
 class Transport;
@@ -49,6 +50,7 @@ class MainWindow : public QMainWindow {
     void showTitle();
     void showStatus(const JobStatus& status);
     void showMessage(const QString& text);
+    void showChangedSources();
     void openFiles();
     void save(bool as);
     [[nodiscard]] bool mayLoseChanges();
@@ -76,8 +78,8 @@ class MainWindow : public QMainWindow {
     QLabel* statusRight_;
     QProgressBar* statusBar_;
     QPushButton* statusCancel_;
-    QWidget* message_;
-    QLabel* messageText_;
+    Notice* message_;
+    Notice* changed_;    // sources that are no longer what was read
     QStringList unread_; // errors of sources that the message tells
     QAction* undo_;
     QAction* redo_;

@@ -17,11 +17,20 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
     recheck_.setSingleShot(true);
     recheck_.setInterval(40);
     connect(&recheck_, &QTimer::timeout, this, &Workspace::measure);
+    // A second after the last change: whoever loses the window loses no more than that.
+    autosave_.setSingleShot(true);
+    autosave_.setInterval(1000);
     connect(&autosave_, &QTimer::timeout, this, [this] {
         if (const auto status = document_.autosave(); !status)
             emit problem(QString::fromStdString(status.error().text()));
     });
-    autosave_.start(20'000);
+    connect(this, &Workspace::activeChanged, this, &Workspace::measureRaw);
+    // What is written in one go is looked at once, when it has come to rest.
+    lookAgain_.setSingleShot(true);
+    lookAgain_.setInterval(400);
+    connect(&lookAgain_, &QTimer::timeout, this, &Workspace::compareStamps);
+    connect(&files_, &QFileSystemWatcher::fileChanged, this, &Workspace::lookAtFiles);
+    connect(&files_, &QFileSystemWatcher::directoryChanged, this, &Workspace::lookAtFiles);
 }
 
 const ItemView* Workspace::item(const ItemKey& key) const {
@@ -49,10 +58,23 @@ double Workspace::unitMetres(const ItemView& view) const {
 }
 
 void Workspace::setActive(const ItemKey& key) {
-    if (key == active_)
+    setChosen({}, key);
+}
+
+void Workspace::setChosen(const std::set<ItemKey>& keys, const ItemKey& active) {
+    if (active == active_ && keys == chosen_)
         return;
-    active_ = key;
+    active_ = active;
+    chosen_ = keys;
     emit activeChanged();
+}
+
+std::vector<ItemKey> Workspace::chosen() const {
+    std::vector<ItemKey> keys;
+    for (const ItemView& view : items_)
+        if (isChosen(view.key))
+            keys.push_back(view.key);
+    return keys;
 }
 
 void Workspace::setFrame(double frame) {
@@ -103,12 +125,13 @@ void Workspace::removeSource(SourceId id) {
     });
 }
 
-void Workspace::reloadSource(SourceId id) {
+void Workspace::reloadSources(const std::vector<SourceId>& ids) {
     for (SourceView& view : sources_)
-        if (view.id == id) {
+        if (std::find(ids.begin(), ids.end(), view.id) != ids.end()) {
             view.source = nullptr;
             view.error.reset();
             view.opening = false;
+            view.changedOnDisk = false;
         }
     rebuildItems();
     openPending();
@@ -141,9 +164,26 @@ void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, con
         mergeKey.toStdString());
 }
 
-void Workspace::setLeftOut(const ItemKey& key, bool leftOut) {
-    document_.edit(leftOut ? "Leave item out" : "Take item in",
-                   [&](Job& next) { next.itemFor(key.source, key.path).leftOut = leftOut; });
+void Workspace::setLeftOut(const std::vector<ItemKey>& keys, bool leftOut) {
+    document_.edit(leftOut ? "Leave out" : "Take in", [&](Job& next) {
+        for (const ItemKey& key : keys)
+            next.itemFor(key.source, key.path).leftOut = leftOut;
+    });
+}
+
+void Workspace::offsetBy(const std::vector<ItemKey>& keys, double frames, const QString& label) {
+    document_.endMerge();
+    document_.edit(label.toStdString(), [&](Job& next) {
+        for (const ItemKey& key : keys) {
+            auto& steps = next.itemFor(key.source, key.path).steps;
+            if (!steps.empty() && steps.back().type == "offset" && steps.back().on)
+                steps.back().options["frames"] = steps.back().options.value("frames", 0.0) + frames;
+            else
+                steps.push_back({"offset", {{"frames", frames}}, true});
+            if (steps.back().options["frames"] == 0.0)
+                steps.pop_back();
+        }
+    });
 }
 
 void Workspace::openJob(const QString& path) {
@@ -212,6 +252,7 @@ void Workspace::sync() {
     sources_ = std::move(next);
     rebuildItems();
     openPending();
+    autosave_.start();
     emit jobChanged();
 }
 
@@ -222,24 +263,66 @@ void Workspace::openPending() {
         view.opening = true;
         const SourceId id = view.id;
         const SourceSpec spec = view.spec;
-        const auto settle = [this, id, spec](const SourcePtr& source, const std::optional<Error>& error) {
+        const auto settle = [this, id, spec](const SourcePtr& source, const std::optional<Error>& error,
+                                             std::uint64_t stamp) {
             for (SourceView& it : sources_) {
                 if (it.id != id || it.spec != spec)
                     continue;
                 it.opening = false;
                 it.source = source;
                 it.error = error;
+                it.stamp = stamp;
+                it.changedOnDisk = false;
             }
             rebuildItems();
+            lookAtFiles();
         };
         runner_.start(
             tr("Opening %1").arg(QString::fromStdString(spec.path.filename().string())),
             [spec, settle, rate = rate()](const Progress&) -> Result<JobRunner::Done> {
                 WYC_TRY(source, openSource(spec, rate));
-                return [settle, source] { settle(source, std::nullopt); };
+                return [settle, source, stamp = stampOf(*source)] { settle(source, std::nullopt, stamp); };
             },
-            [settle](const Error& error) { settle(nullptr, error); });
+            [settle](const Error& error) { settle(nullptr, error, 0); });
     }
+}
+
+// Stamps are taken by the worker: a folder on a slow server holds nobody up.
+void Workspace::compareStamps() {
+    QStringList watched;
+    std::vector<std::pair<SourceId, SourcePtr>> opened;
+    for (const SourceView& view : sources_) {
+        if (!view.source)
+            continue;
+        opened.emplace_back(view.id, view.source);
+        for (const fs::path& file : filesOf(*view.source)) {
+            if (!view.source->format->sequence)
+                watched << QString::fromStdString(file.string());
+            watched << QString::fromStdString(fs::absolute(file).parent_path().string());
+        }
+    }
+    watched.removeDuplicates();
+    const QStringList known = files_.files() + files_.directories();
+    for (const QString& path : known)
+        if (!watched.contains(path))
+            files_.removePath(path);
+    for (const QString& path : watched)
+        if (!known.contains(path) && QFile::exists(path)) // one that was replaced has to be watched anew
+            files_.addPath(path);
+    if (opened.empty())
+        return;
+    runner_.start(tr("Looking at the files"), [this, opened](const Progress&) -> Result<JobRunner::Done> {
+        std::vector<std::uint64_t> stamps;
+        for (const auto& [id, source] : opened)
+            stamps.push_back(stampOf(*source));
+        return [this, opened, stamps] {
+            for (SourceView& view : sources_)
+                for (std::size_t i = 0; i < opened.size(); ++i)
+                    if (view.id == opened[i].first && view.source == opened[i].second)
+                        view.changedOnDisk = view.stamp != stamps[i];
+            emit sourcesChangedOnDisk();
+        };
+    });
 }
 
 void Workspace::choose(const std::function<bool(const ItemView&)>& fits, const QString& label) {
@@ -262,7 +345,9 @@ std::vector<OpenedSource> Workspace::openedSources() const {
 void Workspace::rebuildItems() {
     bool changed = false;
     items_ = itemsOf(job(), openedSources(), items_, changed);
+    std::erase_if(chosen_, [this](const ItemKey& key) { return !item(key); });
     if (!item(active_)) {
+        chosen_.clear();
         active_ = items_.empty() ? ItemKey{} : items_.front().key;
         emit activeChanged();
     }
@@ -289,6 +374,7 @@ void Workspace::measure() {
             todo->push_back(view);
     if (todo->empty()) {
         check();
+        measureRaw();
         return;
     }
     measuring_ = true;
@@ -317,6 +403,36 @@ void Workspace::measure() {
             measuring_ = false;
             if (error.kind != ErrorKind::Cancelled)
                 emit problem(QString::fromStdString(error.text()));
+        });
+}
+
+// How the active item came, where its steps hide it: for the eyes only, so for that one item.
+void Workspace::measureRaw() {
+    const ItemView* active = activeItem();
+    if (measuringRaw_ || !active || !active->scene || !active->profile || active->rawProfile)
+        return;
+    measuringRaw_ = true;
+    auto measured = std::make_shared<ItemView>(*active);
+    const auto take = [this, measured] {
+        measuringRaw_ = false;
+        for (ItemView& view : items_)
+            if (view.key == measured->key && view.source == measured->source)
+                view.rawProfile = measured->rawProfile;
+        emit measuresChanged();
+        measureRaw(); // another may be the active one by now
+    };
+    runner_.start(
+        tr("Measuring"),
+        [measured, take](const Progress& progress) -> Result<JobRunner::Done> {
+            WYC_CHECK(measureAsItCame(*measured, progress));
+            return take;
+        },
+        [this, measured, take](const Error& error) {
+            measuringRaw_ = false;
+            if (error.kind == ErrorKind::Cancelled)
+                return;
+            measured->rawProfile = std::make_shared<const MotionProfile>(); // why is told by its findings
+            take();
         });
 }
 

@@ -6,8 +6,10 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <set>
 #include <vector>
 
+#include <QFileSystemWatcher>
 #include <QObject>
 #include <QString>
 #include <QStringList>
@@ -25,6 +27,8 @@ struct SourceView {
     SourcePtr source; // null while opening or when it failed
     bool opening = false;
     std::optional<Error> error;
+    std::uint64_t stamp = 0; // of its files when it was read
+    bool changedOnDisk = false;
 };
 
 class Workspace : public QObject {
@@ -43,6 +47,9 @@ class Workspace : public QObject {
     [[nodiscard]] const ItemView* item(const ItemKey& key) const;
     [[nodiscard]] const ItemView* activeItem() const { return item(active_); }
     [[nodiscard]] const ItemKey& active() const { return active_; }
+    /// Items that an act is meant for, in the order of the list: those chosen together, else the active one.
+    [[nodiscard]] std::vector<ItemKey> chosen() const;
+    [[nodiscard]] bool isChosen(const ItemKey& key) const { return key == active_ || chosen_.contains(key); }
     [[nodiscard]] const std::vector<ItemFinding>& findings() const { return findings_; }
     [[nodiscard]] bool checking() const { return measuring_ || recheck_.isActive(); }
     [[nodiscard]] double frame() const { return frame_; }
@@ -51,13 +58,18 @@ class Workspace : public QObject {
     [[nodiscard]] FrameRange playRange() const;
     [[nodiscard]] double unitMetres(const ItemView& item) const;
 
+    /// Makes one item the active one, and lets go of what was chosen beside it.
     void setActive(const ItemKey& key);
+    /// Chooses several; the active one is among them.
+    void setChosen(const std::set<ItemKey>& keys, const ItemKey& active);
     void setFrame(double frame);
 
     /// Adds what the paths mean as sources; one undoable edit. An error is told through `problem`.
     void addPaths(const QStringList& paths);
     void removeSource(SourceId id);
-    void reloadSource(SourceId id);
+    void reloadSources(const std::vector<SourceId>& ids);
+    /// Asks soon whether files of sources have changed on disk; `sourcesChangedOnDisk` tells.
+    void lookAtFiles() { lookAgain_.start(); }
     void setRest(SourceId id, const QString& path, const QString& object = {});
     /// One undoable edit of as many items.
     void addSteps(const std::vector<ItemKey>& keys, const std::vector<Step>& steps, const QString& label);
@@ -66,7 +78,9 @@ class Workspace : public QObject {
     }
     void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                   const QString& mergeKey = {});
-    void setLeftOut(const ItemKey& key, bool leftOut);
+    void setLeftOut(const std::vector<ItemKey>& keys, bool leftOut);
+    /// Moves items in time by whole frames, one undoable edit.
+    void offsetBy(const std::vector<ItemKey>& keys, double frames, const QString& label);
     /// Items that do not fit are left out, those that fit taken in: one undoable edit.
     void choose(const std::function<bool(const ItemView&)>& fits, const QString& label);
     void openJob(const QString& path);
@@ -86,6 +100,7 @@ class Workspace : public QObject {
     void findingsChanged();
     void activeChanged();
     void frameChanged();
+    void sourcesChangedOnDisk();
     void problem(const QString& text);
 
   private:
@@ -94,7 +109,9 @@ class Workspace : public QObject {
     void rebuildItems();
     void openPending();
     void measure();
+    void measureRaw();
     void check();
+    void compareStamps();
 
     Document document_;
     JobRunner runner_;
@@ -103,12 +120,16 @@ class Workspace : public QObject {
     std::vector<ItemView> items_;
     std::vector<ItemFinding> findings_;
     ItemKey active_;
+    std::set<ItemKey> chosen_; // empty, or several with the active one
     double frame_ = 1.0;
     bool frameChosen_ = false;
     bool measuring_ = false;
+    bool measuringRaw_ = false;
     int generation_ = 0;
     QTimer recheck_;
     QTimer autosave_;
+    QFileSystemWatcher files_;
+    QTimer lookAgain_;
 };
 
 } // namespace wyc::app

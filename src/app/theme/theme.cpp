@@ -116,6 +116,7 @@ void applyTheme(QApplication& application) {
     application.setPalette(palette);
     application.setStyleSheet(QStringLiteral(R"(
 QMainWindow, QWidget#central { background: #0E1518; }
+QDialog { background: #172226; }
 QMenuBar { background: #141E22; color: #93A8A6; padding: 3px 6px; }
 QMenuBar::item { padding: 4px 9px; background: transparent; border-radius: 3px; }
 QMenuBar::item:selected { background: #26363C; color: #DFE8E4; }
@@ -137,7 +138,11 @@ QPushButton[small="true"] { padding: 3px 9px; }
 QPushButton[flat="true"], QToolButton { background: transparent; border: none; color: #93A8A6; padding: 4px 7px; border-radius: 3px; }
 QPushButton[flat="true"]:hover, QToolButton:hover { background: #26363C; color: #DFE8E4; }
 QToolButton:checked { color: #6FCFB4; }
-QToolButton:focus { background: #1B282D; }
+QToolButton:focus, QPushButton[flat="true"]:focus { border: 1px solid #6FCFB4; padding: 3px 6px; color: #DFE8E4; }
+QPushButton[main="true"]:focus { border: 2px solid #DFE8E4; padding: 3px 10px; }
+QCheckBox:focus { color: #6FCFB4; }
+QCheckBox::indicator:focus { border: 2px solid #6FCFB4; }
+QTabBar::tab:focus { color: #6FCFB4; text-decoration: underline; }
 QToolButton::menu-indicator { image: none; width: 0; }
 QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox { background: #1B282D; color: #DFE8E4; border: 1px solid #26363C; border-radius: 3px; padding: 2px 6px; selection-background-color: #2B5A50; }
 QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus { border-color: #6FCFB4; }

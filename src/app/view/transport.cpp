@@ -60,6 +60,7 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     setAttribute(Qt::WA_StyledBackground);
     setStyleSheet(QStringLiteral("QWidget#transport { background: #141E22; border-top: 1px solid #26363C; }"));
     setFixedHeight(38);
+    setMinimumWidth(440);
     auto* layout = new QHBoxLayout(this);
     layout->setContentsMargins(8, 2, 10, 2);
     layout->setSpacing(2);
@@ -78,9 +79,9 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     play_ = button(Mark::Play, QStringLiteral("play"), tr("Play or pause (Space)"), [this] { togglePlay(); });
     button(Mark::End, QStringLiteral("toEnd"), tr("To the last frame (End)"), [this] { toEnd(); });
     layout->addSpacing(10);
-    auto* word = new QLabel(tr("frame"), this);
-    word->setProperty("dim", true);
-    layout->addWidget(word);
+    word_ = new QLabel(tr("frame"), this);
+    word_->setProperty("dim", true);
+    layout->addWidget(word_);
     frame_ = new QLineEdit(this);
     frame_->setObjectName(QStringLiteral("frameField"));
     frame_->setFixedWidth(62);
@@ -106,11 +107,14 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     eye_->setPopupMode(QToolButton::InstantPopup);
     auto* eyes = new QMenu(eye_);
     eye_->setMenu(eyes);
+    eye_->setFixedWidth(112); // what stands here stays where it is, whatever it says
+    eye_->setToolButtonStyle(Qt::ToolButtonTextOnly);
     connect(eyes, &QMenu::aboutToShow, this, &Transport::fillEyes);
     connect(&viewport_, &Viewport::cameraChanged, this, &Transport::showEye);
     connect(&workspace_, &Workspace::itemsChanged, this, &Transport::showEye);
     mode_ = toggle(QStringLiteral("playMode"), {},
                    tr("Real time keeps the rate and drops drawing; every frame shows each one, however long it takes"));
+    mode_->setFixedWidth(QFontMetrics(mode_->font()).horizontalAdvance(tr("real time · 00.0 of 23.976 fps")) + 16);
     loop_ = toggle(QStringLiteral("repeat"), tr("repeat"), tr("Begin again at the end of the range"));
     loop_->setCheckable(true);
     loop_->setChecked(true);
@@ -128,9 +132,12 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     connect(hold_, &QToolButton::clicked, this,
             [this](bool on) { viewport_.setHeldFrame(on ? std::optional(workspace_.frame()) : std::nullopt); });
     connect(frame_, &QLineEdit::editingFinished, this, [this] {
-        if (const auto frame = parseNumber(frame_->text().toStdString()))
+        const QString given = frame_->text();
+        if (const auto frame = parseNumber(given.toStdString()))
             workspace_.setFrame(*frame);
-        showFrame();
+        else
+            emit workspace_.problem(tr("“%1”: a frame is a number").arg(given));
+        frame_->setText(QString::fromStdString(frameText(workspace_.frame())));
     });
     connect(&timer_, &QTimer::timeout, this, &Transport::tick);
     connect(&viewport_, &Viewport::frameDrawn, this, [this] { ++drawn_; });
@@ -161,7 +168,18 @@ void Transport::showEye() {
     eye_->setVisible(
         std::any_of(items.begin(), items.end(), [](const ItemView& i) { return i.nodeKind == NodeKind::Camera; }));
     const ItemView* camera = viewport_.camera() ? workspace_.item(*viewport_.camera()) : nullptr;
-    eye_->setText(camera ? tr("eye: %1").arg(QString::fromStdString(camera->name)) : tr("free eye"));
+    const QString words = camera ? tr("eye: %1").arg(QString::fromStdString(camera->name)) : tr("free eye");
+    eye_->setText(eye_->fontMetrics().elidedText(words, Qt::ElideMiddle, eye_->width() - 16));
+}
+
+// What is said elsewhere too gives way where there is little room.
+void Transport::resizeEvent(QResizeEvent* event) {
+    QWidget::resizeEvent(event);
+    const int width = event->size().width();
+    mode_->setVisible(width >= 740);
+    seconds_->setVisible(width >= 640);
+    word_->setVisible(width >= 800);
+    hold_->setText(width >= 600 ? tr("hold this pose") : tr("hold"));
 }
 
 void Transport::showFrame() {
@@ -177,6 +195,7 @@ void Transport::showRate() {
     const QString rate = QString::fromStdString(workspace_.rate().shortText());
     if (!playing()) {
         mode_->setText(everyFrame_ ? tr("every frame") : tr("real time · %1 fps").arg(rate));
+        mode_->setStyleSheet({});
         return;
     }
     const double seconds = static_cast<double>(measured_.elapsed()) / 1000.0;
@@ -184,9 +203,11 @@ void Transport::showRate() {
         return;
     const double shown = std::min(drawn_ / seconds, everyFrame_ ? 1e9 : workspace_.rate().value());
     const double wanted = workspace_.rate().value();
-    mode_->setText(everyFrame_             ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
-                   : shown < wanted * 0.93 ? tr("real time · draws %1 of %2").arg(shown, 0, 'f', 1).arg(rate)
-                                           : tr("real time · %1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
+    mode_->setText(everyFrame_ ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
+                               : tr("real time · %1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
+    mode_->setStyleSheet(!everyFrame_ && shown < wanted * 0.93
+                             ? QStringLiteral("color: %1;").arg(colour::kStraw.name()) // some are not drawn
+                             : QString());
     drawn_ = 0;
     measured_.restart();
 }

@@ -27,6 +27,9 @@ class Transport : public QWidget {
     void toEnd();
     void toggleHold();
 
+  protected:
+    void resizeEvent(QResizeEvent* event) override;
+
   private:
     void start();
     void stop();
@@ -45,6 +48,7 @@ class Transport : public QWidget {
     QElapsedTimer measured_;
     QToolButton* play_;
     QLineEdit* frame_;
+    QLabel* word_;
     QLabel* seconds_;
     QToolButton* eye_ = nullptr;
     QToolButton* mode_;

@@ -111,6 +111,8 @@ void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
     waiting_ = frame->request != requestNumber_;
     // Another item, or the same at another size: the eye goes there. A frame step never moves it.
     const double size = activeSizeMetres();
+    const ItemView* active = workspace_.activeItem();
+    const DrawItem* shown = activeDrawn();
     if (size > 0.0 && (framedFor_ != workspace_.active() || size > framedSize_ * 4.0 || size < framedSize_ / 4.0)) {
         const bool sameSource = framedFor_.source == workspace_.active().source && framedSize_ > 0.0 &&
                                 scope_ != ViewScope::Item && framedFor_ != workspace_.active();
@@ -119,6 +121,12 @@ void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
             framedSize_ = size;
             frameActive();
         }
+    } else if (size > 0.0 && framed_ && !waiting_ && active && framedScene_.lock() != active->scene) {
+        // A step gave it another size or place, and it was framed: it stays so.
+        const Vec3d way = shown->bounds.centre() - framedCentre_;
+        if (size > framedSize_ * 1.2 || size < framedSize_ / 1.2 || length(way) > 0.25 * size)
+            frameActive();
+        framedScene_ = active->scene;
     }
     update();
     emit frameDrawn();
@@ -130,6 +138,28 @@ void Viewport::setCamera(std::optional<ItemKey> camera) {
     camera_ = std::move(camera);
     requestFrame();
     emit cameraChanged();
+}
+
+// The free eye begins where the camera stands, with its view.
+void Viewport::leaveCamera() {
+    if (!camera_)
+        return;
+    if (drawn_ && drawn_->camera) {
+        const auto& m = drawn_->camera->world.m; // rows: its axes and place; it looks along its −Z
+        const QVector3D place = toQt({m[12], m[13], m[14]});
+        const QVector3D away = toQt({m[8], m[9], m[10]}).normalized();
+        pitch_ = std::clamp(std::asin(std::clamp(static_cast<double>(away.y()), -1.0, 1.0)), -1.5, 1.5);
+        yaw_ = std::atan2(static_cast<double>(away.x()), static_cast<double>(away.z()));
+        const double scale = std::abs(drawn_->camera->view.pictureMatrix()[4]) * gateRect().height() / height();
+        fieldOfView_ = std::clamp(360.0 / M_PI * std::atan(1.0 / std::max(1e-3, scale)), 1.0, 150.0);
+        // It turns about what it looks at: what is active, as far away as that is.
+        if (const DrawItem* item = activeDrawn(); item && !item->bounds.isEmpty())
+            if (const double far = QVector3D::dotProduct(place - toQt(item->bounds.centre()), away); far > 1e-3)
+                distance_ = far;
+        target_ = place - away * static_cast<float>(distance_);
+        framed_ = false;
+    }
+    setCamera(std::nullopt);
 }
 
 QRectF Viewport::gateRect() const {
@@ -150,6 +180,11 @@ void Viewport::frameActive() {
             bounds.add(item.bounds);
     framedSize_ = activeSizeMetres();
     frameBounds(bounds);
+    if (const DrawItem* item = activeDrawn())
+        framedCentre_ = item->bounds.centre();
+    if (const ItemView* active = workspace_.activeItem())
+        framedScene_ = active->scene;
+    framed_ = true;
 }
 
 void Viewport::frameAll() {
@@ -165,6 +200,7 @@ void Viewport::frameBounds(const Bounds& bounds) {
     if (bounds.isEmpty())
         return;
     target_ = toQt(bounds.centre());
+    fieldOfView_ = kFieldOfViewDegrees;
     const double half = std::max(1e-4, bounds.diagonal() * 0.5);
     const double narrow = std::min(1.0, static_cast<double>(width()) / std::max(1, height()));
     distance_ = half / std::sin(kFieldOfViewDegrees * M_PI / 360.0) / narrow * 1.02;
@@ -190,8 +226,8 @@ QMatrix4x4 Viewport::viewProjection() const {
         return cameraProjection();
     QMatrix4x4 matrix;
     const auto d = static_cast<float>(distance_);
-    matrix.perspective(kFieldOfViewDegrees, static_cast<float>(width()) / static_cast<float>(std::max(1, height())),
-                       d * 0.01F, d * 60.0F);
+    matrix.perspective(static_cast<float>(fieldOfView_),
+                       static_cast<float>(width()) / static_cast<float>(std::max(1, height())), d * 0.01F, d * 60.0F);
     matrix.lookAt(eye(), target_, QVector3D(0, 1, 0));
     return matrix;
 }
@@ -231,7 +267,7 @@ std::optional<QPointF> Viewport::project(const QMatrix4x4& matrix, const QVector
 }
 
 double Viewport::metresPerPixel() const {
-    return 2.0 * distance_ * std::tan(kFieldOfViewDegrees * M_PI / 360.0) / std::max(1, height());
+    return 2.0 * distance_ * std::tan(fieldOfView_ * M_PI / 360.0) / std::max(1, height());
 }
 
 void Viewport::initializeGL() {
@@ -459,7 +495,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPoint moved = now - lastMouse_;
     lastMouse_ = now;
     if (event->buttons() != Qt::NoButton)
-        setCamera(std::nullopt); // who turns the view looks with a free eye again
+        leaveCamera(); // who turns the view looks with a free eye again
     if (event->buttons() & Qt::LeftButton) {
         yaw_ -= moved.x() * 0.008;
         pitch_ = std::clamp(pitch_ + moved.y() * 0.008, -1.5, 1.5);
@@ -467,6 +503,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         const QVector3D forward = (target_ - eye()).normalized();
         const QVector3D right = QVector3D::crossProduct(forward, QVector3D(0, 1, 0)).normalized();
         const QVector3D up = QVector3D::crossProduct(right, forward);
+        framed_ = false;
         const auto scale = static_cast<float>(metresPerPixel());
         target_ += (right * static_cast<float>(-moved.x()) + up * static_cast<float>(moved.y())) * scale;
     }
@@ -478,7 +515,8 @@ void Viewport::mouseDoubleClickEvent(QMouseEvent*) {
 }
 
 void Viewport::wheelEvent(QWheelEvent* event) {
-    setCamera(std::nullopt);
+    leaveCamera();
+    framed_ = false;
     distance_ = std::clamp(distance_ * std::pow(0.88, event->angleDelta().y() / 120.0), 1e-4, 1e7);
     update();
     event->accept();

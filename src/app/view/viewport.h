@@ -43,6 +43,8 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     /// Size in metres of the active item as drawn; 0 without one.
     [[nodiscard]] double activeSizeMetres() const;
     [[nodiscard]] double distance() const { return distance_; }
+    /// Where the picture is seen from, in metres.
+    [[nodiscard]] QVector3D shownEye() const;
     [[nodiscard]] bool loading() const { return waiting_; }
 
   signals:
@@ -87,7 +89,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     void frameBounds(const Bounds& bounds);
     [[nodiscard]] QMatrix4x4 viewProjection() const;
     [[nodiscard]] QVector3D eye() const;
-    [[nodiscard]] QVector3D shownEye() const;
+    void leaveCamera();
     [[nodiscard]] std::optional<QPointF> project(const QMatrix4x4& matrix, const QVector3D& point) const;
     [[nodiscard]] const DrawItem* activeDrawn() const;
     [[nodiscard]] double metresPerPixel() const;
@@ -110,8 +112,12 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     bool waiting_ = false;
     ItemKey framedFor_;
     double framedSize_ = 0.0;
+    Vec3d framedCentre_;
+    std::weak_ptr<const Scene> framedScene_; // of the active item, when it was framed
+    bool framed_ = false;                    // since then neither moved nor zoomed by hand
     QVector3D target_{0, 1, 0};
     double distance_ = 6.0;
+    double fieldOfView_ = 26.0; // degrees, up and down
     double yaw_ = 0.65;
     double pitch_ = 0.28;
     QPoint lastMouse_;

@@ -16,6 +16,19 @@ namespace {
 
 constexpr double kStaffMetres = 1.8;
 
+// Words over the picture: on a backing, as what lies below may be as pale as they are.
+void drawWords(QPainter& painter, const QPointF& baseline, const QString& words) {
+    const QFontMetricsF metrics(painter.font());
+    const QRectF box(baseline.x() - 3, baseline.y() - metrics.ascent() - 1, metrics.horizontalAdvance(words) + 6,
+                     metrics.height() + 1);
+    const QPen pen = painter.pen();
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(QColor(0x0E, 0x15, 0x18, 176));
+    painter.drawRoundedRect(box, 2, 2);
+    painter.setPen(pen);
+    painter.drawText(baseline, words);
+}
+
 } // namespace
 
 double roundLength(double size) {
@@ -56,7 +69,7 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
     if (heldFrame_) {
         painter.setFont(textFont(9));
         painter.setPen(colour::kHeather);
-        painter.drawText(QPointF(16, 20), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
+        drawWords(painter, QPointF(16, 20), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
     }
 }
 
@@ -90,10 +103,10 @@ void Viewport::drawStaff(QPainter& painter, const QMatrix4x4& matrix) {
         painter.setPen(QPen(colour::kChalk, 1));
         painter.setBrush(Qt::NoBrush);
         painter.drawEllipse(*low, 9, 9);
-        painter.drawText(*low + QPointF(13, 4), tr("staff, 1.8 m"));
+        drawWords(painter, *low + QPointF(13, 4), tr("staff, 1.8 m"));
         return;
     }
-    painter.drawText(*top + QPointF(6, 5), tr("1.8 m"));
+    drawWords(painter, *top + QPointF(7, 5), tr("1.8 m"));
 }
 
 void Viewport::drawScaleBar(QPainter& painter) {
@@ -107,8 +120,11 @@ void Viewport::drawScaleBar(QPainter& painter) {
     for (const QPointF& end : {left, right})
         painter.drawLine(end - QPointF(0, 4), end + QPointF(0, 4));
     painter.setFont(textFont(8.5));
-    painter.drawText(QRectF(left.x() - 30, left.y() - 20, pixels + 60, 14), Qt::AlignCenter,
-                     QString::fromStdString(size >= 1.0 && size < 1000.0 ? frameText(size) + " m" : lengthText(size)));
+    const QString words =
+        QString::fromStdString(size >= 1.0 && size < 1000.0 ? frameText(size) + " m" : lengthText(size));
+    drawWords(painter,
+              QPointF((left.x() + right.x() - painter.fontMetrics().horizontalAdvance(words)) / 2, left.y() - 8),
+              words);
 }
 
 void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
@@ -139,17 +155,19 @@ void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
         }
     painter.setFont(textFont(9.5, QFont::DemiBold));
     painter.setPen(colour::kGlass);
-    painter.drawText(QPointF(box.left() + 2, box.top() - 6), QString::fromStdString(view->name));
+    const QString name = painter.fontMetrics().elidedText(QString::fromStdString(view->name), Qt::ElideMiddle,
+                                                          std::max(60, width() / 2));
+    drawWords(painter, QPointF(box.left() + 2, box.top() - 6), name);
     // Its size in real units: what a ×100 mistake shows first.
     const Vec3d size = item->bounds.size();
     const QString words =
         QStringLiteral("%1 × %2 × %3")
             .arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)),
                  QString::fromStdString(lengthText(size.z)));
-    const double nameWidth = painter.fontMetrics().horizontalAdvance(QString::fromStdString(view->name)) + 12;
+    const double nameWidth = painter.fontMetrics().horizontalAdvance(name) + 12;
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QPointF(box.left() + nameWidth, box.top() - 6), words);
+    drawWords(painter, QPointF(box.left() + nameWidth, box.top() - 6), words);
 }
 
 void Viewport::drawLegend(QPainter& painter) {
@@ -158,10 +176,10 @@ void Viewport::drawLegend(QPainter& painter) {
         painter.fillRect(QRectF(bar.left() + i, bar.top(), 1.5, bar.height()), heatColour(i / 149.0));
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    painter.drawText(QPointF(bar.left(), bar.bottom() + 14), QStringLiteral("0"));
+    drawWords(painter, QPointF(bar.left(), bar.bottom() + 14), QStringLiteral("0"));
     const QString top = QStringLiteral("%1 m/s").arg(static_cast<double>(drawn_->speedMax), 0, 'g', 3);
-    painter.drawText(QRectF(bar.right() - 80, bar.bottom() + 2, 80, 16), Qt::AlignRight | Qt::AlignVCenter, top);
-    painter.drawText(QPointF(bar.left(), bar.top() - 6), tr("speed of each point"));
+    drawWords(painter, QPointF(bar.right() - painter.fontMetrics().horizontalAdvance(top), bar.bottom() + 14), top);
+    drawWords(painter, QPointF(bar.left(), bar.top() - 6), tr("speed of each point"));
 }
 
 void Viewport::drawGate(QPainter& painter) {

@@ -74,6 +74,7 @@ struct DeliveryInput {
 struct Loss {
     std::string item;
     std::string what;
+    bool keptInWorldSpace = false; // a delivery in world space does not lose it
 };
 
 class ReadFiles;
@@ -124,6 +125,7 @@ struct ProvenItem {
     std::size_t samples = 0;
     std::optional<double> first; // frame; nothing when still
     std::optional<double> last;
+    std::optional<FrameRange> carried; // where still points are moved by the transforms above them
     std::uint64_t topology = 0;
     double largestDrift = 0.0;       // of the file from what was meant, in the delivery's unit
     double largestDriftMetres = 0.0; // where the unit is stated, else the same number

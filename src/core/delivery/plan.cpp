@@ -209,7 +209,8 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
             for (std::string& words : carriedWords(node))
                 lose(node.path, std::move(words));
         if (!format.keeps(Content::Transforms) && isPlaced(scene, i))
-            lose(node.path, "its transform: the points are written where they lie in their own space");
+            losses.push_back(
+                {node.path, "its transform: the points are written where they lie in their own space", true});
         if (!format.keeps(Content::Visibility) && node.visibility)
             lose(node.path, "its visibility");
         if (!format.keeps(Content::ChangingPoints) && node.geometry->topologyVaries() &&

@@ -139,6 +139,11 @@ double frameOf(const Sampling& sampling, std::size_t sample, const FrameRate& ra
     return snappedFrame(rate.frameAt(sampling.time(sample)));
 }
 
+std::optional<FrameRange> carriedFrames(const Scene& found, std::size_t node) {
+    const auto& geometry = found.nodes[node].geometry;
+    return geometry && geometry->pointsConstant() ? movingFrames(found, node) : std::nullopt;
+}
+
 bool holds(const Proof& proof) {
     return proof.disagreements.empty() && std::all_of(proof.items.begin(), proof.items.end(), [](const ProvenItem& i) {
                return i.disagreements.empty() && i.shown.disagreements.empty() && i.largestDrift == 0.0;
@@ -488,6 +493,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                     fmt::format("{} samples between two poses, which the steps mix", item.shown.mixed));
             WYC_TRY(wanted, channelsOf(meant, node, format));
             keepMeantGroups(meant, node, format, wanted);
+            item.carried = carriedFrames(found, *other);
             WYC_TRY(there, writtenChannels(found, *other, placed, format));
             WYC_CHECK(compareChannels(wanted, there, output.rate, item.channels, item.disagreements));
         }

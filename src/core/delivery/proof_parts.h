@@ -26,6 +26,8 @@ inline constexpr auto kSampleHash = Hasher64::Kind::Xxh3;
 [[nodiscard]] const Channel* channelNamed(const std::vector<Channel>& channels, const std::string& name);
 /// Points among these that are no numbers.
 [[nodiscard]] std::size_t countNotNumbers(std::span<const Vec3f> points);
+/// Frames over which transforms move points that are still themselves.
+[[nodiscard]] std::optional<FrameRange> carriedFrames(const Scene& found, std::size_t node);
 [[nodiscard]] double frameOf(const Sampling& sampling, std::size_t sample, const FrameRate& rate);
 /// Nothing disagrees and nothing drifted.
 [[nodiscard]] bool holds(const Proof& proof);

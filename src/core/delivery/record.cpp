@@ -229,6 +229,7 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
         return {};
     }
     item.kind = nodeKindName(found.nodes[*place].kind);
+    item.carried = carriedFrames(found, *place);
     if (const auto channels = entry.find("channels"); channels != entry.end() && channels->is_object()) {
         WYC_TRY(there, writtenChannels(found, *place, placed, format));
         compareRecorded(there, *channels, item.channels, item.disagreements);

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "base/hash.h"
 #include "base/text.h"
 #include "formats/mdd/mdd.h"
 #include "formats/obj/obj.h"
@@ -232,6 +233,23 @@ std::vector<fs::path> filesOf(const Source& source) {
     for (const std::string& name : source.scene.materialFiles)
         files.push_back(folderOf(source.spec.path) / name);
     return files;
+}
+
+std::uint64_t stampOf(const Source& source) {
+    std::vector<fs::path> files = filesOf(source);
+    if (source.format->sequence)
+        if (const auto sequence = sequenceOfPattern(source.spec.path))
+            for (const SequenceFile& file : sequence->files)
+                files.push_back(file.path);
+    std::vector<std::int64_t> figures;
+    for (const fs::path& file : files) {
+        std::error_code code;
+        const auto size = fs::file_size(file, code);
+        figures.push_back(code ? -1 : static_cast<std::int64_t>(size));
+        const auto written = fs::last_write_time(file, code);
+        figures.push_back(code ? 0 : static_cast<std::int64_t>(written.time_since_epoch().count()));
+    }
+    return hash64(std::as_bytes(std::span(figures)));
 }
 
 Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate) {

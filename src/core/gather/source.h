@@ -42,6 +42,9 @@ using SourcePtr = std::shared_ptr<const Source>;
 /// The file or pattern, the rest mesh and the material files that it is read from.
 [[nodiscard]] std::vector<fs::path> filesOf(const Source& source);
 
+/// Of when its files were written last, and their sizes: another value says that they have changed on disk.
+[[nodiscard]] std::uint64_t stampOf(const Source& source);
+
 [[nodiscard]] Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate);
 
 struct Gathered {

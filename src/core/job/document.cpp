@@ -68,7 +68,7 @@ Status Document::load(const fs::path& path) {
     reset();
     job_ = std::move(job);
     saved_ = job_;
-    path_ = path;
+    path_ = fs::absolute(path); // the folder of the process may change, and recovery is of another process
     changed();
     return {};
 }
@@ -76,7 +76,7 @@ Status Document::load(const fs::path& path) {
 Status Document::save(const fs::path& path) {
     WYC_CHECK(saveJob(job_, path));
     saved_ = job_;
-    path_ = path;
+    path_ = fs::absolute(path);
     discardAutosave();
     changed();
     return {};
@@ -136,8 +136,11 @@ void Document::recover(const Recoverable& state) {
     if (!path_.empty())
         if (auto saved = loadJob(path_))
             saved_ = std::move(*saved);
-    std::error_code code;
-    fs::remove(state.file, code);
+    // Ours takes its place first: a second end a moment later loses nothing.
+    if (autosaveFolder_.empty() || autosave()) {
+        std::error_code code;
+        fs::remove(state.file, code);
+    }
     changed();
 }
 

@@ -308,6 +308,14 @@ std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     return span;
 }
 
+std::optional<FrameRange> movingFrames(const Scene& scene, std::size_t node) {
+    const auto span = movingSpan(scene, node);
+    if (!span)
+        return std::nullopt;
+    return FrameRange{snappedFrame(scene.workingRate.frameAt(span->first)),
+                      snappedFrame(scene.workingRate.frameAt(span->last))};
+}
+
 std::optional<TimeSpan> movingSpan(const Scene& scene) {
     std::optional<TimeSpan> span;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {

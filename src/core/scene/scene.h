@@ -207,5 +207,7 @@ struct WorldPlacement {
 /// still.
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node);
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene);
+/// The same as frames of the scene's working rate.
+[[nodiscard]] std::optional<FrameRange> movingFrames(const Scene& scene, std::size_t node);
 
 } // namespace wyc

@@ -106,13 +106,7 @@ double ItemView::frameAt(std::size_t sample) const {
 }
 
 std::optional<FrameRange> ItemView::range() const {
-    if (!scene)
-        return std::nullopt;
-    const auto span = movingSpan(*scene, node);
-    if (!span)
-        return std::nullopt;
-    return FrameRange{snappedFrame(scene->workingRate.frameAt(span->first)),
-                      snappedFrame(scene->workingRate.frameAt(span->last))};
+    return scene ? movingFrames(*scene, node) : std::nullopt;
 }
 
 std::size_t ItemView::mostPoints() const {
@@ -187,6 +181,20 @@ Status measureItems(std::vector<ItemView>& items, const Progress& progress) {
             view.rawProfile = view.profile;
     }
     return {};
+}
+
+Status measureAsItCame(ItemView& item, const Progress& progress) {
+    WYC_TRY(made, itemScene(*item.source, item.key.path, {}));
+    const Scene scene = piecesTogether(withStandIns(made)).scene;
+    WYC_TRY(profile, motionProfile(scene, shownNode(scene, item.nodeKind), progress));
+    item.rawProfile = std::make_shared<const MotionProfile>(std::move(profile));
+    return {};
+}
+
+std::optional<FrameRange> rangeBefore(const ItemView& item, std::size_t step) {
+    const auto end = item.steps.begin() + static_cast<std::ptrdiff_t>(std::min(step, item.steps.size()));
+    const auto made = itemScene(*item.source, item.key.path, {item.steps.begin(), end});
+    return made ? movingFrames(*made, shownNode(*made, item.nodeKind)) : std::nullopt;
 }
 
 std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSource>& sources,

@@ -68,6 +68,11 @@ struct ItemView {
 /// Measures every item that is not measured yet.
 [[nodiscard]] Status measureItems(std::vector<ItemView>& items, const Progress& progress);
 
+/// Measures the item as it came, where its steps hide that.
+[[nodiscard]] Status measureAsItCame(ItemView& item, const Progress& progress);
+/// Frames that the item covers before one of its steps.
+[[nodiscard]] std::optional<FrameRange> rangeBefore(const ItemView& item, std::size_t step);
+
 struct ItemFinding {
     ItemKey key; // empty path = the source as a whole
     Finding finding;
