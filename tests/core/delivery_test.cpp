@@ -64,6 +64,28 @@ TEST(Plan, ShotWithHandlesIsTheRange) {
     EXPECT_GT(output.sizeEstimate, 20U * 30U * 12U);
 }
 
+// What is said before writing is what is there afterwards, within a fifth.
+TEST(Plan, SizesAreEstimated) {
+    test::SheetOptions big;
+    big.rows = big.columns = 60;
+    for (const char* format : {"alembic", "mdd", "obj-sequence"})
+        for (const bool everything : {false, true}) {
+            const TempFolder folder;
+            DeliverySpec spec = specFor(folder, format);
+            spec.wholeRange = true;
+            spec.oneFile = everything;
+            if (everything && !formatById(format)->manyItems)
+                continue;
+            const auto plan =
+                planDelivery({inputOf(everything ? demo::lanternShoal() : test::sheetScene(big))}, spec, sheetShot());
+            ASSERT_TRUE(plan) << plan.error().text();
+            const auto result = runOutput((*plan)[0], {}, Progress());
+            ASSERT_TRUE(result) << result.error().text();
+            EXPECT_NEAR(static_cast<double>((*plan)[0].sizeEstimate) / static_cast<double>(result->sizeBytes), 1.0, 0.2)
+                << format << everything;
+        }
+}
+
 TEST(Plan, FirstFrameUnitAxisAndRate) {
     const TempFolder folder;
     DeliverySpec spec = specFor(folder);

@@ -89,6 +89,7 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     frame_->setFont(textFont(9.5, QFont::DemiBold));
     frame_->setToolTip(tr("The frame shown; type one to go there"));
     layout->addWidget(frame_);
+    layout->addSpacing(6);
     seconds_ = new QLabel(this);
     seconds_->setProperty("dim", true);
     seconds_->setFixedWidth(66);
@@ -178,7 +179,7 @@ void Transport::resizeEvent(QResizeEvent* event) {
     const int width = event->size().width();
     mode_->setVisible(width >= 740);
     seconds_->setVisible(width >= 640);
-    word_->setVisible(width >= 800);
+    word_->setVisible(width >= 780);
     hold_->setText(width >= 600 ? tr("hold this pose") : tr("hold"));
 }
 

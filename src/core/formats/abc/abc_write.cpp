@@ -528,6 +528,32 @@ std::uint64_t bytesOf(const Attribute& attribute) {
     return attribute.values.size() * sizeof(float) + attribute.indices.size() * sizeof(std::int32_t);
 }
 
+struct Sizes {
+    std::uint64_t points = 1;
+    std::uint64_t corners = 1;
+    std::uint64_t faces = 1;
+};
+
+// By what each is of: nothing is read for an estimate.
+std::uint64_t bytesOf(const PropertyNode& property, const Sizes& sizes) {
+    std::uint64_t total = 60;
+    for (const PropertyNode& child : property.children)
+        total += bytesOf(child, sizes);
+    const SampledValues* values = property.values.get();
+    if (!values || property.meaning == Meaning::Itself)
+        return total;
+    const bool ofPoints = property.meaning == Meaning::Velocities || property.meaning == Meaning::Widths ||
+                          property.meaning == Meaning::PointIds || property.scope == Scope::Point;
+    const std::uint64_t count = !values->isArray()                ? 1
+                                : ofPoints                        ? sizes.points
+                                : property.scope == Scope::Corner ? sizes.corners
+                                : property.scope == Scope::Face   ? sizes.faces
+                                                                  : 1;
+    const std::uint64_t samples = values->constant() ? 1 : values->sampling().count();
+    return total + samples * (count * values->extent() * std::max<std::size_t>(elementSize(values->type()), 1) +
+                              (values->isArray() ? 24 : 0));
+}
+
 // Heads, names and indices cost about as much as this, an object and a sample.
 constexpr std::uint64_t kObjectBytes = 1200;
 constexpr std::uint64_t kSampleBytes = 80;
@@ -538,17 +564,25 @@ std::uint64_t estimate(const Scene& scene) {
         total += kObjectBytes / (node.geometry ? 1 : 3);
         if (node.transform && !node.transform->constant())
             total += node.transform->sampling().count() * 16 * sizeof(double);
+        Sizes sizes;
+        if (node.geometry && node.geometry->sampling().count() > 0) {
+            const std::size_t middle = node.geometry->sampling().count() / 2;
+            sizes.points = node.geometry->pointCount(middle).value_or(1);
+            if (const auto topology = node.geometry->topology(middle))
+                sizes = {sizes.points, (*topology)->cornerCount(), (*topology)->faceCount()};
+        }
+        if (node.properties)
+            for (const PropertyNode& property : node.properties->all())
+                total += bytesOf(property, sizes);
         if (!node.geometry || node.geometry->sampling().count() == 0)
             continue;
         const Geometry& shape = *node.geometry;
         const std::uint64_t samples = shape.pointsConstant() ? 1 : shape.sampling().count();
-        const auto points = shape.pointCount(samples / 2);
-        const auto topology = shape.topology(samples / 2);
         const auto extras = shape.extras(0);
-        if (!points || !topology || !extras)
+        if (!extras)
             continue;
-        total += samples * (*points * sizeof(Vec3f) + kSampleBytes);
-        std::uint64_t once = 4 * ((*topology)->faceCount() + (*topology)->cornerCount());
+        total += samples * (sizes.points * sizeof(Vec3f) + kSampleBytes);
+        std::uint64_t once = 4 * (sizes.faces + sizes.corners);
         std::uint64_t layers = bytesOf((*extras)->uvs) + bytesOf((*extras)->normals) + bytesOf((*extras)->colours);
         for (const FaceSet& set : (*extras)->faceSets)
             once += set.faces.size() * sizeof(std::int32_t) + kObjectBytes / 2;
