@@ -62,6 +62,74 @@ void addRange(CLI::App& verb, ShotArguments& shot) {
     verb.add_option("--rate", shot.rate, "Frames a second: 24, 23.976, 30000/1001")->check(kSomething)->type_name("R");
 }
 
+// Choices and steps, as every verb that writes takes them.
+void addSteps(CLI::App& verb, ConvertArguments& convert) {
+    addRange(verb, convert.steps.range);
+    verb.add_option("--every", convert.steps.every, "Keep every n-th sample")
+        ->check(CLI::Range(1, 1000000))
+        ->type_name("N");
+    verb.add_option("--resample", convert.steps.resample, "Between samples: linear or nearest")
+        ->check(CLI::IsMember({"linear", "nearest"}))
+        ->type_name("linear|nearest");
+    verb.add_option("--offset", convert.steps.offset, "Move all samples in time")->type_name("FRAMES");
+    verb.add_option("--first", convert.steps.first, "Number of the first frame in the target")
+        ->check(kSomething)
+        ->type_name("FRAME");
+    verb.add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")
+        ->check(kSomething)
+        ->type_name("FROM:TO");
+    verb.add_flag("--world", convert.steps.world, "Put all transforms into the points");
+    verb.add_option("--lead", convert.steps.lead, "Settling frames left out at the start")
+        ->check(CLI::NonNegativeNumber)
+        ->type_name("N");
+    verb.add_option("--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024")
+        ->check(kSomething)
+        ->type_name("LIST");
+    verb.add_option("--length", convert.steps.length, "Exactly so many frames")
+        ->check(CLI::PositiveNumber)
+        ->type_name("N");
+    verb.add_option("--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3")
+        ->check(kSomething)
+        ->type_name("OPEN:CLOSE:N");
+    verb.add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
+    verb.add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")
+        ->check(kSomething)
+        ->type_name("FROM:TO");
+    verb.add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")
+        ->check(kSomething)
+        ->type_name("FILE.json");
+    verb.add_option("--read-as", convert.steps.readAs, "Read every frame as at this rate (keeps frame numbers)")
+        ->check(kSomething)
+        ->type_name("R");
+    verb.add_option("--drop", convert.steps.drop, "Frames left out, as 1009,1020:1024")
+        ->check(kSomething)
+        ->type_name("LIST");
+    verb.add_flag("--close", convert.steps.close, "What is behind dropped frames moves up");
+    verb.add_option("--hold", convert.steps.hold, "Frames for which the first and last pose are held")
+        ->check(kSomething)
+        ->type_name("BEFORE:AFTER");
+    verb.add_option("--start", convert.steps.start, "Frame at which the first sample comes")
+        ->check(kSomething)
+        ->type_name("FRAME");
+    verb.add_option("--split", convert.steps.split,
+                    "One item for each piece, each set of faces (objects and groups of an OBJ file) or each material, "
+                    "before --items chooses among them")
+        ->check(CLI::IsMember({"pieces", "sets", "materials"}))
+        ->type_name("pieces|sets|materials");
+}
+
+void addTarget(CLI::App& verb, ConvertArguments& convert) {
+    verb.add_option("-o,--output", convert.target, "Target; its extension chooses the format")
+        ->required()
+        ->type_name("TARGET");
+    verb.add_flag("--strict", convert.strict, "What was asked for and is not there is an error");
+    verb.add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
+    verb.add_flag("!--one-file", convert.perItem, "All items in one file (the default)");
+    verb.add_flag("--replace", convert.replace, "A target that exists is replaced");
+    verb.add_flag("--prove", convert.prove, "Read back and compare before the target appears");
+    verb.add_flag("--record", convert.record, "The same, and a .record.json beside it");
+}
+
 } // namespace
 
 CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that arrive as they left", "wyc") {
@@ -100,70 +168,80 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
 
     auto* convertVerb = app.add_subcommand("convert", "One way through: sources in, one target out");
     addSources(*convertVerb, convert.open);
-    convertVerb->add_option("-o,--output", convert.target, "Target; its extension chooses the format")
-        ->required()
-        ->type_name("TARGET");
     addChoice(*convertVerb, convert.steps.items, convert.steps.kinds);
-    addRange(*convertVerb, convert.steps.range);
-    convertVerb->add_option("--every", convert.steps.every, "Keep every n-th sample")
-        ->check(CLI::Range(1, 1000000))
-        ->type_name("N");
-    convertVerb->add_option("--resample", convert.steps.resample, "Between samples: linear or nearest")
-        ->check(CLI::IsMember({"linear", "nearest"}))
-        ->type_name("linear|nearest");
-    convertVerb->add_option("--offset", convert.steps.offset, "Move all samples in time")->type_name("FRAMES");
-    convertVerb->add_option("--first", convert.steps.first, "Number of the first frame in the target")
-        ->check(kSomething)
-        ->type_name("FRAME");
-    convertVerb->add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")
-        ->check(kSomething)
-        ->type_name("FROM:TO");
-    convertVerb->add_flag("--world", convert.steps.world, "Put all transforms into the points");
-    convertVerb->add_option("--lead", convert.steps.lead, "Settling frames left out at the start")
+    addSteps(*convertVerb, convert);
+    addTarget(*convertVerb, convert);
+    convertVerb->footer("Example: wyc convert jelly.mdd --rest jelly.obj --unit cm:m --up Z:Y -o jelly.abc");
+
+    auto* loopVerb = app.add_subcommand("loop", "Where it could loop, a closed loop, whether a loop closes");
+    loopVerb->require_subcommand(1);
+    const auto act = [&](const char* name, const char* help) {
+        CLI::App* made = loopVerb->add_subcommand(name, help);
+        addSources(*made, loop.convert.open);
+        addChoice(*made, loop.convert.steps.items, loop.convert.steps.kinds);
+        return made;
+    };
+    const auto bounds = [&](CLI::App& verb) {
+        verb.add_option("--start", loop.start, "First frames to try, as 1009:1060, or one")
+            ->check(kSomething)
+            ->type_name("A:B");
+        verb.add_option("--length", loop.length, "Lengths to try, as 24:96, or one")
+            ->check(kSomething)
+            ->type_name("A:B");
+        verb.add_flag("--in-place", loop.inPlace, "Rigid travel is left out of account");
+    };
+    auto* findVerb = act("find", "Cycles in a motion, best first");
+    addRange(*findVerb, loop.convert.steps.range);
+    bounds(*findVerb);
+    findVerb->add_option("--count", loop.count, "At most so many")->check(CLI::Range(1, 1000))->type_name("N");
+    findVerb->footer("Example: wyc loop find jelly_sim.abc --length 40:100");
+    auto* loopCheckVerb = act("check", "Whether a cycle closes when it is played again and again");
+    addRange(*loopCheckVerb, loop.convert.steps.range);
+    loopCheckVerb->footer("Example: wyc loop check jelly_cycle.abc");
+    auto* makeVerb = act("make", "A closed cycle; the best one where none is named");
+    addTarget(*makeVerb, loop.convert);
+    addRange(*makeVerb, loop.convert.steps.range);
+    bounds(*makeVerb);
+    makeVerb->add_option("--close", loop.close, "How it is closed (default: what closes it best)")
+        ->check(CLI::IsMember({"cut", "overlap", "bridge"}))
+        ->type_name("cut|overlap|bridge");
+    makeVerb->add_option("--fade", loop.fade, "Frames of the overlap or bridge")
         ->check(CLI::NonNegativeNumber)
         ->type_name("N");
-    convertVerb->add_option("--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024")
-        ->check(kSomething)
-        ->type_name("LIST");
-    convertVerb->add_option("--length", convert.steps.length, "Exactly so many frames")
-        ->check(CLI::PositiveNumber)
+    makeVerb->add_option("--weight", loop.weight, "How the fade goes")
+        ->check(CLI::IsMember({"linear", "smooth", "smoother"}))
+        ->type_name("linear|smooth|smoother");
+    makeVerb->add_flag("--keep-shape", loop.keepShape, "Pieces turn as wholes in the fade");
+    makeVerb->add_flag("--closing-copy", loop.closingCopy, "One frame more, equal to the first");
+    makeVerb->add_option("--cycles", loop.cycles, "How often it is shown")
+        ->check(CLI::Range(1, 100000))
         ->type_name("N");
-    convertVerb->add_option("--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3")
+    makeVerb->add_option("--fill", loop.fill, "Fill this range; the cycle stays where it is")
         ->check(kSomething)
-        ->type_name("OPEN:CLOSE:N");
-    convertVerb->add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
-    convertVerb->add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")
+        ->type_name("A:B");
+    makeVerb->footer("Example: wyc loop make jelly_sim.abc --fade 12 -o jelly_cycle.abc");
+    for (CLI::App* verb : loopVerb->get_subcommands({}))
+        addCommon(*verb, common);
+
+    auto* retimeVerb = app.add_subcommand("retime", "Frames along a curve");
+    addSources(*retimeVerb, retime.convert.open);
+    addChoice(*retimeVerb, retime.convert.steps.items, retime.convert.steps.kinds);
+    retimeVerb
+        ->add_option("--curve", retime.curve,
+                     "Pairs OUT=IN of frames, as 1001=1001,1050=1100, or a file of them; or x0.5, reverse, "
+                     "'there and back', 'hold 1040'")
+        ->required()
         ->check(kSomething)
-        ->type_name("FROM:TO");
-    convertVerb->add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")
-        ->check(kSomething)
-        ->type_name("FILE.json");
-    convertVerb->add_option("--read-as", convert.steps.readAs, "Read every frame as at this rate (keeps frame numbers)")
-        ->check(kSomething)
-        ->type_name("R");
-    convertVerb->add_option("--drop", convert.steps.drop, "Frames left out, as 1009,1020:1024")
-        ->check(kSomething)
-        ->type_name("LIST");
-    convertVerb->add_flag("--close", convert.steps.close, "What is behind dropped frames moves up");
-    convertVerb->add_option("--hold", convert.steps.hold, "Frames for which the first and last pose are held")
-        ->check(kSomething)
-        ->type_name("BEFORE:AFTER");
-    convertVerb->add_option("--start", convert.steps.start, "Frame at which the first sample comes")
-        ->check(kSomething)
-        ->type_name("FRAME");
-    convertVerb
-        ->add_option("--split", convert.steps.split,
-                     "One item for each piece, each set of faces (objects and groups of an OBJ file) or each material, "
-                     "before --items chooses among them")
-        ->check(CLI::IsMember({"pieces", "sets", "materials"}))
-        ->type_name("pieces|sets|materials");
-    convertVerb->add_flag("--strict", convert.strict, "What was asked for and is not there is an error");
-    convertVerb->add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
-    convertVerb->add_flag("!--one-file", convert.perItem, "All items in one file (the default)");
-    convertVerb->add_flag("--replace", convert.replace, "A target that exists is replaced");
-    convertVerb->add_flag("--prove", convert.prove, "Read back and compare before the target appears");
-    convertVerb->add_flag("--record", convert.record, "The same, and a .record.json beside it");
-    convertVerb->footer("Example: wyc convert jelly.mdd --rest jelly.obj --unit cm:m --up Z:Y -o jelly.abc");
+        ->type_name("FILE|TEXT");
+    retimeVerb->add_flag("--smooth", retime.smooth, "Smooth through the keys");
+    retimeVerb->add_flag("--curved", retime.curved, "Between samples curves that keep the speed, not straight lines");
+    retimeVerb->add_option("--beyond", retime.beyond, "Behind the last key, up to --until")
+        ->check(CLI::IsMember({"hold", "repeat", "back"}))
+        ->type_name("hold|repeat|back");
+    retimeVerb->add_option("--until", retime.until, "Last frame")->check(kSomething)->type_name("FRAME");
+    addRange(*retimeVerb, retime.convert.steps.range);
+    addTarget(*retimeVerb, retime.convert);
+    retimeVerb->footer("Example: wyc retime jelly.abc --curve 'x0.5' -o jelly_slow.abc");
 
     auto* jobVerb = app.add_subcommand("job", "Makes and changes a job: sources, shot, steps, deliveries");
     jobVerb->add_option("job", job.job, "The job")->required()->type_name("JOB.wyc");
@@ -238,7 +316,8 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     pagesVerb->group("");
 
     for (CLI::App* verb : app.get_subcommands({}))
-        addCommon(*verb, common);
+        if (verb != loopVerb) // its acts have them
+            addCommon(*verb, common);
 }
 
 } // namespace wyc::cli

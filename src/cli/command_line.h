@@ -15,6 +15,8 @@ struct CommandLine {
     SampleArguments sample;
     CheckArguments check;
     ConvertArguments convert;
+    LoopArguments loop;
+    RetimeArguments retime;
     JobArguments job;
     DeliverArguments deliver;
     ProveArguments prove;

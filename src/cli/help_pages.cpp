@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Man page and shell completions, written from the parsed option table.
+#include <algorithm>
+
 #include <fmt/format.h>
 
 #include "base/file.h"
@@ -38,6 +40,10 @@ std::string choicesOf(const OptionInfo& option) {
     return words;
 }
 
+std::vector<const CLI::App*> actsOf(const CLI::App& verb) {
+    return verb.get_subcommands([](const CLI::App*) { return true; });
+}
+
 std::vector<OptionInfo> optionsOf(const CLI::App& verb) {
     std::vector<OptionInfo> result;
     for (const CLI::Option* option : verb.get_options()) {
@@ -52,6 +58,12 @@ std::vector<OptionInfo> optionsOf(const CLI::App& verb) {
             result.push_back(std::move(info));
         }
     }
+    // Of a verb with acts, those of all of them.
+    for (const CLI::App* act : actsOf(verb))
+        for (OptionInfo& info : optionsOf(*act))
+            if (std::none_of(result.begin(), result.end(),
+                             [&](const OptionInfo& known) { return known.names == info.names; }))
+                result.push_back(std::move(info));
     return result;
 }
 
@@ -69,6 +81,9 @@ std::string manPage(const CLI::App& app) {
                                    version(), roff(app.get_description()));
     for (const CLI::App* verb : verbsOf(app)) {
         page += fmt::format(".SS {}\n{}.\n", verb->get_name(), roff(verb->get_description()));
+        for (const CLI::App* act : actsOf(*verb))
+            page += fmt::format(".TP\n.B {}\n{}. {}\n", act->get_name(), roff(act->get_description()),
+                                roff(act->get_footer()));
         for (const CLI::Option* option : verb->get_options())
             if (!option->nonpositional())
                 page += fmt::format(".TP\n.I {}\n{}\n", roff(option->get_type_name()), roff(option->get_description()));
@@ -90,6 +105,8 @@ std::string bashCompletion(const CLI::App& app) {
     for (const CLI::App* verb : verbsOf(app)) {
         verbs += verb->get_name() + " ";
         std::string words;
+        for (const CLI::App* act : actsOf(*verb))
+            words += act->get_name() + " ";
         for (const OptionInfo& option : optionsOf(*verb)) {
             words += fmt::format("{} ", fmt::join(option.names, " "));
             if (const std::string choices = choicesOf(option); !choices.empty())

@@ -78,6 +78,14 @@ int run(CommandLine& line) {
         return runCheck(line.common, line.check);
     if (verb == "convert")
         return runConvert(line.common, line.convert);
+    if (verb == "loop") {
+        const std::string act = line.app.get_subcommand("loop")->get_subcommands().front()->get_name();
+        return act == "find"   ? runLoopFind(line.common, line.loop)
+               : act == "make" ? runLoopMake(line.common, line.loop)
+                               : runLoopCheck(line.common, line.loop);
+    }
+    if (verb == "retime")
+        return runRetime(line.common, line.retime);
     if (verb == "job") {
         line.job.handlesGiven = line.app.get_subcommand("job")->count("--handles") > 0;
         return runJob(line.common, line.job);

@@ -119,6 +119,7 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     }
     const auto added = chainOf(now, chain);
     result.insert(result.end(), added.begin(), added.end());
+    result.insert(result.end(), behind.begin(), behind.end());
     for (Step& step : result) {
         const StepType* type = stepType(step.type);
         WYC_TRY(checked, checkedOptions(*type, step.options));

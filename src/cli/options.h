@@ -42,9 +42,10 @@ struct StepArguments {
     std::string hold; // BEFORE:AFTER
     std::string drop; // frames left out
     bool close = false;
-    std::string readAs; // rate
-    std::string start;  // frame
-    std::string split;  // pieces, sets, materials: before items are chosen
+    std::string readAs;       // rate
+    std::string start;        // frame
+    std::string split;        // pieces, sets, materials: before items are chosen
+    std::vector<Step> behind; // that a verb adds behind all of them
     /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
 };
@@ -78,6 +79,28 @@ struct ConvertArguments {
     bool prove = false;
     bool record = false;
     bool strict = false;
+};
+struct LoopArguments {
+    ConvertArguments convert; // sources, choices, steps; of `make` the target too
+    std::string start;        // A:B
+    std::string length;       // A:B
+    int count = 8;
+    bool inPlace = false;
+    std::string close;
+    std::optional<double> fade;
+    std::string weight = "smooth";
+    bool keepShape = false;
+    bool closingCopy = false;
+    int cycles = 1;
+    std::string fill;
+};
+struct RetimeArguments {
+    ConvertArguments convert;
+    std::string curve; // a text or a file
+    bool smooth = false;
+    bool curved = false;
+    std::string beyond;
+    std::string until;
 };
 struct JobArguments {
     std::string job;
@@ -131,6 +154,13 @@ int runInfo(const Common& common, const InfoArguments& arguments);
 int runSample(const Common& common, const SampleArguments& arguments);
 int runCheck(const Common& common, const CheckArguments& arguments);
 int runConvert(const Common& common, const ConvertArguments& arguments);
+/// Writes what convert would, and says so unless all is said at the end; one entry an output.
+[[nodiscard]] Result<nlohmann::json> writeConverted(const Common& common, const ConvertArguments& arguments,
+                                                    const Progress& progress);
+int runLoopFind(const Common& common, const LoopArguments& arguments);
+int runLoopMake(const Common& common, const LoopArguments& arguments);
+int runLoopCheck(const Common& common, const LoopArguments& arguments);
+int runRetime(const Common& common, const RetimeArguments& arguments);
 int runDeliver(const Common& common, const DeliverArguments& arguments);
 int runProve(const Common& common, const ProveArguments& arguments);
 int runJob(const Common& common, const JobArguments& arguments);

@@ -83,34 +83,35 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
 
 } // namespace
 
-int runConvert(const Common& common, const ConvertArguments& arguments) {
-    auto outputs = planConvert(common, arguments);
-    if (!outputs)
-        return report(common, outputs.error());
-    const TerminalProgress terminal(common);
+Result<json> writeConverted(const Common& common, const ConvertArguments& arguments, const Progress& progress) {
+    WYC_TRY(outputs, planConvert(common, arguments));
     json documents = json::array();
     const bool proven = arguments.prove || arguments.record;
-    for (std::size_t i = 0; i < outputs->size(); ++i) {
-        const PlannedOutput& output = (*outputs)[i];
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        const PlannedOutput& output = outputs[i];
         if (!common.quiet && !common.json)
             printLosses(output);
-        if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
-            return report(common, filled.error());
-        const double share = 1.0 / static_cast<double>(outputs->size());
-        const auto result =
-            runOutput(output, {proven, arguments.record},
-                      terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));
-        if (!result)
-            return report(common, result.error());
-        documents.push_back(resultJson(output, *result, proven));
+        WYC_CHECK(sayShortfalls(common, output, arguments.strict));
+        const double share = 1.0 / static_cast<double>(outputs.size());
+        WYC_TRY(result, runOutput(output, {proven, arguments.record},
+                                  progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
+        documents.push_back(resultJson(output, result, proven));
         if (proven && !common.json)
-            printNotCompared(common, result->proof);
+            printNotCompared(common, result.proof);
         if (!common.json)
-            fmt::print("{}  {}{}\n", output.target.string(), sizeText(result->sizeBytes),
-                       proven ? "  " + result->proof.words() : "");
+            fmt::print("{}  {}{}\n", output.target.string(), sizeText(result.sizeBytes),
+                       proven ? "  " + result.proof.words() : "");
     }
+    return documents;
+}
+
+int runConvert(const Common& common, const ConvertArguments& arguments) {
+    const TerminalProgress terminal(common);
+    const auto documents = writeConverted(common, arguments, terminal.progress());
+    if (!documents)
+        return report(common, documents.error());
     if (common.json)
-        printJson({{"outputs", documents}});
+        printJson({{"outputs", *documents}});
     return kClean;
 }
 

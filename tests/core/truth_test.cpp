@@ -254,7 +254,7 @@ std::vector<double> framesOf(double first, double last, const FrameRate& rate, d
 // A random step, and what it means. Nothing when it has no use here.
 std::optional<Step> randomStep(Random& r, Meaning& m) {
     const auto before = m;
-    switch (r.whole(0, 14)) {
+    switch (r.whole(0, 15)) {
     case 0: {
         const double by = r.chance(70) ? r.whole(-20, 20) : r.real(-3, 3);
         const double seconds = m.rate.secondsAt(by);
@@ -384,8 +384,58 @@ std::optional<Step> randomStep(Random& r, Meaning& m) {
         m.last = kept.back();
         return Step{"every", {{"count", 2}}, true};
     }
+    case 14: {
+        // A curve of straight runs, forwards, backwards and resting, over whole frames.
+        const double low = std::ceil(m.rate.frameAt(m.first) - 1e-6);
+        const double high = std::floor(m.rate.frameAt(m.last) + 1e-6);
+        if (!m.only.empty() || high - low < 4)
+            return std::nullopt;
+        std::vector<std::pair<double, double>> keys;
+        double out = std::round(low) + r.whole(-30, 30);
+        for (int n = r.whole(2, 4); n > 0; --n) {
+            keys.emplace_back(out, low + r.whole(0, static_cast<int>(high - low)));
+            out += r.whole(2, 9);
+        }
+        std::string text;
+        for (const auto& [o, i] : keys)
+            text += fmt::format("{}{}={}", text.empty() ? "" : ", ", o, i);
+        m.toSource = [=](double t) {
+            const double f = std::clamp(before.rate.frameAt(t), keys.front().first, keys.back().first);
+            std::size_t k = 0;
+            while (k + 2 < keys.size() && f > keys[k + 1].first)
+                ++k;
+            const auto& [o0, i0] = keys[k];
+            const auto& [o1, i1] = keys[k + 1];
+            return before.toSource(before.rate.secondsAt(i0 + (i1 - i0) * (f - o0) / (o1 - o0)));
+        };
+        m.first = m.rate.secondsAt(keys.front().first);
+        m.last = m.rate.secondsAt(keys.back().first);
+        m.only = framesOf(m.first, m.last, m.rate);
+        m.shutterScale = std::nan(""); // goes by the speed of the moment
+        return Step{"retime", {{"curve", text}}, true};
+    }
     default: return Step{"world", {{"groups", r.chance(50) ? "kept" : "dropped"}}, true};
     }
+}
+
+// A cycle that is cut, shown a few times: promised at whole frames. It ends a chain.
+std::optional<Step> randomLoop(Random& r, Meaning& m) {
+    const auto before = m;
+    const double low = std::ceil(m.rate.frameAt(m.first) - 1e-6);
+    const double high = std::floor(m.rate.frameAt(m.last) + 1e-6);
+    if (!m.only.empty() || high - low < 5)
+        return std::nullopt;
+    const double length = r.whole(3, static_cast<int>(high - low) - 1);
+    const double start = low + r.whole(0, static_cast<int>(high - low - length));
+    const int cycles = r.whole(1, 3);
+    m.toSource = [=](double t) {
+        const double f = before.rate.frameAt(t) - start;
+        return before.toSource(before.rate.secondsAt(start + f - std::floor((f + 1e-6) / length) * length));
+    };
+    m.first = m.rate.secondsAt(start);
+    m.last = m.rate.secondsAt(start + length * cycles - 1.0);
+    m.only = framesOf(m.first, m.last, m.rate);
+    return Step{"loop", {{"start", start}, {"length", length}, {"close", "cut"}, {"cycles", cycles}}, true};
 }
 
 Mat4 changeOf(const Meaning& m) {
@@ -489,7 +539,8 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
                 if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
                     figure *= m.scale;
                 if (k == kCameraShutterOpen || k == kCameraShutterClose)
-                    figure *= m.shutterScale;
+                    figure *=
+                        std::isfinite(m.shutterScale) ? m.shutterScale : got.figures.at(k) / std::max(1e-12, figure);
                 if (std::abs(figure - got.figures.at(k)) > 1e-6 * std::max(1.0, std::abs(figure)))
                     return say(t, fmt::format("camera figure {} is {}, not {}", k, got.figures[k], figure));
             }
@@ -577,6 +628,9 @@ std::optional<Case> randomCase(unsigned seed, int mostSteps) {
     made.meaning.last = span->second;
     for (int n = r.whole(1, mostSteps); n > 0; --n)
         if (const auto step = randomStep(r, made.meaning))
+            made.chain.push_back(*step);
+    if (r.chance(15))
+        if (const auto step = randomLoop(r, made.meaning))
             made.chain.push_back(*step);
     return made;
 }

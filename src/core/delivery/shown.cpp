@@ -276,7 +276,28 @@ std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
 
 std::optional<double> ShownNode::sourceTime(double seconds) const {
     const auto poses = intention_->time.at(seconds);
-    return poses.size() == 1 ? std::optional(poses.front().seconds) : std::nullopt;
+    return poses.size() == 1 && !poses.front().rest ? std::optional(poses.front().seconds) : std::nullopt;
+}
+
+// Poses that are mixed add up point by point where the place of the shape is the same for all of them. Pieces that turn
+// as wholes, and places that are mixed as turns, are no such sums.
+std::vector<TimedPose> ShownNode::sourcePoses(double seconds) const {
+    std::vector<TimedPose> poses = intention_->time.at(seconds);
+    if (poses.size() == 1 && !poses.front().rest)
+        return poses;
+    for (const Part& part : parts_) {
+        const Node& node = scene_->nodes[part.node];
+        if (!node.geometry || node.geometry->topologyVaries())
+            return {};
+        for (int i = static_cast<int>(part.node); i >= 0; i = scene_->nodes[static_cast<std::size_t>(i)].parent)
+            if (const TransformPtr& place = scene_->nodes[static_cast<std::size_t>(i)].transform;
+                place && !place->constant())
+                return {};
+        for (const TimedPose& pose : poses)
+            if (pose.keepsShape || (pose.rest && (!scene_->rest || scene_->restOf.value != node.id.value)))
+                return {};
+    }
+    return poses;
 }
 
 Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const {
@@ -297,20 +318,28 @@ Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const 
 // measured by. Moments between samples leave out what comes or goes meanwhile.
 Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, std::size_t first, std::size_t total,
                                 bool between, double& size) const {
-    const auto time = sourceTime(seconds);
-    if (!time)
+    const std::vector<TimedPose> shown = sourcePoses(seconds);
+    if (shown.empty())
         return 0.0;
     WYC_TRY(world, plainWorld(*meant_, node_, seconds));
     double gap = 0.0;
     std::size_t counted = 0;
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
-        WYC_TRY(own, plainWorld(*scene_, part.node, *time));
+        WYC_TRY(own, plainWorld(*scene_, part.node, shown.front().seconds));
         const Mat4 there = own * intention_->space;
         const bool direct = !part.from && !part.to;
         // A piece reads its own stretch of the whole.
         const Stretch stretch = direct ? Stretch{first, points.size()} : stretchOf(part.from.get());
-        WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
+        std::vector<PlainPose> poses;
+        for (const TimedPose& one : shown) {
+            WYC_TRY(read, plainPose(one.rest ? *scene_->rest : shape, one.seconds, stretch.first, stretch.count));
+            poses.push_back(std::move(read));
+        }
+        const PlainPose& pose = poses.front();
+        if (std::any_of(poses.begin(), poses.end(),
+                        [&](const PlainPose& one) { return one.below.size() != pose.below.size(); }))
+            return std::numeric_limits<double>::infinity();
         if (direct && pose.below.size() != points.size() && !between)
             return std::numeric_limits<double>::infinity();
         const double matrixSize = std::max(largest(world), largest(there));
@@ -325,7 +354,17 @@ Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, s
             if (between && !pose.follows.empty() && !pose.follows[from])
                 continue;
             const Vec3f& local = points[direct ? to : to - first];
-            const Vec3d before = pose.at(from);
+            Vec3d before = pose.at(from);
+            double far = reach(before);
+            if (poses.size() > 1) {
+                before = before * shown.front().weight;
+                far = reach(before);
+                for (std::size_t i = 1; i < poses.size(); ++i) {
+                    const Vec3d further = poses[i].at(from) * shown[i].weight;
+                    before = before + further;
+                    far += reach(further);
+                }
+            }
             const Vec3d here = transformedPoint(Vec3d(local), world);
             const Vec3d wanted = transformedPoint(before, there);
             ++counted;
@@ -335,8 +374,7 @@ Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, s
                     return std::numeric_limits<double>::infinity();
                 continue;
             }
-            size = std::max(
-                {size, reach(here), reach(wanted), reach(Vec3d(local)) * matrixSize, reach(before) * matrixSize});
+            size = std::max({size, reach(here), reach(wanted), reach(Vec3d(local)) * matrixSize, far * matrixSize});
             const Vec3d off = here - wanted;
             gap = std::max(gap, dot(off, off));
         }
@@ -357,7 +395,7 @@ void ShownNode::note(double seconds, double gap, double size, Shown& shown) cons
 }
 
 Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {
-    if (!sourceTime(seconds)) {
+    if (sourcePoses(seconds).empty()) {
         ++shown.mixed;
         return {};
     }

@@ -41,7 +41,7 @@ struct PlainPosition {
 /// What was compared with the source, and how far off it was, in the result's unit.
 struct Shown {
     std::size_t moments = 0; // at samples and whole frames
-    std::size_t mixed = 0;   // moments at which the steps mix two poses: not compared
+    std::size_t mixed = 0;   // moments at which poses are mixed that do not add up: not compared
     std::size_t between = 0; // moments between them, on a part of the points
     double worst = 0.0;
     double worstSeconds = 0.0;
@@ -75,6 +75,8 @@ class ShownNode {
     [[nodiscard]] const Node& source() const { return scene_->nodes[parts_.front().node]; }
     /// The source's time, where just one of its poses is shown.
     [[nodiscard]] std::optional<double> sourceTime(double seconds) const;
+    /// Its poses that add up to what is shown; none where they cannot be added.
+    [[nodiscard]] std::vector<TimedPose> sourcePoses(double seconds) const;
     [[nodiscard]] Result<double> gapAt(double seconds, std::span<const Vec3f> points, std::size_t first,
                                        std::size_t total, bool between, double& size) const;
     [[nodiscard]] Result<double> sourceBend(double seconds, std::size_t first, std::size_t count) const;

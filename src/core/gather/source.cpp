@@ -345,6 +345,11 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     }
     WYC_TRY(scene, format->open(request));
     source->scene = std::move(scene);
+    for (const Node& node : source->scene.nodes)
+        if (source->rest && node.geometry) { // a bare cache holds one shape
+            source->scene.rest = source->rest;
+            source->scene.restOf = node.id;
+        }
     source->scene.remarks.insert(source->scene.remarks.begin(), remarks.begin(), remarks.end());
     if (sequence)
         remarkSequence(source->scene, *sequence);

@@ -39,6 +39,17 @@ struct PointMatch {
 /// Points between two poses: straight lines from earlier to later; those without a match stay. `weight` 0 … 1.
 [[nodiscard]] Status mixPoints(const Pose& earlier, const Pose& later, double weight, std::size_t first,
                                std::span<Vec3f> into);
+/// Points that are in `into` already, in the order of `base`, on their way to another pose; `weight` is its share, and
+/// may lie outside of 0 … 1.
+[[nodiscard]] Status mixFurther(const Pose& base, const Pose& other, double weight, std::size_t first,
+                                std::span<Vec3f> into);
+/// For every point the number of the connected piece it belongs to, in the order of their first points.
+[[nodiscard]] std::vector<std::uint32_t> piecesOfPoints(const Topology& topology, std::size_t points);
+/// Between two poses with the same points, connected pieces as wholes: each turns about its middle along the shortest
+/// way by its best rigid fit, and what is left of the difference goes in straight lines (W. Kabsch, 1976, for the fit).
+/// `pieces` as above.
+void mixWholes(std::span<const Vec3f> earlier, std::span<const Vec3f> later, const std::vector<std::uint32_t>& pieces,
+               double weight, std::span<Vec3f> into);
 /// UVs and colours in straight lines, normals made unit again; the earlier where their layouts differ.
 [[nodiscard]] Result<ExtrasPtr> mixExtras(const Pose& earlier, const Pose& later, double weight);
 

@@ -154,9 +154,9 @@ std::array<double, 4> mixedTurn(const double* a, const double* b, double weight)
 std::vector<double> mixedChannels(const std::vector<TransformOp>& ops, std::span<const double> a,
                                   std::span<const double> b, double weight) {
     std::vector<double> result(a.begin(), a.end());
-    if (weight <= 0.0 || b.size() != a.size())
+    if (weight == 0.0 || b.size() != a.size())
         return result;
-    if (weight >= 1.0)
+    if (weight == 1.0)
         return {b.begin(), b.end()};
     std::size_t at = 0;
     for (const TransformOp& op : ops) {
@@ -200,6 +200,8 @@ NodeId NodeId::fresh() {
 
 Scene Scene::withoutNodes() const {
     Scene result;
+    result.rest = rest;
+    result.restOf = restOf;
     result.rate = rate;
     result.workingRate = workingRate;
     result.unitMetres = unitMetres;

@@ -182,6 +182,9 @@ struct Scene {
     std::vector<NotCarried> notCarried; // the reader left these out
     std::vector<NotCarried> carried;    // understood by nobody here, and passed on
     std::vector<ReaderRemark> remarks;
+    /// The rest pose of the shape with this id, in the same place and order; null where none is known.
+    GeometryPtr rest = nullptr;
+    NodeId restOf = {};
 
     /// One by one: for many paths there is SceneTree.
     [[nodiscard]] std::optional<std::size_t> find(std::string_view path) const;

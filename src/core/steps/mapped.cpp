@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <array>
+#include <cmath>
+#include <mutex>
 
 #include "scene/camera.h"
 #include "scene/mix.h"
@@ -10,27 +12,32 @@
 namespace wyc {
 namespace {
 
-// The poses of a moment, two at most: one step's map mixes no more.
-struct Moment {
-    TimedPose a;
-    std::optional<TimedPose> b;
-    double weight = 0.0; // of b
-};
-
-Moment momentAt(const TimeMap& map, double seconds) {
-    const std::vector<TimedPose> poses = map.at(seconds);
-    Moment result{poses.front(), std::nullopt, 0.0};
-    if (poses.size() > 1) {
-        result.b = poses[1];
-        result.weight = poses[1].weight / (poses[0].weight + poses[1].weight);
+// The share that each further pose has of all up to it: mixing one after another in turn comes to the sum of all.
+template<class Mix> Status mixInTurn(const std::vector<TimedPose>& poses, const Mix& mix) {
+    double sum = poses.front().weight;
+    for (std::size_t i = 1; i < poses.size(); ++i) {
+        sum += poses[i].weight;
+        WYC_CHECK(mix(poses[i], poses[i].weight / sum));
     }
-    return result;
+    return {};
+}
+
+double speedOf(const std::vector<TimedPose>& poses) {
+    double speed = 0.0;
+    for (const TimedPose& pose : poses)
+        speed += pose.weight * pose.speed;
+    return poses.size() == 1 ? poses.front().speed : speed;
 }
 
 class MappedGeometry final : public Geometry {
   public:
-    MappedGeometry(GeometryPtr inner, TimeMap map, Sampling sampling, bool straight)
-        : inner_(std::move(inner)), map_(std::move(map)), sampling_(std::move(sampling)), straight_(straight) {}
+    /// `rest`: the pose that a map may begin with; may be null where it does not.
+    MappedGeometry(GeometryPtr inner, TimeMap map, Sampling sampling, bool straight, GeometryPtr rest)
+        : inner_(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          straight_(straight),
+          rest_(std::move(rest)) {}
 
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return pointCountAt(timeOf(s)); }
@@ -42,52 +49,88 @@ class MappedGeometry final : public Geometry {
     [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
     [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
     [[nodiscard]] bool extrasVary() const override { return inner_->extrasVary(); }
-    [[nodiscard]] bool pointsConstant() const override { return sampling_.isStill() || inner_->sameAlways(); }
+    [[nodiscard]] bool pointsConstant() const override {
+        return sampling_.isStill() || (inner_->sameAlways() && !rest_);
+    }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t s) const override {
-        const Moment moment = momentAt(map_, timeOf(s));
-        const auto at = inner_->sampling().locate(moment.a.seconds);
-        return moment.b || at.weight > 0.0 ? std::nullopt : inner_->byteOfPoints(at.below);
+        const auto poses = map_.at(timeOf(s));
+        const auto at = inner_->sampling().locate(poses.front().seconds);
+        return poses.size() > 1 || poses.front().rest || at.weight > 0.0 ? std::nullopt
+                                                                         : inner_->byteOfPoints(at.below);
     }
 
     [[nodiscard]] Result<std::size_t> pointCountAt(double t) const override {
         return inner_->pointCountAt(map_.heldAt(t));
     }
     [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
-        const Moment moment = momentAt(map_, t);
-        if (!moment.b)
-            return inner_->readAt(moment.a.seconds, first, into);
-        return mixPoints(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
-                         moment.weight, first, into);
+        const auto poses = map_.at(t);
+        if (poses.size() == 1 && !poses.front().rest)
+            return inner_->readAt(poses.front().seconds, first, into);
+        if (poses.size() > 1 && poses[1].keepsShape)
+            return readWholes(poses, first, into);
+        const Pose base = poseOf(poses.front());
+        WYC_CHECK(base.read(first, into));
+        return mixInTurn(poses, [&](const TimedPose& pose, double weight) {
+            return mixFurther(base, poseOf(pose), weight, first, into);
+        });
     }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner_->topologyAt(map_.heldAt(t)); }
     [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
-        const Moment moment = momentAt(map_, t);
-        if (!moment.b || !inner_->extrasVary())
-            return inner_->extrasAt(moment.a.seconds);
-        return mixExtras(Pose::atTime(*inner_, moment.a.seconds), Pose::atTime(*inner_, moment.b->seconds),
-                         moment.weight);
+        const auto poses = map_.at(t);
+        if (poses.size() == 1 || !inner_->extrasVary())
+            return inner_->extrasAt(poses.front().seconds);
+        return mixExtras(Pose::atTime(*inner_, poses[0].seconds), Pose::atTime(*inner_, poses[1].seconds),
+                         std::clamp(poses[1].weight / (poses[0].weight + poses[1].weight), 0.0, 1.0));
     }
     [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner_->idsAt(map_.heldAt(t)); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
-        const Moment moment = momentAt(map_, t);
-        return moment.b ? std::nullopt : inner_->tokenAt(moment.a.seconds);
+        const auto poses = map_.at(t);
+        return poses.size() > 1 || poses.front().rest ? std::nullopt : inner_->tokenAt(poses.front().seconds);
     }
     [[nodiscard]] bool straightBetween() const override { return straight_; }
-    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
+    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways() && !rest_; }
 
   private:
     [[nodiscard]] double timeOf(std::size_t sample) const { return sampling_.time(sample); }
+    [[nodiscard]] Pose poseOf(const TimedPose& pose) const {
+        return pose.rest && rest_ ? Pose::ofSample(*rest_, 0) : Pose::atTime(*inner_, pose.seconds);
+    }
+    // Pieces as wholes: that takes all of their points, whichever are asked for.
+    [[nodiscard]] Status readWholes(const std::vector<TimedPose>& poses, std::size_t first,
+                                    std::span<Vec3f> into) const {
+        const Pose earlier = poseOf(poses[0]);
+        const Pose later = poseOf(poses[1]);
+        WYC_TRY(match, matchOf(earlier, later));
+        if (match.by != PointMatch::By::Number) // nothing that could be turned as a whole
+            return mixPoints(earlier, later, poses[1].weight, first, into);
+        WYC_TRY(count, earlier.pointCount());
+        WYC_TRY(topology, earlier.topology());
+        std::vector<Vec3f> a(count);
+        std::vector<Vec3f> b(count);
+        WYC_CHECK(earlier.read(0, a));
+        WYC_CHECK(later.read(0, b));
+        std::vector<Vec3f> mixed(count);
+        mixWholes(a, b, piecesOfPoints(*topology, count), poses[1].weight, mixed);
+        std::copy_n(mixed.begin() + static_cast<std::ptrdiff_t>(first), into.size(), into.begin());
+        return {};
+    }
     GeometryPtr inner_;
     TimeMap map_;
     Sampling sampling_;
     bool straight_;
+    GeometryPtr rest_;
 };
 
 class MappedTransform final : public Transform {
   public:
-    MappedTransform(TransformPtr inner, TimeMap map, Sampling sampling, bool straight)
-        : inner_(std::move(inner)), map_(std::move(map)), sampling_(std::move(sampling)), straight_(straight) {}
+    /// `unroll`: the map joins moments that are far apart, where an angle may be another by whole turns.
+    MappedTransform(TransformPtr inner, TimeMap map, Sampling sampling, bool straight, bool unroll)
+        : inner_(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          straight_(straight),
+          unroll_(unroll) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const std::vector<TransformOp>& ops() const override { return inner_->ops(); }
     [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
@@ -95,12 +138,12 @@ class MappedTransform final : public Transform {
     }
     [[nodiscard]] Result<bool> inherits(std::size_t s) const override { return inheritsAt(sampling_.time(s)); }
     [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
-        const Moment moment = momentAt(map_, t);
-        WYC_TRY(values, inner_->channelsAt(moment.a.seconds));
-        if (!moment.b)
+        WYC_TRY(values, rawAt(t));
+        if (!unroll_ || sampling_.count() < 2)
             return values;
-        WYC_TRY(later, inner_->channelsAt(moment.b->seconds));
-        return mixedChannels(ops(), values, later, moment.weight);
+        WYC_TRY(near, unrolledSample(sampling_.locate(t).below));
+        turnNearest(near, values);
+        return values;
     }
     [[nodiscard]] Result<bool> inheritsAt(double t) const override { return inner_->inheritsAt(map_.heldAt(t)); }
     [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner_->sameAlways(); }
@@ -108,10 +151,47 @@ class MappedTransform final : public Transform {
     [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
 
   private:
+    [[nodiscard]] Result<std::vector<double>> rawAt(double t) const {
+        const auto poses = map_.at(t);
+        WYC_TRY(values, inner_->channelsAt(poses.front().seconds));
+        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
+            WYC_TRY(other, inner_->channelsAt(pose.seconds));
+            if (unroll_)
+                turnNearest(values, other);
+            values = mixedChannels(ops(), values, other, weight);
+            return {};
+        }));
+        return values;
+    }
+    // Angles by whole turns, as near to those of another moment as may be.
+    void turnNearest(const std::vector<double>& to, std::vector<double>& values) const {
+        std::size_t at = 0;
+        for (const TransformOp& op : ops()) {
+            const bool angle = op.kind == TransformOp::Kind::RotateX || op.kind == TransformOp::Kind::RotateY ||
+                               op.kind == TransformOp::Kind::RotateZ;
+            if (angle && at < values.size() && at < to.size())
+                values[at] += 360.0 * std::round((to[at] - values[at]) / 360.0);
+            at += channelCount(op.kind);
+        }
+    }
+    // Each sample as near to the one before it as may be: worked out once, in turn.
+    [[nodiscard]] Result<std::vector<double>> unrolledSample(std::size_t sample) const {
+        const std::lock_guard lock(mutex_);
+        while (unrolled_.size() <= sample) {
+            WYC_TRY(values, rawAt(sampling_.time(unrolled_.size())));
+            if (!unrolled_.empty())
+                turnNearest(unrolled_.back(), values);
+            unrolled_.push_back(std::move(values));
+        }
+        return unrolled_[sample];
+    }
     TransformPtr inner_;
     TimeMap map_;
     Sampling sampling_;
     bool straight_;
+    bool unroll_;
+    mutable std::mutex mutex_;
+    mutable std::vector<std::vector<double>> unrolled_;
 };
 
 class MappedValues final : public ValuesWrapper {
@@ -129,26 +209,28 @@ class MappedValues final : public ValuesWrapper {
     [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
     [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
         const ValueMix how{role_, carrier_.get()};
-        const Moment moment = momentAt(map_, t);
-        WYC_TRY(value, inner().readAt(moment.a.seconds, how));
-        if (moment.b) {
-            WYC_TRY(later, inner().readAt(moment.b->seconds, how));
+        const auto poses = map_.at(t);
+        WYC_TRY(value, inner().readAt(poses.front().seconds, how));
+        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
+            WYC_TRY(other, inner().readAt(pose.seconds, how));
             PointMatch match;
             match.by = PointMatch::By::Number;
             if (carrier_ && isArray()) {
                 WYC_TRY(found,
-                        matchOf(Pose::atTime(*carrier_, moment.a.seconds), Pose::atTime(*carrier_, moment.b->seconds)));
+                        matchOf(Pose::atTime(*carrier_, poses.front().seconds), Pose::atTime(*carrier_, pose.seconds)));
                 match = std::move(found);
             }
-            value = mixedValues(type(), std::move(value), later, moment.weight, role_, match);
-        }
-        followSpeed(value, moment.b ? between(moment.a.speed, moment.b->speed, moment.weight) : moment.a.speed);
+            value = mixedValues(type(), std::move(value), other, weight, role_, match);
+            return {};
+        }));
+        followSpeed(value, speedOf(poses));
         return value;
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override {
-        const Moment moment = momentAt(map_, sampling_.time(s));
-        const auto at = inner().sampling().locate(moment.a.seconds);
-        const bool own = !moment.b && at.weight == 0.0 && (moment.a.speed == 1.0 || role_ == SpaceRole::None);
+        const auto poses = map_.at(sampling_.time(s));
+        const TimedPose& pose = poses.front();
+        const auto at = inner().sampling().locate(pose.seconds);
+        const bool own = poses.size() == 1 && at.weight == 0.0 && (pose.speed == 1.0 || role_ == SpaceRole::None);
         return own ? inner().token(at.below) : std::nullopt;
     }
 
@@ -319,6 +401,15 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
             for (double k = from; base + k * frame <= rest.last + kSameMoment && k < from + 1e7; k += 1.0)
                 times.push_back(base + k * frame);
         }
+        // Where it bends, whole frames say how.
+        for (TimeSpan bend : nature.held ? std::vector<TimeSpan>() : map.bends()) {
+            if (wanted.range)
+                bend = {std::max(bend.first, wanted.range->first), std::min(bend.last, wanted.range->last)};
+            if (!std::isfinite(bend.first) || !std::isfinite(bend.last) || bend.last < bend.first || !shows(bend.first))
+                continue;
+            const auto frames = wholeFrames(bend.first, bend.last, rate);
+            times.insert(times.end(), frames.begin(), frames.end());
+        }
         for (double& time : times)
             time = snappedToFrame(time, rate);
         if (!nature.straight && !times.empty()) {
@@ -355,6 +446,8 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
     result.wanted = wanted;
     result.properties = mappedProperties(scene.properties, map, wanted, rate, nullptr);
     const bool mixes = mixesPoses(map);
+    const bool joins = map.joinsApart();
+    const double aside = map.runsBackwards() ? 2.0 * kSameMoment : 0.0; // what holds from a sample on, held until it
     for (Node& node : result.nodes) {
         const GeometryPtr own = node.geometry;
         const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
@@ -363,7 +456,8 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
         if (own && !(own->sampling().isStill() && own->sameAlways())) {
             TrackNature nature{own->straightBetween(), false, own->sameAlways(), true};
             node.geometry = std::make_shared<MappedGeometry>(
-                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), nature.straight);
+                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), nature.straight,
+                node.id.value == scene.restOf.value ? scene.rest : nullptr);
         }
         if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
             const bool straight = node.transform->straightBetween() && !(mixes && turnsInMixes(node.transform->ops()));
@@ -371,7 +465,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 node.transform, map,
                 chosenTimes(node.transform->sampling(), {straight, false, node.transform->sameAlways(), false}, map,
                             wanted, rate),
-                straight);
+                straight, joins);
         }
         if (node.visibility && !(node.visibility->sampling.isStill() && !node.visibility->exact)) {
             VisibilityTrack track;
@@ -379,7 +473,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 [before = *node.visibility, map](double t) { return before.at(map.heldAt(t)); });
             track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, wanted, rate);
             for (const double time : track.sampling.times())
-                track.values.push_back(track.at(time));
+                track.values.push_back(track.at(time + aside));
             node.visibility = std::move(track);
         }
     }

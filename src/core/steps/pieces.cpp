@@ -9,6 +9,7 @@
 #include <fmt/format.h>
 
 #include "scene/face_sets.h"
+#include "scene/mix.h"
 #include "steps/mapped.h"
 
 namespace wyc {
@@ -22,28 +23,15 @@ Error varying(const std::string& name) {
 
 // Connected pieces by union of the points of each face, in the order of their first faces.
 std::vector<FaceSet> connectedPieces(const Topology& topology, std::size_t points) {
-    std::vector<std::uint32_t> parent(points);
-    std::iota(parent.begin(), parent.end(), 0U);
-    const auto rootOf = [&](std::uint32_t p) {
-        while (parent[p] != p)
-            p = parent[p] = parent[parent[p]];
-        return p;
-    };
-    std::size_t start = 0;
-    for (const std::int32_t size : topology.faceSizes()) {
-        for (std::size_t c = 1; c < static_cast<std::size_t>(size); ++c)
-            parent[rootOf(static_cast<std::uint32_t>(topology.corners()[start + c]))] =
-                rootOf(static_cast<std::uint32_t>(topology.corners()[start]));
-        start += static_cast<std::size_t>(size);
-    }
+    const std::vector<std::uint32_t> pieceOf = piecesOfPoints(topology, points);
     std::map<std::uint32_t, std::size_t> number;
     std::vector<FaceSet> sets;
-    start = 0;
+    std::size_t start = 0;
     for (std::size_t face = 0; face < topology.faceCount(); ++face) {
         const auto size = static_cast<std::size_t>(topology.faceSizes()[face]);
         if (size > 0) {
             const auto [at, added] =
-                number.try_emplace(rootOf(static_cast<std::uint32_t>(topology.corners()[start])), sets.size());
+                number.try_emplace(pieceOf[static_cast<std::size_t>(topology.corners()[start])], sets.size());
             if (added)
                 sets.push_back({FaceSet::Kind::Group, fmt::format("{:03}", sets.size() + 1), {}});
             sets[at->second].faces.push_back(static_cast<std::int32_t>(face));

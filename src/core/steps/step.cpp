@@ -68,10 +68,11 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
 } // namespace
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),   dropStep(),     offsetStep(), startStep(),
-                                              trimStep(),  holdStep(),   resampleStep(), rateStep(),   everyStep(),
-                                              scaleStep(), renameStep(), leaveOutStep(), worldStep(),  mergeStep(),
-                                              splitStep(), keepStep(),   lengthStep(),   shutterStep()};
+    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),   dropStep(),     offsetStep(),  startStep(),
+                                              trimStep(),  holdStep(),   resampleStep(), rateStep(),    everyStep(),
+                                              scaleStep(), renameStep(), leaveOutStep(), worldStep(),   mergeStep(),
+                                              splitStep(), keepStep(),   lengthStep(),   shutterStep(), retimeStep(),
+                                              loopStep(),  leadInStep(), fillStep()};
     return kTypes;
 }
 
@@ -123,12 +124,25 @@ Result<Ready> ready(const Step& step) {
     return Ready{type, std::move(options)};
 }
 
+Scene sceneOf(const GeometryPtr& mesh) {
+    Scene scene;
+    scene.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, mesh, std::nullopt, {}});
+    return scene;
+}
+
 Result<Scene> applied(const Scene& scene, const Ready& step) {
-    if (step.type->build)
-        return step.type->build(scene, step.options);
+    if (step.type->build) {
+        // What builds other nodes does not say what becomes of a rest pose; names alone leave it be.
+        WYC_TRY(built, step.type->build(scene, step.options));
+        built.rest = step.type->id == "rename" ? scene.rest : nullptr;
+        return built;
+    }
     if (step.type->space) {
         WYC_TRY(change, step.type->space(step.options));
-        return changedInSpace(scene, change);
+        Scene result = changedInSpace(scene, change);
+        if (scene.rest)
+            result.rest = changedInSpace(sceneOf(scene.rest), change).nodes.front().geometry;
+        return result;
     }
     WYC_TRY(change, step.type->time(scene, step.options));
     // A step that changes nothing leaves everything untouched.
@@ -173,9 +187,7 @@ Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
 }
 
 GeometryPtr stillAfter(const GeometryPtr& mesh, const std::vector<Step>& steps) {
-    Scene scene;
-    scene.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, mesh, std::nullopt, {}});
-    const auto changed = applySteps(scene, steps);
+    const auto changed = applySteps(sceneOf(mesh), steps);
     return changed && !changed->nodes.empty() ? changed->nodes.front().geometry : nullptr;
 }
 

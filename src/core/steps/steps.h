@@ -16,6 +16,10 @@ namespace wyc {
 [[nodiscard]] StepType everyStep();
 [[nodiscard]] StepType rateStep();
 [[nodiscard]] StepType resampleStep();
+[[nodiscard]] StepType retimeStep();
+[[nodiscard]] StepType loopStep();
+[[nodiscard]] StepType leadInStep();
+[[nodiscard]] StepType fillStep();
 [[nodiscard]] StepType unitStep();
 [[nodiscard]] StepType scaleStep();
 [[nodiscard]] StepType turnStep();

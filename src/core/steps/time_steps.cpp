@@ -11,15 +11,10 @@
 #include "base/text.h"
 #include "steps/mapped.h"
 #include "steps/steps.h"
+#include "steps/time_parts.h"
 
 namespace wyc {
-namespace {
-
-using nlohmann::json;
-
-constexpr double kInfinite = std::numeric_limits<double>::infinity();
-
-bool inside(const TimeSpan& span, double t) {
+bool insideSpan(const TimeSpan& span, double t) {
     return t >= span.first - kSameMoment && t <= span.last + kSameMoment;
 }
 
@@ -38,7 +33,7 @@ std::optional<TimeSpan> spanOf(const Scene& scene) {
     if (scene.wanted.moments) {
         std::vector<double> times = scene.wanted.moments->times();
         if (scene.wanted.range)
-            std::erase_if(times, [&](double t) { return !inside(*scene.wanted.range, t); });
+            std::erase_if(times, [&](double t) { return !insideSpan(*scene.wanted.range, t); });
         return times.empty() ? std::nullopt : std::optional(TimeSpan{times.front(), times.back()});
     }
     return scene.wanted.range ? scene.wanted.range : movingSpan(scene);
@@ -61,40 +56,41 @@ std::vector<double> leadMoments(const Scene& scene) {
     if (times.empty() && span)
         times = wholeFrames(span->first, span->last, scene.workingRate);
     if (scene.wanted.range)
-        std::erase_if(times, [&](double t) { return !inside(*scene.wanted.range, t); });
+        std::erase_if(times, [&](double t) { return !insideSpan(*scene.wanted.range, t); });
     return times;
 }
 
-Error nothingLeft(const Scene& scene) {
-    const Node* lead = leadShape(scene);
-    return makeError(ErrorKind::BadInput, "no sample of this item is left")
-        .forItem(lead ? lead->path : std::string())
-        .withAdvice("Choose a range that its samples lie in, or leave the item out");
+double usualStep(const Scene& scene) {
+    const std::vector<double> times = leadMoments(scene);
+    if (times.size() < 2)
+        return scene.workingRate.secondsAt(1.0);
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < times.size(); ++i)
+        steps.push_back(times[i] - times[i - 1]);
+    std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
+    return steps[steps.size() / 2];
 }
 
-TimeSpan intersection(const TimeSpan& a, const TimeSpan& b) {
-    return {std::max(a.first, b.first), std::min(a.last, b.last)};
+TimePiece runPiece(double from, double to, double inFrom, double speed) {
+    TimePiece piece;
+    piece.from = from;
+    piece.to = to;
+    piece.anchor = from;
+    piece.inFrom = inFrom;
+    piece.speed = speed;
+    return piece;
 }
 
-// Nothing beyond a range, nor beyond what is there. A scene without moving points holds where it does not move.
-Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
-    Wanted wanted = scene.wanted;
-    const auto there = spanOf(scene);
-    const TimeSpan both = there ? intersection(*there, span) : span;
-    const auto moments = wanted.moments ? leadMoments(scene) : std::vector<double>();
-    const bool apart = both.last < both.first - kSameMoment;
-    const bool between =
-        wanted.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return inside(both, t); });
-    if ((apart || between) && leadShape(scene))
-        return fail(nothingLeft(scene));
-    wanted.range = apart ? span : both;
-    return TimeChange{TimeMap(), wanted, scene.workingRate};
+TimePiece holdPiece(double from, double to, double pose) {
+    return runPiece(from, to, pose, 0.0);
 }
 
 // Nothing happens.
 TimeChange asItIs(const Scene& scene) {
     return {TimeMap(), scene.wanted, scene.workingRate};
 }
+
+namespace {
 
 Wanted shifted(const Wanted& wanted, const std::function<double(double)>& out, double speed) {
     Wanted result = wanted;
@@ -116,11 +112,45 @@ Wanted shifted(const Wanted& wanted, const std::function<double(double)>& out, d
     return result;
 }
 
+} // namespace
+
 TimeChange moved(const Scene& scene, double frames) {
     const FrameRate rate = scene.workingRate;
     const double seconds = rate.secondsAt(frames);
     const auto out = [&](double t) { return snappedToFrame(t + seconds, rate); };
     return {TimeMap::run(seconds, 0.0), shifted(scene.wanted, out, 1.0), rate};
+}
+
+namespace {
+
+using nlohmann::json;
+
+constexpr double kInfinite = std::numeric_limits<double>::infinity();
+
+Error nothingLeft(const Scene& scene) {
+    const Node* lead = leadShape(scene);
+    return makeError(ErrorKind::BadInput, "no sample of this item is left")
+        .forItem(lead ? lead->path : std::string())
+        .withAdvice("Choose a range that its samples lie in, or leave the item out");
+}
+
+TimeSpan intersection(const TimeSpan& a, const TimeSpan& b) {
+    return {std::max(a.first, b.first), std::min(a.last, b.last)};
+}
+
+// Nothing beyond a range, nor beyond what is there. A scene without moving points holds where it does not move.
+Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
+    Wanted wanted = scene.wanted;
+    const auto there = spanOf(scene);
+    const TimeSpan both = there ? intersection(*there, span) : span;
+    const auto moments = wanted.moments ? leadMoments(scene) : std::vector<double>();
+    const bool apart = both.last < both.first - kSameMoment;
+    const bool between =
+        wanted.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return insideSpan(both, t); });
+    if ((apart || between) && leadShape(scene))
+        return fail(nothingLeft(scene));
+    wanted.range = apart ? span : both;
+    return TimeChange{TimeMap(), wanted, scene.workingRate};
 }
 
 Result<TimeChange> offsetMeans(const Scene& scene, const json& options) {
@@ -189,7 +219,7 @@ Result<TimeChange> keepMeans(const Scene& scene, const json& options) {
     } else {
         for (const double frame : listed)
             if (const double t = rate.secondsAt(frame);
-                inside(*span, t) && (!scene.wanted.range || inside(*scene.wanted.range, t)))
+                insideSpan(*span, t) && (!scene.wanted.range || insideSpan(*scene.wanted.range, t)))
                 times.push_back(t);
     }
     if (times.empty())
@@ -261,7 +291,7 @@ Result<TimeChange> shutterMeans(const Scene& scene, const json& options) {
     return TimeChange{TimeMap(), wanted, rate};
 }
 
-TimePiece runPiece(double from, double to, double shift) {
+TimePiece shiftPiece(double from, double to, double shift) {
     TimePiece piece;
     piece.from = from;
     piece.to = to;
@@ -299,7 +329,7 @@ Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
             const double out = snappedToFrame(moments[i] - newShift, rate);
             if (before) {
                 const double last = *before - shift;
-                pieces.push_back(runPiece(from, last, shift));
+                pieces.push_back(shiftPiece(from, last, shift));
                 pieces.push_back(mixPiece(last, out, *before, moments[i]));
                 from = out;
             }
@@ -311,7 +341,7 @@ Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
     }
     if (kept.empty())
         return fail(nothingLeft(scene));
-    pieces.push_back(runPiece(from, kInfinite, shift));
+    pieces.push_back(shiftPiece(from, kInfinite, shift));
     const bool endCut = firstDropped.has_value();
     const bool startCut = start > 0 || holdsFrame(listed, rate.frameAt(moments.front()));
     Wanted wanted = scene.wanted;

@@ -40,9 +40,91 @@ const TimePiece& pieceShown(const std::vector<TimePiece>& pieces, double seconds
     return runEnds ? previous : piece;
 }
 
+void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::vector<TimedPose>& into) {
+    const auto add = [&](double at, double weight, double speed) {
+        if (weight != 0.0)
+            into.push_back({at, of.weight * weight, of.speed * speed, false, false});
+    };
+    const double way = mixWeight(piece, seconds);
+    switch (piece.kind) {
+    case TimePiece::Kind::Run: add(runAt(piece, seconds), 1.0, piece.speed); return;
+    case TimePiece::Kind::Mix: {
+        const double speed = (piece.inTo - piece.inFrom) / (piece.to - piece.from);
+        add(piece.inFrom, 1.0 - way, speed);
+        add(piece.inTo, way, speed);
+        return;
+    }
+    case TimePiece::Kind::Fade: {
+        const double weight = piece.ease ? piece.ease->at(way) : way;
+        const double past = seconds - piece.anchor;
+        add(runAt(piece, seconds), 1.0 - weight, piece.speed);
+        if (piece.fromRest && weight < 1.0)
+            into.back().rest = true;
+        add(piece.speedTo == 1.0 ? seconds + (piece.inTo - piece.anchor) : past * piece.speedTo + piece.inTo, weight,
+            piece.speedTo);
+        if (piece.keepsShape && weight > 0.0 && weight < 1.0)
+            into.back().keepsShape = true;
+        return;
+    }
+    case TimePiece::Kind::Bridge: {
+        // Hermite's base functions; a velocity is the difference of two poses, so all of it is a sum of four.
+        const double u = way;
+        const double steps = (piece.to - piece.from) / piece.grid;
+        const double leaving = ((u - 2.0) * u + 1.0) * u * steps;
+        const double arriving = (u - 1.0) * u * u * steps;
+        const double end = (3.0 - 2.0 * u) * u * u;
+        add(piece.inFrom, 1.0 - end + leaving, 1.0);
+        add(piece.inTo, end - arriving, 1.0);
+        add(piece.inFrom - piece.grid, -leaving, 1.0);
+        add(piece.inTo + piece.grid, arriving, 1.0);
+        return;
+    }
+    case TimePiece::Kind::Cubic: {
+        const double input = std::clamp(runAt(piece, seconds), piece.there.first, piece.there.last);
+        const double place = (input - piece.there.first) / piece.grid;
+        const double below = std::floor(place + kRounding / piece.grid);
+        const double u = std::max(0.0, place - below);
+        const auto pose = [&](double k) {
+            return std::clamp(piece.there.first + (below + k) * piece.grid, piece.there.first, piece.there.last);
+        };
+        if (u * piece.grid <= kRounding) {
+            add(pose(0.0), 1.0, piece.speed);
+            return;
+        }
+        add(pose(0.0), ((1.5 * u - 2.5) * u) * u + 1.0, piece.speed);
+        add(pose(1.0), ((-1.5 * u + 2.0) * u + 0.5) * u, piece.speed);
+        add(pose(-1.0), ((-0.5 * u + 1.0) * u - 0.5) * u, piece.speed);
+        add(pose(2.0), (0.5 * u - 0.5) * u * u, piece.speed);
+        return;
+    }
+    }
+}
+
 double outputOf(const TimePiece& piece, double input) {
     return piece.speed == 1.0 ? input - (piece.inFrom - piece.anchor)
                               : (input - piece.inFrom) / piece.speed + piece.anchor;
+}
+
+bool runs(const TimePiece& piece) {
+    return (piece.kind == TimePiece::Kind::Run || piece.kind == TimePiece::Kind::Fade ||
+            piece.kind == TimePiece::Kind::Cubic) &&
+           piece.speed != 0.0;
+}
+
+// Where spans of the time behind a stage are seen before it.
+std::vector<TimeSpan> seenThrough(const std::vector<TimePiece>& pieces, const std::vector<TimeSpan>& spans) {
+    std::vector<TimeSpan> moved;
+    for (const TimeSpan& span : spans)
+        for (const TimePiece& piece : pieces) {
+            if (!runs(piece))
+                continue;
+            const double a = outputOf(piece, span.first);
+            const double b = outputOf(piece, span.last);
+            const TimeSpan seen{std::max(std::min(a, b), piece.from), std::min(std::max(a, b), piece.to)};
+            if (seen.last > seen.first)
+                moved.push_back(seen);
+        }
+    return moved;
 }
 
 void sortOnce(std::vector<double>& times) {
@@ -58,15 +140,23 @@ std::vector<double> before(const std::vector<TimePiece>& pieces, const std::vect
             result.push_back(piece.from);
         if (std::isfinite(piece.to))
             result.push_back(piece.to);
-        if (piece.kind != TimePiece::Kind::Run || piece.speed == 0.0)
-            continue;
         // Only the inputs that this piece shows: inputs are rising.
-        const double a = std::isfinite(piece.from) ? runAt(piece, piece.from) : -kInfinite * piece.speed;
-        const double b = std::isfinite(piece.to) ? runAt(piece, piece.to) : kInfinite * piece.speed;
-        const auto low = std::lower_bound(inputs.begin(), inputs.end(), std::min(a, b) - kRounding);
-        const auto high = std::upper_bound(low, inputs.end(), std::max(a, b) + kRounding);
-        for (auto it = low; it != high; ++it)
-            result.push_back(outputOf(piece, *it));
+        const auto add = [&](const TimePiece& run) {
+            const double a = std::isfinite(run.from) ? runAt(run, run.from) : -kInfinite * run.speed;
+            const double b = std::isfinite(run.to) ? runAt(run, run.to) : kInfinite * run.speed;
+            const auto low = std::lower_bound(inputs.begin(), inputs.end(), std::min(a, b) - kRounding);
+            const auto high = std::upper_bound(low, inputs.end(), std::max(a, b) + kRounding);
+            for (auto it = low; it != high; ++it)
+                result.push_back(outputOf(run, *it));
+        };
+        if (runs(piece))
+            add(piece);
+        if (piece.kind == TimePiece::Kind::Fade && piece.speedTo != 0.0) {
+            TimePiece into = piece; // the run it fades into
+            into.inFrom = piece.inTo;
+            into.speed = piece.speedTo;
+            add(into);
+        }
     }
     sortOnce(result);
     return result;
@@ -109,16 +199,13 @@ std::vector<TimedPose> TimeMap::at(double seconds) const {
         for (const TimedPose& pose : poses) {
             const TimePiece& piece = pieceShown(*stage, pose.seconds);
             const double inside = std::clamp(pose.seconds, stage->front().from, stage->back().to);
-            if (piece.kind == TimePiece::Kind::Run) {
-                next.push_back({runAt(piece, inside), pose.weight, pose.speed * piece.speed});
-                continue;
-            }
-            const double weight = mixWeight(piece, inside);
-            const double speed = pose.speed * (piece.inTo - piece.inFrom) / (piece.to - piece.from);
-            if (weight < 1.0)
-                next.push_back({piece.inFrom, pose.weight * (1.0 - weight), speed});
-            if (weight > 0.0)
-                next.push_back({piece.inTo, pose.weight * weight, speed});
+            const std::size_t had = next.size();
+            addPoses(piece, inside, pose, next);
+            if (pose.rest) // a rest pose has no time: what is behind changes where the others look, and nothing of it
+                for (std::size_t i = had; i < next.size(); ++i)
+                    next[i].rest = true;
+            if (pose.keepsShape && next.size() > had)
+                next[had].keepsShape = true;
         }
         poses = std::move(next);
     }
@@ -129,12 +216,68 @@ double TimeMap::heldAt(double seconds) const {
     for (const Stage& stage : stages_) {
         const TimePiece& piece = pieceAt(*stage, seconds);
         const double inside = std::clamp(seconds, stage->front().from, stage->back().to);
-        if (piece.kind == TimePiece::Kind::Run)
-            seconds = runAt(piece, inside);
-        else
-            seconds = inside >= piece.to ? piece.inTo : piece.inFrom;
+        switch (piece.kind) {
+        case TimePiece::Kind::Run:
+        case TimePiece::Kind::Fade: seconds = runAt(piece, inside); break;
+        case TimePiece::Kind::Cubic:
+            seconds = std::clamp(runAt(piece, inside), piece.there.first, piece.there.last);
+            break;
+        default: seconds = inside >= piece.to ? piece.inTo : piece.inFrom;
+        }
     }
     return seconds;
+}
+
+double Ease::at(double way) const {
+    const double u = std::clamp(way, 0.0, 1.0);
+    switch (kind) {
+    case Kind::Linear: return u;
+    case Kind::Smooth: return (3.0 - 2.0 * u) * u * u;
+    case Kind::Smoother: return ((6.0 * u - 15.0) * u + 10.0) * u * u * u;
+    case Kind::Drawn: break;
+    }
+    std::pair<double, double> before{0.0, 0.0};
+    for (const auto& key : keys) {
+        if (key.first >= u && key.first > before.first)
+            return before.second + (key.second - before.second) * (u - before.first) / (key.first - before.first);
+        before = key;
+    }
+    return before.first >= 1.0 ? before.second
+                               : before.second + (1.0 - before.second) * (u - before.first) / (1.0 - before.first);
+}
+
+std::vector<TimeSpan> TimeMap::bends() const {
+    std::vector<TimeSpan> result;
+    for (std::size_t s = stages_.size(); s-- > 0;) {
+        result = seenThrough(*stages_[s], result);
+        for (const TimePiece& piece : *stages_[s])
+            if (piece.kind != TimePiece::Kind::Run && piece.kind != TimePiece::Kind::Mix)
+                result.push_back({piece.from, piece.to});
+    }
+    return result;
+}
+
+bool TimeMap::joinsApart() const {
+    return std::any_of(stages_.begin(), stages_.end(), [](const Stage& stage) {
+        for (std::size_t i = 0; i < stage->size(); ++i) {
+            const TimePiece& piece = (*stage)[i];
+            if (piece.kind == TimePiece::Kind::Fade || piece.kind == TimePiece::Kind::Bridge)
+                return true;
+            if (i == 0 || !std::isfinite(piece.from) || piece.kind != TimePiece::Kind::Run)
+                continue;
+            const TimePiece& before = (*stage)[i - 1];
+            if (before.kind == TimePiece::Kind::Run &&
+                std::abs(runAt(before, piece.from) - runAt(piece, piece.from)) > 1e-6)
+                return true;
+        }
+        return false;
+    });
+}
+
+bool TimeMap::runsBackwards() const {
+    return std::any_of(stages_.begin(), stages_.end(), [](const Stage& stage) {
+        return std::any_of(stage->begin(), stage->end(), [](const TimePiece& piece) { return piece.speed < 0.0; });
+    });
 }
 
 std::vector<double> TimeMap::outputTimesOf(std::vector<double> inputTimes) const {
@@ -146,22 +289,10 @@ std::vector<double> TimeMap::outputTimesOf(std::vector<double> inputTimes) const
 std::vector<TimeSpan> TimeMap::holds() const {
     std::vector<TimeSpan> result;
     for (std::size_t s = stages_.size(); s-- > 0;) {
-        // What a later stage holds lies at other times seen from here.
-        std::vector<TimeSpan> moved;
-        for (const TimeSpan& span : result)
-            for (const TimePiece& piece : *stages_[s]) {
-                if (piece.kind != TimePiece::Kind::Run || piece.speed == 0.0)
-                    continue;
-                const double a = outputOf(piece, span.first);
-                const double b = outputOf(piece, span.last);
-                const TimeSpan seen{std::max(std::min(a, b), piece.from), std::min(std::max(a, b), piece.to)};
-                if (seen.last > seen.first)
-                    moved.push_back(seen);
-            }
+        result = seenThrough(*stages_[s], result);
         for (const TimePiece& piece : *stages_[s])
-            if (piece.kind == TimePiece::Kind::Mix || piece.speed == 0.0)
-                moved.push_back({piece.from, piece.to});
-        result = std::move(moved);
+            if ((piece.kind != TimePiece::Kind::Run && piece.kind != TimePiece::Kind::Cubic) || piece.speed == 0.0)
+                result.push_back({piece.from, piece.to});
     }
     return result;
 }
@@ -172,7 +303,7 @@ std::optional<TimeSpan> TimeMap::outputSpanOf(const TimeSpan& input) const {
         std::optional<TimeSpan> seen;
         for (const TimePiece& piece : *stages_[i]) {
             TimeSpan here{piece.from, piece.to};
-            if (piece.kind == TimePiece::Kind::Run && piece.speed != 0.0) {
+            if ((piece.kind == TimePiece::Kind::Run || piece.kind == TimePiece::Kind::Cubic) && piece.speed != 0.0) {
                 const double a = outputOf(piece, span->first);
                 const double b = outputOf(piece, span->last);
                 here = {std::max(std::min(a, b), piece.from), std::min(std::max(a, b), piece.to)};

@@ -4,6 +4,7 @@
 #include <limits>
 #include <memory>
 #include <optional>
+#include <utility>
 #include <vector>
 
 namespace wyc {
@@ -14,19 +15,39 @@ struct TimeSpan {
     bool operator==(const TimeSpan&) const = default;
 };
 
+/// How the weight of a fade grows from 0 to 1 along its way: 3u² − 2u³, 6u⁵ − 15u⁴ + 10u³, or drawn.
+struct Ease {
+    enum class Kind { Linear, Smooth, Smoother, Drawn };
+    Kind kind = Kind::Linear;
+    /// Of a drawn one: way and weight, rising, straight lines between; the ends are 0, 0 and 1, 1.
+    std::vector<std::pair<double, double>> keys = {};
+    [[nodiscard]] double at(double way) const;
+    bool operator==(const Ease&) const = default;
+};
+
 /// A stretch of output time and what is shown in it.
 struct TimePiece {
     enum class Kind {
-        Run, // input time runs from `inFrom` on at `speed`; speed 0 holds one pose
-        Mix  // the pose at `inFrom` fades into the pose at `inTo`, in straight lines
+        Run,    // input time runs from `inFrom` on at `speed`; speed 0 holds one pose
+        Mix,    // the pose at `inFrom` fades into the pose at `inTo`, in straight lines
+        Fade,   // a run from `inFrom` fades into a run from `inTo`, by `ease`
+        Bridge, // from the pose at `inFrom` to that at `inTo`, leaving and arriving as the motion does there (cubic
+                // Hermite; velocities from the pose one `grid` before and after)
+        Cubic // a run; between poses on the `grid`, a curve through four of them (Catmull–Rom), not a straight line
     };
     Kind kind = Kind::Run;
     double from = -std::numeric_limits<double>::infinity(); // output seconds
     double to = std::numeric_limits<double>::infinity();    // the next piece begins there
     double anchor = 0.0;                                    // output time at which the input time is `inFrom`
     double inFrom = 0.0;
-    double speed = 1.0; // of a run: input seconds a second
-    double inTo = 0.0;  // of a mix
+    double speed = 1.0;      // of a run: input seconds a second
+    double inTo = 0.0;       // of a mix, a fade, a bridge
+    double speedTo = 1.0;    // of a fade: of the run it goes into
+    double grid = 0.0;       // seconds: of a bridge, a cubic run
+    TimeSpan there = {};     // input times between which a cubic run finds poses
+    bool fromRest = false;   // a fade begins with the rest pose, not with a pose of the motion
+    bool keepsShape = false; // a fade turns connected pieces as wholes, where straight lines would shrink them
+    std::shared_ptr<const Ease> ease = {}; // of a fade; null = linear
 };
 
 /// A pose that has a part in a moment.
@@ -34,6 +55,8 @@ struct TimedPose {
     double seconds = 0.0;
     double weight = 1.0; // all of a moment add up to 1
     double speed = 1.0; // input seconds a second of output, for velocities; 0 in a hold, that of the whole way in a mix
+    bool rest = false;  // the rest pose; `seconds` is where other tracks look
+    bool keepsShape = false; // with the pose before it
 };
 
 /// Output time → poses. Stages follow one another: a chain of steps is one map. Immutable; copies share.
@@ -52,7 +75,8 @@ class TimeMap {
     [[nodiscard]] bool isIdentity() const { return stages_.empty(); }
     /// This map of what the other shows: result(t) = other(this(t)).
     [[nodiscard]] TimeMap of(const TimeMap& other) const;
-    /// At most 2ⁿ poses for n stages that mix; usually one.
+    /// The poses of a moment, those of the largest share first; usually one, two where a stage mixes, four in a curve.
+    /// Weights of curves may lie below 0 or above 1.
     [[nodiscard]] std::vector<TimedPose> at(double seconds) const;
     /// The one pose that counts where nothing can be mixed (a topology, a text): the earlier one of a mix.
     [[nodiscard]] double heldAt(double seconds) const;
@@ -62,6 +86,12 @@ class TimeMap {
     [[nodiscard]] std::vector<double> outputTimesOf(std::vector<double> inputTimes) const;
     /// Stretches of output time that show one held pose or a mix.
     [[nodiscard]] std::vector<TimeSpan> holds() const;
+    /// Stretches that are no straight line between their ends: fades, bridges, cubic runs.
+    [[nodiscard]] std::vector<TimeSpan> bends() const;
+    /// Moments that are far apart in the input follow one another, or are mixed.
+    [[nodiscard]] bool joinsApart() const;
+    /// Somewhere input time runs backwards.
+    [[nodiscard]] bool runsBackwards() const;
     /// Output span of an input span, as far as runs show it; nothing when they do not.
     [[nodiscard]] std::optional<TimeSpan> outputSpanOf(const TimeSpan& input) const;
     /// The map is one run from one end of time to the other.

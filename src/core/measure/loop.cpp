@@ -1,0 +1,190 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "measure/loop.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+
+namespace wyc {
+namespace {
+
+constexpr double kGoodSteps = 0.75;   // of a usual step, that a good seam may be off
+constexpr double kGoodVelocity = 0.5; // of the usual speed
+constexpr double kWayOut = 2.5;       // a cycle goes away from its start by so many gaps and steps
+constexpr double kSamePose = 0.02;    // of a usual step
+
+double middleOf(std::vector<double> values) {
+    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+    std::nth_element(values.begin(), middle, values.end());
+    return *middle;
+}
+
+// Sums of products of the frames, as differences: |Σ w_i X_i|² of some frames.
+class Steps {
+  public:
+    explicit Steps(const SeamMap& map, std::size_t count) : map_(map), count_(count) {}
+    // From frame i to the one behind it, round the cycle.
+    [[nodiscard]] double step(std::size_t i) const { return map_.distance(i % count_, (i + 1) % count_); }
+    // How far step i is from the mean of those before and after it: half the third difference.
+    [[nodiscard]] double unevenness(std::size_t i) const {
+        // S_i − (S_{i−1} + S_{i+1}) / 2 = ½ X_{i−1} − 1.5 X_i + 1.5 X_{i+1} − ½ X_{i+2}
+        const std::array<std::pair<std::size_t, double>, 4> parts{
+            {{(i + count_ - 1) % count_, 0.5}, {i % count_, -1.5}, {(i + 1) % count_, 1.5}, {(i + 2) % count_, -0.5}}};
+        return std::sqrt(std::max(0.0, squared(parts)));
+    }
+    [[nodiscard]] double velocityChange(std::size_t i, double seconds) const {
+        // (X_{i+2} − X_{i+1}) − (X_i − X_{i−1})
+        const std::array<std::pair<std::size_t, double>, 4> parts{
+            {{(i + count_ - 1) % count_, 1.0}, {i % count_, -1.0}, {(i + 1) % count_, -1.0}, {(i + 2) % count_, 1.0}}};
+        return std::sqrt(std::max(0.0, squared(parts))) / seconds;
+    }
+
+  private:
+    // Weights add up to 0, so distances are all that is needed.
+    [[nodiscard]] double squared(const std::array<std::pair<std::size_t, double>, 4>& parts) const {
+        double sum = 0.0;
+        for (std::size_t a = 0; a < parts.size(); ++a)
+            for (std::size_t b = a + 1; b < parts.size(); ++b) {
+                const double d = map_.distance(parts[a].first, parts[b].first);
+                sum -= parts[a].second * parts[b].second * d * d;
+            }
+        return sum;
+    }
+    const SeamMap& map_;
+    std::size_t count_;
+};
+
+} // namespace
+
+Result<std::vector<LoopCandidate>> loopCandidates(const SeamMap& map, const LoopBounds& bounds) {
+    const std::size_t n = map.count();
+    const double first = map.frames().front();
+    const auto index = [&](double frame) { return frame - first; };
+    const double lowStart = bounds.start ? std::max(0.0, std::ceil(index(bounds.start->first) - kFrameTolerance)) : 0.0;
+    const double highStart = bounds.start ? std::floor(index(bounds.start->last) + kFrameTolerance) : 1e9;
+    const double shortest = std::max(3.0, bounds.length ? std::ceil(bounds.length->first - kFrameTolerance) : 4.0);
+    const double longest =
+        std::min(static_cast<double>(n - 1), bounds.length ? std::floor(bounds.length->last + kFrameTolerance) : 1e9);
+    if (longest < shortest || lowStart > highStart || lowStart + shortest > static_cast<double>(n - 1))
+        return fail(makeError(ErrorKind::BadInput, "no cycle lies within these bounds")
+                        .withAdvice(fmt::format("There is {} – {}", frameText(first), frameText(map.frames().back()))));
+    const double weight = bounds.velocitySeconds > 0.0 ? bounds.velocitySeconds : 2.0 * map.frameSeconds();
+    const auto from = static_cast<std::size_t>(lowStart);
+    std::vector<double> steps(n, 0.0);
+    for (std::size_t f = 0; f + 1 < n; ++f)
+        steps[f] = map.distance(f, f + 1);
+    const auto cost = [&](std::size_t s, std::size_t length) {
+        return map.distance(s, s + length) + weight * map.velocityGap(s, s + length);
+    };
+    const auto lastStart = [&](std::size_t length) { return std::min(highStart, static_cast<double>(n - 1 - length)); };
+    // The least that each length costs, one beyond the bounds on both sides for comparison.
+    const std::size_t lowLength = static_cast<std::size_t>(shortest);
+    const std::size_t highLength = static_cast<std::size_t>(longest);
+    std::vector<double> best(n + 1, std::numeric_limits<double>::infinity());
+    for (std::size_t length = std::max<std::size_t>(2, lowLength - 1); length <= std::min(highLength + 1, n - 1);
+         ++length)
+        for (std::size_t s = from; static_cast<double>(s) <= lastStart(length); ++s)
+            best[length] = std::min(best[length], cost(s, length));
+    std::vector<LoopCandidate> found;
+    std::vector<double> costs;
+    for (std::size_t length = lowLength; length <= highLength; ++length) {
+        if (!std::isfinite(best[length]) || best[length - 1] < best[length] || best[length + 1] < best[length])
+            continue;
+        // Starts of one length: local minima that lie apart.
+        std::vector<std::pair<double, std::size_t>> starts;
+        for (std::size_t s = from; static_cast<double>(s) <= lastStart(length); ++s) {
+            const double here = cost(s, length);
+            const bool lower = (s == from || cost(s - 1, length) >= here) &&
+                               (static_cast<double>(s + 1) > lastStart(length) || cost(s + 1, length) >= here);
+            if (lower)
+                starts.emplace_back(here, s);
+        }
+        std::sort(starts.begin(), starts.end());
+        std::vector<std::size_t> taken;
+        for (const auto& [price, s] : starts) {
+            const double apart = std::max(3.0, static_cast<double>(length) / 6.0);
+            if (taken.size() == 2 || std::any_of(taken.begin(), taken.end(), [&](std::size_t t) {
+                    return std::abs(static_cast<double>(t) - static_cast<double>(s)) < apart;
+                }))
+                continue;
+            taken.push_back(s);
+            LoopCandidate candidate;
+            candidate.start = map.frames()[s];
+            candidate.length = static_cast<double>(length);
+            candidate.gap = map.distance(s, s + length);
+            candidate.velocityGap = map.velocityGap(s, s + length);
+            const std::vector<double> within(steps.begin() + static_cast<std::ptrdiff_t>(s),
+                                             steps.begin() + static_cast<std::ptrdiff_t>(s + length));
+            const double usual = middleOf(within);
+            candidate.gapSteps = usual > 0.0 ? candidate.gap / usual : std::numeric_limits<double>::infinity();
+            double out = 0.0;
+            for (std::size_t k = 1; k < length; ++k)
+                out = std::max(out, map.distance(s, s + k));
+            // The steps at the seam count too: where it comes to rest there is nothing to go on with.
+            const double there = std::max(usual, 0.5 * (steps[s] + steps[s + length - 1]));
+            candidate.good = usual > 0.0 && candidate.gapSteps <= kGoodSteps &&
+                             candidate.velocityGap * map.frameSeconds() <= kGoodVelocity * there &&
+                             out >= kWayOut * (candidate.gap + usual);
+            found.push_back(candidate);
+            costs.push_back(price);
+        }
+    }
+    std::vector<std::size_t> order(found.size());
+    for (std::size_t i = 0; i < order.size(); ++i)
+        order[i] = i;
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        return found[a].good != found[b].good ? found[a].good : costs[a] < costs[b];
+    });
+    std::vector<LoopCandidate> result;
+    for (std::size_t i = 0; i < std::min(order.size(), bounds.count); ++i)
+        result.push_back(found[order[i]]);
+    return result;
+}
+
+Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress& progress) {
+    WYC_TRY(map, seamMapOf(items, {}, progress));
+    LoopCheck check;
+    const std::size_t n = map.count();
+    check.first = map.frames().front();
+    check.last = map.frames().back();
+    check.usualStep = map.usualStep();
+    const double same = kSamePose * check.usualStep;
+    check.closingCopy = map.distance(0, n - 1) <= same;
+    check.doubledEnd = map.distance(n - 2, n - 1) <= same;
+    std::size_t count = n;
+    if (check.closingCopy || check.doubledEnd)
+        --count; // that frame is one too many; the rest may close
+    check.length = static_cast<double>(count);
+    if (count < 4)
+        return check;
+    const Steps steps(map, count);
+    const std::size_t seam = count - 1;
+    check.step = steps.step(seam);
+    check.gap = steps.unevenness(seam);
+    // The seam's step has a part in the unevenness of its neighbours: they do not count as inside.
+    check.smallestStep = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 0; i + 1 < count; ++i) {
+        check.smallestStep = std::min(check.smallestStep, steps.step(i));
+        check.largestStep = std::max(check.largestStep, steps.step(i));
+        if (i > 0 && i + 2 < count)
+            check.largestInside = std::max(check.largestInside, steps.unevenness(i));
+    }
+    check.gapSteps = check.usualStep > 0.0 ? check.gap / check.usualStep : 0.0;
+    check.velocityGap = steps.velocityChange(seam, map.frameSeconds());
+    const double before = steps.step(seam - 1);
+    const double after = steps.step(0);
+    check.pause = check.step < 0.5 * std::min({before, after, check.smallestStep});
+    // Like over any other frame: no longer a step, no shorter one, no more uneven than inside, rounding aside.
+    const double rounding = 0.01 * check.usualStep;
+    check.loops = !check.pause && check.step <= 1.15 * check.largestStep + rounding &&
+                  check.step >= 0.85 * check.smallestStep - rounding &&
+                  check.gap <= 1.5 * check.largestInside + rounding;
+    return check;
+}
+
+} // namespace wyc

@@ -1,0 +1,186 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "workbench/loops.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "scene/scene_tree.h"
+
+namespace wyc {
+
+std::vector<MovingItem> movingItemsOf(const Scene& scene) {
+    std::vector<MovingItem> items;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (scene.nodes[i].geometry && movingSpan(scene, i) && !neverSeen(scene, i))
+            items.push_back({&scene, i, scene.unitMetres.value_or(1.0)});
+    return items;
+}
+
+Result<LoopCandidate> candidateFor(const SeamMap& map, const LoopBounds& bounds) {
+    const bool chosen = bounds.start && bounds.length && sameFrame(bounds.start->first, bounds.start->last) &&
+                        sameFrame(bounds.length->first, bounds.length->last);
+    if (!chosen) {
+        WYC_TRY(found, loopCandidates(map, bounds));
+        if (found.empty())
+            return fail(makeError(ErrorKind::BadInput, "it never comes back to where it was: no cycle was found")
+                            .withAdvice("Choose start and length by hand, and bridge or fade it"));
+        return found.front();
+    }
+    LoopCandidate candidate;
+    candidate.start = bounds.start->first;
+    candidate.length = bounds.length->first;
+    const double first = candidate.start - map.frames().front();
+    const double end = first + candidate.length;
+    if (first >= 0.0 && end <= static_cast<double>(map.count() - 1)) {
+        const auto s = static_cast<std::size_t>(std::lround(first));
+        const auto e = static_cast<std::size_t>(std::lround(end));
+        candidate.gap = map.distance(s, e);
+        candidate.velocityGap = map.velocityGap(s, e);
+        candidate.gapSteps = map.usualStep() > 0.0 ? candidate.gap / map.usualStep() : 0.0;
+    }
+    return candidate;
+}
+
+LoopClosing closingFor(const SeamMap& map, const LoopCandidate& candidate) {
+    constexpr double kNoSeam = 0.02; // of a usual step
+    constexpr double kMostFade = 24.0;
+    LoopClosing closing;
+    if (candidate.gapSteps <= kNoSeam) {
+        closing.close = "cut";
+        return closing;
+    }
+    const double before = candidate.start - map.frames().front();
+    const double behind = map.frames().back() - (candidate.start + candidate.length - 1.0);
+    const double room = std::floor(std::max(before, behind) + kFrameTolerance);
+    const double wanted = std::clamp(std::floor(candidate.length / 4.0), 2.0, kMostFade);
+    closing.fade = std::min(wanted, room);
+    if (closing.fade < 2.0) {
+        closing.close = "bridge";
+        closing.fade = std::clamp(std::ceil(2.0 * candidate.gapSteps), 2.0, wanted);
+    }
+    return closing;
+}
+
+Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing) {
+    const bool fades = closing.close != "cut";
+    nlohmann::json options{{"start", candidate.start},
+                           {"length", candidate.length},
+                           {"close", closing.close},
+                           {"fade", fades ? closing.fade : 0.0},
+                           {"weight", closing.weight},
+                           {"side", closing.side},
+                           {"keep_shape", closing.keepShape},
+                           {"closing_copy", closing.closingCopy},
+                           {"cycles", static_cast<double>(closing.cycles)},
+                           {"frames", 0.0},
+                           {"fill", closing.fill}};
+    return {"loop", std::move(options), true};
+}
+
+Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loopStep) {
+    const Node& it = before.nodes.at(node);
+    if (!it.geometry || it.geometry->topologyVaries())
+        return 0.0;
+    Step cycle = loopStep;
+    cycle.options["cycles"] = 1.0;
+    cycle.options["frames"] = 0.0;
+    cycle.options["fill"] = "";
+    WYC_TRY(meaning, meaningOf(before, cycle));
+    WYC_TRY(made, applySteps(before, {cycle}));
+    const auto place = made.find(it.id);
+    if (!meaning.time || !place || !meaning.time->wanted.range)
+        return 0.0;
+    WYC_TRY(count, it.geometry->pointCountAt(0.0));
+    WYC_TRY(topology, it.geometry->topologyAt(0.0));
+    std::vector<std::pair<std::size_t, std::size_t>> edges;
+    std::size_t corner = 0;
+    for (const std::int32_t size : topology->faceSizes()) {
+        for (std::int32_t c = 0; c < size; ++c) {
+            const auto a = static_cast<std::size_t>(topology->corners()[corner + static_cast<std::size_t>(c)]);
+            const auto b =
+                static_cast<std::size_t>(topology->corners()[corner + static_cast<std::size_t>((c + 1) % size)]);
+            if (a < b && b < count)
+                edges.emplace_back(a, b);
+        }
+        corner += static_cast<std::size_t>(size);
+    }
+    if (edges.empty())
+        return 0.0;
+    const auto lengthsAt = [&](const Geometry& shape, double t) -> Result<std::vector<double>> {
+        std::vector<Vec3f> points(count);
+        WYC_CHECK(shape.readAt(t, 0, points));
+        std::vector<double> lengths;
+        lengths.reserve(edges.size());
+        for (const auto& [a, b] : edges)
+            lengths.push_back(length(Vec3d(points[a]) - Vec3d(points[b])));
+        return lengths;
+    };
+    double worst = 0.0;
+    for (const double t :
+         wholeFrames(meaning.time->wanted.range->first, meaning.time->wanted.range->last, before.workingRate)) {
+        const std::vector<TimedPose> poses = meaning.time->map.at(t);
+        if (poses.size() != 2)
+            continue;
+        WYC_TRY(a, lengthsAt(*it.geometry, poses[0].seconds));
+        WYC_TRY(b, lengthsAt(*it.geometry, poses[1].seconds));
+        WYC_TRY(mixed, lengthsAt(*made.nodes[*place].geometry, t));
+        double is = 0.0;
+        double should = 0.0;
+        for (std::size_t e = 0; e < edges.size(); ++e) {
+            const double wanted = a[e] * poses[0].weight + b[e] * poses[1].weight;
+            is += mixed[e] * mixed[e];
+            should += wanted * wanted;
+        }
+        if (should > 0.0)
+            worst = std::max(worst, 1.0 - std::sqrt(is / should));
+    }
+    return worst;
+}
+
+std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& item) {
+    std::vector<Finding> found;
+    const auto add = [&](std::string id, Severity severity, double figure, std::string unit, std::string text,
+                         std::string advice, std::vector<Step> mend, std::string label) {
+        Finding one;
+        one.id = std::move(id);
+        one.severity = severity;
+        one.item = item;
+        one.frame = check.last;
+        one.figure = figure;
+        one.unit = std::move(unit);
+        one.text = std::move(text);
+        one.advice = std::move(advice);
+        one.mend = std::move(mend);
+        one.mendLabel = std::move(label);
+        found.push_back(std::move(one));
+    };
+    const Step dropLast{"drop", {{"end", 1.0}}, true};
+    if (check.closingCopy)
+        add("loop.closing_copy", Severity::Caution, 1.0, "frames",
+            fmt::format("Its last frame ({}) equals its first: played again and again, that pose stands twice",
+                        frameText(check.last)),
+            "Leave the last frame out, unless the receiver wants the closing copy", {dropLast}, "drop last frame");
+    else if (check.doubledEnd)
+        add("loop.doubled_end", Severity::Fault, 1.0, "frames",
+            fmt::format("Its last two frames are equal: the cycle hesitates at {}", frameText(check.last)),
+            "Leave the last frame out", {dropLast}, "drop last frame");
+    if (check.length < 4.0)
+        add("loop.open", Severity::Fault, check.length, "frames", "It is too short to be a cycle",
+            "Give it four frames or more", {}, {});
+    else if (check.pause)
+        add("loop.pause", Severity::Fault, check.step * 1000.0, "mm",
+            fmt::format("It pauses over its seam: {} there, {} usually", lengthText(check.step),
+                        lengthText(check.usualStep)),
+            "Its last frame is nearly its first: leave it out", {dropLast}, "drop last frame");
+    else if (!check.loops)
+        add("loop.open", Severity::Fault, check.gap * 1000.0, "mm",
+            fmt::format("It does not close: the step over its seam is {} off ({:.2f} steps)", lengthText(check.gap),
+                        check.gapSteps),
+            "Close it by a fade or a bridge (wyc loop make, or the Loop desk)", {}, {});
+    return found;
+}
+
+} // namespace wyc

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// From a search to a step: what window and command line do with a loop alike.
+#include <string>
+#include <vector>
+
+#include "checks/finding.h"
+#include "measure/loop.h"
+#include "steps/step.h"
+
+namespace wyc {
+
+/// Items of a scene that move and have a shape, or a body to be seen by.
+[[nodiscard]] std::vector<MovingItem> movingItemsOf(const Scene& scene);
+
+struct LoopClosing {
+    std::string close = "overlap"; // cut, overlap, bridge
+    double fade = 0.0;             // frames
+    std::string weight = "smooth";
+    std::string side = "either";
+    bool keepShape = false;
+    bool closingCopy = false;
+    int cycles = 1;
+    std::string fill; // a range, or empty
+};
+/// The best candidate within bounds. Where start and length are one frame each, that one, whatever it costs.
+[[nodiscard]] Result<LoopCandidate> candidateFor(const SeamMap& map, const LoopBounds& bounds);
+/// What closes it best: a cut where the seam is none already, a fade as long as there are frames for (a quarter of the
+/// cycle at most), a bridge where there are none.
+[[nodiscard]] LoopClosing closingFor(const SeamMap& map, const LoopCandidate& candidate);
+[[nodiscard]] Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing);
+
+/// How much shorter edges get in the fade of a loop step than between the poses it mixes, at its worst frame, RMS over
+/// edges (0.1 = a tenth). 0 without a fade or without faces.
+[[nodiscard]] Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loopStep);
+
+/// What keeps a cycle from closing, each with the step that mends it: loop.open, loop.pause, loop.closing_copy,
+/// loop.doubled_end.
+[[nodiscard]] std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& item);
+
+} // namespace wyc
