@@ -40,6 +40,9 @@ std::string meant(const CLI::App& app, const std::vector<std::string>& words) {
         for (const CLI::App* verb : app.get_subcommands(nullptr))
             known.push_back(verb->get_name());
     for (const CLI::App* verb : chosen)
+        for (const CLI::App* act : verb->get_subcommands(nullptr))
+            known.push_back(act->get_name());
+    for (const CLI::App* verb : chosen)
         for (const CLI::Option* option : verb->get_options())
             for (const std::string& name : option->get_lnames())
                 known.push_back("--" + name);

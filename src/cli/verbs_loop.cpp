@@ -50,10 +50,10 @@ json toJson(const LoopCheck& check) {
 // What is looked at, and keeps what it looks at alive.
 struct Looked {
     SourcePtr source;
-    Scene scene; // what was chosen, with bodies for what has none
+    std::shared_ptr<const Scene> scene; // what was chosen, with bodies for what has none
     std::vector<MovingItem> items;
     [[nodiscard]] std::string name() const {
-        return items.size() == 1 ? scene.nodes[items.front().node].path : fmt::format("{} items", items.size());
+        return items.size() == 1 ? scene->nodes[items.front().node].path : fmt::format("{} items", items.size());
     }
 };
 
@@ -69,8 +69,8 @@ Result<Looked> lookedAt(const Common& common, const OpenArguments& open, const S
     WYC_TRY(chosen, chosenItems(looked.source->shown(), steps.items, steps.kinds));
     WYC_TRY(further, steps.steps(chosen));
     WYC_TRY(scene, applySteps(chosen, further));
-    looked.scene = withStandIns(scene);
-    looked.items = movingItemsOf(looked.scene);
+    looked.scene = std::make_shared<const Scene>(withStandIns(scene));
+    looked.items = movingItemsOf(*looked.scene);
     if (looked.items.empty())
         return fail(makeError(ErrorKind::BadInput, "nothing that is chosen moves")
                         .inFile(looked.source->spec.path.string())
@@ -134,7 +134,7 @@ int runLoopFind(const Common& common, const LoopArguments& arguments) {
             list.push_back(toJson(candidate));
         printJson({{"source", looked->source->spec.path.string()},
                    {"item", looked->name()},
-                   {"rate", looked->scene.workingRate.text()},
+                   {"rate", looked->scene->workingRate.text()},
                    {"first", map->frames().front()},
                    {"last", map->frames().back()},
                    {"step_metres", map->usualStep()},
@@ -142,7 +142,7 @@ int runLoopFind(const Common& common, const LoopArguments& arguments) {
     } else {
         printCandidates(*candidates, map->inSteps());
         if (!any && !candidates->empty())
-            remark(common, "none is good: it never comes back to where it was, going the same way");
+            remark(common, "none closes by itself: fade or bridge it (wyc loop make), where it comes near enough");
     }
     return kClean;
 }
@@ -199,14 +199,14 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     closing.cycles = arguments.cycles;
     closing.fill = arguments.fill;
     const Step step = loopStepFor(*candidate, closing);
-    auto after = applySteps(looked->scene, {step});
+    auto after = applySteps(*looked->scene, {step});
     if (!after)
         return report(common, after.error());
     auto single = step; // one cycle, to be looked at
     single.options["cycles"] = 1.0;
     single.options["fill"] = "";
     single.options["closing_copy"] = false;
-    const auto cycle = applySteps(looked->scene, {single});
+    const auto cycle = applySteps(*looked->scene, {single});
     if (!cycle)
         return report(common, cycle.error());
     const auto closed = checkLoop(movingItemsOf(*cycle), terminal.progress().part(0.3, 0.5));

@@ -208,8 +208,9 @@ TEST(Loops, ClosedCyclesHaveNoSeam) {
         const auto n = static_cast<std::size_t>(period);
         ASSERT_EQ(test::shapeOf(*three).sampling().count(), 3 * n);
         for (const std::size_t f : {std::size_t{0}, n / 2, n - 1})
-            EXPECT_TRUE(
-                test::sameBits(test::pointsOf(test::shapeOf(*three), f + n), test::pointsOf(test::shapeOf(*cycle), f)));
+            EXPECT_LT(
+                rmsDistance(test::pointsOf(test::shapeOf(*three), f + n), test::pointsOf(test::shapeOf(*cycle), f)),
+                1e-7F);
         Step copy = step;
         copy.options["closing_copy"] = true;
         const auto withCopy = applySteps(scene, {copy});
