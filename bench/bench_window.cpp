@@ -49,7 +49,7 @@ int main(int argc, char** argv) {
     idle();
     told("and checked after");
     clock.restart();
-    window.desks().setCurrentIndex(2);
+    window.desks().setCurrentWidget(&window.deliverDesk());
     window.desks().repaint();
     told("the Deliver desk shows after");
     window.desks().setCurrentIndex(0);

@@ -79,7 +79,7 @@ class DemoWriter {
         options.description = "Lantern Shoal, sh040";
         WYC_TRY(files, format->write(scene, target, options, Progress()));
         files_.insert(files_.end(), files.begin(), files.end());
-        progress_.report(std::min(1.0, ++written_ / 26.0), "making", relative);
+        progress_.report(std::min(1.0, ++written_ / 32.0), "making", relative);
         return {};
     }
     Status writeText(const std::string& text, const std::string& relative) {
@@ -97,6 +97,9 @@ class DemoWriter {
                            {"what", what}});
     }
     void clean(const std::string& file) { clean_.push_back(file); }
+    void cycle(const std::string& file, const std::string& id, const std::string& what) {
+        cycles_.push_back({{"file", file}, {"id", id.empty() ? json(nullptr) : json(id)}, {"what", what}});
+    }
     Status finish() {
         return writeText(json{{"shot",
                                {{"name", demoShot().name},
@@ -106,7 +109,8 @@ class DemoWriter {
                                 {"unit", "m"},
                                 {"up", "Y"}}},
                               {"faults", faults_},
-                              {"clean", clean_}}
+                              {"clean", clean_},
+                              {"cycles", cycles_}}
                                  .dump(1) +
                              "\n",
                          "faults.json");
@@ -120,6 +124,7 @@ class DemoWriter {
     std::vector<fs::path> files_;
     json faults_ = json::array();
     json clean_ = json::array();
+    json cycles_ = json::array();
     double written_ = 0.0;
 };
 
@@ -304,6 +309,50 @@ Status writeReturns(DemoWriter& out) {
     return {};
 }
 
+// A simulation that almost repeats, and cycles made of it: one that closes, and three as people send them.
+Status writeLoops(DemoWriter& out) {
+    constexpr double kCycleDetail = 0.3;
+    const FrameRate thirty = *FrameRate::make(30, 1);
+    const FrameRange range{1001, 1220};
+    WYC_CHECK(out.write(stillScene("lantern_jelly_sim_rest", lanternJelly(kRestSeconds, kJellyDetail)),
+                        "loops/lantern_jelly_sim_rest.obj"));
+    WYC_CHECK(
+        out.write(cacheScene(
+                      "lantern_jelly_sim", [](double s) { return lanternJelly(s, kJellyDetail); }, range, thirty, asIs),
+                  "loops/lantern_jelly_sim.mdd"));
+    const Scene swing = cacheScene(
+        "lantern_jelly", [](double s) { return lanternJelly(s, kCycleDetail); }, range, thirty, asIs);
+    const double start = 1060.0;
+    const double length = 51.0; // its pulse, in frames
+    const auto loop = [&](json options) {
+        options["start"] = start;
+        if (!options.contains("length"))
+            options["length"] = length;
+        return Step{"loop", std::move(options), true};
+    };
+    const Step closed = loop({{"close", "overlap"}, {"fade", 12}});
+    const Step copied = loop({{"close", "overlap"}, {"fade", 12}, {"closing_copy", true}});
+    // The last frame hardly moves on: what was the closing copy came a little early.
+    const Step hesitates{"retime",
+                         {{"curve", fmt::format("{0}={0}, {1}={1}, {2}={3}", start, start + length - 1.0,
+                                                start + length, start + length - 0.12)}},
+                         true};
+    const std::vector<std::tuple<const char*, std::vector<Step>, const char*, const char*>> cycles{
+        {"loops/jelly_cycle.abc", {closed}, "", "closes"},
+        {"loops/jelly_cycle_copy.abc", {copied}, "loop.closing_copy", "the closing copy was left in"},
+        {"loops/jelly_cycle_pause.abc", {copied, hesitates}, "loop.pause", "it hesitates before it begins again"},
+        {"loops/jelly_cycle_short.abc",
+         {loop({{"close", "cut"}, {"length", length - 1.0}})},
+         "loop.open",
+         "cut one frame early"}};
+    for (const auto& [file, steps, id, what] : cycles) {
+        WYC_TRY(made, applySteps(swing, steps));
+        WYC_CHECK(out.write(made, file));
+        out.cycle(file, id, what);
+    }
+    return {};
+}
+
 Status writeJob(DemoWriter& out) {
     Job job;
     job.shot = demoShot();
@@ -441,6 +490,7 @@ Result<DemoFiles> writeDemo(const fs::path& folder, const Progress& progress) {
     DemoWriter out(fs::absolute(folder, code).lexically_normal(), progress);
     WYC_CHECK(writeClean(out));
     WYC_CHECK(writeReturns(out));
+    WYC_CHECK(writeLoops(out));
     WYC_CHECK(writeJob(out));
     WYC_CHECK(out.finish());
     return DemoFiles{out.folder() / "lantern_shoal.wyc", out.take()};

@@ -114,7 +114,7 @@ TEST_F(Desk, FindingsOfOneItemOrOfAll) {
 TEST_F(Desk, DeliverSaysWhatWillBeWrittenAndLost) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1005, 1010);
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
     EXPECT_EQ(window_->deliverDesk().rows()[0].plan.sampleCount, 6U);
@@ -134,7 +134,7 @@ TEST_F(Desk, DeliverSaysWhatWillBeWrittenAndLost) {
 TEST_F(Desk, DeliverChoicesBecomeTheJobs) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1001, 1024);
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     const auto choose = [&](const char* name, const char* text) {
         auto* box = child<QComboBox>(name);
         box->setCurrentText(QString::fromLatin1(text));
@@ -161,7 +161,7 @@ TEST_F(Desk, DeliverChoicesBecomeTheJobs) {
 TEST_F(Desk, DeliverTellsWhyItCannot) {
     open({sheet("sheet.mdd")}, 1);
     setShot(5001, 5024);
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     EXPECT_TRUE(window_->deliverDesk().rows().empty());
     EXPECT_TRUE(child<QLabel>("planError")->text().contains(QStringLiteral("no sample of this item is left")));
@@ -171,7 +171,7 @@ TEST_F(Desk, DeliverTellsWhyItCannot) {
 TEST_F(Desk, ItemsAreTakenInAndOut) {
     open({sheet("a.mdd"), sheet("b.mdd")}, 2);
     setShot(1001, 1024);
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     EXPECT_EQ(window_->deliverDesk().rows().size(), 2U);
     for (QCheckBox* box : window_->findChildren<QCheckBox*>(QStringLiteral("deliverItem")))

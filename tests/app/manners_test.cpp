@@ -172,7 +172,7 @@ TEST_F(Manners, AnArchiveAloneBecomesOneFileBesideIt) {
     scene.rate = FrameRate();
     ASSERT_TRUE(test::writeScene(scene, folder_ / "both.abc"));
     open({folder_ / "both.abc"}, 2);
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(until([&] { return !window_->deliverDesk().rows().empty(); }));
     ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
     EXPECT_EQ(window_->deliverDesk().rows()[0].plan.target, folder_ / "both_v001.abc");
@@ -200,7 +200,7 @@ TEST_F(Manners, ReturnAndSpacePressTheButtonThatHasTheKeys) {
     openSheet();
     auto* faults = child<QPushButton>("faultCount");
     for (const Qt::Key key : {Qt::Key_Return, Qt::Key_Space}) {
-        window_->desks().setCurrentIndex(2);
+        window_->desks().setCurrentWidget(&window_->deliverDesk());
         faults->setFocus(Qt::TabFocusReason);
         QTest::keyClick(faults, key);
         QTest::qWait(20);
@@ -220,7 +220,7 @@ TEST_F(Manners, QuittingAmidADeliveryAsks) {
         job.deliveries = {spec};
     });
     workspace().saveJob(QString::fromStdString((folder_ / "job.wyc").string()));
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     window_->deliverDesk().deliver();
     ASSERT_TRUE(until([&] { return workspace().deliveryRunner().busy(); }));
@@ -402,7 +402,7 @@ TEST_F(Manners, RecoveryRestoresDiscardsOrWaits) {
 
 TEST_F(Manners, FieldsRefuseWordsAndSayWhy) {
     openSheet();
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     auto* message = child<QWidget>("message");
     const auto refused = [&](QLineEdit* field, const char* given) {
@@ -435,7 +435,7 @@ TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {
     for (const char* name : {"a.mdd", "b.mdd", "c.mdd"})
         ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / name));
     open({folder_ / "a.mdd", folder_ / "b.mdd", folder_ / "c.mdd"}, 3);
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     const auto outputs = [&] {
         EXPECT_TRUE(settle());
@@ -496,7 +496,7 @@ TEST_F(Manners, MenusOpenByKeysAndFocusIsSeen) {
         QTest::keyClick(menu, Qt::Key_Escape);
         QTest::qWait(30);
     }
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     for (const char* name : {"deliver", "deliverAll", "deliverOneFile", "play"}) {
         auto* widget = child<QWidget>(name);

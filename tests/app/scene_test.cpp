@@ -246,7 +246,7 @@ TEST_F(PlainWindow, InstancesAreItemsAndGoIntoADeliveryAsCopies) {
         job.deliveries[0].oneFile = true;
         job.deliveries[0].wholeRange = true;
     });
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     bool told = false;
     for (const QLabel* label : window_->deliverDesk().findChildren<QLabel*>())
@@ -271,7 +271,7 @@ TEST_F(SceneWindow, AProofSaysThatTransformsCarryARigidPart) {
     });
     ASSERT_NE(rigid, workspace().items().end());
     workspace().setActive(ItemKey(rigid->key));
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());
@@ -287,7 +287,7 @@ TEST_F(SceneWindow, AProofSaysThatTransformsCarryARigidPart) {
 }
 
 TEST_F(SceneWindow, ADeliverySettingThatMakesNoSenseIsToldAndNotTaken) {
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     auto* length = child<QLineEdit>("deliverLength");
     EXPECT_FALSE(length->isVisible());
@@ -320,7 +320,7 @@ TEST_F(SceneWindow, ACameraIsDeliveredInWorldSpaceWithShutterSamples) {
         job.deliveries[0].items = {"*boom_cam", "*bell"};
         job.deliveries[0].oneFile = true;
     });
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QWidget>("deliverWorld")));
     auto* length = child<QLineEdit>("deliverLength");

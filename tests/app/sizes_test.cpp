@@ -8,6 +8,7 @@
 
 #include "board/time_board.h"
 #include "demo/lantern_shoal.h"
+#include "desks/loop_desk.h"
 #include "view/transport.h"
 #include "window_fixture.h"
 
@@ -94,6 +95,7 @@ TEST_P(Sizes, NothingIsCutOff) {
     for (int desk = 0; desk < window_->desks().count(); ++desk) {
         window_->desks().setCurrentIndex(desk);
         ASSERT_TRUE(settle());
+        ASSERT_TRUE(until([&] { return !window_->loopDesk().looking(); }) && settle());
         expectAllIsThere(window_->desks().tabText(desk));
     }
     EXPECT_GE(window_->timeBoard().height(), 105);

@@ -203,7 +203,7 @@ TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
     EXPECT_LT(window_->viewport().activeSizeMetres(), 4.0);
     EXPECT_EQ(*workspace().item(key)->range(), (FrameRange{1001, 1136}));
     QTabBar* tabs = window_->desks().tabBar();
-    ASSERT_TRUE(click(tabs, tabs->tabRect(2).center()));
+    ASSERT_TRUE(click(tabs, tabs->tabRect(3).center()));
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());
@@ -234,7 +234,7 @@ TEST_F(Window, ADeliveryCanBeStoppedAndLeavesNothing) {
         job.deliveries[0].folder = folder / "out";
     });
     ASSERT_TRUE(settle());
-    window_->desks().setCurrentIndex(2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
     auto* act = child<QPushButton>("deliver");
     QTest::mouseClick(act, Qt::LeftButton);
     ASSERT_TRUE(until([&] { return window_->deliverDesk().rows()[0].state == JobState::Running; }));

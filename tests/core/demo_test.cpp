@@ -11,6 +11,7 @@
 #include "scene/stand_in.h"
 #include "support/expected.h"
 #include "support/scenes.h"
+#include "workbench/loops.h"
 
 namespace wyc {
 namespace {
@@ -42,6 +43,11 @@ class Demo : public testing::Test {
             findings.push_back(std::move(finding));
         return findings;
     }
+    static SourceSpec specOf(const fs::path& file) {
+        SourceSpec spec;
+        spec.path = file;
+        return spec;
+    }
     static std::unique_ptr<test::TempFolder> folder_;
     static fs::path job_;
 };
@@ -59,6 +65,63 @@ TEST_F(Demo, EveryPlantedFaultIsFoundAtItsItemAndFrame) {
                               (fault["frame"].is_null() ||
                                (finding.frame && sameFrame(*finding.frame, fault["frame"].get<double>()))));
         EXPECT_TRUE(found);
+    }
+}
+
+TEST_F(Demo, CyclesAreJudgedAsTheyWereMade) {
+    const auto list = test::readJson(path("faults.json"));
+    ASSERT_GE(list["cycles"].size(), 4U);
+    for (const auto& cycle : list["cycles"]) {
+        SCOPED_TRACE(cycle.dump());
+        const auto source = openSource(specOf(path(cycle["file"])), FrameRate());
+        ASSERT_TRUE(source);
+        const auto check = checkLoop(movingItemsOf((*source)->scene), Progress());
+        ASSERT_TRUE(check) << check.error().text();
+        const auto found = loopFindings(*check, "");
+        if (cycle["id"].is_null()) {
+            EXPECT_TRUE(check->loops);
+            EXPECT_TRUE(found.empty());
+        } else {
+            ASSERT_EQ(found.size(), 1U);
+            EXPECT_EQ(found[0].id, cycle["id"]);
+        }
+    }
+}
+
+// The simulation's best cycle, closed by a fade, is smoother over its seam than the motion is from frame to frame, in
+// every format there is.
+TEST_F(Demo, TheSimulationIsClosedAndStaysClosedInEveryFormat) {
+    const auto source = openSource(specOf(path("loops/lantern_jelly_sim.mdd")), FrameRate());
+    ASSERT_TRUE(source);
+    const Scene& scene = (*source)->scene;
+    EXPECT_EQ(scene.workingRate.text(), "30");
+    const auto map = seamMapOf(movingItemsOf(scene), {}, Progress());
+    ASSERT_TRUE(map);
+    ASSERT_EQ(map->count(), 220U);
+    const auto candidate = candidateFor(*map, {});
+    ASSERT_TRUE(candidate);
+    LoopClosing closing = closingFor(*map, *candidate);
+    closing.close = "overlap";
+    const Step step = loopStepFor(*candidate, closing);
+    for (const char* name : {"cycle.abc", "cycle.mdd", "cycle_poses/cycle.####.obj"}) {
+        SCOPED_TRACE(name);
+        const test::TempFolder folder;
+        const auto cycle = applySteps(scene, {step});
+        ASSERT_TRUE(cycle) << cycle.error().text();
+        fs::create_directories(folder / "cycle_poses");
+        ASSERT_TRUE(test::writeScene(*cycle, folder / name));
+        SourceSpec spec = specOf(folder / name);
+        if (std::string(name).ends_with(".mdd"))
+            spec.rest = path("loops/lantern_jelly_sim_rest.obj");
+        const auto back = openSource(spec, *FrameRate::make(30, 1));
+        ASSERT_TRUE(back) << back.error().text();
+        const auto check = checkLoop(movingItemsOf((*back)->scene), Progress());
+        ASSERT_TRUE(check) << check.error().text();
+        EXPECT_TRUE(check->loops);
+        EXPECT_TRUE(loopFindings(*check, "").empty());
+        // The change of velocity over the seam, a frame long, against a usual step.
+        EXPECT_LT(check->velocityGap / 30.0, check->usualStep);
+        EXPECT_EQ(check->length, candidate->length);
     }
 }
 

@@ -12,6 +12,7 @@
 #include "board/time_board.h"
 #include "desks/deliver_desk.h"
 #include "desks/facts_desk.h"
+#include "desks/loop_desk.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
@@ -82,7 +83,7 @@ int main(int argc, char** argv) {
     window.desks().setCurrentIndex(1);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("steps.png")));
-    window.desks().setCurrentIndex(2);
+    window.desks().setCurrentWidget(&window.deliverDesk());
     shoot(window, out.filePath(QStringLiteral("deliver-plan.png")));
     if (auto* only = window.findChild<QToolButton*>(QStringLiteral("deliverOnlyActive")))
         QTest::mouseClick(only, Qt::LeftButton);
@@ -97,6 +98,10 @@ int main(int argc, char** argv) {
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("all-findings.png")));
     choose(window, "lantern_jelly.mdd");
+    window.desks().setCurrentWidget(&window.loopDesk());
+    settle(window);
+    shoot(window, out.filePath(QStringLiteral("loop.png")));
+    window.desks().setCurrentIndex(0);
     window.findChild<QToolButton*>(QStringLiteral("viewStyle"))->menu()->actions()[2]->trigger();
     window.workspace().setFrame(1060);
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("holdPose")), Qt::LeftButton);

@@ -36,6 +36,7 @@
 #include "desks/deliver_desk.h"
 #include "desks/desk_parts.h"
 #include "desks/facts_desk.h"
+#include "desks/loop_desk.h"
 #include "desks/steps_desk.h"
 #include "shell/ask.h"
 #include "shell/notice.h"
@@ -66,7 +67,7 @@ constexpr std::array<KeyLine, 24> kKeys{{{"Space", "play or pause"},
                                          {"Ctrl+F", "find items on the time board"},
                                          {"Ctrl, Shift and a click", "choose several items"},
                                          {"N, Shift+N", "next, previous finding"},
-                                         {"1, 2, 3", "Facts, Steps, Deliver"},
+                                         {"1, 2, 3, 4", "Facts, Steps, Loop, Deliver"},
                                          {"Ctrl+Return", "deliver"},
                                          {"Ctrl+Z, Ctrl+Y", "undo, redo"},
                                          {"Ctrl+O, Ctrl+S", "open, save the job"},
@@ -119,9 +120,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     desks_->tabBar()->setDrawBase(false);
     facts_ = new FactsDesk(*workspace_, desks_);
     steps_ = new StepsDesk(*workspace_, desks_);
+    loop_ = new LoopDesk(*workspace_, *viewport_, desks_);
     deliver_ = new DeliverDesk(*workspace_, desks_);
     desks_->addTab(facts_, tr("Facts"));
     desks_->addTab(steps_, tr("Steps"));
+    desks_->addTab(loop_, tr("Loop"));
     desks_->addTab(deliver_, tr("Deliver"));
     desks_->setMinimumWidth(420);
     lower_->addWidget(stage);
@@ -430,7 +433,7 @@ void MainWindow::makeMenus() {
            [this] { style_->menu()->actions()[(static_cast<int>(viewport_->style()) + 1) % 4]->trigger(); });
     action(view, tr("Hold this pose"), Qt::Key_H, [this] { transport_->toggleHold(); });
     view->addSeparator();
-    for (int i = 0; i < 3; ++i)
+    for (int i = 0; i < desks_->count(); ++i)
         action(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),
                [this, i] { desks_->setCurrentIndex(i); });
 

@@ -15,6 +15,7 @@ namespace wyc::app {
 
 class DeliverDesk;
 class FactsDesk;
+class LoopDesk;
 class Notice;
 class StepsDesk;
 class TimeBoard;
@@ -31,6 +32,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] TimeBoard& timeBoard() { return *board_; }
     [[nodiscard]] Viewport& viewport() { return *viewport_; }
     [[nodiscard]] DeliverDesk& deliverDesk() { return *deliver_; }
+    [[nodiscard]] LoopDesk& loopDesk() { return *loop_; }
     [[nodiscard]] QTabWidget& desks() { return *desks_; }
     /// Offers what runs that died left behind; true when it was taken. Not at construction: tests open windows too.
     bool offerRecovery();
@@ -68,6 +70,7 @@ class MainWindow : public QMainWindow {
     Transport* transport_;
     FactsDesk* facts_;
     StepsDesk* steps_;
+    LoopDesk* loop_;
     DeliverDesk* deliver_;
     QTabWidget* desks_;
     QWidget* empty_;

@@ -119,6 +119,17 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     loop_ = toggle(QStringLiteral("repeat"), tr("repeat"), tr("Begin again at the end of the range"));
     loop_->setCheckable(true);
     loop_->setChecked(true);
+    seam_ = toggle(QStringLiteral("seam"), tr("seam"),
+                   tr("Play only the frames around the end and the start of the active item, again and again"));
+    seam_->setCheckable(true);
+    connect(seam_, &QToolButton::clicked, this, [this] {
+        if (playing()) {
+            stop();
+            start();
+        }
+    });
+    connect(&workspace_, &Workspace::activeChanged, this, &Transport::showSeam);
+    connect(&workspace_, &Workspace::itemsChanged, this, &Transport::showSeam);
     hold_ = toggle(QStringLiteral("holdPose"), tr("hold this pose"),
                    tr("Keep the pose of this frame as a translucent second body (H)"));
     hold_->setCheckable(true);
@@ -149,6 +160,7 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     });
     timer_.setTimerType(Qt::PreciseTimer);
     showEye();
+    showSeam();
     showFrame();
     showRate();
 }
@@ -181,6 +193,30 @@ void Transport::resizeEvent(QResizeEvent* event) {
     seconds_->setVisible(width >= 640);
     word_->setVisible(width >= 780);
     hold_->setText(width >= 600 ? tr("hold this pose") : tr("hold"));
+}
+
+// A seam is where a cycle ends: it takes an item that moves.
+void Transport::showSeam() {
+    const ItemView* active = workspace_.activeItem();
+    const bool any = active && active->range() && active->range()->count() >= 4;
+    seam_->setEnabled(any);
+    if (!any)
+        seam_->setChecked(false);
+}
+
+std::vector<double> Transport::seamFrames() const {
+    constexpr double kAround = 12.0;
+    std::vector<double> frames;
+    const ItemView* active = workspace_.activeItem();
+    if (!seam_->isChecked() || !active || !active->range())
+        return frames;
+    const FrameRange cycle = *active->range();
+    const double reach = std::min(kAround, std::floor(cycle.count() / 2.0));
+    for (double frame = cycle.last - reach + 1.0; frame <= cycle.last; frame += 1.0)
+        frames.push_back(frame);
+    for (double frame = cycle.first; frame < cycle.first + reach; frame += 1.0)
+        frames.push_back(frame);
+    return frames;
 }
 
 void Transport::showFrame() {
@@ -223,6 +259,7 @@ void Transport::togglePlay() {
 void Transport::start() {
     const FrameRange range = workspace_.playRange();
     startFrame_ = workspace_.frame();
+    asked_ = -1;
     if (startFrame_ >= range.last || startFrame_ < range.first)
         startFrame_ = range.first;
     clock_.start();
@@ -241,6 +278,17 @@ void Transport::stop() {
 void Transport::tick() {
     const FrameRange range = workspace_.playRange();
     double frame = 0.0;
+    if (const std::vector<double> around = seamFrames(); !around.empty()) {
+        if (everyFrame_ && viewport_.loading())
+            return;
+        const double passed = everyFrame_
+                                  ? static_cast<double>(++asked_)
+                                  : static_cast<double>(clock_.nsecsElapsed()) * 1e-9 * workspace_.rate().value();
+        workspace_.setFrame(around[static_cast<std::size_t>(std::fmod(passed, static_cast<double>(around.size())))]);
+        if (measured_.elapsed() > 700)
+            showRate();
+        return;
+    }
     if (everyFrame_) {
         if (viewport_.loading()) // not before the last one was shown
             return;

@@ -38,6 +38,8 @@ class Transport : public QWidget {
     void fillEyes();
     void showEye();
     void showRate();
+    void showSeam();
+    [[nodiscard]] std::vector<double> seamFrames() const;
     Workspace& workspace_;
     Viewport& viewport_;
     QTimer timer_;
@@ -54,6 +56,7 @@ class Transport : public QWidget {
     QToolButton* mode_;
     QToolButton* loop_;
     QToolButton* hold_;
+    QToolButton* seam_; // only the frames around the active item's seam
     bool everyFrame_ = false;
 };
 

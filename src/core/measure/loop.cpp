@@ -178,12 +178,13 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     check.velocityGap = steps.velocityChange(seam, map.frameSeconds());
     const double before = steps.step(seam - 1);
     const double after = steps.step(0);
-    check.pause = check.step < 0.5 * std::min({before, after, check.smallestStep});
     // Like over any other frame: no longer a step, no shorter one, no more uneven than inside, rounding aside.
     const double rounding = 0.01 * check.usualStep;
+    const bool even = check.gap <= 1.5 * check.largestInside + rounding;
+    // Slow where it turns back is no pause: there the steps before and after go against one another.
+    check.pause = !even && check.step < 0.5 * std::min(before, after);
     check.loops = !check.pause && check.step <= 1.15 * check.largestStep + rounding &&
-                  check.step >= 0.85 * check.smallestStep - rounding &&
-                  check.gap <= 1.5 * check.largestInside + rounding;
+                  check.step >= 0.85 * check.smallestStep - rounding && even;
     return check;
 }
 

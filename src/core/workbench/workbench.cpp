@@ -183,18 +183,25 @@ Status measureItems(std::vector<ItemView>& items, const Progress& progress) {
     return {};
 }
 
+Result<SeenItem> seenBefore(const ItemView& item, std::size_t step) {
+    const auto end = item.steps.begin() + static_cast<std::ptrdiff_t>(std::min(step, item.steps.size()));
+    WYC_TRY(made, itemScene(*item.source, item.key.path, {item.steps.begin(), end}));
+    SeenItem seen;
+    seen.scene = std::make_shared<const Scene>(piecesTogether(withStandIns(made)).scene);
+    seen.node = shownNode(*seen.scene, item.nodeKind);
+    return seen;
+}
+
 Status measureAsItCame(ItemView& item, const Progress& progress) {
-    WYC_TRY(made, itemScene(*item.source, item.key.path, {}));
-    const Scene scene = piecesTogether(withStandIns(made)).scene;
-    WYC_TRY(profile, motionProfile(scene, shownNode(scene, item.nodeKind), progress));
+    WYC_TRY(seen, seenBefore(item, 0));
+    WYC_TRY(profile, motionProfile(*seen.scene, seen.node, progress));
     item.rawProfile = std::make_shared<const MotionProfile>(std::move(profile));
     return {};
 }
 
 std::optional<FrameRange> rangeBefore(const ItemView& item, std::size_t step) {
-    const auto end = item.steps.begin() + static_cast<std::ptrdiff_t>(std::min(step, item.steps.size()));
-    const auto made = itemScene(*item.source, item.key.path, {item.steps.begin(), end});
-    return made ? movingFrames(*made, shownNode(*made, item.nodeKind)) : std::nullopt;
+    const auto seen = seenBefore(item, step);
+    return seen ? movingFrames(*seen->scene, seen->node) : std::nullopt;
 }
 
 std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSource>& sources,

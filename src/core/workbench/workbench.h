@@ -68,6 +68,12 @@ struct ItemView {
 /// Measures every item that is not measured yet.
 [[nodiscard]] Status measureItems(std::vector<ItemView>& items, const Progress& progress);
 
+/// An item's scene as it is before one of its steps, and the item's node in it.
+struct SeenItem {
+    std::shared_ptr<const Scene> scene;
+    std::size_t node = 0;
+};
+[[nodiscard]] Result<SeenItem> seenBefore(const ItemView& item, std::size_t step);
 /// Measures the item as it came, where its steps hide that.
 [[nodiscard]] Status measureAsItCame(ItemView& item, const Progress& progress);
 /// Frames that the item covers before one of its steps.

@@ -1,0 +1,615 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desks/loop_desk.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QGridLayout>
+#include <QHeaderView>
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QTreeWidget>
+#include <QVBoxLayout>
+
+#include <qcustomplot.h>
+
+#include "base/text.h"
+#include "desks/desk_parts.h"
+#include "desks/seam_view.h"
+#include "theme/theme.h"
+#include "view/viewport.h"
+
+namespace wyc::app {
+namespace {
+
+constexpr std::size_t kSketchPoints = 2048;
+constexpr int kAround = 12; // frames that are drawn on both sides of a seam
+
+QString frameWords(double frame) {
+    return QString::fromStdString(frameText(frame));
+}
+
+QString lengthWords(double metres, bool inSteps) {
+    return inSteps ? LoopDesk::tr("%1 steps").arg(metres, 0, 'g', 3) : QString::fromStdString(lengthText(metres));
+}
+
+// Distances from frame to frame around the seam of a cycle of n frames.
+std::vector<double> around(const SeamMap& map, std::size_t first, std::size_t count) {
+    std::vector<double> steps;
+    const int reach = std::min<int>(kAround, static_cast<int>(count) / 2);
+    for (int k = -reach; k < reach; ++k) {
+        const auto at = [&](int offset) {
+            const int n = static_cast<int>(count);
+            return first + static_cast<std::size_t>(((offset % n) + n) % n);
+        };
+        steps.push_back(map.distance(at(k - 1), at(k)) / map.frameSeconds());
+    }
+    return steps;
+}
+
+} // namespace
+
+LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), viewport_(viewport) {
+    setObjectName(QStringLiteral("loopDesk"));
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(14, 10, 4, 8);
+    outer->setSpacing(6);
+    auto* head = new QHBoxLayout();
+    title_ = titleLabel({}, this);
+    keepToWidth(title_);
+    note_ = new QLabel(this);
+    note_->setObjectName(QStringLiteral("loopNote"));
+    note_->setProperty("small", true);
+    head->addWidget(title_, 1);
+    head->addWidget(note_);
+    head->addSpacing(10);
+    outer->addLayout(head);
+
+    auto* scroll = scrollingColumn(this);
+    QWidget* content = scroll->widget();
+    auto* column = static_cast<QVBoxLayout*>(content->layout());
+    column->setSpacing(5);
+    auto* upper = new QHBoxLayout();
+    upper->setSpacing(12);
+    seam_ = new SeamView(content);
+    seam_->setFixedSize(172, 172);
+    upper->addWidget(seam_, 0, Qt::AlignTop);
+    auto* right = new QVBoxLayout();
+    right->setSpacing(4);
+    list_ = new QTreeWidget(content);
+    list_->setObjectName(QStringLiteral("loopList"));
+    list_->setHeaderLabels({tr("from – to"), tr("frames"), tr("gap")});
+    list_->setRootIsDecorated(false);
+    list_->setUniformRowHeights(true);
+    list_->setFixedHeight(118);
+    list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    list_->header()->setSectionResizeMode(QHeaderView::Stretch);
+    list_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
+    list_->setStyleSheet(QStringLiteral(
+        "QTreeWidget { background: transparent; border: none; } QTreeWidget::item { padding: 2px 0; } "
+        "QTreeWidget::item:selected { background: #1B3A35; color: #DFE8E4; } QHeaderView::section { background: "
+        "transparent; color: #93A8A6; border: none; padding: 1px 3px; }"));
+    right->addWidget(list_);
+    auto* limits = new QGridLayout();
+    limits->setHorizontalSpacing(6);
+    limits->setVerticalSpacing(3);
+    const auto field = [&](int row, const QString& name, const QString& words, const QString& hint,
+                           const QString& tip) {
+        auto* label = smallLabel(words, content);
+        label->setWordWrap(false);
+        auto* line = new QLineEdit(content);
+        line->setObjectName(name);
+        line->setPlaceholderText(hint);
+        line->setToolTip(tip);
+        limits->addWidget(label, row, 0);
+        limits->addWidget(line, row, 1);
+        return line;
+    };
+    starts_ = field(0, QStringLiteral("loopStarts"), tr("starts"), tr("anywhere"),
+                    tr("First frames to try, as 1009:1060, or one"));
+    lengths_ = field(1, QStringLiteral("loopLengths"), tr("lengths"), tr("any"),
+                     tr("Lengths to try in frames, as 24:96, or one"));
+    right->addLayout(limits);
+    upper->addLayout(right, 1);
+    column->addLayout(upper);
+
+    auto* closeRow = new QHBoxLayout();
+    closeRow->setSpacing(4);
+    const std::array<std::array<QString, 3>, 3> ways{
+        {{QStringLiteral("cut"), tr("cut"), tr("The frame behind the last is left out; nothing is changed")},
+         {QStringLiteral("overlap"), tr("overlap"), tr("One end fades into the frames beside the other")},
+         {QStringLiteral("bridge"), tr("bridge"),
+          tr("New frames from the end to the start, leaving and arriving at speed")}}};
+    for (const auto& [id, words, tip] : ways) {
+        auto* button = new QToolButton(content);
+        button->setObjectName(QStringLiteral("loop_") + id);
+        button->setText(words);
+        button->setToolTip(tip);
+        button->setCheckable(true);
+        connect(button, &QToolButton::clicked, this, [this, id = id.toStdString()] {
+            way_ = id;
+            byHand_ = true;
+            if (chosen_ && map_ && id != "cut") // as many frames as go here
+                if (const LoopClosing best = closingFor(*map_, *chosen_);
+                    best.close == id || fade_->text() == QStringLiteral("0"))
+                    fade_->setText(frameWords(std::max(2.0, best.fade)));
+            showClosing();
+        });
+        ways_.push_back(button);
+        closeRow->addWidget(button);
+    }
+    auto* over = smallLabel(tr("over"), content);
+    over->setWordWrap(false);
+    closeRow->addWidget(over);
+    fade_ = new QLineEdit(content);
+    fade_->setObjectName(QStringLiteral("loopFade"));
+    fade_->setFixedWidth(44);
+    fade_->setToolTip(tr("Frames of the overlap or of the bridge"));
+    closeRow->addWidget(fade_);
+    weight_ = new QComboBox(content);
+    weight_->setObjectName(QStringLiteral("loopWeight"));
+    weight_->addItems({QStringLiteral("linear"), QStringLiteral("smooth"), QStringLiteral("smoother")});
+    weight_->setCurrentIndex(1);
+    weight_->setToolTip(tr("How the weight of the fade grows"));
+    closeRow->addWidget(weight_);
+    auto* times = smallLabel(tr("times"), content);
+    times->setWordWrap(false);
+    closeRow->addWidget(times);
+    cycles_ = new QLineEdit(QStringLiteral("1"), content);
+    cycles_->setObjectName(QStringLiteral("loopCycles"));
+    cycles_->setFixedWidth(38);
+    cycles_->setToolTip(tr("How often the cycle is shown"));
+    closeRow->addWidget(cycles_);
+    closeRow->addStretch();
+    column->addLayout(closeRow);
+    auto* checks = new QHBoxLayout();
+    keepShape_ = new QCheckBox(tr("keep shape"), content);
+    keepShape_->setObjectName(QStringLiteral("loopKeepShape"));
+    keepShape_->setToolTip(tr("Connected pieces turn as wholes in the fade, where straight lines would shrink them"));
+    copy_ = new QCheckBox(tr("closing copy"), content);
+    copy_->setObjectName(QStringLiteral("loopCopy"));
+    copy_->setToolTip(tr("One frame more, equal to the first, for receivers that want it"));
+    inPlace_ = new QCheckBox(tr("search in place"), content);
+    inPlace_->setObjectName(QStringLiteral("loopInPlace"));
+    inPlace_->setToolTip(tr("Rigid travel is left out of account in the search; the cycle itself keeps it"));
+    checks->addWidget(keepShape_);
+    checks->addWidget(copy_);
+    checks->addWidget(inPlace_);
+    checks->addStretch();
+    column->addLayout(checks);
+
+    plot_ = new QCustomPlot(content);
+    plot_->setObjectName(QStringLiteral("seamPlot"));
+    plot_->setFixedHeight(54);
+    plot_->setBackground(QBrush(colour::kInk1.darker(106)));
+    plot_->setToolTip(tr("Speed around the seam (RMS over points): dashed as it came, line as it is closed"));
+    for (int g = 0; g < 2; ++g)
+        plot_->addGraph();
+    plot_->graph(0)->setPen(QPen(colour::kChalk2, 1.2, Qt::DashLine));
+    plot_->graph(1)->setPen(QPen(colour::kGlass, 1.6));
+    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis})
+        axis->setVisible(false);
+    plot_->axisRect()->setAutoMargins(QCP::msNone);
+    plot_->axisRect()->setMargins(QMargins(4, 4, 4, 4));
+    auto* seamLine = new QCPItemLine(plot_);
+    seamLine->setPen(QPen(QColor(0x4A, 0x60, 0x66), 1));
+    seamLine->start->setCoords(0, -1e6);
+    seamLine->end->setCoords(0, 1e6);
+    column->addWidget(plot_);
+    figures_ = smallLabel({}, content);
+    figures_->setObjectName(QStringLiteral("loopFigures"));
+    column->addWidget(figures_);
+    column->addStretch(1);
+    outer->addWidget(scroll, 1);
+
+    auto* foot = new QHBoxLayout();
+    counts_ = smallLabel({}, this);
+    counts_->setObjectName(QStringLiteral("loopCounts"));
+    add_ = new QPushButton(tr("Close the loop"), this);
+    add_->setObjectName(QStringLiteral("loopAdd"));
+    add_->setProperty("main", true);
+    foot->addWidget(counts_, 1);
+    foot->addWidget(add_);
+    foot->addSpacing(10);
+    outer->addLayout(foot);
+
+    connect(seam_, &SeamView::pairHovered, this, [this](double start, double end) {
+        workspace_.setFrame(start);
+        viewport_.setHeldFrame(end);
+    });
+    connect(seam_, &SeamView::hoverEnded, this, [this] { viewport_.setHeldFrame(std::nullopt); });
+    connect(seam_, &SeamView::pairPicked, this, [this](double start, double end) {
+        if (end - start >= 2.0)
+            choose(start, end - start);
+    });
+    connect(list_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
+        const int row = item ? list_->indexOfTopLevelItem(item) : -1;
+        if (row >= 0 && static_cast<std::size_t>(row) < candidates_.size())
+            choose(candidates_[static_cast<std::size_t>(row)].start, candidates_[static_cast<std::size_t>(row)].length);
+    });
+    for (QLineEdit* line : {starts_, lengths_})
+        connect(line, &QLineEdit::editingFinished, this, &LoopDesk::takeBounds);
+    connect(fade_, &QLineEdit::editingFinished, this, [this] {
+        byHand_ = true;
+        showClosing();
+    });
+    connect(cycles_, &QLineEdit::editingFinished, this, &LoopDesk::showClosing);
+    connect(weight_, &QComboBox::activated, this, &LoopDesk::showClosing);
+    for (QCheckBox* box : {keepShape_, copy_})
+        connect(box, &QCheckBox::clicked, this, &LoopDesk::showClosing);
+    connect(inPlace_, &QCheckBox::clicked, this, &LoopDesk::study);
+    connect(add_, &QPushButton::clicked, this, &LoopDesk::closeLoop);
+    const auto changed = [this] {
+        stale_ = true;
+        if (isVisible())
+            study();
+    };
+    connect(&workspace_, &Workspace::activeChanged, this, changed);
+    connect(&workspace_, &Workspace::itemsChanged, this, changed);
+    judge_.setSingleShot(true);
+    judge_.setInterval(60);
+    connect(&judge_, &QTimer::timeout, this, &LoopDesk::judge);
+    showClosing();
+}
+
+void LoopDesk::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (stale_)
+        study();
+}
+
+void LoopDesk::say(const QString& words) {
+    figures_->setText(words);
+}
+
+// The motion of what is chosen, as it is before a loop that it may have been given already.
+void LoopDesk::study() {
+    stale_ = false;
+    auto subject = std::make_shared<Subject>();
+    for (const ItemKey& key : workspace_.chosen()) {
+        const ItemView* item = workspace_.item(key);
+        if (!item || !item->scene)
+            continue;
+        std::shared_ptr<const Scene> scene = item->scene;
+        std::size_t node = item->node;
+        if (!item->steps.empty() && item->steps.back().type == "loop" && !item->failedStep) {
+            const auto before = seenBefore(*item, item->steps.size() - 1);
+            if (!before)
+                continue;
+            scene = before->scene;
+            node = before->node;
+        }
+        if (!movingSpan(*scene, node))
+            continue;
+        subject->keys.push_back(key);
+        subject->items.push_back({scene.get(), node, workspace_.unitMetres(*item)});
+        subject->scenes.push_back(std::move(scene));
+    }
+    // The same as before: nothing to look at anew.
+    if (subject_ && subject_->keys == subject->keys && subject_->scenes.size() == subject->scenes.size() && map_ &&
+        std::equal(subject_->scenes.begin(), subject_->scenes.end(), subject->scenes.begin()) && sender() != inPlace_)
+        return;
+    ++generation_;
+    map_.reset();
+    candidates_.clear();
+    chosen_.reset();
+    judged_.reset();
+    refused_.reset();
+    byHand_ = false;
+    list_->clear();
+    seam_->show(nullptr);
+    seam_->setPair(std::nullopt);
+    note_->setText({});
+    subject_ = std::move(subject);
+    const ItemView* active = workspace_.activeItem();
+    title_->setText(!active                     ? tr("Loop")
+                    : subject_->keys.size() > 1 ? tr("Loop of %1 items together").arg(subject_->keys.size())
+                                                : tr("Loop of %1").arg(QString::fromStdString(active->name)));
+    showClosing();
+    if (subject_->items.empty()) {
+        say(active ? tr("It does not move: there is nothing to loop.") : tr("Choose an item on the time board."));
+        return;
+    }
+    say(tr("Looking for frames that are alike …"));
+    look(kSketchPoints);
+}
+
+// First a sketch from some of the points, at once; then all of them.
+void LoopDesk::look(std::size_t sketchPoints) {
+    ++looking_;
+    SeamMapSettings settings;
+    settings.sketchPoints = sketchPoints;
+    settings.inPlace = inPlace_->isChecked();
+    const int generation = generation_;
+    workspace_.runner().start(
+        sketchPoints > 0 ? tr("A first look at the motion") : tr("Comparing all frames"),
+        [this, subject = subject_, settings, generation](const Progress& progress) -> Result<JobRunner::Done> {
+            WYC_TRY(found, seamMapOf(subject->items, settings, progress));
+            auto map = std::make_shared<const SeamMap>(std::move(found));
+            return [this, map, generation] {
+                --looking_;
+                if (generation != generation_)
+                    return;
+                map_ = map;
+                seam_->show(map);
+                note_->setText(map->ofAllPoints() ? tr("exact · all %1 × %1 pairs of frames").arg(map->count())
+                                                  : tr("a first look · %1 × %1 pairs").arg(map->count()));
+                search();
+                if (!map->ofAllPoints())
+                    look(0);
+            };
+        },
+        [this, generation](const Error& error) {
+            --looking_;
+            if (generation != generation_ || error.kind == ErrorKind::Cancelled)
+                return;
+            say(QStringLiteral("✕ ") + QString::fromStdString(error.text()));
+        });
+}
+
+void LoopDesk::search() {
+    if (!map_)
+        return;
+    auto found = loopCandidates(*map_, bounds_);
+    seam_->setBounds(bounds_);
+    candidates_ = found ? std::move(*found) : std::vector<LoopCandidate>();
+    const std::optional<LoopCandidate> before = chosen_;
+    const QSignalBlocker quiet(list_);
+    list_->clear();
+    for (const LoopCandidate& c : candidates_) {
+        auto* row = new QTreeWidgetItem(
+            list_,
+            {QStringLiteral("%1 – %2").arg(frameWords(c.start), frameWords(c.start + c.length - 1.0)),
+             frameWords(c.length), (c.good ? QStringLiteral("✓ ") : QString()) + lengthWords(c.gap, map_->inSteps())});
+        row->setToolTip(2, tr("%1 usual steps; speeds differ by %2 a second")
+                               .arg(c.gapSteps, 0, 'f', 2)
+                               .arg(lengthWords(c.velocityGap, map_->inSteps())));
+        if (c.good)
+            row->setForeground(2, colour::kMoss);
+    }
+    if (candidates_.empty()) {
+        chosen_.reset();
+        showClosing();
+        say(found ? tr("It never comes back to where it was: no cycle was found. Pick two frames on the map, and "
+                       "bridge them.")
+                  : QStringLiteral("✕ ") + QString::fromStdString(found.error().text()));
+        return;
+    }
+    // What was chosen stays chosen when the exact map has come.
+    std::size_t row = 0;
+    for (std::size_t i = 0; before && i < candidates_.size(); ++i)
+        if (candidates_[i].start == before->start && candidates_[i].length == before->length)
+            row = i;
+    list_->setCurrentItem(list_->topLevelItem(static_cast<int>(row)));
+    choose(candidates_[row].start, candidates_[row].length);
+}
+
+void LoopDesk::takeBounds() {
+    LoopBounds bounds;
+    const auto take = [&](QLineEdit* line, std::optional<FrameRange>& into) {
+        const std::string text = line->text().trimmed().toStdString();
+        if (text.empty())
+            return true;
+        if (const auto number = parseNumber(text))
+            into = FrameRange{*number, *number};
+        else if (const auto range = FrameRange::parse(text))
+            into = *range;
+        else
+            return false;
+        return true;
+    };
+    for (const auto& [line, into] : {std::pair{starts_, &bounds.start}, {lengths_, &bounds.length}})
+        if (!take(line, *into)) {
+            emit workspace_.problem(tr("“%1”: a range is as 1009:1060").arg(line->text()));
+            line->clear();
+            return;
+        }
+    if (bounds.start == bounds_.start && bounds.length == bounds_.length)
+        return;
+    bounds_ = bounds;
+    search();
+}
+
+void LoopDesk::choose(double start, double length) {
+    if (!map_)
+        return;
+    LoopBounds exactly = bounds_;
+    exactly.start = FrameRange{start, start};
+    exactly.length = FrameRange{length, length};
+    const auto candidate = candidateFor(*map_, exactly);
+    if (!candidate)
+        return;
+    chosen_ = *candidate;
+    for (const LoopCandidate& c : candidates_)
+        if (c.start == start && c.length == length)
+            chosen_ = c;
+    seam_->setPair(std::pair{start, start + length});
+    if (!byHand_) {
+        const LoopClosing best = closingFor(*map_, *chosen_);
+        way_ = best.close;
+        fade_->setText(frameWords(best.fade));
+    }
+    showClosing();
+}
+
+LoopClosing LoopDesk::closing() const {
+    LoopClosing made;
+    made.close = way_;
+    made.fade = parseNumber(fade_->text().toStdString()).value_or(0.0);
+    made.weight = weight_->currentText().toStdString();
+    made.keepShape = keepShape_->isChecked();
+    made.closingCopy = copy_->isChecked();
+    made.cycles = std::max(1, static_cast<int>(parseNumber(cycles_->text().toStdString()).value_or(1.0)));
+    return made;
+}
+
+std::optional<Step> LoopDesk::step() const {
+    return chosen_ ? std::optional(loopStepFor(*chosen_, closing())) : std::nullopt;
+}
+
+void LoopDesk::showClosing() {
+    const std::array<std::string, 3> ids{"cut", "overlap", "bridge"};
+    for (std::size_t i = 0; i < ways_.size(); ++i) {
+        ways_[i]->setChecked(way_ == ids[i]);
+        ways_[i]->setEnabled(chosen_.has_value());
+    }
+    const bool fades = way_ != "cut";
+    fade_->setEnabled(chosen_ && fades);
+    weight_->setEnabled(chosen_ && way_ == "overlap");
+    keepShape_->setEnabled(chosen_ && way_ == "overlap");
+    copy_->setEnabled(chosen_.has_value());
+    cycles_->setEnabled(chosen_.has_value());
+    if (judged_ && chosen_ && judgedFor_ == step()) // nothing is other than it was
+        return;
+    judged_.reset();
+    if (!chosen_) {
+        counts_->setText({});
+        add_->setEnabled(false);
+        plot_->graph(0)->data()->clear();
+        plot_->graph(1)->data()->clear();
+        plot_->replot(QCustomPlot::rpQueuedReplot);
+        return;
+    }
+    const LoopClosing made = closing();
+    const double period = chosen_->length + (way_ == "bridge" ? made.fade : 0.0);
+    const double end = chosen_->start + period;
+    add_->setEnabled(false); // until it is known what comes of it
+    counts_->setText(made.closingCopy ? tr("%1 frames, %2 – %3; %3 equals %2")
+                                            .arg(frameWords(period + 1.0), frameWords(chosen_->start), frameWords(end))
+                                      : tr("%1 frames, %2 – %3; %4 would equal %2 and is left out")
+                                            .arg(frameWords(period), frameWords(chosen_->start), frameWords(end - 1.0),
+                                                 frameWords(end)));
+    const ItemView* active = workspace_.activeItem();
+    const bool has = active && !active->steps.empty() && active->steps.back().type == "loop";
+    add_->setText(has ? tr("Change the loop") : tr("Close the loop"));
+    judge_.start();
+}
+
+// What comes of it, worked out by the worker.
+void LoopDesk::judge() {
+    const auto made = step();
+    if (!made || !subject_ || !map_)
+        return;
+    ++looking_;
+    const int generation = generation_;
+    const Step wanted = *made;
+    const std::size_t first =
+        static_cast<std::size_t>(std::max(0.0, std::round(chosen_->start - map_->frames().front())));
+    const auto length = static_cast<std::size_t>(chosen_->length);
+    workspace_.runner().start(
+        tr("Looking at the seam"),
+        [this, subject = subject_, map = map_, wanted, generation, first,
+         length](const Progress& progress) -> Result<JobRunner::Done> {
+            Step single = wanted;
+            single.options["cycles"] = 1.0;
+            single.options["closing_copy"] = false;
+            std::vector<Scene> cycles;
+            std::vector<MovingItem> items;
+            cycles.reserve(subject->items.size());
+            Judged judged;
+            for (const MovingItem& item : subject->items) {
+                WYC_TRY(cycle, applySteps(*item.scene, {single}));
+                const auto node = cycle.find(item.scene->nodes[item.node].id);
+                cycles.push_back(std::move(cycle));
+                items.push_back({&cycles.back(), node.value_or(item.node), item.metres});
+                if (single.options["close"] != "overlap")
+                    continue;
+                for (const bool kept : {false, true}) {
+                    Step faded = single;
+                    faded.options["keep_shape"] = kept;
+                    WYC_TRY(shrink, fadeShrink(*item.scene, item.node, faded));
+                    double& into = kept ? judged.keptShrink : judged.shrink;
+                    into = std::max(into, shrink);
+                }
+            }
+            WYC_TRY(check, checkLoop(items, progress.part(0.0, 0.5)));
+            judged.check = check;
+            if (first + length <= map->count())
+                judged.before = around(*map, first, length);
+            WYC_TRY(closed, seamMapOf(items, {}, progress.part(0.5, 1.0)));
+            judged.after = around(closed, 0, closed.count());
+            return [this, judged, generation, wanted] {
+                --looking_;
+                if (generation != generation_ || step() != std::optional(wanted))
+                    return;
+                judged_ = judged;
+                judgedFor_ = wanted;
+                refused_.reset();
+                showFigures();
+            };
+        },
+        [this, generation](const Error& error) {
+            --looking_;
+            if (generation != generation_ || error.kind == ErrorKind::Cancelled)
+                return;
+            refused_ = error;
+            showFigures();
+        });
+}
+
+void LoopDesk::showFigures() {
+    add_->setEnabled(judged_.has_value());
+    if (refused_ && !judged_) {
+        say(QStringLiteral("✕ ") + QString::fromStdString(refused_->text()));
+        return;
+    }
+    if (!judged_ || !chosen_)
+        return;
+    const auto points = [](const std::vector<double>& speeds, QVector<double>& x, QVector<double>& y) {
+        for (std::size_t i = 0; i < speeds.size(); ++i) {
+            x.push_back(static_cast<double>(i) - static_cast<double>(speeds.size()) / 2.0);
+            y.push_back(speeds[i]);
+        }
+    };
+    double top = 1e-9;
+    double reach = 1.0;
+    for (int g = 0; g < 2; ++g) {
+        QVector<double> x;
+        QVector<double> y;
+        points(g == 0 ? judged_->before : judged_->after, x, y);
+        plot_->graph(g)->setData(x, y, true);
+        for (const double v : y)
+            top = std::max(top, v);
+        if (!x.empty())
+            reach = std::max(reach, -x.front());
+    }
+    plot_->xAxis->setRange(-reach, reach);
+    plot_->yAxis->setRange(0.0, top * 1.1);
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+    const bool inSteps = map_ && map_->inSteps();
+    const LoopCheck& check = judged_->check;
+    QString words = tr("across the seam: off by %1 → %2, speeds by %3 → %4 a second")
+                        .arg(lengthWords(chosen_->gap, inSteps), lengthWords(check.gap, inSteps),
+                             lengthWords(chosen_->velocityGap, inSteps), lengthWords(check.velocityGap, inSteps));
+    if (way_ == "overlap")
+        words += tr(" · edges shrink by %1 % (shape kept: %2 %)")
+                     .arg(judged_->shrink * 100.0, 0, 'f', 1)
+                     .arg(std::max(0.0, judged_->keptShrink) * 100.0, 0, 'f', 1);
+    say((check.loops ? QStringLiteral("<span style='color:%1'>✓ %2</span> · ").arg(colour::kMoss.name(), tr("closes"))
+                     : QStringLiteral("<span style='color:%1'>! %2</span> · ")
+                           .arg(colour::kStraw.name(), tr("the seam can be seen"))) +
+        words.toHtmlEscaped());
+}
+
+void LoopDesk::closeLoop() {
+    const auto made = step();
+    if (!made || !judged_ || !subject_)
+        return;
+    workspace_.document().endMerge();
+    workspace_.document().edit(tr("Close the loop").toStdString(), [&](Job& job) {
+        for (const ItemKey& key : subject_->keys) {
+            auto& steps = job.itemFor(key.source, key.path).steps;
+            if (!steps.empty() && steps.back().type == "loop")
+                steps.pop_back();
+            steps.push_back(*made);
+        }
+    });
+}
+
+} // namespace wyc::app
