@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// usage: wychronos_bench b1|b4|b5|b8|objects|make-b2|make-large FOLDER
+// usage: wychronos_bench b1|b4|b5|b6|b8|objects|make-b2|make-large FOLDER
 // Each prints one ratio with the mark beside it; the same bytes, warm cache, median of several runs.
 #include <algorithm>
 #include <chrono>
 #include <cmath>
 #include <cstring>
 #include <functional>
+#include <thread>
+
+#include <Eigen/Core>
 
 #include <fmt/format.h>
 
@@ -13,6 +16,7 @@
 #include "delivery/delivery.h"
 #include "formats/format.h"
 #include "formats/obj/obj.h"
+#include "measure/seam_map.h"
 
 using namespace wyc;
 
@@ -256,6 +260,53 @@ int objects(const fs::path& folder) {
 
 } // namespace
 
+// The seam map of 600 frames × 100,000 points against reading them once and one product of that size; and how long the
+// first look takes, how long a cancel is waited for, how much memory it takes.
+int b6(const fs::path& folder) {
+    constexpr std::size_t kSide = 316;
+    constexpr std::size_t kFrames = 600;
+    const fs::path file = folder / "b6.mdd";
+    if (!fs::exists(file) && write(sheetScene(kSide, kFrames), file) != 0)
+        return 2;
+    OpenRequest request;
+    request.path = file;
+    const auto scene = formatOfName(file)->open(request);
+    if (!scene)
+        return 2;
+    const Geometry& shape = *scene->nodes[0].geometry;
+    std::vector<Vec3f> points(kSide * kSide);
+    const double reading = median(3, [&] {
+        for (std::size_t f = 0; f < kFrames; ++f)
+            (void)shape.readPoints(f, points);
+    });
+    const auto rows = static_cast<Eigen::Index>(3 * points.size());
+    Eigen::MatrixXf motion = Eigen::MatrixXf::Random(rows, kFrames);
+    const double product = median(3, [&] {
+        Eigen::MatrixXf result = motion.transpose() * motion;
+        if (result(0, 0) < 0.0F)
+            fmt::print("never\n");
+    });
+    motion.resize(0, 0);
+    const std::vector<MovingItem> items{{&*scene, 0, 1.0}};
+    const double exact = median(3, [&] { (void)seamMapOf(items, {}, Progress()); });
+    SeamMapSettings sketch;
+    sketch.sketchPoints = 2048;
+    const double first = median(3, [&] { (void)seamMapOf(items, sketch, Progress()); });
+    fmt::print(
+        "B6  seam map, {} frames x {} points: {:.2f} s, reading {:.2f} s + one product {:.2f} s: {:.2f} x (mark 2 x); "
+        "a first look {:.3f} s ({:.3f} of the exact one, mark 0.1)\n",
+        kFrames, points.size(), exact, reading, product, exact / (reading + product), first, first / exact);
+    auto token = std::make_shared<CancelToken>();
+    std::thread canceller([&] {
+        std::this_thread::sleep_for(std::chrono::milliseconds(400));
+        token->cancel();
+    });
+    const double cancelled = secondsOf([&] { (void)seamMapOf(items, {}, Progress({}, token)); });
+    canceller.join();
+    fmt::print("B6  cancelled after 0.4 s, it had ended {:.2f} s later (mark 0.2 s)\n", cancelled - 0.4);
+    return 0;
+}
+
 int main(int argc, char** argv) {
     if (argc < 3)
         return 2;
@@ -266,6 +317,8 @@ int main(int argc, char** argv) {
         return fs::create_directories(folder / "b4"), b4(folder / "b4");
     if (which == "b5")
         return b5(folder);
+    if (which == "b6")
+        return b6(folder);
     if (which == "b8")
         return b8(folder);
     if (which == "b1")

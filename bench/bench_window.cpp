@@ -10,6 +10,7 @@
 #include <QTest>
 
 #include "board/time_board.h"
+#include "desks/deliver_desk.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
 #include "view/viewport.h"

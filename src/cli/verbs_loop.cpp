@@ -82,11 +82,11 @@ Result<LoopBounds> boundsOf(const LoopArguments& arguments) {
     LoopBounds bounds;
     bounds.count = static_cast<std::size_t>(arguments.count);
     if (!arguments.start.empty()) {
-        WYC_TRY(range, FrameRange::parse(arguments.start));
+        WYC_TRY(range, rangeOrOne(arguments.start));
         bounds.start = range;
     }
     if (!arguments.length.empty()) {
-        WYC_TRY(range, FrameRange::parse(arguments.length));
+        WYC_TRY(range, rangeOrOne(arguments.length));
         bounds.length = range;
     }
     return bounds;

@@ -70,6 +70,14 @@ class Sizes : public WindowTest, public testing::WithParamInterface<QSize> {
                                 << widget->objectName().toStdString() << " lies at " << rect.left() << " – "
                                 << rect.right() << ", " << rect.top() << " – " << rect.bottom() << " of " << room.left()
                                 << " – " << room.right() << ", " << room.bottom();
+            for (QObject* other : widget->parentWidget()->children())
+                if (auto* beside = qobject_cast<QWidget*>(other);
+                    beside && beside > widget && beside->isVisible() && !beside->isWindow() &&
+                    (qobject_cast<QLabel*>(beside) || qobject_cast<QAbstractButton*>(beside) ||
+                     qobject_cast<QLineEdit*>(beside)))
+                    EXPECT_FALSE(beside->geometry().intersects(widget->geometry()))
+                        << where.toStdString() << ": " << widget->objectName().toStdString() << " lies over "
+                        << beside->objectName().toStdString();
             if (const auto words = cutOff(*widget))
                 ADD_FAILURE() << where.toStdString() << ": " << words->toStdString();
         }

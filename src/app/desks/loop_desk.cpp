@@ -396,13 +396,10 @@ void LoopDesk::takeBounds() {
         const std::string text = line->text().trimmed().toStdString();
         if (text.empty())
             return true;
-        if (const auto number = parseNumber(text))
-            into = FrameRange{*number, *number};
-        else if (const auto range = FrameRange::parse(text))
+        const auto range = rangeOrOne(text);
+        if (range)
             into = *range;
-        else
-            return false;
-        return true;
+        return range.has_value();
     };
     for (const auto& [line, into] : {std::pair{starts_, &bounds.start}, {lengths_, &bounds.length}})
         if (!take(line, *into)) {

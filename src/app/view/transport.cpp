@@ -115,7 +115,7 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     connect(&workspace_, &Workspace::itemsChanged, this, &Transport::showEye);
     mode_ = toggle(QStringLiteral("playMode"), {},
                    tr("Real time keeps the rate and drops drawing; every frame shows each one, however long it takes"));
-    mode_->setFixedWidth(QFontMetrics(mode_->font()).horizontalAdvance(tr("real time · 00.0 of 23.976 fps")) + 16);
+    mode_->setFixedWidth(QFontMetrics(mode_->font()).horizontalAdvance(tr("every frame · 00.0 fps")) + 16);
     loop_ = toggle(QStringLiteral("repeat"), tr("repeat"), tr("Begin again at the end of the range"));
     loop_->setCheckable(true);
     loop_->setChecked(true);
@@ -191,8 +191,8 @@ void Transport::resizeEvent(QResizeEvent* event) {
     const int width = event->size().width();
     mode_->setVisible(width >= 740);
     seconds_->setVisible(width >= 640);
-    word_->setVisible(width >= 780);
-    hold_->setText(width >= 600 ? tr("hold this pose") : tr("hold"));
+    word_->setVisible(width >= 860);
+    hold_->setText(width >= 780 ? tr("hold this pose") : tr("hold"));
 }
 
 // A seam is where a cycle ends: it takes an item that moves.
@@ -231,7 +231,7 @@ void Transport::showFrame() {
 void Transport::showRate() {
     const QString rate = QString::fromStdString(workspace_.rate().shortText());
     if (!playing()) {
-        mode_->setText(everyFrame_ ? tr("every frame") : tr("real time · %1 fps").arg(rate));
+        mode_->setText(everyFrame_ ? tr("every frame") : tr("real time"));
         mode_->setStyleSheet({});
         return;
     }
@@ -241,7 +241,7 @@ void Transport::showRate() {
     const double shown = std::min(drawn_ / seconds, everyFrame_ ? 1e9 : workspace_.rate().value());
     const double wanted = workspace_.rate().value();
     mode_->setText(everyFrame_ ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
-                               : tr("real time · %1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
+                               : tr("%1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
     mode_->setStyleSheet(!everyFrame_ && shown < wanted * 0.93
                              ? QStringLiteral("color: %1;").arg(colour::kStraw.name()) // some are not drawn
                              : QString());

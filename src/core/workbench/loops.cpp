@@ -19,6 +19,12 @@ std::vector<MovingItem> movingItemsOf(const Scene& scene) {
     return items;
 }
 
+Result<FrameRange> rangeOrOne(const std::string& text) {
+    if (const auto number = parseNumber(text))
+        return FrameRange{*number, *number};
+    return FrameRange::parse(text);
+}
+
 Result<LoopCandidate> candidateFor(const SeamMap& map, const LoopBounds& bounds) {
     const bool chosen = bounds.start && bounds.length && sameFrame(bounds.start->first, bounds.start->last) &&
                         sameFrame(bounds.length->first, bounds.length->last);

@@ -23,6 +23,8 @@ struct LoopClosing {
     int cycles = 1;
     std::string fill; // a range, or empty
 };
+/// "1009:1060", or one frame.
+[[nodiscard]] Result<FrameRange> rangeOrOne(const std::string& text);
 /// The best candidate within bounds. Where start and length are one frame each, that one, whatever it costs.
 [[nodiscard]] Result<LoopCandidate> candidateFor(const SeamMap& map, const LoopBounds& bounds);
 /// What closes it best: a cut where the seam is none already, a fade as long as there are frames for (a quarter of the
