@@ -208,9 +208,11 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     makeVerb->add_option("--fade", loop.fade, "Frames of the overlap or bridge")
         ->check(CLI::NonNegativeNumber)
         ->type_name("N");
-    makeVerb->add_option("--weight", loop.weight, "How the fade goes")
-        ->check(CLI::IsMember({"linear", "smooth", "smoother"}))
-        ->type_name("linear|smooth|smoother");
+    makeVerb
+        ->add_option("--weight", loop.weight,
+                     "How the fade goes, or a file of keys WAY WEIGHT from 0 to 1, a line each")
+        ->check(kSomething)
+        ->type_name("linear|smooth|smoother|FILE");
     makeVerb->add_flag("--keep-shape", loop.keepShape, "Pieces turn as wholes in the fade");
     makeVerb->add_flag("--closing-copy", loop.closingCopy, "One frame more, equal to the first");
     makeVerb->add_option("--cycles", loop.cycles, "How often it is shown")
@@ -264,6 +266,8 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     jobVerb->add_flag("--clear-steps", job.clear, "Take all their steps away first");
     jobVerb->add_flag("--leave-out", job.leaveOut, "They take no part");
     jobVerb->add_flag("--take-in", job.takeIn, "They take part");
+    jobVerb->add_flag("--loops", job.loops, "They are meant to loop: their seam is checked");
+    jobVerb->add_flag("--no-loops", job.noLoops, "They are not");
     list("--mend", job.mend, "Add the mends of findings of this id, or of all; repeatable", "ID");
     some("--delivery", job.delivery, "A delivery of this name, made where there is none", "NAME");
     jobVerb->add_flag("--drop-delivery", job.dropDelivery, "Take it away");

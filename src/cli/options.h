@@ -116,6 +116,8 @@ struct JobArguments {
     bool clear = false;
     bool leaveOut = false;
     bool takeIn = false;
+    bool loops = false;
+    bool noLoops = false;
     std::vector<std::string> mend;
     std::string delivery; // its name
     bool dropDelivery = false;

@@ -131,7 +131,8 @@ Status changeSources(const JobArguments& arguments, Job& job) {
 
 Status changeItems(const Common& common, const JobArguments& arguments, Job& job) {
     const bool any = !arguments.steps.empty() || !arguments.stepsFile.empty() || arguments.clear ||
-                     arguments.leaveOut || arguments.takeIn || !arguments.mend.empty();
+                     arguments.leaveOut || arguments.takeIn || arguments.loops || arguments.noLoops ||
+                     !arguments.mend.empty();
     if (!any)
         return {};
     if (arguments.items.empty() && arguments.mend.empty())
@@ -155,6 +156,8 @@ Status changeItems(const Common& common, const JobArguments& arguments, Job& job
         item.steps.insert(item.steps.end(), steps.begin(), steps.end());
         if (arguments.leaveOut || arguments.takeIn)
             item.leftOut = arguments.leaveOut;
+        if (arguments.loops || arguments.noLoops)
+            item.loops = arguments.loops;
     }
     if (arguments.mend.empty())
         return {};

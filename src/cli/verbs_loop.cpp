@@ -92,6 +92,22 @@ Result<LoopBounds> boundsOf(const LoopArguments& arguments) {
     return bounds;
 }
 
+// What is looked at, within which bounds, and how far apart its frames are.
+struct Searched {
+    Looked looked;
+    LoopBounds bounds;
+    SeamMap map;
+};
+
+Result<Searched> searched(const Common& common, const LoopArguments& arguments, const Progress& progress) {
+    WYC_TRY(looked, lookedAt(common, arguments.convert.open, arguments.convert.steps));
+    WYC_TRY(bounds, boundsOf(arguments));
+    SeamMapSettings settings;
+    settings.inPlace = arguments.inPlace;
+    WYC_TRY(map, seamMapOf(looked.items, settings, progress));
+    return Searched{std::move(looked), bounds, std::move(map)};
+}
+
 void printCandidates(const std::vector<LoopCandidate>& candidates, bool inSteps) {
     if (candidates.empty())
         fmt::print("no cycle: it never comes back\n");
@@ -113,18 +129,11 @@ void printCheck(const LoopCheck& check) {
 
 int runLoopFind(const Common& common, const LoopArguments& arguments) {
     const TerminalProgress terminal(common);
-    const auto looked = lookedAt(common, arguments.convert.open, arguments.convert.steps);
-    if (!looked)
-        return report(common, looked.error());
-    const auto bounds = boundsOf(arguments);
-    if (!bounds)
-        return report(common, bounds.error());
-    SeamMapSettings settings;
-    settings.inPlace = arguments.inPlace;
-    const auto map = seamMapOf(looked->items, settings, terminal.progress());
-    if (!map)
-        return report(common, map.error());
-    const auto candidates = loopCandidates(*map, *bounds);
+    const auto found = searched(common, arguments, terminal.progress());
+    if (!found)
+        return report(common, found.error());
+    const auto& [looked, bounds, map] = *found;
+    const auto candidates = loopCandidates(map, bounds);
     if (!candidates)
         return report(common, candidates.error());
     const bool any = std::any_of(candidates->begin(), candidates->end(), [](const LoopCandidate& c) { return c.good; });
@@ -132,15 +141,15 @@ int runLoopFind(const Common& common, const LoopArguments& arguments) {
         json list = json::array();
         for (const LoopCandidate& candidate : *candidates)
             list.push_back(toJson(candidate));
-        printJson({{"source", looked->source->spec.path.string()},
-                   {"item", looked->name()},
-                   {"rate", looked->scene->workingRate.text()},
-                   {"first", map->frames().front()},
-                   {"last", map->frames().back()},
-                   {"step_metres", map->usualStep()},
+        printJson({{"source", looked.source->spec.path.string()},
+                   {"item", looked.name()},
+                   {"rate", looked.scene->workingRate.text()},
+                   {"first", map.frames().front()},
+                   {"last", map.frames().back()},
+                   {"step_metres", map.usualStep()},
                    {"candidates", list}});
     } else {
-        printCandidates(*candidates, map->inSteps());
+        printCandidates(*candidates, map.inSteps());
         if (!any && !candidates->empty())
             remark(common, "none closes by itself: fade or bridge it (wyc loop make), where it comes near enough");
     }
@@ -174,39 +183,36 @@ int runLoopCheck(const Common& common, const LoopArguments& arguments) {
 int runLoopMake(const Common& common, const LoopArguments& arguments) {
     const TerminalProgress terminal(common);
     // Searched on what is chosen after its steps; made behind them.
-    const auto looked = lookedAt(common, arguments.convert.open, arguments.convert.steps);
-    if (!looked)
-        return report(common, looked.error());
-    const auto bounds = boundsOf(arguments);
-    if (!bounds)
-        return report(common, bounds.error());
-    SeamMapSettings settings;
-    settings.inPlace = arguments.inPlace;
-    const auto map = seamMapOf(looked->items, settings, terminal.progress().part(0.0, 0.3));
-    if (!map)
-        return report(common, map.error());
-    auto candidate = candidateFor(*map, *bounds);
+    const auto found = searched(common, arguments, terminal.progress().part(0.0, 0.3));
+    if (!found)
+        return report(common, found.error());
+    const auto& [looked, bounds, map] = *found;
+    const auto candidate = candidateFor(map, bounds);
     if (!candidate)
         return report(common, candidate.error());
-    LoopClosing closing = closingFor(*map, *candidate);
+    LoopClosing closing = closingFor(map, *candidate);
     if (!arguments.close.empty())
         closing.close = arguments.close;
     if (arguments.fade)
         closing.fade = *arguments.fade;
-    closing.weight = arguments.weight;
+    if (arguments.weight == "linear" || arguments.weight == "smooth" || arguments.weight == "smoother") {
+        closing.weight = arguments.weight;
+    } else {
+        const auto keys = readWholeFile(arguments.weight, 1 << 20);
+        if (!keys)
+            return report(common, keys.error());
+        closing.weights.assign(reinterpret_cast<const char*>(keys->data()), keys->size());
+    }
     closing.keepShape = arguments.keepShape;
     closing.closingCopy = arguments.closingCopy;
     closing.cycles = arguments.cycles;
     closing.fill = arguments.fill;
     const Step step = loopStepFor(*candidate, closing);
-    auto after = applySteps(*looked->scene, {step});
-    if (!after)
-        return report(common, after.error());
     auto single = step; // one cycle, to be looked at
     single.options["cycles"] = 1.0;
     single.options["fill"] = "";
     single.options["closing_copy"] = false;
-    const auto cycle = applySteps(*looked->scene, {single});
+    const auto cycle = applySteps(*looked.scene, {single});
     if (!cycle)
         return report(common, cycle.error());
     const auto closed = checkLoop(movingItemsOf(*cycle), terminal.progress().part(0.3, 0.5));
@@ -218,8 +224,8 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     if (!written)
         return report(common, written.error());
     if (common.json) {
-        printJson({{"source", looked->source->spec.path.string()},
-                   {"item", looked->name()},
+        printJson({{"source", looked.source->spec.path.string()},
+                   {"item", looked.name()},
                    {"candidate", toJson(*candidate)},
                    {"step", {{"type", step.type}, {"options", step.options}}},
                    {"says", describeStep(step)},

@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <random>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -17,6 +18,7 @@
 #include "support/motions.h"
 #include "support/temp_folder.h"
 #include "workbench/loops.h"
+#include "workbench/workbench.h"
 
 namespace wyc {
 namespace {
@@ -314,6 +316,67 @@ TEST(Loops, FaultyCyclesAreFoundEachWithWhatMendsIt) {
     EXPECT_EQ(idsOf(cycleOf(31, [](double f) { return f < 30 ? f : 29.7; })), std::vector<std::string>{"loop.pause"});
     std::mt19937 random(4);
     EXPECT_FALSE(checkOf(test::wanderingScene(random, 0))->loops);
+}
+
+TEST(Loops, AWeightCanBeDrawn) {
+    std::mt19937 random(3);
+    test::Returning motion;
+    motion.period = 20;
+    motion.frames = 60;
+    const Scene scene = test::returningScene(random, motion);
+    const auto cycle = [&](const json& more) {
+        json options{{"start", 1021}, {"length", 20}, {"fade", 10}, {"side", "end"}};
+        options.update(more);
+        return applySteps(scene, {{"loop", options, true}});
+    };
+    const auto linear = cycle({{"weight", "linear"}});
+    const auto drawn = cycle({{"weights", "0.25=0.25\n0.5 0.5; 0.75=0.75"}}); // the same, key by key
+    ASSERT_TRUE(linear && drawn);
+    for (std::size_t f = 0; f < 20; ++f)
+        EXPECT_LT(rmsDistance(test::pointsOf(test::shapeOf(*linear), f), test::pointsOf(test::shapeOf(*drawn), f)),
+                  1e-6F);
+    const auto late = cycle({{"weights", "0.9=0.0"}}); // nothing of the other end until nearly the last frame
+    ASSERT_TRUE(late);
+    EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(*late), 15), test::pointsOf(test::shapeOf(scene), 35)));
+    EXPECT_FALSE(cycle({{"weights", "0.5=0.8, 0.25=0.1"}}));
+    EXPECT_FALSE(cycle({{"weights", "soon"}}));
+    EXPECT_FALSE(cycle({{"weights", "0.5=1.2"}}));
+}
+
+TEST(Loops, WhatIsMeantToLoopIsChecked) {
+    const test::TempFolder folder;
+    std::mt19937 random(12);
+    test::Returning motion;
+    motion.period = 24;
+    motion.frames = 70;
+    Scene scene = test::returningScene(random, motion);
+    scene.rate = scene.workingRate;
+    ASSERT_TRUE(test::writeScene(scene, folder / "swing.abc"));
+    Job job;
+    SourceSpec spec;
+    spec.path = folder / "swing.abc";
+    job.sources.push_back({SourceId{1}, spec});
+    const auto idsOf = [&] {
+        const auto opened = openSources(job);
+        EXPECT_TRUE(opened);
+        const auto items = measuredItemsOf(job, *opened, Progress());
+        EXPECT_TRUE(items);
+        std::set<std::string> ids;
+        for (const ItemFinding& found : findingsOf(job, *opened, *items))
+            ids.insert(found.finding.id);
+        return ids;
+    };
+    EXPECT_FALSE(idsOf().contains("loop.open"));
+    job.itemFor(SourceId{1}, "/sheet").loops = true;
+    EXPECT_TRUE(idsOf().contains("loop.open"));
+    job.itemFor(SourceId{1}, "/sheet").steps = {{"loop", {{"start", 1020}, {"length", 24}, {"fade", 6}}, true}};
+    EXPECT_FALSE(idsOf().contains("loop.open"));
+    job.itemFor(SourceId{1}, "/sheet").steps[0].options["closing_copy"] = true; // meant
+    EXPECT_FALSE(idsOf().contains("loop.closing_copy"));
+    ASSERT_TRUE(saveJob(job, folder / "a.wyc"));
+    const auto again = loadJob(folder / "a.wyc");
+    ASSERT_TRUE(again);
+    EXPECT_TRUE(again->items.at(0).loops);
 }
 
 TEST(Loops, WhatFeedsAFadeHasToBeThere) {

@@ -574,6 +574,9 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
         const QString which = keys.size() == 1 ? tr("this item") : tr("these %1 items").arg(keys.size());
         menu.addAction(leftOut ? tr("Take %1 in").arg(which) : tr("Leave %1 out").arg(which), this,
                        [this, keys, leftOut] { workspace_.setLeftOut(keys, !leftOut); });
+        const bool loops = item && item->loops;
+        menu.addAction(loops ? tr("Not meant to loop") : tr("Meant to loop: check its seam"), this,
+                       [this, keys, loops] { workspace_.setLoops(keys, !loops); });
         if (keys.size() > 1)
             menu.addAction(tr("Only these %1 items").arg(keys.size()), this, [this, keys = keysOf(keys)] {
                 workspace_.choose([keys](const ItemView& one) { return keys.contains(one.key); },

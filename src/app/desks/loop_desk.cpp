@@ -154,18 +154,10 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     closeRow->addWidget(fade_);
     weight_ = new QComboBox(content);
     weight_->setObjectName(QStringLiteral("loopWeight"));
-    weight_->addItems({QStringLiteral("linear"), QStringLiteral("smooth"), QStringLiteral("smoother")});
+    weight_->addItems({QStringLiteral("linear"), QStringLiteral("smooth"), QStringLiteral("smoother"), tr("by keys")});
     weight_->setCurrentIndex(1);
     weight_->setToolTip(tr("How the weight of the fade grows"));
     closeRow->addWidget(weight_);
-    auto* times = smallLabel(tr("times"), content);
-    times->setWordWrap(false);
-    closeRow->addWidget(times);
-    cycles_ = new QLineEdit(QStringLiteral("1"), content);
-    cycles_->setObjectName(QStringLiteral("loopCycles"));
-    cycles_->setFixedWidth(38);
-    cycles_->setToolTip(tr("How often the cycle is shown"));
-    closeRow->addWidget(cycles_);
     closeRow->addStretch();
     column->addLayout(closeRow);
     auto* checks = new QHBoxLayout();
@@ -182,7 +174,22 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     checks->addWidget(copy_);
     checks->addWidget(inPlace_);
     checks->addStretch();
+    auto* times = smallLabel(tr("times"), content);
+    times->setWordWrap(false);
+    checks->addWidget(times);
+    cycles_ = new QLineEdit(QStringLiteral("1"), content);
+    cycles_->setObjectName(QStringLiteral("loopCycles"));
+    cycles_->setFixedWidth(38);
+    cycles_->setToolTip(tr("How often the cycle is shown"));
+    checks->addWidget(cycles_);
     column->addLayout(checks);
+    weights_ = new QLineEdit(content);
+    weights_->setObjectName(QStringLiteral("loopWeights"));
+    weights_->setPlaceholderText(QStringLiteral("0.25=0.1, 0.5=0.8"));
+    weights_->setToolTip(tr("Keys of the weight: how far along the fade, and how much of the other end, from 0 to 1"));
+    weights_->hide();
+    connect(weights_, &QLineEdit::editingFinished, this, &LoopDesk::showClosing);
+    column->addWidget(weights_);
 
     plot_ = new QCustomPlot(content);
     plot_->setObjectName(QStringLiteral("seamPlot"));
@@ -439,7 +446,10 @@ LoopClosing LoopDesk::closing() const {
     LoopClosing made;
     made.close = way_;
     made.fade = parseNumber(fade_->text().toStdString()).value_or(0.0);
-    made.weight = weight_->currentText().toStdString();
+    if (weight_->currentIndex() < 3)
+        made.weight = weight_->currentText().toStdString();
+    else
+        made.weights = weights_->text().trimmed().toStdString();
     made.keepShape = keepShape_->isChecked();
     made.closingCopy = copy_->isChecked();
     made.cycles = std::max(1, static_cast<int>(parseNumber(cycles_->text().toStdString()).value_or(1.0)));
@@ -459,6 +469,7 @@ void LoopDesk::showClosing() {
     const bool fades = way_ != "cut";
     fade_->setEnabled(chosen_ && fades);
     weight_->setEnabled(chosen_ && way_ == "overlap");
+    weights_->setVisible(weight_->isEnabled() && weight_->currentIndex() == 3);
     keepShape_->setEnabled(chosen_ && way_ == "overlap");
     copy_->setEnabled(chosen_.has_value());
     cycles_->setEnabled(chosen_.has_value());

@@ -74,6 +74,7 @@ class LoopDesk : public QWidget {
     std::vector<QToolButton*> ways_;
     QLineEdit* fade_;
     QComboBox* weight_;
+    QLineEdit* weights_; // keys of a drawn weight
     QCheckBox* keepShape_;
     QCheckBox* copy_;
     QLineEdit* cycles_;

@@ -197,6 +197,17 @@ void MainWindow::showEvent(QShowEvent* event) {
     releaseKeys(); // no field has the keys before somebody asks for it
 }
 
+// A small window leaves the view what room there is.
+void MainWindow::resizeEvent(QResizeEvent* event) {
+    QMainWindow::resizeEvent(event);
+    const bool narrow = event->size().width() < 1100;
+    if (narrow != narrow_) {
+        const int desks = narrow ? desks_->minimumWidth() : 484;
+        lower_->setSizes({event->size().width() - desks, desks});
+    }
+    narrow_ = narrow;
+}
+
 void MainWindow::releaseKeys() {
     if (QWidget* now = focusWidget())
         now->clearFocus();

@@ -43,6 +43,7 @@ class MainWindow : public QMainWindow {
     void dropEvent(QDropEvent* event) override;
     void closeEvent(QCloseEvent* event) override;
     void showEvent(QShowEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
@@ -75,6 +76,7 @@ class MainWindow : public QMainWindow {
     QTabWidget* desks_;
     QWidget* empty_;
     QSplitter* lower_;
+    bool narrow_ = false; // the desks have their least width
     QToolButton* style_;
     QToolButton* scope_;
     QLabel* statusText_;

@@ -171,6 +171,13 @@ void Workspace::setLeftOut(const std::vector<ItemKey>& keys, bool leftOut) {
     });
 }
 
+void Workspace::setLoops(const std::vector<ItemKey>& keys, bool loops) {
+    document_.edit(loops ? "Meant to loop" : "Not meant to loop", [&](Job& next) {
+        for (const ItemKey& key : keys)
+            next.itemFor(key.source, key.path).loops = loops;
+    });
+}
+
 void Workspace::offsetBy(const std::vector<ItemKey>& keys, double frames, const QString& label) {
     document_.endMerge();
     document_.edit(label.toStdString(), [&](Job& next) {
@@ -370,7 +377,7 @@ void Workspace::measure() {
     }
     auto todo = std::make_shared<std::vector<ItemView>>();
     for (const ItemView& view : items_)
-        if (view.scene && !view.profile)
+        if (needsMeasuring(view))
             todo->push_back(view);
     if (todo->empty()) {
         check();
@@ -392,6 +399,7 @@ void Workspace::measure() {
                     if (found == byKey.end() || found->second->scene != measured.scene)
                         continue;
                     found->second->profile = measured.profile;
+                    found->second->cycle = measured.cycle;
                     if (measured.steps.empty())
                         found->second->rawProfile = measured.profile;
                 }

@@ -79,6 +79,8 @@ class Workspace : public QObject {
     void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                   const QString& mergeKey = {});
     void setLeftOut(const std::vector<ItemKey>& keys, bool leftOut);
+    /// Items that are meant to be played again and again are checked for it.
+    void setLoops(const std::vector<ItemKey>& keys, bool loops);
     /// Moves items in time by whole frames, one undoable edit.
     void offsetBy(const std::vector<ItemKey>& keys, double frames, const QString& label);
     /// Items that do not fit are left out, those that fit taken in: one undoable edit.

@@ -189,10 +189,12 @@ void Transport::showEye() {
 void Transport::resizeEvent(QResizeEvent* event) {
     QWidget::resizeEvent(event);
     const int width = event->size().width();
+    eye_->setFixedWidth(width >= 640 ? 112 : 76);
+    showEye();
     mode_->setVisible(width >= 740);
     seconds_->setVisible(width >= 640);
     word_->setVisible(width >= 860);
-    hold_->setText(width >= 780 ? tr("hold this pose") : tr("hold"));
+    hold_->setText(width >= 860 ? tr("hold this pose") : tr("hold"));
 }
 
 // A seam is where a cycle ends: it takes an item that moves.

@@ -254,6 +254,7 @@ json toJson(const Job& job, const fs::path& folder) {
         items.push_back({{"source", item.source.value},
                          {"path", item.path},
                          {"left_out", item.leftOut},
+                         {"loops", item.loops},
                          {"steps", toJson(item.steps)}});
     result["items"] = std::move(items);
     json deliveries = json::array();
@@ -297,6 +298,7 @@ Result<Job> jobFromJson(const json& value, const fs::path& folder) {
         made.source.value = static_cast<int>(item.number("source").value_or(0));
         made.path = item.text("path");
         made.leftOut = item.flag("left_out", false);
+        made.loops = item.flag("loops", false);
         WYC_TRY(steps, stepsFromJson(item.list("steps")));
         made.steps = std::move(steps);
         WYC_CHECK(item.status());

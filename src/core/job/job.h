@@ -27,6 +27,7 @@ struct JobItem {
     std::string path;
     std::vector<Step> steps;
     bool leftOut = false;
+    bool loops = false; // it is meant to be played again and again
     bool operator==(const JobItem&) const = default;
 };
 

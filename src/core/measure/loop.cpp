@@ -2,13 +2,14 @@
 #include "measure/loop.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <limits>
 
 #include <fmt/format.h>
 
+#include "base/parallel.h"
 #include "base/text.h"
+#include "measure/motion_frames.h"
 
 namespace wyc {
 namespace {
@@ -24,39 +25,42 @@ double middleOf(std::vector<double> values) {
     return *middle;
 }
 
-// Sums of products of the frames, as differences: |Σ w_i X_i|² of some frames.
-class Steps {
-  public:
-    explicit Steps(const SeamMap& map, std::size_t count) : map_(map), count_(count) {}
-    // From frame i to the one behind it, round the cycle.
-    [[nodiscard]] double step(std::size_t i) const { return map_.distance(i % count_, (i + 1) % count_); }
-    // How far step i is from the mean of those before and after it: half the third difference.
-    [[nodiscard]] double unevenness(std::size_t i) const {
-        // S_i − (S_{i−1} + S_{i+1}) / 2 = ½ X_{i−1} − 1.5 X_i + 1.5 X_{i+1} − ½ X_{i+2}
-        const std::array<std::pair<std::size_t, double>, 4> parts{
-            {{(i + count_ - 1) % count_, 0.5}, {i % count_, -1.5}, {(i + 1) % count_, 1.5}, {(i + 2) % count_, -0.5}}};
-        return std::sqrt(std::max(0.0, squared(parts)));
-    }
-    [[nodiscard]] double velocityChange(std::size_t i, double seconds) const {
-        // (X_{i+2} − X_{i+1}) − (X_i − X_{i−1})
-        const std::array<std::pair<std::size_t, double>, 4> parts{
-            {{(i + count_ - 1) % count_, 1.0}, {i % count_, -1.0}, {(i + 1) % count_, -1.0}, {(i + 2) % count_, 1.0}}};
-        return std::sqrt(std::max(0.0, squared(parts))) / seconds;
-    }
+// What a cycle of so many of the frames is like from each frame to the next; squares, summed over points.
+struct CycleSums {
+    explicit CycleSums(std::size_t frames) : count(frames), step(frames), uneven(frames) {}
+    std::size_t count;
+    std::vector<double> step;   // from frame i to the one behind it, round the cycle
+    std::vector<double> uneven; // that step from the mean of those before and after it: half the third difference
+    double velocity = 0.0;      // the change of the step from before the seam to after it
 
-  private:
-    // Weights add up to 0, so distances are all that is needed.
-    [[nodiscard]] double squared(const std::array<std::pair<std::size_t, double>, 4>& parts) const {
-        double sum = 0.0;
-        for (std::size_t a = 0; a < parts.size(); ++a)
-            for (std::size_t b = a + 1; b < parts.size(); ++b) {
-                const double d = map_.distance(parts[a].first, parts[b].first);
-                sum -= parts[a].second * parts[b].second * d * d;
-            }
-        return sum;
+    Status add(const FrameBlock& block, const Progress& progress) {
+        const auto column = [&](std::size_t i) {
+            return block.col(static_cast<Eigen::Index>(i % count)).cast<double>();
+        };
+        return parallelFor(count, progress, [&](std::size_t i) -> Status {
+            const std::size_t before = i + count - 1;
+            step[i] += (column(i + 1) - column(i)).squaredNorm();
+            uneven[i] +=
+                (0.5 * column(before) - 1.5 * column(i) + 1.5 * column(i + 1) - 0.5 * column(i + 2)).squaredNorm();
+            if (i + 1 == count)
+                velocity += (column(before) - column(i) - column(i + 1) + column(i + 2)).squaredNorm();
+            return {};
+        });
     }
-    const SeamMap& map_;
-    std::size_t count_;
+    // Sums over points become means, those of one item become shares of all.
+    void addTo(CycleSums& all, double weight) const {
+        for (std::size_t i = 0; i < count; ++i) {
+            all.step[i] += weight * step[i];
+            all.uneven[i] += weight * uneven[i];
+        }
+        all.velocity += weight * velocity;
+    }
+    void finish() {
+        for (std::vector<double>* values : {&step, &uneven})
+            for (double& value : *values)
+                value = std::sqrt(value);
+        velocity = std::sqrt(velocity);
+    }
 };
 
 } // namespace
@@ -147,37 +151,68 @@ Result<std::vector<LoopCandidate>> loopCandidates(const SeamMap& map, const Loop
 }
 
 Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress& progress) {
-    WYC_TRY(map, seamMapOf(items, {}, progress));
+    if (items.empty())
+        return fail(makeError(ErrorKind::BadInput, "no item is chosen"));
+    WYC_TRY(times, commonTimes(items));
+    const FrameRate rate = items.front().scene->workingRate;
+    const std::size_t n = times.size();
+    // As it is, and without its last frame, which may be one too many.
+    CycleSums whole(n);
+    CycleSums shorter(n - 1);
+    for (std::size_t k = 0; k < items.size(); ++k) {
+        const double share = 1.0 / static_cast<double>(items.size());
+        const Progress part = progress.part(static_cast<double>(k) * share, static_cast<double>(k + 1) * share);
+        WYC_TRY(frames, MotionFrames::of(items[k], times, part));
+        CycleSums own(n);
+        CycleSums ownShorter(n - 1);
+        for (const PointStretch& stretch : frames.stretches()) {
+            WYC_TRY(block, frames.read(stretch, part));
+            WYC_CHECK(own.add(block, part));
+            WYC_CHECK(ownShorter.add(block, part));
+        }
+        const double points = static_cast<double>(std::max<std::size_t>(1, frames.points()));
+        double weight = 1.0 / points;
+        if (items.size() > 1) { // each in its own usual steps
+            const double usual =
+                middleOf(std::vector<double>(own.step.begin(), own.step.end() - 1)) / points; // without the seam
+            if (!(usual > 0.0))
+                return fail(makeError(ErrorKind::BadInput, "it rests in most frames")
+                                .forItem(items[k].scene->nodes[items[k].node].path)
+                                .withAdvice("Leave it out of the look"));
+            weight *= share / usual;
+        }
+        own.addTo(whole, weight);
+        ownShorter.addTo(shorter, weight);
+    }
+    whole.finish();
+    shorter.finish();
     LoopCheck check;
-    const std::size_t n = map.count();
-    check.first = map.frames().front();
-    check.last = map.frames().back();
-    check.usualStep = map.usualStep();
+    check.first = snappedFrame(rate.frameAt(times.front()));
+    check.last = snappedFrame(rate.frameAt(times.back()));
+    check.usualStep = middleOf(std::vector<double>(whole.step.begin(), whole.step.end() - 1));
     const double same = kSamePose * check.usualStep;
-    check.closingCopy = map.distance(0, n - 1) <= same;
-    check.doubledEnd = map.distance(n - 2, n - 1) <= same;
-    std::size_t count = n;
-    if (check.closingCopy || check.doubledEnd)
-        --count; // that frame is one too many; the rest may close
+    check.closingCopy = whole.step[n - 1] <= same;
+    check.doubledEnd = whole.step[n - 2] <= same;
+    const CycleSums& cycle = check.closingCopy || check.doubledEnd ? shorter : whole;
+    const std::size_t count = cycle.count;
     check.length = static_cast<double>(count);
     if (count < 4)
         return check;
-    const Steps steps(map, count);
     const std::size_t seam = count - 1;
-    check.step = steps.step(seam);
-    check.gap = steps.unevenness(seam);
-    // The seam's step has a part in the unevenness of its neighbours: they do not count as inside.
+    check.step = cycle.step[seam];
+    check.gap = cycle.uneven[seam];
     check.smallestStep = std::numeric_limits<double>::infinity();
     for (std::size_t i = 0; i + 1 < count; ++i) {
-        check.smallestStep = std::min(check.smallestStep, steps.step(i));
-        check.largestStep = std::max(check.largestStep, steps.step(i));
+        check.smallestStep = std::min(check.smallestStep, cycle.step[i]);
+        check.largestStep = std::max(check.largestStep, cycle.step[i]);
+        // The seam's step has a part in the unevenness of its neighbours: they do not count as inside.
         if (i > 0 && i + 2 < count)
-            check.largestInside = std::max(check.largestInside, steps.unevenness(i));
+            check.largestInside = std::max(check.largestInside, cycle.uneven[i]);
     }
     check.gapSteps = check.usualStep > 0.0 ? check.gap / check.usualStep : 0.0;
-    check.velocityGap = steps.velocityChange(seam, map.frameSeconds());
-    const double before = steps.step(seam - 1);
-    const double after = steps.step(0);
+    check.velocityGap = cycle.velocity / rate.secondsAt(1.0);
+    const double before = cycle.step[seam - 1];
+    const double after = cycle.step[0];
     // Like over any other frame: no longer a step, no shorter one, no more uneven than inside, rounding aside.
     const double rounding = 0.01 * check.usualStep;
     const bool even = check.gap <= 1.5 * check.largestInside + rounding;

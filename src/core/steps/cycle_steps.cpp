@@ -29,6 +29,22 @@ std::string rangeWords(const TimeSpan& span, const FrameRate& rate) {
                        frameText(snappedFrame(rate.frameAt(span.last))));
 }
 
+// "0.25=0.1, 0.5=0.8": ways and weights between 0 and 1, both rising.
+Result<Ease> drawnEase(const std::string& text) {
+    Ease ease{Ease::Kind::Drawn, {}};
+    WYC_TRY(keys, numberPairs(text));
+    std::pair<double, double> before{0.0, 0.0};
+    for (const auto& [way, weight] : keys) {
+        if (way < before.first || way > 1.0 || weight < before.second || weight > 1.0)
+            return fail(
+                badInput(fmt::format("{}={} is no key of a weight curve", shortestNumber(way), shortestNumber(weight)),
+                         "Write pairs WAY=WEIGHT between 0 and 1, rising, as 0.25=0.1, 0.5=0.8"));
+        before = {way, weight};
+        ease.keys.push_back(before);
+    }
+    return ease;
+}
+
 Ease easeOf(const std::string& name) {
     return {name == "smooth" ? Ease::Kind::Smooth : name == "smoother" ? Ease::Kind::Smoother : Ease::Kind::Linear, {}};
 }
@@ -127,7 +143,12 @@ Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& opti
         cycle.pieces.push_back(seam);
         return cycle;
     }
-    const auto ease = std::make_shared<const Ease>(easeOf(options["weight"]));
+    Ease way = easeOf(options["weight"]);
+    if (const std::string keys = options["weights"]; !keys.empty()) {
+        WYC_TRY(drawn, drawnEase(keys));
+        way = std::move(drawn);
+    }
+    const auto ease = std::make_shared<const Ease>(std::move(way));
     if (close == "bridge") {
         if (fade < 1.0)
             return fail(badInput("a bridge of no frames", "Give it frames, or cut"));
@@ -362,6 +383,7 @@ StepType loopStep() {
               {"cut", "overlap", "bridge"}},
              {"fade", OptionKind::WholeNumber, "frames", "frames of the overlap or of the bridge", 8.0, {}, 0, 1e5},
              {"weight", OptionKind::Choice, "", "how the fade goes", "smooth", {"linear", "smooth", "smoother"}},
+             {"weights", OptionKind::Text, "", "instead: keys WAY=WEIGHT from 0 to 1, as 0.25=0.1, 0.5=0.8", "", {}},
              {"side",
               OptionKind::Choice,
               "",

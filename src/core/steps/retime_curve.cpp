@@ -19,11 +19,31 @@ Error noCurve(const std::string& text, std::string why) {
 
 } // namespace
 
-Result<RetimeCurve> RetimeCurve::parse(const std::string& text, const FrameRange& there) {
-    RetimeCurve curve;
-    std::string plain(trimmed(text));
+Result<std::vector<std::pair<double, double>>> numberPairs(const std::string& text) {
+    std::string plain = text;
     std::replace_if(
         plain.begin(), plain.end(), [](char c) { return c == ';' || c == '\n' || c == '\r'; }, ',');
+    std::vector<std::pair<double, double>> pairs;
+    for (const std::string& listed : splitText(plain, ',')) {
+        const std::string pair(trimmed(listed));
+        if (pair.empty())
+            continue;
+        const auto middle = pair.find_first_of("= \t", 1);
+        const auto refused = makeError(ErrorKind::BadInput, fmt::format("'{}' is no pair of numbers", pair));
+        if (middle == std::string::npos)
+            return fail(refused);
+        const auto first = parseNumber(std::string(trimmed(pair.substr(0, middle))));
+        const auto second = parseNumber(std::string(trimmed(pair.substr(middle + 1))));
+        if (!first || !second)
+            return fail(refused);
+        pairs.emplace_back(*first, *second);
+    }
+    return pairs;
+}
+
+Result<RetimeCurve> RetimeCurve::parse(const std::string& text, const FrameRange& there) {
+    RetimeCurve curve;
+    const std::string plain(trimmed(text));
     const double span = there.last - there.first;
     const auto set = [&](std::vector<Key> keys) {
         curve.keys_ = std::move(keys);
@@ -46,21 +66,15 @@ Result<RetimeCurve> RetimeCurve::parse(const std::string& text, const FrameRange
             return fail(noCurve(text, "a frame is a number"));
         return set({{there.first, *frame}, {there.last, *frame}});
     }
+    const auto pairs = numberPairs(plain);
+    if (!pairs)
+        return fail(noCurve(text, pairs.error().what));
     std::vector<Key> keys;
-    for (const std::string& listed : splitText(plain, ',')) {
-        const std::string pair(trimmed(listed));
-        if (pair.empty())
-            continue;
-        const auto middle = pair.find_first_of("= \t", 1);
-        const auto out = parseNumber(std::string(trimmed(pair.substr(0, middle))));
-        const auto in =
-            middle == std::string::npos ? std::nullopt : parseNumber(std::string(trimmed(pair.substr(middle + 1))));
-        if (!out || !in)
-            return fail(noCurve(text, fmt::format("'{}' is no pair of frames", pair)));
-        if (!keys.empty() && *out <= keys.back().out + kFrameTolerance)
-            return fail(noCurve(text, fmt::format("its frames do not rise: {} comes after {}", frameText(*out),
+    for (const auto& [out, in] : *pairs) {
+        if (!keys.empty() && out <= keys.back().out + kFrameTolerance)
+            return fail(noCurve(text, fmt::format("its frames do not rise: {} comes after {}", frameText(out),
                                                   frameText(keys.back().out))));
-        keys.push_back({*out, *in});
+        keys.push_back({out, in});
     }
     if (keys.size() < 2)
         return fail(noCurve(text, "it takes two keys or more"));

@@ -77,6 +77,7 @@ Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing) {
                            {"close", closing.close},
                            {"fade", fades ? closing.fade : 0.0},
                            {"weight", closing.weight},
+                           {"weights", closing.weights},
                            {"side", closing.side},
                            {"keep_shape", closing.keepShape},
                            {"closing_copy", closing.closingCopy},

@@ -17,6 +17,7 @@ struct LoopClosing {
     std::string close = "overlap"; // cut, overlap, bridge
     double fade = 0.0;             // frames
     std::string weight = "smooth";
+    std::string weights; // drawn keys, instead; see the step
     std::string side = "either";
     bool keepShape = false;
     bool closingCopy = false;

@@ -13,6 +13,7 @@
 #include "report/report.h"
 #include "scene/stand_in.h"
 #include "steps/pieces.h"
+#include "workbench/loops.h"
 
 namespace wyc {
 namespace {
@@ -39,6 +40,7 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     if (entry)
         view.steps = entry->steps;
     view.leftOut = entry && entry->leftOut;
+    view.loops = entry && entry->loops;
     if (old)
         view.rawProfile = old->rawProfile;
     auto made = itemScene(*source.source, node.path, view.steps);
@@ -92,6 +94,26 @@ std::optional<Finding> afterSteps(Finding finding, const ItemView& view) {
     return finding;
 }
 
+// Of an item that is meant to loop. A closing copy that its own step makes is meant, too.
+std::vector<Finding> cycleFindings(const ItemView& view, const std::string& label) {
+    if (!*view.cycle) {
+        Finding finding;
+        finding.id = "loop.open";
+        finding.severity = Severity::Fault;
+        finding.item = label;
+        finding.text = "It is meant to loop, and cannot: " + view.cycle->error().what;
+        finding.advice = view.cycle->error().advice;
+        return {finding};
+    }
+    std::vector<Finding> found = loopFindings(**view.cycle, label);
+    const bool copied = std::any_of(view.steps.begin(), view.steps.end(), [](const Step& step) {
+        return step.on && step.type == "loop" && step.options.value("closing_copy", false);
+    });
+    if (copied)
+        std::erase_if(found, [](const Finding& finding) { return finding.id == "loop.closing_copy"; });
+    return found;
+}
+
 bool hasSampleAt(const ItemView& view, double frame) {
     for (std::size_t i = 0; view.profile && i < view.profile->count(); ++i)
         if (sameFrame(view.frameAt(i), frame))
@@ -139,6 +161,7 @@ std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& s
             if (same) {
                 result.push_back(*old);
                 result.back().leftOut = entry && entry->leftOut;
+                result.back().loops = entry && entry->loops;
                 continue;
             }
             changed = true;
@@ -167,15 +190,26 @@ Result<std::vector<ItemView>> measuredItemsOf(const Job& job, const std::vector<
     return items;
 }
 
+bool needsMeasuring(const ItemView& item) {
+    return item.scene && (!item.profile || (item.loops && !item.cycle));
+}
+
 Status measureItems(std::vector<ItemView>& items, const Progress& progress) {
     for (std::size_t i = 0; i < items.size(); ++i) {
         ItemView& view = items[i];
-        if (!view.scene || view.profile)
+        if (!needsMeasuring(view))
             continue;
         const double share = 1.0 / static_cast<double>(items.size());
-        WYC_TRY(profile,
-                motionProfile(*view.scene, view.node,
-                              progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
+        const Progress part = progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share);
+        if (view.loops && !view.cycle) {
+            auto cycle = checkLoop({{view.scene.get(), view.node, view.scene->unitMetres.value_or(1.0)}}, part);
+            if (!cycle && cycle.error().kind == ErrorKind::Cancelled)
+                return fail(std::move(cycle.error()));
+            view.cycle = std::make_shared<const Result<LoopCheck>>(std::move(cycle));
+        }
+        if (view.profile)
+            continue;
+        WYC_TRY(profile, motionProfile(*view.scene, view.node, part));
         view.profile = std::make_shared<const MotionProfile>(std::move(profile));
         if (view.steps.empty())
             view.rawProfile = view.profile;
@@ -277,6 +311,9 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
         addRest(*view.source, view.steps, item);
         item.heldBySteps = view.heldBySteps;
         keys[item.label] = view.key;
+        if (view.loops && view.cycle)
+            for (Finding& finding : cycleFindings(view, item.label))
+                found.push_back({view.key, std::move(finding)});
         input.items.push_back(std::move(item));
         const bool firstOfSource = told.insert(view.key.source).second;
         for (Finding& finding : readerFindings(*view.scene))

@@ -8,6 +8,7 @@
 
 #include "checks/check.h"
 #include "job/job.h"
+#include "measure/loop.h"
 
 namespace wyc {
 
@@ -43,6 +44,7 @@ struct ItemView {
     TimeMap time;                      // what the steps mean: their time → the source's
     std::vector<TimeSpan> heldBySteps; // where they hold or mix poses
     bool leftOut = false;
+    bool loops = false;     // meant to be played again and again
     std::size_t pieces = 1; // that a split made of it; the scene shows them together
     std::size_t points = 0;
     std::size_t faces = 0;
@@ -50,6 +52,7 @@ struct ItemView {
     std::shared_ptr<const MotionProfile> profile;    // after steps; null until measured
     std::shared_ptr<const MotionProfile> rawProfile; // as it came
     std::optional<Error> error;                      // of its steps or its first sample
+    std::shared_ptr<const Result<LoopCheck>> cycle;  // where it is meant to loop; null until looked at
     [[nodiscard]] double frameAt(std::size_t sample) const;
     [[nodiscard]] std::optional<FrameRange> range() const;
     /// Most points of a sample.
@@ -65,6 +68,8 @@ struct ItemView {
 /// Items that take part, with their measures. A step that fails is a finding, not an error.
 [[nodiscard]] Result<std::vector<ItemView>> measuredItemsOf(const Job& job, const std::vector<OpenedSource>& sources,
                                                             const Progress& progress);
+/// Not all that is asked of the item is measured yet.
+[[nodiscard]] bool needsMeasuring(const ItemView& item);
 /// Measures every item that is not measured yet.
 [[nodiscard]] Status measureItems(std::vector<ItemView>& items, const Progress& progress);
 
