@@ -310,7 +310,7 @@ void LoopDesk::study() {
     refused_.reset();
     byHand_ = false;
     list_->clear();
-    seam_->show(nullptr);
+    seam_->show(nullptr, {});
     seam_->setPair(std::nullopt);
     note_->setText({});
     subject_ = std::move(subject);
@@ -339,12 +339,12 @@ void LoopDesk::look(std::size_t sketchPoints) {
         [this, subject = subject_, settings, generation](const Progress& progress) -> Result<JobRunner::Done> {
             WYC_TRY(found, seamMapOf(subject->items, settings, progress));
             auto map = std::make_shared<const SeamMap>(std::move(found));
-            return [this, map, generation] {
+            return [this, map, picture = SeamView::pictureOf(*map), generation] {
                 --looking_;
                 if (generation != generation_)
                     return;
                 map_ = map;
-                seam_->show(map);
+                seam_->show(map, picture);
                 note_->setText(map->ofAllPoints() ? tr("exact · all %1 × %1 pairs of frames").arg(map->count())
                                                   : tr("a first look · %1 × %1 pairs").arg(map->count()));
                 search();
@@ -360,12 +360,29 @@ void LoopDesk::look(std::size_t sketchPoints) {
         });
 }
 
+// By the worker: of thousands of frames there are millions of pairs.
 void LoopDesk::search() {
     if (!map_)
         return;
-    auto found = loopCandidates(*map_, bounds_);
+    ++looking_;
     seam_->setBounds(bounds_);
-    candidates_ = found ? std::move(*found) : std::vector<LoopCandidate>();
+    const int generation = generation_;
+    workspace_.runner().start(
+        tr("Looking for cycles"),
+        [this, map = map_, bounds = bounds_, generation](const Progress&) -> Result<JobRunner::Done> {
+            auto found = std::make_shared<Result<std::vector<LoopCandidate>>>(loopCandidates(*map, bounds));
+            return [this, map, bounds, generation, found] {
+                --looking_;
+                if (generation == generation_ && map == map_ && bounds.start == bounds_.start &&
+                    bounds.length == bounds_.length)
+                    takeCandidates(*found);
+            };
+        },
+        [this](const Error&) { --looking_; });
+}
+
+void LoopDesk::takeCandidates(const Result<std::vector<LoopCandidate>>& found) {
+    candidates_ = found ? *found : std::vector<LoopCandidate>();
     const std::optional<LoopCandidate> before = chosen_;
     const QSignalBlocker quiet(list_);
     list_->clear();

@@ -53,6 +53,7 @@ class LoopDesk : public QWidget {
     void study();
     void look(std::size_t sketchPoints);
     void search();
+    void takeCandidates(const Result<std::vector<LoopCandidate>>& found);
     void choose(double start, double length);
     void showClosing();
     void judge();

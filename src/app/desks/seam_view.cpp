@@ -30,20 +30,29 @@ SeamView::SeamView(QWidget* parent) : QWidget(parent) {
            "again. Hover shows both poses, a click picks them; arrows and Return do the same."));
 }
 
-void SeamView::show(std::shared_ptr<const SeamMap> map) {
-    map_ = std::move(map);
-    image_ = {};
-    if (map_) {
-        const auto n = static_cast<int>(map_->count());
-        image_ = QImage(n, n, QImage::Format_RGB32);
-        // Half of the way to the farthest is light enough: what matters is near.
-        const double most = std::max(1e-12, map_->largest() * 0.7);
-        for (int y = 0; y < n; ++y)
-            for (int x = 0; x < n; ++x) {
-                const double d = map_->distance(static_cast<std::size_t>(x), static_cast<std::size_t>(n - 1 - y));
-                image_.setPixelColor(x, y, heatColour(std::sqrt(std::min(1.0, d / most))));
-            }
+QImage SeamView::pictureOf(const SeamMap& map) {
+    constexpr int kMost = 400;
+    const auto n = static_cast<int>(map.count());
+    const int side = std::min(n, kMost);
+    QImage image(side, side, QImage::Format_RGB32);
+    // Half of the way to the farthest is light enough: what matters is near.
+    const double most = std::max(1e-12, map.largest() * 0.7);
+    const auto frame = [&](int pixel) {
+        return static_cast<std::size_t>(std::min(n - 1, static_cast<int>((pixel + 0.5) * n / side)));
+    };
+    for (int y = 0; y < side; ++y) {
+        auto* line = reinterpret_cast<QRgb*>(image.scanLine(y));
+        for (int x = 0; x < side; ++x) {
+            const double d = map.distance(frame(x), frame(side - 1 - y));
+            line[x] = heatColour(std::sqrt(std::min(1.0, d / most))).rgb();
+        }
     }
+    return image;
+}
+
+void SeamView::show(std::shared_ptr<const SeamMap> map, const QImage& picture) {
+    map_ = std::move(map);
+    image_ = picture;
     update();
 }
 

@@ -15,7 +15,9 @@ class SeamView : public QWidget {
     Q_OBJECT
   public:
     explicit SeamView(QWidget* parent = nullptr);
-    void show(std::shared_ptr<const SeamMap> map);
+    /// The picture of a map, small enough to be drawn at once. Safe to make on any thread.
+    [[nodiscard]] static QImage pictureOf(const SeamMap& map);
+    void show(std::shared_ptr<const SeamMap> map, const QImage& picture);
     void setBounds(const LoopBounds& bounds);
     /// The pair that is marked: first frame and the frame that would equal it.
     void setPair(std::optional<std::pair<double, double>> pair);

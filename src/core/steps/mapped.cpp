@@ -322,6 +322,15 @@ Sampling stillThrough(const Sampling& own, const TimeMap& map) {
                                                : Sampling::uniform(best, own.cycleSeconds(), own.count());
 }
 
+// A map begins with the rest pose somewhere: only then does a shape need it.
+bool showsRest(const TimeMap& map) {
+    const auto spans = map.bends();
+    return std::any_of(spans.begin(), spans.end(), [&](const TimeSpan& span) {
+        const auto poses = map.at(span.first);
+        return std::any_of(poses.begin(), poses.end(), [](const TimedPose& pose) { return pose.rest; });
+    });
+}
+
 bool turnsInMixes(const std::vector<TransformOp>& ops) {
     return std::any_of(ops.begin(), ops.end(), [](const TransformOp& op) {
         return op.kind == TransformOp::Kind::Matrix || op.kind == TransformOp::Kind::Rotate;
@@ -447,6 +456,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
     result.properties = mappedProperties(scene.properties, map, wanted, rate, nullptr);
     const bool mixes = mixesPoses(map);
     const bool joins = map.joinsApart();
+    const bool withRest = scene.rest && showsRest(map);
     const double aside = map.runsBackwards() ? 2.0 * kSameMoment : 0.0; // what holds from a sample on, held until it
     for (Node& node : result.nodes) {
         const GeometryPtr own = node.geometry;
@@ -457,7 +467,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
             TrackNature nature{own->straightBetween(), false, own->sameAlways(), true};
             node.geometry = std::make_shared<MappedGeometry>(
                 own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), nature.straight,
-                node.id.value == scene.restOf.value ? scene.rest : nullptr);
+                withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
         }
         if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
             const bool straight = node.transform->straightBetween() && !(mixes && turnsInMixes(node.transform->ops()));
