@@ -163,6 +163,16 @@ TEST(Loops, WhatCannotBeSearchedIsSaid) {
     options.count = 3;
     EXPECT_NE(candidatesOf(test::sheetScene(options)).error().text().find("four"), std::string::npos);
     options.count = 20;
+    options.pose = [](double) { return 0.0; }; // samples that are all the same
+    EXPECT_NE(candidatesOf(test::sheetScene(options)).error().text().find("does not move"), std::string::npos);
+    EXPECT_NE(checkOf(test::sheetScene(options)).error().text().find("does not move"), std::string::npos);
+    options.pose = [](double frame) { return frame; };
+    options.count = 4100;
+    options.rows = options.columns = 2;
+    EXPECT_NE(candidatesOf(test::sheetScene(options)).error().text().find("4,100"), std::string::npos);
+    EXPECT_TRUE(checkOf(test::sheetScene(options))); // that looks at neighbours only
+    options.count = 20;
+    options.rows = options.columns = 6;
     options.plant = [](double frame, std::vector<Vec3f>& points) {
         if (frame == 1007)
             points[4].y = std::numeric_limits<float>::quiet_NaN();

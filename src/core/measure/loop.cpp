@@ -186,6 +186,8 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     }
     whole.finish();
     shorter.finish();
+    if (!(*std::max_element(whole.step.begin(), whole.step.end()) > 0.0))
+        return fail(doesNotMove(items.front()));
     LoopCheck check;
     check.first = snappedFrame(rate.frameAt(times.front()));
     check.last = snappedFrame(rate.frameAt(times.back()));

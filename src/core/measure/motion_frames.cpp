@@ -19,6 +19,12 @@ constexpr std::size_t kSketchRun = 64;           // points in a row, of a sketch
 
 } // namespace
 
+Error doesNotMove(const MovingItem& item) {
+    return makeError(ErrorKind::BadInput, "it does not move")
+        .forItem(item.scene->nodes[item.node].path)
+        .withAdvice("Choose an item that moves");
+}
+
 Result<std::vector<double>> commonTimes(const std::vector<MovingItem>& items) {
     std::optional<TimeSpan> span;
     for (const MovingItem& item : items) {
@@ -34,9 +40,7 @@ Result<std::vector<double>> commonTimes(const std::vector<MovingItem>& items) {
                     .withAdvice("Resample one of them first"));
         const auto own = movingSpan(*item.scene, item.node);
         if (!own)
-            return fail(makeError(ErrorKind::BadInput, "it does not move")
-                            .forItem(node.path)
-                            .withAdvice("Choose an item that moves"));
+            return fail(doesNotMove(item));
         span = span ? TimeSpan{std::max(span->first, own->first), std::min(span->last, own->last)} : *own;
     }
     const FrameRate rate = items.front().scene->workingRate;

@@ -21,6 +21,8 @@ using FrameBlock = Eigen::MatrixXf;
 /// The whole frames, in seconds, that all items have. Errors as of a seam map.
 [[nodiscard]] Result<std::vector<double>> commonTimes(const std::vector<MovingItem>& items);
 
+[[nodiscard]] Error doesNotMove(const MovingItem& item);
+
 /// An item's points at some times, in world space and metres; by their ids where they come and go: those that are there
 /// all the time.
 class MotionFrames {

@@ -10,6 +10,7 @@
 #include <fmt/format.h>
 
 #include "base/parallel.h"
+#include "base/text.h"
 #include "measure/motion_frames.h"
 #include "scene/rigid_fit.h"
 
@@ -17,6 +18,7 @@ namespace wyc {
 namespace {
 
 constexpr Eigen::Index kTile = 64;
+constexpr std::size_t kMostFrames = 4000; // 128 MB of products
 
 // A rigid move for every frame that brings it onto the first.
 struct Travel {
@@ -113,6 +115,10 @@ Result<SeamMap> seamMapOf(const std::vector<MovingItem>& items, const SeamMapSet
     if (items.empty())
         return fail(makeError(ErrorKind::BadInput, "no item is chosen"));
     WYC_TRY(times, commonTimes(items));
+    if (times.size() > kMostFrames)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("{} frames: all pairs of more than {} are not compared",
+                                                               groupedDigits(times.size()), groupedDigits(kMostFrames)))
+                        .withAdvice("Choose a shorter range"));
     SeamMap map;
     const FrameRate rate = items.front().scene->workingRate;
     for (const double t : times)
@@ -179,6 +185,8 @@ Result<SeamMap> seamMapOf(const std::vector<MovingItem>& items, const SeamMapSet
     for (std::size_t i = 0; i < n; ++i)
         for (std::size_t j = i + 1; j < n; ++j)
             map.largest_ = std::max(map.largest_, map.distance(i, j));
+    if (!(map.largest_ > 0.0))
+        return fail(doesNotMove(items.front()));
     return map;
 }
 
