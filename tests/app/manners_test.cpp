@@ -464,6 +464,21 @@ TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {
     EXPECT_EQ(test::readFile(folder_ / "out/a.abc"), "somebody's");
 }
 
+TEST_F(Manners, ALongNameStaysInItsPanel) {
+    const std::string name(140, 'n');
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / (name + ".mdd")));
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "b.mdd"));
+    open({folder_ / (name + ".mdd"), folder_ / "b.mdd"}, 2);
+    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    ASSERT_TRUE(settle());
+    const int edge = window_->desks().mapTo(window_.get(), QPoint(window_->desks().width(), 0)).x();
+    EXPECT_LE(edge, window_->width());
+    for (const char* inside : {"deliverFormat", "deliverRange", "deliverTemplate", "deliver", "deliverItem"}) {
+        const auto* widget = child<QWidget>(inside);
+        EXPECT_LE(widget->mapTo(window_.get(), QPoint(widget->width(), 0)).x(), edge) << inside;
+    }
+}
+
 TEST_F(Manners, TransportStaysWhereItIs) {
     openSheet();
     const auto places = [&] {

@@ -189,6 +189,36 @@ TEST(Document, WhatARunThatDiedLeftBehindIsRecovered) {
     EXPECT_TRUE(Document::recoverable(recovery).empty());
 }
 
+// A run that is started elsewhere has to find the job again.
+TEST(Document, RecoveryKnowsTheWholePathOfTheJob) {
+    const TempFolder folder;
+    Job job;
+    job.shot.name = "a";
+    ASSERT_TRUE(saveJob(job, folder / "a.wyc"));
+    const fs::path before = fs::current_path();
+    fs::current_path(folder.path());
+    const pid_t child = ::fork();
+    if (child == 0) {
+        Document document;
+        document.setAutosaveFolder(folder / "recovery");
+        const bool opened = document.load("a.wyc").has_value();
+        document.edit("Name", [](Job& next) { next.shot.name = "unsaved"; });
+        ::_exit(opened && document.autosave() ? 0 : 1);
+    }
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    fs::current_path(before);
+    ASSERT_EQ(status, 0);
+    const auto states = Document::recoverable(folder / "recovery");
+    ASSERT_EQ(states.size(), 1U);
+    EXPECT_EQ(states[0].jobPath, folder / "a.wyc");
+    Document document;
+    document.setAutosaveFolder(folder / "recovery");
+    document.recover(states[0]);
+    EXPECT_TRUE(document.modified());
+    EXPECT_EQ(test::namesIn(folder / "recovery").size(), 1U); // ours, in its place
+}
+
 TEST(Document, ACleanEndLeavesNoRecovery) {
     const TempFolder folder;
     Document document;
