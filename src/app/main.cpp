@@ -24,6 +24,7 @@ int main(int argc, char** argv) {
                                  QStringLiteral("[paths...]"));
     parser.process(application);
     wyc::app::MainWindow window;
+    window.restoreLayout();
     window.show();
     const bool recovered = window.offerRecovery();
     if (!recovered && !parser.positionalArguments().isEmpty())

@@ -52,6 +52,23 @@ TEST_F(Board, FindsByWordsAndEscapeShowsAllAgain) {
         EXPECT_FALSE(board().laneRect(item(i).key).isEmpty()) << i;
 }
 
+TEST_F(Board, FindsByKindAndFindings) {
+    openSheets(3);
+    workspace().addSteps(item(1).key, {{"offset", {{"frames", 40.0}}, true}}, QStringLiteral("Offset"));
+    ASSERT_TRUE(settle());
+    auto* find = child<QLineEdit>("boardFind");
+    find->setText(QStringLiteral("fault"));
+    EXPECT_TRUE(board().laneRect(item(0).key).isEmpty());
+    EXPECT_FALSE(board().laneRect(item(1).key).isEmpty());
+    workspace().document().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_TRUE(board().laneRect(item(1).key).isEmpty()); // it has none any more
+    find->setText(QStringLiteral("points sail_c"));
+    EXPECT_FALSE(board().laneRect(item(2).key).isEmpty());
+    find->setText(QStringLiteral("camera"));
+    EXPECT_TRUE(board().laneRect(item(2).key).isEmpty());
+}
+
 TEST_F(Board, WhatIsChosenTogetherIsLeftOutMovedAndGivenStepsTogether) {
     openSheets(4);
     choose(0, {});

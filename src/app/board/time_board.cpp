@@ -49,7 +49,13 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
         rebuildRows();
         update();
     });
-    for (auto signal : {&Workspace::measuresChanged, &Workspace::findingsChanged, &Workspace::frameChanged})
+    connect(&workspace_, &Workspace::findingsChanged, this, [this] {
+        noteFindings();
+        if (!find_->text().trimmed().isEmpty())
+            rebuildRows();
+        update();
+    });
+    for (auto signal : {&Workspace::measuresChanged, &Workspace::frameChanged})
         connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::activeChanged, this, [this] {
         for (std::size_t i = 0; i < rows_.size(); ++i) {
@@ -71,7 +77,8 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
     find_->setObjectName(QStringLiteral("boardFind"));
     find_->setProperty("clears", true);
     find_->setClearButtonEnabled(true);
-    find_->setToolTip(tr("Shows only items whose name, path or source has these words (Ctrl+F)"));
+    find_->setToolTip(tr("Shows only items that have these words in name, path, source, kind, state or findings: "
+                         "jelly, camera, hidden, fault (Ctrl+F)"));
     connect(find_, &QLineEdit::textChanged, this, [this] {
         scroll_->setValue(0);
         rebuildRows();
@@ -87,10 +94,38 @@ void TimeBoard::find() {
 }
 
 bool TimeBoard::isFound(const ItemView& item) const {
-    const QString all = QString::fromStdString(item.source->name + item.key.path);
+    QString all = QString::fromStdString(item.source->name + item.key.path + " " + item.kind);
+    if (item.hidden)
+        all += tr(" hidden");
+    if (item.leftOut)
+        all += tr(" left out");
+    if (const auto said = said_.find(item.key); said != said_.end())
+        all += said->second;
     const QStringList words = find_->text().split(QLatin1Char(' '), Qt::SkipEmptyParts);
     return std::all_of(words.begin(), words.end(),
                        [&](const QString& word) { return all.contains(word, Qt::CaseInsensitive); });
+}
+
+void TimeBoard::noteFindings() {
+    worst_.clear();
+    said_.clear();
+    for (const ItemFinding& found : workspace_.findings()) {
+        const Severity severity = found.finding.severity;
+        if (severity == Severity::Note)
+            continue;
+        said_[found.key] += QStringLiteral(" %1 %2").arg(severity == Severity::Fault ? tr("fault") : tr("caution"),
+                                                         QString::fromStdString(found.finding.id));
+        // The source, and every group above the item.
+        std::string key = std::to_string(found.key.source.value);
+        for (std::size_t at = 0;;) {
+            Severity& worst = worst_.try_emplace(key, severity).first->second;
+            worst = std::max(worst, severity);
+            at = found.key.path.find('/', at + 1);
+            if (at == std::string::npos)
+                break;
+            key = std::to_string(found.key.source.value) + found.key.path.substr(0, at);
+        }
+    }
 }
 
 void TimeBoard::setHeadWidth(int width) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // The time board: all items' samples, motion, ranges and faults against one ruler.
+#include <map>
 #include <optional>
 #include <set>
 #include <vector>
@@ -31,6 +32,8 @@ class TimeBoard : public QWidget {
     [[nodiscard]] QRect laneRect(const ItemKey& key) const;
     [[nodiscard]] int headWidth() const { return headWidth_; }
     void setHeadWidth(int width);
+    /// As it was set by hand; 0 where it goes by the board's width.
+    [[nodiscard]] int chosenHeadWidth() const { return headChosen_ ? headWidth_ : 0; }
     /// The next item above (−1) or below (1) the active one that has a row; nothing at the ends.
     [[nodiscard]] std::optional<ItemKey> itemBeside(int by) const;
     /// Gives the keys to the find field.
@@ -69,6 +72,8 @@ class TimeBoard : public QWidget {
     void rebuildRows();
     void addRows(const SourceView& source);
     [[nodiscard]] bool isFound(const ItemView& item) const;
+    void noteFindings();
+    void paintWorst(QPainter& painter, const Row& row, const QRect& rect, int right);
     void placeHead();
     void chooseInHead(const ItemKey& key, Qt::KeyboardModifiers modifiers);
     [[nodiscard]] static std::string foldKey(const Row& row);
@@ -104,6 +109,8 @@ class TimeBoard : public QWidget {
     bool headChosen_ = false; // by hand; else it goes by the board's width
     std::vector<Row> rows_;
     std::set<std::string> folded_;
+    std::map<std::string, Severity> worst_; // below a source or group, by its fold key
+    std::map<ItemKey, QString> said_;       // of items, by their findings: to be found by
     FrameRange view_{1, 100};
     bool viewChosen_ = false;
     std::size_t fittedFor_ = 0;

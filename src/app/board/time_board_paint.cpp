@@ -210,6 +210,8 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
         painter.setFont(textFont(8.5));
         painter.setPen(stateColour);
         painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, state);
+        if (!source->error)
+            paintWorst(painter, row, rect, rect.right() - 14 - painter.fontMetrics().horizontalAdvance(state));
         return;
     }
     if (row.kind == RowKind::Group) {
@@ -280,8 +282,20 @@ void TimeBoard::paintGroupHead(QPainter& painter, const Row& row, const QRect& r
     painter.drawText(QRect(indent + 21, rect.top(), room + 2, rect.height()), Qt::AlignVCenter,
                      painter.fontMetrics().elidedText(name, Qt::ElideMiddle, room));
     painter.setFont(textFont(8.5));
-    painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight,
-                     (row.below == 1 ? tr("%1 item") : tr("%1 items")).arg(row.below));
+    const QString count = (row.below == 1 ? tr("%1 item") : tr("%1 items")).arg(row.below);
+    painter.drawText(rect.adjusted(0, 0, -10, 0), Qt::AlignVCenter | Qt::AlignRight, count);
+    paintWorst(painter, row, rect, rect.right() - 14 - painter.fontMetrics().horizontalAdvance(count));
+}
+
+// What is worst below: seen with its items folded away, too.
+void TimeBoard::paintWorst(QPainter& painter, const Row& row, const QRect& rect, int right) {
+    const auto worst = worst_.find(foldKey(row));
+    if (worst == worst_.end())
+        return;
+    const auto severity = static_cast<int>(worst->second);
+    painter.setPen(severityColour(severity));
+    painter.drawText(QRect(right - 20, rect.top(), 18, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
+                     severityMark(severity));
 }
 
 void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& rect) {

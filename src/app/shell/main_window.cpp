@@ -98,7 +98,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     column->addWidget(message_);
     column->addWidget(changed_);
 
-    auto* upper = new QSplitter(Qt::Vertical, central);
+    upper_ = new QSplitter(Qt::Vertical, central);
+    auto* upper = upper_;
     upper->setHandleWidth(3);
     upper->setChildrenCollapsible(false);
     board_ = new TimeBoard(*workspace_, upper);
@@ -687,6 +688,16 @@ void MainWindow::dropEvent(QDropEvent* event) {
     event->acceptProposedAction();
 }
 
+void MainWindow::restoreLayout() {
+    keepsLayout_ = true;
+    const QSettings settings;
+    restoreGeometry(settings.value(QStringLiteral("window/geometry")).toByteArray());
+    upper_->restoreState(settings.value(QStringLiteral("window/upper")).toByteArray());
+    lower_->restoreState(settings.value(QStringLiteral("window/lower")).toByteArray());
+    if (const int head = settings.value(QStringLiteral("window/head")).toInt(); head > 0)
+        board_->setHeadWidth(head);
+}
+
 bool MainWindow::mayStopDelivery() {
     if (!workspace_->deliveryRunner().busy())
         return true;
@@ -707,6 +718,13 @@ void MainWindow::closeEvent(QCloseEvent* event) {
     workspace_->runner().cancelAll();
     workspace_->deliveryRunner().cancelAll();
     workspace_->document().discardAutosave();
+    if (keepsLayout_) {
+        QSettings settings;
+        settings.setValue(QStringLiteral("window/geometry"), saveGeometry());
+        settings.setValue(QStringLiteral("window/upper"), upper_->saveState());
+        settings.setValue(QStringLiteral("window/lower"), lower_->saveState());
+        settings.setValue(QStringLiteral("window/head"), board_->chosenHeadWidth());
+    }
     event->accept();
 }
 

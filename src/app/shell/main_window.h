@@ -37,6 +37,8 @@ class MainWindow : public QMainWindow {
     /// Offers what runs that died left behind; true when it was taken. Not at construction: tests open windows too.
     bool offerRecovery();
     void setAutosaveFolder(const QString& folder);
+    /// As it was left the last time; and it will be remembered when it is closed.
+    void restoreLayout();
 
   protected:
     void dragEnterEvent(QDragEnterEvent* event) override;
@@ -75,7 +77,9 @@ class MainWindow : public QMainWindow {
     DeliverDesk* deliver_;
     QTabWidget* desks_;
     QWidget* empty_;
+    QSplitter* upper_;
     QSplitter* lower_;
+    bool keepsLayout_ = false;
     bool narrow_ = false; // the desks have their least width
     QToolButton* style_;
     QToolButton* scope_;
