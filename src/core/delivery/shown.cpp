@@ -424,9 +424,20 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
         return there ? std::optional(plainVisible(*scene_, own, *there)) : std::nullopt;
     };
     const auto wanted = wantedAt(kAfter);
+    // Backwards, what holds from a sample on would hold until it: there the moment itself counts, and at a flip either.
+    const bool backwards =
+        intention_->time.at(seconds).front().speed < 0.0 || intention_->time.at(seconds + kAfter).front().speed < 0.0;
     const bool steady = wanted && wantedAt(kAfter / 2.0) == wanted && wantedAt(kAfter * 1.5) == wanted;
-    if (parts_.size() == 1 && steady && *wanted != plainVisible(*meant_, node_, seconds + kAfter))
-        say(fmt::format("at frame {} the source shows it {}", when, *wanted ? "visible" : "hidden"));
+    bool differs = steady && *wanted != plainVisible(*meant_, node_, seconds + kAfter);
+    if (backwards) {
+        const bool here = plainVisible(*meant_, node_, seconds);
+        differs = true;
+        for (const double beside : {-kAfter, 0.0, kAfter})
+            differs = differs && plainVisible(*scene_, own, *time + beside) != here;
+    }
+    if (parts_.size() == 1 && differs)
+        say(fmt::format("at frame {} the source shows it {}", when,
+                        plainVisible(*meant_, node_, seconds) ? "hidden" : "visible"));
     if (placeToo && !it.geometry && it.kind != NodeKind::Transform) { // what has no points has a place
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
         WYC_TRY(place, plainWorld(*scene_, own, *time));

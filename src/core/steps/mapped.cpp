@@ -391,8 +391,15 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
             });
         };
         times = run ? run->times() : map.outputTimesOf(own.times());
+        // Where far moments are joined, a track that rests there is elsewhere right behind.
+        const bool joins = map.joinsApart();
+        const std::vector<double> ends = joins ? map.outputTimesOf({}) : std::vector<double>();
+        const auto joinsAt = [&](double t) {
+            const auto near = std::lower_bound(ends.begin(), ends.end(), t - kSameMoment);
+            return near != ends.end() && *near <= t + kSameMoment;
+        };
         if (!run)
-            std::erase_if(times, [&](double t) { return !shows(t); });
+            std::erase_if(times, [&](double t) { return !shows(t) && !joinsAt(t); });
         for (TimeSpan rest : map.holds()) {
             if (wanted.range)
                 rest = {std::max(rest.first, wanted.range->first), std::min(rest.last, wanted.range->last)};
@@ -414,7 +421,8 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
         for (TimeSpan bend : nature.held ? std::vector<TimeSpan>() : map.bends()) {
             if (wanted.range)
                 bend = {std::max(bend.first, wanted.range->first), std::min(bend.last, wanted.range->last)};
-            if (!std::isfinite(bend.first) || !std::isfinite(bend.last) || bend.last < bend.first || !shows(bend.first))
+            if (!std::isfinite(bend.first) || !std::isfinite(bend.last) || bend.last < bend.first ||
+                (!joins && !shows(bend.first)))
                 continue;
             const auto frames = wholeFrames(bend.first, bend.last, rate);
             times.insert(times.end(), frames.begin(), frames.end());
@@ -457,7 +465,6 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
     const bool mixes = mixesPoses(map);
     const bool joins = map.joinsApart();
     const bool withRest = scene.rest && showsRest(map);
-    const double aside = map.runsBackwards() ? 2.0 * kSameMoment : 0.0; // what holds from a sample on, held until it
     for (Node& node : result.nodes) {
         const GeometryPtr own = node.geometry;
         const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
@@ -483,7 +490,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 [before = *node.visibility, map](double t) { return before.at(map.heldAt(t)); });
             track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, wanted, rate);
             for (const double time : track.sampling.times())
-                track.values.push_back(track.at(time + aside));
+                track.values.push_back(track.at(time));
             node.visibility = std::move(track);
         }
     }
