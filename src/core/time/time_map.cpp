@@ -274,12 +274,6 @@ bool TimeMap::joinsApart() const {
     });
 }
 
-bool TimeMap::runsBackwards() const {
-    return std::any_of(stages_.begin(), stages_.end(), [](const Stage& stage) {
-        return std::any_of(stage->begin(), stage->end(), [](const TimePiece& piece) { return piece.speed < 0.0; });
-    });
-}
-
 std::vector<double> TimeMap::outputTimesOf(std::vector<double> inputTimes) const {
     for (std::size_t i = stages_.size(); i-- > 0;)
         inputTimes = before(*stages_[i], inputTimes);

@@ -33,7 +33,7 @@ struct TimePiece {
         Fade,   // a run from `inFrom` fades into a run from `inTo`, by `ease`
         Bridge, // from the pose at `inFrom` to that at `inTo`, leaving and arriving as the motion does there (cubic
                 // Hermite; velocities from the pose one `grid` before and after)
-        Cubic // a run; between poses on the `grid`, a curve through four of them (Catmull–Rom), not a straight line
+        Cubic   // a run; between poses on the `grid`, a curve through four of them (Catmull–Rom), not a straight line
     };
     Kind kind = Kind::Run;
     double from = -std::numeric_limits<double>::infinity(); // output seconds
@@ -90,8 +90,6 @@ class TimeMap {
     [[nodiscard]] std::vector<TimeSpan> bends() const;
     /// Moments that are far apart in the input follow one another, or are mixed.
     [[nodiscard]] bool joinsApart() const;
-    /// Somewhere input time runs backwards.
-    [[nodiscard]] bool runsBackwards() const;
     /// Output span of an input span, as far as runs show it; nothing when they do not.
     [[nodiscard]] std::optional<TimeSpan> outputSpanOf(const TimeSpan& input) const;
     /// The map is one run from one end of time to the other.
