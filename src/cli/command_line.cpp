@@ -11,6 +11,11 @@ namespace {
 // An empty value says nothing, and means a mistake.
 const CLI::Validator kSomething([](const std::string& text) { return text.empty() ? "it is empty" : ""; }, "", "");
 
+// A text that says something.
+void addText(CLI::App& verb, const char* name, std::string& value, const char* help, const char* type) {
+    verb.add_option(name, value, help)->check(kSomething)->type_name(type);
+}
+
 const CLI::Validator& kindCheck() {
     static const std::vector<std::string> kNames(itemKinds().begin(), itemKinds().end());
     static const CLI::IsMember kCheck(kNames);
@@ -45,21 +50,19 @@ void addSources(CLI::App& verb, OpenArguments& open) {
     verb.add_option("--rest", open.rest, "Mesh of a bare point cache")->type_name("FILE");
     verb.add_option("--rest-object", open.restObject, "One object of the rest file")->type_name("NAME");
     verb.add_flag("--single", open.single, "A numbered file is one file, not its sequence");
-    verb.add_option("--is-unit", open.isUnit, "Unit of sources that state none: mm cm m in ft, or metres")
-        ->check(kSomething)
-        ->type_name("U");
+    addText(verb, "--is-unit", open.isUnit, "Unit of sources that state none: mm cm m in ft, or metres", "U");
     verb.add_option("--is-up", open.isUp, "Up axis of sources that state none")
         ->check(CLI::IsMember({"X", "Y", "Z"}, CLI::ignore_case))
         ->type_name("X|Y|Z");
-    verb.add_option("--is-rate", open.isRate, "Rate of sources that state none")->check(kSomething)->type_name("R");
+    addText(verb, "--is-rate", open.isRate, "Rate of sources that state none", "R");
 }
 
 void addRange(CLI::App& verb, ShotArguments& shot) {
-    verb.add_option("--range", shot.range, "First and last frame, as 1009:1128")->check(kSomething)->type_name("A:B");
+    addText(verb, "--range", shot.range, "First and last frame, as 1009:1128", "A:B");
     verb.add_option("--handles", shot.handles, "Frames beyond both ends")
         ->check(CLI::NonNegativeNumber)
         ->type_name("N");
-    verb.add_option("--rate", shot.rate, "Frames a second: 24, 23.976, 30000/1001")->check(kSomething)->type_name("R");
+    addText(verb, "--rate", shot.rate, "Frames a second: 24, 23.976, 30000/1001", "R");
 }
 
 // Choices and steps, as every verb that writes takes them.
@@ -72,45 +75,25 @@ void addSteps(CLI::App& verb, ConvertArguments& convert) {
         ->check(CLI::IsMember({"linear", "nearest"}))
         ->type_name("linear|nearest");
     verb.add_option("--offset", convert.steps.offset, "Move all samples in time")->type_name("FRAMES");
-    verb.add_option("--first", convert.steps.first, "Number of the first frame in the target")
-        ->check(kSomething)
-        ->type_name("FRAME");
-    verb.add_option("--unit", convert.steps.unit, "From one unit to another, as cm:m")
-        ->check(kSomething)
-        ->type_name("FROM:TO");
+    addText(verb, "--first", convert.steps.first, "Number of the first frame in the target", "FRAME");
+    addText(verb, "--unit", convert.steps.unit, "From one unit to another, as cm:m", "FROM:TO");
     verb.add_flag("--world", convert.steps.world, "Put all transforms into the points");
     verb.add_option("--lead", convert.steps.lead, "Settling frames left out at the start")
         ->check(CLI::NonNegativeNumber)
         ->type_name("N");
-    verb.add_option("--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024")
-        ->check(kSomething)
-        ->type_name("LIST");
+    addText(verb, "--frames", convert.steps.frames, "Only these frames, as 1009,1020:1024", "LIST");
     verb.add_option("--length", convert.steps.length, "Exactly so many frames")
         ->check(CLI::PositiveNumber)
         ->type_name("N");
-    verb.add_option("--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3")
-        ->check(kSomething)
-        ->type_name("OPEN:CLOSE:N");
+    addText(verb, "--shutter", convert.steps.shutter, "Samples within every frame, as -0.25:0.25:3", "OPEN:CLOSE:N");
     verb.add_option("--scale", convert.steps.scale, "Multiply all sizes")->type_name("X");
-    verb.add_option("--up", convert.steps.up, "Turn one up axis onto another, as Z:Y")
-        ->check(kSomething)
-        ->type_name("FROM:TO");
-    verb.add_option("--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it")
-        ->check(kSomething)
-        ->type_name("FILE.json");
-    verb.add_option("--read-as", convert.steps.readAs, "Read every frame as at this rate (keeps frame numbers)")
-        ->check(kSomething)
-        ->type_name("R");
-    verb.add_option("--drop", convert.steps.drop, "Frames left out, as 1009,1020:1024")
-        ->check(kSomething)
-        ->type_name("LIST");
+    addText(verb, "--up", convert.steps.up, "Turn one up axis onto another, as Z:Y", "FROM:TO");
+    addText(verb, "--steps", convert.steps.stepsFile, "A chain of steps, as the job file has it", "FILE.json");
+    addText(verb, "--read-as", convert.steps.readAs, "Read every frame as at this rate (keeps frame numbers)", "R");
+    addText(verb, "--drop", convert.steps.drop, "Frames left out, as 1009,1020:1024", "LIST");
     verb.add_flag("--close", convert.steps.close, "What is behind dropped frames moves up");
-    verb.add_option("--hold", convert.steps.hold, "Frames for which the first and last pose are held")
-        ->check(kSomething)
-        ->type_name("BEFORE:AFTER");
-    verb.add_option("--start", convert.steps.start, "Frame at which the first sample comes")
-        ->check(kSomething)
-        ->type_name("FRAME");
+    addText(verb, "--hold", convert.steps.hold, "Frames for which the first and last pose are held", "BEFORE:AFTER");
+    addText(verb, "--start", convert.steps.start, "Frame at which the first sample comes", "FRAME");
     verb.add_option("--split", convert.steps.split,
                     "One item for each piece, each set of faces (objects and groups of an OBJ file) or each material, "
                     "before --items chooses among them")
@@ -182,12 +165,12 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
         return made;
     };
     const auto bounds = [&](CLI::App& verb) {
-        verb.add_option("--start", loop.start, "First frames to try, as 1009:1060, or one")
-            ->check(kSomething)
-            ->type_name("A:B");
-        verb.add_option("--length", loop.length, "Lengths to try, as 24:96, or one")
-            ->check(kSomething)
-            ->type_name("A:B");
+        addText(verb, "--start", loop.start, "First frames to try, as 1009:1060, or one", "A:B");
+        addText(verb, "--length", loop.length, "Lengths to try, as 24:96, or one", "A:B");
+        verb.add_option("--velocity", loop.velocity,
+                        "How much speeds count against places: the way gone in so many frames (default 2)")
+            ->check(CLI::NonNegativeNumber)
+            ->type_name("FRAMES");
         verb.add_flag("--in-place", loop.inPlace, "Rigid travel is left out of account");
     };
     auto* findVerb = act("find", "Cycles in a motion, best first");
@@ -208,19 +191,14 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     makeVerb->add_option("--fade", loop.fade, "Frames of the overlap or bridge")
         ->check(CLI::NonNegativeNumber)
         ->type_name("N");
-    makeVerb
-        ->add_option("--weight", loop.weight,
-                     "How the fade goes, or a file of keys WAY WEIGHT from 0 to 1, a line each")
-        ->check(kSomething)
-        ->type_name("linear|smooth|smoother|FILE");
+    addText(*makeVerb, "--weight", loop.weight,
+            "How the fade goes, or a file of keys WAY WEIGHT from 0 to 1, a line each", "linear|smooth|smoother|FILE");
     makeVerb->add_flag("--keep-shape", loop.keepShape, "Pieces turn as wholes in the fade");
     makeVerb->add_flag("--closing-copy", loop.closingCopy, "One frame more, equal to the first");
     makeVerb->add_option("--cycles", loop.cycles, "How often it is shown")
         ->check(CLI::Range(1, 100000))
         ->type_name("N");
-    makeVerb->add_option("--fill", loop.fill, "Fill this range; the cycle stays where it is")
-        ->check(kSomething)
-        ->type_name("A:B");
+    addText(*makeVerb, "--fill", loop.fill, "Fill this range; the cycle stays where it is", "A:B");
     makeVerb->footer("Example: wyc loop make jelly_sim.abc --fade 12 -o jelly_cycle.abc");
     for (CLI::App* verb : loopVerb->get_subcommands({}))
         addCommon(*verb, common);
@@ -240,7 +218,7 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     retimeVerb->add_option("--beyond", retime.beyond, "Behind the last key, up to --until")
         ->check(CLI::IsMember({"hold", "repeat", "back"}))
         ->type_name("hold|repeat|back");
-    retimeVerb->add_option("--until", retime.until, "Last frame")->check(kSomething)->type_name("FRAME");
+    addText(*retimeVerb, "--until", retime.until, "Last frame", "FRAME");
     addRange(*retimeVerb, retime.convert.steps.range);
     addTarget(*retimeVerb, retime.convert);
     retimeVerb->footer("Example: wyc retime jelly.abc --curve 'x0.5' -o jelly_slow.abc");

@@ -85,6 +85,7 @@ struct LoopArguments {
     std::string start;        // A:B
     std::string length;       // A:B
     int count = 8;
+    double velocity = 2.0; // frames
     bool inPlace = false;
     std::string close;
     std::optional<double> fade;

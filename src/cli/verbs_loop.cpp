@@ -81,6 +81,7 @@ Result<Looked> lookedAt(const Common& common, const OpenArguments& open, const S
 Result<LoopBounds> boundsOf(const LoopArguments& arguments) {
     LoopBounds bounds;
     bounds.count = static_cast<std::size_t>(arguments.count);
+    bounds.velocityFrames = arguments.velocity;
     if (!arguments.start.empty()) {
         WYC_TRY(range, rangeOrOne(arguments.start));
         bounds.start = range;
@@ -208,14 +209,7 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     closing.cycles = arguments.cycles;
     closing.fill = arguments.fill;
     const Step step = loopStepFor(*candidate, closing);
-    auto single = step; // one cycle, to be looked at
-    single.options["cycles"] = 1.0;
-    single.options["fill"] = "";
-    single.options["closing_copy"] = false;
-    const auto cycle = applySteps(*looked.scene, {single});
-    if (!cycle)
-        return report(common, cycle.error());
-    const auto closed = checkLoop(movingItemsOf(*cycle), terminal.progress().part(0.3, 0.5));
+    const auto closed = closedBy(looked.items, step, terminal.progress().part(0.3, 0.5));
     if (!closed)
         return report(common, closed.error());
     ConvertArguments convert = arguments.convert;
@@ -224,6 +218,9 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     if (!written)
         return report(common, written.error());
     if (common.json) {
+        json after = toJson(closed->check);
+        after["edges_shrink"] = closed->shrink;
+        after["edges_shrink_shape_kept"] = closed->keptShrink;
         printJson({{"source", looked.source->spec.path.string()},
                    {"item", looked.name()},
                    {"candidate", toJson(*candidate)},
@@ -233,13 +230,13 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
                     {{"gap_metres", number(candidate->gap)},
                      {"gap_steps", number(candidate->gapSteps)},
                      {"velocity_gap", number(candidate->velocityGap)}}},
-                   {"after", toJson(*closed)},
+                   {"after", after},
                    {"outputs", *written}});
     } else {
         fmt::print("{}\n", describeStep(step));
-        printCheck(*closed);
+        printCheck(closed->check);
     }
-    return closed->loops ? kClean : kFindings;
+    return closed->check.loops ? kClean : kFindings;
 }
 
 int runRetime(const Common& common, const RetimeArguments& arguments) {

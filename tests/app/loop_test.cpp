@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The Loop desk: from a motion to a proven cycle, by the mouse alone and by keys alone.
+#include <set>
+
 #include <QLabel>
 #include <QLineEdit>
 #include <QTabBar>
@@ -20,12 +22,7 @@ namespace {
 class LoopWindow : public WindowTest {
   protected:
     void openSwing(int frames = 80, double drift = 0.002) {
-        std::mt19937 random(12);
-        test::Returning motion;
-        motion.period = 24;
-        motion.frames = frames;
-        motion.drift = drift;
-        Scene scene = test::returningScene(random, motion);
+        Scene scene = test::returningScene(12, {.period = 24, .frames = frames, .drift = drift});
         scene.rate = scene.workingRate;
         ASSERT_TRUE(test::writeScene(scene, folder_ / "swing.abc"));
         open({folder_ / "swing.abc"}, 1);
@@ -149,6 +146,42 @@ TEST_F(LoopWindow, WhatCannotLoopIsSaidAndWaysOfClosingShowWhatTheyDo) {
     ASSERT_TRUE(until([&] { return !desk().looking(); }) && settle());
     EXPECT_TRUE(child<QLabel>("loopFigures")->text().contains(QStringLiteral("At most")));
     EXPECT_FALSE(child<QPushButton>("loopAdd")->isEnabled());
+}
+
+TEST_F(LoopWindow, SeveralItemsGetOneCycleAndAreNotLookedAtTwice) {
+    for (const unsigned seed : {4U, 5U}) {
+        Scene scene = test::returningScene(seed, {.period = 24, .frames = 80, .drift = 0.001});
+        scene.rate = scene.workingRate;
+        ASSERT_TRUE(test::writeScene(scene, folder_ / ("swing_" + std::to_string(seed) + ".abc")));
+    }
+    open({folder_ / "swing_4.abc", folder_ / "swing_5.abc"}, 2);
+    std::set<ItemKey> both;
+    for (const ItemView& item : workspace().items())
+        both.insert(item.key);
+    workspace().setChosen(both, *both.begin());
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(looked());
+    EXPECT_EQ(std::fmod(desk().chosen()->length, 24.0), 0.0);
+    int looks = 0;
+    QObject::connect(&workspace().runner(), &JobRunner::changed, window_.get(), [&](const JobStatus& status) {
+        looks += status.state == JobState::Running && status.title.contains(QStringLiteral("Comparing"));
+    });
+    ASSERT_TRUE(click(child<QPushButton>("loopAdd")));
+    ASSERT_TRUE(settle());
+    for (const ItemView& item : workspace().items()) {
+        ASSERT_EQ(item.steps.size(), 1U);
+        EXPECT_EQ(item.range()->count(), desk().chosen()->length);
+    }
+    EXPECT_EQ(looks, 0); // the motion before the loop is the same
+    EXPECT_EQ(child<QPushButton>("loopAdd")->text(), QStringLiteral("Change the loop"));
+    auto* fade = child<QLineEdit>("loopFade");
+    const QString held = fade->text();
+    click(fade);
+    fade->selectAll();
+    QTest::keyClicks(fade, QStringLiteral("few"));
+    QTest::keyClick(fade, Qt::Key_Return);
+    EXPECT_EQ(fade->text(), held);
+    EXPECT_TRUE(child<QWidget>("message")->isVisible());
 }
 
 TEST_F(LoopWindow, SeamPlaybackStaysAroundTheSeam) {

@@ -19,12 +19,7 @@ using test::wyc;
 class Loop : public testing::Test {
   protected:
     std::string swing(double period = 24, int frames = 80, double drift = 0.002) {
-        std::mt19937 random(12);
-        test::Returning motion;
-        motion.period = period;
-        motion.frames = frames;
-        motion.drift = drift;
-        Scene scene = test::returningScene(random, motion);
+        Scene scene = test::returningScene(12, {.period = period, .frames = frames, .drift = drift});
         scene.rate = scene.workingRate;
         const fs::path path = folder_ / "swing.abc";
         EXPECT_TRUE(test::writeScene(scene, path));
@@ -77,6 +72,16 @@ TEST_F(Loop, WhatIsAskedForIsMade) {
     const json b = wyc({"info", to("b.abc"), "--json"}).json();
     EXPECT_EQ(b["first"], 1001.0);
     EXPECT_EQ(b["last"], 1200.0);
+    test::writeFile(to("weights.txt"), "0.5 0.1\n0.75 0.6\n");
+    const auto drawn = wyc({"loop", "make", source, "--start", "1010", "--length", "48", "--close", "overlap", "--fade",
+                            "8", "--weight", to("weights.txt"), "-o", to("d.abc"), "--prove", "--json"});
+    ASSERT_EQ(drawn.code, 0) << drawn.err;
+    EXPECT_TRUE(drawn.json()["after"].contains("edges_shrink"));
+    EXPECT_EQ(wyc({"loop", "make", source, "--weight", to("none.txt"), "-o", to("e.abc")}).code, 2);
+    ASSERT_EQ(wyc({"job", to("a.wyc"), "--new", "--add", source, "--items", "*", "--loops"}).code, 0);
+    EXPECT_NE(wyc({"check", to("a.wyc")}).out.find("loop.open"), std::string::npos);
+    ASSERT_EQ(wyc({"job", to("a.wyc"), "--items", "*", "--no-loops"}).code, 0);
+    EXPECT_EQ(wyc({"check", to("a.wyc")}).out.find("loop.open"), std::string::npos);
     const auto refused = wyc({"loop", "make", source, "--start", "1001", "--length", "48", "--close", "overlap",
                               "--fade", "40", "-o", to("c.abc")});
     EXPECT_EQ(refused.code, 2);

@@ -75,12 +75,7 @@ TEST(Loops, WhatNeverComesBackHasNoGoodOne) {
 }
 
 TEST(Loops, BoundsAreKeptAndCandidatesAreDistinct) {
-    std::mt19937 random(5);
-    test::Returning motion;
-    motion.period = 20;
-    motion.frames = 90;
-    motion.noise = 0.002;
-    const Scene scene = test::returningScene(random, motion);
+    const Scene scene = test::returningScene(5, {.period = 20, .frames = 90, .noise = 0.002});
     LoopBounds bounds;
     bounds.start = FrameRange{1005, 1015};
     bounds.length = FrameRange{30, 50};
@@ -101,11 +96,7 @@ TEST(Loops, BoundsAreKeptAndCandidatesAreDistinct) {
 }
 
 TEST(Loops, ASketchFindsWhatAllPointsDo) {
-    std::mt19937 random(9);
-    test::Returning motion;
-    motion.period = 24;
-    motion.frames = 80;
-    Scene scene = test::returningScene(random, motion);
+    Scene scene = test::returningScene(9, {.period = 24, .frames = 80});
     const auto items = movingItemsOf(scene);
     const auto exact = seamMapOf(items, {}, Progress());
     SeamMapSettings settings;
@@ -124,11 +115,7 @@ TEST(Loops, ASketchFindsWhatAllPointsDo) {
 
 TEST(Loops, TravelIsTakenOutOnRequest) {
     // A sheet that swings on the spot while all of it moves on and turns.
-    std::mt19937 random(21);
-    test::Returning motion;
-    motion.period = 20;
-    motion.frames = 70;
-    Scene scene = test::returningScene(random, motion);
+    Scene scene = test::returningScene(21, {.period = 20, .frames = 70});
     std::vector<std::vector<Vec3f>> samples;
     for (std::size_t f = 0; f < 70; ++f) {
         auto points = test::pointsOf(test::shapeOf(scene), f);
@@ -234,11 +221,7 @@ TEST(Loops, ClosedCyclesHaveNoSeam) {
 }
 
 TEST(Loops, ABridgeLeavesAndArrivesAsTheMotionDoes) {
-    std::mt19937 random(77);
-    test::Returning motion;
-    motion.period = 40;
-    motion.frames = 60;
-    const Scene scene = test::returningScene(random, motion);
+    const Scene scene = test::returningScene(77, {.period = 40, .frames = 60});
     const Step step{"loop", {{"start", 1005}, {"length", 30}, {"close", "bridge"}, {"fade", 12}}, true};
     const auto cycle = applySteps(scene, {step});
     ASSERT_TRUE(cycle) << cycle.error().text();
@@ -329,11 +312,7 @@ TEST(Loops, FaultyCyclesAreFoundEachWithWhatMendsIt) {
 }
 
 TEST(Loops, AWeightCanBeDrawn) {
-    std::mt19937 random(3);
-    test::Returning motion;
-    motion.period = 20;
-    motion.frames = 60;
-    const Scene scene = test::returningScene(random, motion);
+    const Scene scene = test::returningScene(3, {.period = 20, .frames = 60});
     const auto cycle = [&](const json& more) {
         json options{{"start", 1021}, {"length", 20}, {"fade", 10}, {"side", "end"}};
         options.update(more);
@@ -355,11 +334,7 @@ TEST(Loops, AWeightCanBeDrawn) {
 
 TEST(Loops, WhatIsMeantToLoopIsChecked) {
     const test::TempFolder folder;
-    std::mt19937 random(12);
-    test::Returning motion;
-    motion.period = 24;
-    motion.frames = 70;
-    Scene scene = test::returningScene(random, motion);
+    Scene scene = test::returningScene(12, {.period = 24, .frames = 70});
     scene.rate = scene.workingRate;
     ASSERT_TRUE(test::writeScene(scene, folder / "swing.abc"));
     Job job;
@@ -390,11 +365,7 @@ TEST(Loops, WhatIsMeantToLoopIsChecked) {
 }
 
 TEST(Loops, WhatFeedsAFadeHasToBeThere) {
-    std::mt19937 random(3);
-    test::Returning motion;
-    motion.period = 20;
-    motion.frames = 30;
-    const Scene scene = test::returningScene(random, motion); // 1001 – 1030
+    const Scene scene = test::returningScene(3, {.period = 20, .frames = 30}); // 1001 – 1030
     const auto words = [&](const json& options) {
         const auto made = applySteps(scene, {{"loop", options, true}});
         return made ? std::string() : made.error().text();
@@ -471,15 +442,8 @@ TEST(Retime, SmoothKeysGoThroughAndNeverBeyond) {
 
 // Between samples a curve is nearer to a swing than straight lines are.
 TEST(Retime, CurvesBetweenSamplesKeepTheSpeed) {
-    std::mt19937 random(8);
-    test::Returning motion;
-    motion.period = 12;
-    motion.frames = 40;
-    const Scene scene = test::returningScene(random, motion);
-    std::mt19937 again(8);
-    motion.frames = 79;
-    motion.period = 24; // the same at half the speed: the truth
-    const Scene truth = test::returningScene(again, motion);
+    const Scene scene = test::returningScene(8, {.period = 12, .frames = 40});
+    const Scene truth = test::returningScene(8, {.period = 24, .frames = 79}); // the same at half the speed
     const auto worst = [&](const char* between) {
         const auto made = applySteps(scene, {{"retime", {{"curve", "x0.5"}, {"between", between}}, true}});
         EXPECT_TRUE(made);
@@ -561,12 +525,7 @@ TEST(Fill, MissingFramesComeFromTheirNeighbours) {
 
 // Written, read back, proven against the source, and judged again.
 TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
-    std::mt19937 random(12);
-    test::Returning motion;
-    motion.period = 24;
-    motion.frames = 70;
-    motion.drift = 0.001;
-    Scene scene = test::returningScene(random, motion);
+    Scene scene = test::returningScene(12, {.period = 24, .frames = 70, .drift = 0.001});
     const std::vector<Step> chain{
         {"loop", {{"start", 1013}, {"length", 24}, {"fade", 8}, {"close", "overlap"}, {"cycles", 2}}, true}};
     for (const char* format : {"alembic", "mdd", "obj-sequence"}) {
@@ -592,6 +551,36 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
         EXPECT_EQ(result->proof.items[0].shown.mixed, 0U); // fades are held against the source too
         EXPECT_TRUE(result->proof.items[0].shown.notCompared.empty());
         EXPECT_EQ(result->proof.items[0].samples, 48U);
+    }
+    // Places that turn are mixed as turns, no sums of poses: that is not held against the source, and said.
+    {
+        const test::TempFolder folder;
+        Scene carried = test::sheetScene();
+        carried.nodes[0].geometry = std::make_shared<MemoryGeometry>(
+            Sampling::still(), test::gridTopology(6, 5), std::vector<std::vector<Vec3f>>{test::sheetPoints(6, 5, 0.0)});
+        std::vector<std::vector<double>> turns;
+        for (int f = 0; f < 60; ++f)
+            turns.push_back({200.0 * std::sin(f / 24.0 * 6.283)});
+        carried.nodes[0].transform = std::make_shared<MemoryTransform>(
+            Sampling::uniform(carried.workingRate.secondsAt(1001), carried.workingRate.secondsAt(1.0), 60),
+            std::vector<TransformOp>{{TransformOp::Kind::RotateY, 0}}, turns);
+        DeliveryInput input;
+        input.scene = *applySteps(carried, chain);
+        input.source = std::make_shared<const Scene>(carried);
+        input.steps = chain;
+        input.label = input.itemName = "sheet";
+        DeliverySpec spec;
+        spec.folder = folder.path();
+        spec.wholeRange = true;
+        const auto plan = planDelivery({input}, spec, Shot());
+        ASSERT_TRUE(plan) << plan.error().text();
+        const auto result = runOutput(plan->front(), {}, Progress());
+        ASSERT_TRUE(result) << result.error().text();
+        const Shown& shown = result->proof.items[0].shown;
+        EXPECT_GE(shown.mixed, 7U); // the inner frames of the fade
+        EXPECT_GE(shown.moments, 30U);
+        EXPECT_FALSE(shown.notCompared.empty());
+        EXPECT_NE(result->proof.words().find("held against the source"), std::string::npos);
     }
     // A wrong step would be found: what is meant is not what the file then holds.
     const test::TempFolder folder;

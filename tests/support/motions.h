@@ -62,6 +62,11 @@ inline Scene returningScene(std::mt19937& random, const Returning& motion) {
     return scene;
 }
 
+inline Scene returningScene(unsigned seed, const Returning& motion) {
+    std::mt19937 random(seed);
+    return returningScene(random, motion);
+}
+
 /// Straight on, outward spirals, growth, wandering, dying away, and swings that have not come round yet.
 inline Scene wanderingScene(std::mt19937& random, int kind) {
     const int frames = 40 + static_cast<int>(random() % 60U);

@@ -11,6 +11,7 @@
 
 #include "base/text.h"
 #include "desks/desk_parts.h"
+#include "measure/motion.h"
 #include "theme/theme.h"
 
 namespace wyc::app {

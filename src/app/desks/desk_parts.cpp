@@ -16,6 +16,7 @@
 #include <QVBoxLayout>
 
 #include "base/text.h"
+#include "measure/motion.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
@@ -68,24 +69,6 @@ float profileTop(const std::vector<float>& steps) {
     std::nth_element(known.begin(), known.begin() + static_cast<std::ptrdiff_t>(rank), known.end(), std::greater<>());
     const float most = *std::max_element(known.begin(), known.end());
     return rank == 0 ? most : std::min(most, known[rank] * 1.3F);
-}
-
-std::vector<std::size_t> framesMissingBefore(const std::vector<double>& frames) {
-    if (frames.size() < 3)
-        return {};
-    std::vector<double> steps;
-    for (std::size_t i = 1; i < frames.size(); ++i)
-        steps.push_back(frames[i] - frames[i - 1]);
-    std::vector<double> sorted = steps;
-    std::nth_element(sorted.begin(), sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2), sorted.end());
-    const double usual = sorted[sorted.size() / 2];
-    // Samples of a shutter stand close together within a frame: there only a whole frame between two is a gap.
-    const double least = usual < 1.0 - kFrameTolerance ? 1.0 + kFrameTolerance : usual * 1.5;
-    std::vector<std::size_t> result;
-    for (std::size_t i = 0; i < steps.size(); ++i)
-        if (steps[i] >= least)
-            result.push_back(i + 1);
-    return result;
 }
 
 namespace {

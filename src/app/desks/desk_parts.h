@@ -21,8 +21,6 @@ namespace wyc::app {
 [[nodiscard]] QFrame* cardFrame(const QColor& edge, QWidget* parent);
 /// Height of a motion profile's picture: a single jump must not flatten the rest.
 [[nodiscard]] float profileTop(const std::vector<float>& steps);
-/// Samples that come after a gap: frames are missing before them, as their usual distance has it. Rising.
-[[nodiscard]] std::vector<std::size_t> framesMissingBefore(const std::vector<double>& frames);
 /// Cuts the words of a label or button with an ellipsis where they do not fit; the whole stands in its tool tip.
 void keepToWidth(QLabel* label);
 void keepToWidth(QAbstractButton* button);

@@ -16,6 +16,7 @@
 #include <qcustomplot.h>
 
 #include "desks/desk_parts.h"
+#include "measure/motion.h"
 #include "theme/theme.h"
 
 namespace wyc::app {

@@ -38,17 +38,21 @@ QString lengthWords(double metres, bool inSteps) {
     return inSteps ? LoopDesk::tr("%1 steps").arg(metres, 0, 'g', 3) : QString::fromStdString(lengthText(metres));
 }
 
-// Distances from frame to frame around the seam of a cycle of n frames.
-std::vector<double> around(const SeamMap& map, std::size_t first, std::size_t count) {
+// Speeds around the seam of a cycle, from its steps: the last of them is that over the seam.
+std::vector<double> around(const std::vector<double>& steps, double frameSeconds) {
+    std::vector<double> speeds;
+    const auto count = static_cast<int>(steps.size());
+    const int reach = std::min(kAround, count / 2);
+    for (int k = -reach; k < reach; ++k)
+        speeds.push_back(steps[static_cast<std::size_t>((k - 1 + count) % count)] / frameSeconds);
+    return speeds;
+}
+
+// The steps of a cycle that is cut from a motion.
+std::vector<double> stepsOf(const SeamMap& map, std::size_t first, std::size_t count) {
     std::vector<double> steps;
-    const int reach = std::min<int>(kAround, static_cast<int>(count) / 2);
-    for (int k = -reach; k < reach; ++k) {
-        const auto at = [&](int offset) {
-            const int n = static_cast<int>(count);
-            return first + static_cast<std::size_t>(((offset % n) + n) % n);
-        };
-        steps.push_back(map.distance(at(k - 1), at(k)) / map.frameSeconds());
-    }
+    for (std::size_t i = 0; i < count; ++i)
+        steps.push_back(map.distance(first + i, first + (i + 1) % count));
     return steps;
 }
 
@@ -243,10 +247,14 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     for (QLineEdit* line : {starts_, lengths_})
         connect(line, &QLineEdit::editingFinished, this, &LoopDesk::takeBounds);
     connect(fade_, &QLineEdit::editingFinished, this, [this] {
-        byHand_ = true;
+        if (takeCount(fade_, 0.0))
+            byHand_ = true;
         showClosing();
     });
-    connect(cycles_, &QLineEdit::editingFinished, this, &LoopDesk::showClosing);
+    connect(cycles_, &QLineEdit::editingFinished, this, [this] {
+        takeCount(cycles_, 1.0);
+        showClosing();
+    });
     connect(weight_, &QComboBox::activated, this, &LoopDesk::showClosing);
     for (QCheckBox* box : {keepShape_, copy_})
         connect(box, &QCheckBox::clicked, this, &LoopDesk::showClosing);
@@ -279,29 +287,33 @@ void LoopDesk::say(const QString& words) {
 void LoopDesk::study() {
     stale_ = false;
     auto subject = std::make_shared<Subject>();
+    subject->inPlace = inPlace_->isChecked();
     for (const ItemKey& key : workspace_.chosen()) {
         const ItemView* item = workspace_.item(key);
         if (!item || !item->scene)
             continue;
         std::shared_ptr<const Scene> scene = item->scene;
         std::size_t node = item->node;
+        std::vector<Step> steps = item->steps;
         if (!item->steps.empty() && item->steps.back().type == "loop" && !item->failedStep) {
             const auto before = seenBefore(*item, item->steps.size() - 1);
             if (!before)
                 continue;
             scene = before->scene;
             node = before->node;
+            steps.pop_back();
         }
         if (!movingSpan(*scene, node))
             continue;
-        subject->keys.push_back(key);
+        subject->parts.push_back({key, item->source, std::move(steps)});
         subject->items.push_back({scene.get(), node, workspace_.unitMetres(*item)});
         subject->scenes.push_back(std::move(scene));
     }
     // The same as before: nothing to look at anew.
-    if (subject_ && subject_->keys == subject->keys && subject_->scenes.size() == subject->scenes.size() && map_ &&
-        std::equal(subject_->scenes.begin(), subject_->scenes.end(), subject->scenes.begin()) && sender() != inPlace_)
+    if (subject_ && subject_->parts == subject->parts && subject_->inPlace == subject->inPlace) {
+        showAct();
         return;
+    }
     ++generation_;
     map_.reset();
     candidates_.clear();
@@ -315,9 +327,9 @@ void LoopDesk::study() {
     note_->setText({});
     subject_ = std::move(subject);
     const ItemView* active = workspace_.activeItem();
-    title_->setText(!active                     ? tr("Loop")
-                    : subject_->keys.size() > 1 ? tr("Loop of %1 items together").arg(subject_->keys.size())
-                                                : tr("Loop of %1").arg(QString::fromStdString(active->name)));
+    title_->setText(!active                      ? tr("Loop")
+                    : subject_->parts.size() > 1 ? tr("Loop of %1 items together").arg(subject_->parts.size())
+                                                 : tr("Loop of %1").arg(QString::fromStdString(active->name)));
     showClosing();
     if (subject_->items.empty()) {
         say(active ? tr("It does not move: there is nothing to loop.") : tr("Choose an item on the time board."));
@@ -332,7 +344,7 @@ void LoopDesk::look(std::size_t sketchPoints) {
     ++looking_;
     SeamMapSettings settings;
     settings.sketchPoints = sketchPoints;
-    settings.inPlace = inPlace_->isChecked();
+    settings.inPlace = subject_->inPlace;
     const int generation = generation_;
     workspace_.runner().start(
         sketchPoints > 0 ? tr("A first look at the motion") : tr("Comparing all frames"),
@@ -459,6 +471,17 @@ void LoopDesk::choose(double start, double length) {
     showClosing();
 }
 
+// What a field of whole numbers holds; back to what held, with a word, where it is none.
+bool LoopDesk::takeCount(QLineEdit* field, double least) {
+    const auto number = parseNumber(field->text().trimmed().toStdString());
+    if (number && *number >= least && *number <= 1e5 && *number == std::round(*number)) {
+        return true;
+    }
+    emit workspace_.problem(tr("“%1” is no number of frames or times").arg(field->text()));
+    field->setText(field->property("before").toString()); // as it was when the keys came
+    return false;
+}
+
 LoopClosing LoopDesk::closing() const {
     LoopClosing made;
     made.close = way_;
@@ -510,10 +533,14 @@ void LoopDesk::showClosing() {
                                       : tr("%1 frames, %2 – %3; %4 would equal %2 and is left out")
                                             .arg(frameWords(period), frameWords(chosen_->start), frameWords(end - 1.0),
                                                  frameWords(end)));
+    showAct();
+    judge_.start();
+}
+
+void LoopDesk::showAct() {
     const ItemView* active = workspace_.activeItem();
     const bool has = active && !active->steps.empty() && active->steps.back().type == "loop";
     add_->setText(has ? tr("Change the loop") : tr("Close the loop"));
-    judge_.start();
 }
 
 // What comes of it, worked out by the worker.
@@ -531,34 +558,12 @@ void LoopDesk::judge() {
         tr("Looking at the seam"),
         [this, subject = subject_, map = map_, wanted, generation, first,
          length](const Progress& progress) -> Result<JobRunner::Done> {
-            Step single = wanted;
-            single.options["cycles"] = 1.0;
-            single.options["closing_copy"] = false;
-            std::vector<Scene> cycles;
-            std::vector<MovingItem> items;
-            cycles.reserve(subject->items.size());
             Judged judged;
-            for (const MovingItem& item : subject->items) {
-                WYC_TRY(cycle, applySteps(*item.scene, {single}));
-                const auto node = cycle.find(item.scene->nodes[item.node].id);
-                cycles.push_back(std::move(cycle));
-                items.push_back({&cycles.back(), node.value_or(item.node), item.metres});
-                if (single.options["close"] != "overlap")
-                    continue;
-                for (const bool kept : {false, true}) {
-                    Step faded = single;
-                    faded.options["keep_shape"] = kept;
-                    WYC_TRY(shrink, fadeShrink(*item.scene, item.node, faded));
-                    double& into = kept ? judged.keptShrink : judged.shrink;
-                    into = std::max(into, shrink);
-                }
-            }
-            WYC_TRY(check, checkLoop(items, progress.part(0.0, 0.5)));
-            judged.check = check;
+            WYC_TRY(closed, closedBy(subject->items, wanted, progress));
             if (first + length <= map->count())
-                judged.before = around(*map, first, length);
-            WYC_TRY(closed, seamMapOf(items, {}, progress.part(0.5, 1.0)));
-            judged.after = around(closed, 0, closed.count());
+                judged.before = around(stepsOf(*map, first, length), map->frameSeconds());
+            judged.after = around(closed.check.steps, map->frameSeconds());
+            judged.closed = std::move(closed);
             return [this, judged, generation, wanted] {
                 --looking_;
                 if (generation != generation_ || step() != std::optional(wanted))
@@ -608,14 +613,14 @@ void LoopDesk::showFigures() {
     plot_->yAxis->setRange(0.0, top * 1.1);
     plot_->replot(QCustomPlot::rpQueuedReplot);
     const bool inSteps = map_ && map_->inSteps();
-    const LoopCheck& check = judged_->check;
+    const LoopCheck& check = judged_->closed.check;
     QString words = tr("across the seam: off by %1 → %2, speeds by %3 → %4 a second")
                         .arg(lengthWords(chosen_->gap, inSteps), lengthWords(check.gap, inSteps),
                              lengthWords(chosen_->velocityGap, inSteps), lengthWords(check.velocityGap, inSteps));
     if (way_ == "overlap")
         words += tr(" · edges shrink by %1 % (shape kept: %2 %)")
-                     .arg(judged_->shrink * 100.0, 0, 'f', 1)
-                     .arg(std::max(0.0, judged_->keptShrink) * 100.0, 0, 'f', 1);
+                     .arg(judged_->closed.shrink * 100.0, 0, 'f', 1)
+                     .arg(std::max(0.0, judged_->closed.keptShrink) * 100.0, 0, 'f', 1);
     say((check.loops ? QStringLiteral("<span style='color:%1'>✓ %2</span> · ").arg(colour::kMoss.name(), tr("closes"))
                      : QStringLiteral("<span style='color:%1'>! %2</span> · ")
                            .arg(colour::kStraw.name(), tr("the seam can be seen"))) +
@@ -628,8 +633,8 @@ void LoopDesk::closeLoop() {
         return;
     workspace_.document().endMerge();
     workspace_.document().edit(tr("Close the loop").toStdString(), [&](Job& job) {
-        for (const ItemKey& key : subject_->keys) {
-            auto& steps = job.itemFor(key.source, key.path).steps;
+        for (const Subject::Part& part : subject_->parts) {
+            auto& steps = job.itemFor(part.key.source, part.key.path).steps;
             if (!steps.empty() && steps.back().type == "loop")
                 steps.pop_back();
             steps.push_back(*made);

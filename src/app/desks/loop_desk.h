@@ -46,7 +46,14 @@ class LoopDesk : public QWidget {
   private:
     /// What is searched: the items as they are before a loop step that they may have already.
     struct Subject {
-        std::vector<ItemKey> keys;
+        struct Part {
+            ItemKey key;
+            SourcePtr source;
+            std::vector<Step> steps; // before the loop
+            bool operator==(const Part&) const = default;
+        };
+        std::vector<Part> parts;
+        bool inPlace = false;
         std::vector<std::shared_ptr<const Scene>> scenes;
         std::vector<MovingItem> items;
     };
@@ -56,6 +63,8 @@ class LoopDesk : public QWidget {
     void takeCandidates(const Result<std::vector<LoopCandidate>>& found);
     void choose(double start, double length);
     void showClosing();
+    void showAct();
+    bool takeCount(QLineEdit* field, double least);
     void judge();
     void showFigures();
     void takeBounds();
@@ -92,9 +101,7 @@ class LoopDesk : public QWidget {
     std::string way_ = "overlap";
     bool byHand_ = false; // way or fade: kept from one candidate to the next
     struct Judged {
-        LoopCheck check;
-        double shrink = 0.0;        // of a straight fade
-        double keptShrink = 0.0;    // of one that keeps shape
+        ClosedLoop closed;
         std::vector<double> before; // speeds across the seam as it came, then closed; metres a second
         std::vector<double> after;
     };

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/text.h"
 #include "checks/motion_parts.h"
 
@@ -23,10 +24,7 @@ void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
     std::vector<double> gaps;
     for (std::size_t i = 1; i < profile.count(); ++i)
         gaps.push_back(item.frameAt(i) - item.frameAt(i - 1));
-    std::vector<double> sorted = gaps;
-    const auto middle = sorted.begin() + static_cast<std::ptrdiff_t>(sorted.size() / 2);
-    std::nth_element(sorted.begin(), middle, sorted.end());
-    const double usual = *middle;
+    const double usual = middleOf(gaps);
     std::vector<std::size_t> wide;
     for (std::size_t i = 0; i < gaps.size(); ++i) {
         if (sameFrame(gaps[i], usual))

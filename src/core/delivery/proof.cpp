@@ -490,7 +490,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                 WYC_CHECK(source->compareMoments(part, item.shown));
             if (item.shown.mixed > 0)
                 item.shown.notCompared.push_back(
-                    fmt::format("{} samples between two poses, which the steps mix", item.shown.mixed));
+                    fmt::format("{} moments between two poses, which the steps mix", item.shown.mixed));
             WYC_TRY(wanted, channelsOf(meant, node, format));
             keepMeantGroups(meant, node, format, wanted);
             item.carried = carriedFrames(found, *other);

@@ -594,7 +594,10 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
         // A moment of another track, within a frame, is one between samples for the points.
         const bool whole = wanted.moments || sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
         WYC_CHECK(compareLook(t, whole || times.size() == 1, shown));
-        if (it.geometry && it.geometry->sampling().count() > 0 && !sampled && (whole || times.size() == 1)) {
+        const bool judged = !sampled && (whole || times.size() == 1); // samples of points are compared one by one
+        if (judged && (it.geometry ? sourcePoses(t).empty() : !sourceTime(t))) {
+            ++shown.mixed;
+        } else if (it.geometry && it.geometry->sampling().count() > 0 && judged) {
             const bool part = rigid && looked;
             WYC_CHECK(readPlain(t, 0, part ? kPointsBetween : static_cast<std::size_t>(-1)));
             // Between its own samples a point that is about to go is nowhere for sure.

@@ -41,7 +41,7 @@ struct PlainPosition {
 /// What was compared with the source, and how far off it was, in the result's unit.
 struct Shown {
     std::size_t moments = 0; // at samples and whole frames
-    std::size_t mixed = 0;   // moments at which poses are mixed that do not add up: not compared
+    std::size_t mixed = 0;   // moments at which poses or places are mixed that do not add up: not compared
     std::size_t between = 0; // moments between them, on a part of the points
     double worst = 0.0;
     double worstSeconds = 0.0;

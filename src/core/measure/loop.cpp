@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "measure/motion_frames.h"
@@ -18,12 +19,6 @@ constexpr double kGoodSteps = 0.75;   // of a usual step, that a good seam may b
 constexpr double kGoodVelocity = 0.5; // of the usual speed
 constexpr double kWayOut = 2.5;       // a cycle goes away from its start by so many gaps and steps
 constexpr double kSamePose = 0.02;    // of a usual step
-
-double middleOf(std::vector<double> values) {
-    const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-    std::nth_element(values.begin(), middle, values.end());
-    return *middle;
-}
 
 // What a cycle of so many of the frames is like from each frame to the next; squares, summed over points.
 struct CycleSums {
@@ -77,7 +72,7 @@ Result<std::vector<LoopCandidate>> loopCandidates(const SeamMap& map, const Loop
     if (longest < shortest || lowStart > highStart || lowStart + shortest > static_cast<double>(n - 1))
         return fail(makeError(ErrorKind::BadInput, "no cycle lies within these bounds")
                         .withAdvice(fmt::format("There is {} – {}", frameText(first), frameText(map.frames().back()))));
-    const double weight = bounds.velocitySeconds > 0.0 ? bounds.velocitySeconds : 2.0 * map.frameSeconds();
+    const double weight = bounds.velocityFrames * map.frameSeconds();
     const auto from = static_cast<std::size_t>(lowStart);
     std::vector<double> steps(n, 0.0);
     for (std::size_t f = 0; f + 1 < n; ++f)
@@ -201,6 +196,7 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     if (count < 4)
         return check;
     const std::size_t seam = count - 1;
+    check.steps = cycle.step;
     check.step = cycle.step[seam];
     check.gap = cycle.uneven[seam];
     check.smallestStep = std::numeric_limits<double>::infinity();

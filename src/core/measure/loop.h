@@ -13,7 +13,7 @@ struct LoopBounds {
     std::optional<FrameRange> start;  // first frames to try
     std::optional<FrameRange> length; // in frames
     std::size_t count = 8;            // candidates at most
-    double velocitySeconds = 0.0;     // weight of velocities against positions; 0 = two frames
+    double velocityFrames = 2.0;      // weight of velocities against positions: the way gone in so many frames
 };
 
 /// Takes `length` samples from `start` on; the one behind them would equal the first.
@@ -33,11 +33,12 @@ struct LoopCandidate {
 struct LoopCheck {
     double first = 0.0;
     double last = 0.0;
-    double length = 0.0;      // frames of the cycle, without a closing copy
-    bool closingCopy = false; // the last frame equals the first: played on, it would stand twice
-    bool doubledEnd = false;  // the last two frames are equal
-    bool pause = false;       // slower over the seam than anywhere else
-    double step = 0.0;        // metres over the seam, RMS
+    double length = 0.0;       // frames of the cycle, without a closing copy
+    bool closingCopy = false;  // the last frame equals the first: played on, it would stand twice
+    bool doubledEnd = false;   // the last two frames are equal
+    bool pause = false;        // slower over the seam than anywhere else
+    std::vector<double> steps; // metres from each frame to the one behind it, RMS; the last is that over the seam
+    double step = 0.0;         // that one
     double usualStep = 0.0;
     double smallestStep = 0.0; // inside
     double largestStep = 0.0;

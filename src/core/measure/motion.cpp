@@ -10,6 +10,7 @@
 
 #include <Eigen/Geometry>
 
+#include "base/middle.h"
 #include "base/parallel.h"
 
 namespace wyc {
@@ -79,6 +80,21 @@ StepFigure stepOfSameIds(const SampleBuffer& before, const SampleBuffer& after) 
 }
 
 } // namespace
+
+std::vector<std::size_t> framesMissingBefore(const std::vector<double>& frames) {
+    if (frames.size() < 3)
+        return {};
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < frames.size(); ++i)
+        steps.push_back(frames[i] - frames[i - 1]);
+    const double usual = middleOf(steps);
+    const double least = usual < 1.0 - kFrameTolerance ? 1.0 + kFrameTolerance : usual * 1.5;
+    std::vector<std::size_t> result;
+    for (std::size_t i = 0; i < steps.size(); ++i)
+        if (steps[i] >= least)
+            result.push_back(i + 1);
+    return result;
+}
 
 float rmsDistance(std::span<const Vec3f> a, std::span<const Vec3f> b) {
     return stepOf(a, b).rms;

@@ -69,6 +69,10 @@ class SampleReader {
 /// listed, the rest is measured all the same.
 [[nodiscard]] Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress);
 
+/// Samples with frames missing before them, as the usual distance of all has it; rising. Within a shutter samples stand
+/// close together: there only more than a whole frame between two is a gap.
+[[nodiscard]] std::vector<std::size_t> framesMissingBefore(const std::vector<double>& frames);
+
 /// RMS over points of the distance of matching points; NaN when the counts differ. Non-finite points are
 /// passed over.
 [[nodiscard]] float rmsDistance(std::span<const Vec3f> a, std::span<const Vec3f> b);

@@ -9,6 +9,7 @@
 #include <Eigen/Core>
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/parallel.h"
 #include "base/text.h"
 #include "measure/motion_frames.h"
@@ -134,8 +135,7 @@ Result<SeamMap> seamMapOf(const std::vector<MovingItem>& items, const SeamMapSet
             steps.push_back(
                 std::sqrt(std::max(0.0, products(i, i) + products(i - 1, i - 1) - 2.0 * products(i - 1, i))));
         }
-        std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
-        return steps[steps.size() / 2];
+        return middleOf(std::move(steps));
     };
     for (std::size_t k = 0; k < items.size(); ++k) {
         const double share = 1.0 / static_cast<double>(items.size());
@@ -180,8 +180,7 @@ Result<SeamMap> seamMapOf(const std::vector<MovingItem>& items, const SeamMapSet
     std::vector<double> steps;
     for (std::size_t f = 1; f < n; ++f)
         steps.push_back(map.distance(f - 1, f));
-    std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
-    map.usualStep_ = steps[steps.size() / 2];
+    map.usualStep_ = middleOf(std::move(steps));
     for (std::size_t i = 0; i < n; ++i)
         for (std::size_t j = i + 1; j < n; ++j)
             map.largest_ = std::max(map.largest_, map.distance(i, j));

@@ -141,8 +141,9 @@ class MappedTransform final : public Transform {
         WYC_TRY(values, rawAt(t));
         if (!unroll_ || sampling_.count() < 2)
             return values;
-        WYC_TRY(near, unrolledSample(sampling_.locate(t).below));
-        turnNearest(near, values);
+        const std::size_t below = sampling_.locate(t).below;
+        WYC_TRY(before, unrolledSample(below));
+        goOnFrom(before, sampling_.time(below), t, values);
         return values;
     }
     [[nodiscard]] Result<bool> inheritsAt(double t) const override { return inner_->inheritsAt(map_.heldAt(t)); }
@@ -174,14 +175,35 @@ class MappedTransform final : public Transform {
             at += channelCount(op.kind);
         }
     }
-    // Each sample as near to the one before it as may be: worked out once, in turn.
-    [[nodiscard]] Result<std::vector<double>> unrolledSample(std::size_t sample) const {
+    // A moment as it came, and with the whole turns that keep it beside the moments before it.
+    struct Unrolled {
+        std::vector<double> raw;
+        std::vector<double> values;
+    };
+    // Along one run a motion turns as far as it turns; only where moments are joined the nearest way is taken.
+    void goOnFrom(const Unrolled& before, double from, double to, std::vector<double>& values) const {
+        const auto a = map_.at(from);
+        const auto b = map_.at(to);
+        const bool oneRun =
+            a.size() == 1 && b.size() == 1 &&
+            std::abs(b.front().seconds - a.front().seconds - b.front().speed * (to - from)) <= kSameMoment;
+        if (!oneRun) {
+            turnNearest(before.values, values);
+            return;
+        }
+        for (std::size_t i = 0; i < values.size() && i < before.raw.size(); ++i)
+            values[i] += before.values[i] - before.raw[i];
+    }
+    // Sample after sample, each worked out once.
+    [[nodiscard]] Result<Unrolled> unrolledSample(std::size_t sample) const {
         const std::lock_guard lock(mutex_);
         while (unrolled_.size() <= sample) {
-            WYC_TRY(values, rawAt(sampling_.time(unrolled_.size())));
+            const double t = sampling_.time(unrolled_.size());
+            WYC_TRY(raw, rawAt(t));
+            Unrolled next{raw, raw};
             if (!unrolled_.empty())
-                turnNearest(unrolled_.back(), values);
-            unrolled_.push_back(std::move(values));
+                goOnFrom(unrolled_.back(), sampling_.time(unrolled_.size() - 1), t, next.values);
+            unrolled_.push_back(std::move(next));
         }
         return unrolled_[sample];
     }
@@ -191,7 +213,7 @@ class MappedTransform final : public Transform {
     bool straight_;
     bool unroll_;
     mutable std::mutex mutex_;
-    mutable std::vector<std::vector<double>> unrolled_;
+    mutable std::vector<Unrolled> unrolled_;
 };
 
 class MappedValues final : public ValuesWrapper {

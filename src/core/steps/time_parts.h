@@ -24,7 +24,5 @@ namespace wyc {
 
 /// A stretch of output time that runs through the input from `inFrom` on.
 [[nodiscard]] TimePiece runPiece(double from, double to, double inFrom, double speed);
-/// One pose over a stretch of output time.
-[[nodiscard]] TimePiece holdPiece(double from, double to, double pose);
 
 } // namespace wyc

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/text.h"
 #include "steps/mapped.h"
 #include "steps/steps.h"
@@ -67,8 +68,7 @@ double usualStep(const Scene& scene) {
     std::vector<double> steps;
     for (std::size_t i = 1; i < times.size(); ++i)
         steps.push_back(times[i] - times[i - 1]);
-    std::nth_element(steps.begin(), steps.begin() + static_cast<std::ptrdiff_t>(steps.size() / 2), steps.end());
-    return steps[steps.size() / 2];
+    return middleOf(std::move(steps));
 }
 
 TimePiece runPiece(double from, double to, double inFrom, double speed) {
@@ -79,10 +79,6 @@ TimePiece runPiece(double from, double to, double inFrom, double speed) {
     piece.inFrom = inFrom;
     piece.speed = speed;
     return piece;
-}
-
-TimePiece holdPiece(double from, double to, double pose) {
-    return runPiece(from, to, pose, 0.0);
 }
 
 // Nothing happens.

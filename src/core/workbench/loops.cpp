@@ -87,14 +87,47 @@ Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing) {
     return {"loop", std::move(options), true};
 }
 
-Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loopStep) {
-    const Node& it = before.nodes.at(node);
-    if (!it.geometry || it.geometry->topologyVaries())
-        return 0.0;
+Step oneCycleOf(const Step& loopStep) {
     Step cycle = loopStep;
     cycle.options["cycles"] = 1.0;
     cycle.options["frames"] = 0.0;
     cycle.options["fill"] = "";
+    cycle.options["closing_copy"] = false;
+    return cycle;
+}
+
+Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep, const Progress& progress) {
+    ClosedLoop closed;
+    const Step cycle = oneCycleOf(loopStep);
+    std::vector<Scene> scenes;
+    std::vector<MovingItem> made;
+    scenes.reserve(items.size()); // they are pointed at
+    for (const MovingItem& item : items) {
+        WYC_CHECK(progress.poll());
+        WYC_TRY(scene, applySteps(*item.scene, {cycle}));
+        const auto node = scene.find(item.scene->nodes[item.node].id);
+        scenes.push_back(std::move(scene));
+        made.push_back({&scenes.back(), node.value_or(item.node), item.metres});
+        if (loopStep.options.value("close", std::string()) != "overlap")
+            continue;
+        for (const bool kept : {false, true}) {
+            Step faded = cycle;
+            faded.options["keep_shape"] = kept;
+            WYC_TRY(shrink, fadeShrink(*item.scene, item.node, faded));
+            double& into = kept ? closed.keptShrink : closed.shrink;
+            into = std::max(into, shrink);
+        }
+    }
+    WYC_TRY(check, checkLoop(made, progress));
+    closed.check = std::move(check);
+    return closed;
+}
+
+Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loopStep) {
+    const Node& it = before.nodes.at(node);
+    if (!it.geometry || it.geometry->topologyVaries())
+        return 0.0;
+    const Step cycle = oneCycleOf(loopStep);
     WYC_TRY(meaning, meaningOf(before, cycle));
     WYC_TRY(made, applySteps(before, {cycle}));
     const auto place = made.find(it.id);

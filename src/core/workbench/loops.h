@@ -33,9 +33,21 @@ struct LoopClosing {
 [[nodiscard]] LoopClosing closingFor(const SeamMap& map, const LoopCandidate& candidate);
 [[nodiscard]] Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing);
 
+/// The same cycle once, without a closing copy: what is looked at.
+[[nodiscard]] Step oneCycleOf(const Step& loopStep);
+
 /// How much shorter edges get in the fade of a loop step than between the poses it mixes, at its worst frame, RMS over
 /// edges (0.1 = a tenth). 0 without a fade or without faces.
 [[nodiscard]] Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loopStep);
+
+struct ClosedLoop {
+    LoopCheck check;         // of one cycle of all items together
+    double shrink = 0.0;     // of edges in a straight fade, as fadeShrink has it
+    double keptShrink = 0.0; // and in one that keeps shape
+};
+/// What a loop step makes of the items.
+[[nodiscard]] Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep,
+                                          const Progress& progress);
 
 /// What keeps a cycle from closing, each with the step that mends it: loop.open, loop.pause, loop.closing_copy,
 /// loop.doubled_end.
