@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // B10: many items in one scene (500, or as many as said): open, list, draw the time board; redraws while scrubbing
-// lanes; an edit and the check after it; the Deliver desk.
+// lanes; an edit and the check after it; the Deliver desk. B6: whether the window waits while a loop is searched.
+#include <algorithm>
 #include <cstdio>
 #include <string>
 
@@ -8,17 +9,75 @@
 #include <QElapsedTimer>
 #include <QTabWidget>
 #include <QTest>
+#include <QTimer>
 
 #include "board/time_board.h"
 #include "desks/deliver_desk.h"
+#include "desks/loop_desk.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
+
+namespace {
+
+// How long the window hears nothing while a worker compares all frames of a motion: the longest time between two beats
+// of a clock in its thread.
+int stalls(const QString& file) {
+    wyc::app::MainWindow window;
+    window.show();
+    QTest::qWait(300);
+    // Software rendering of the view takes longer than the mark by itself; it is not what is measured.
+    window.viewport().hide();
+    window.workspace().addPaths({file});
+    const auto idle = [&] {
+        QTest::qWait(100);
+        return QTest::qWaitFor([&] { return !window.workspace().runner().busy() && !window.workspace().checking(); },
+                               300000);
+    };
+    if (!idle() || window.workspace().items().empty())
+        return 2;
+    QElapsedTimer between;
+    qint64 longest = 0;
+    qint64 beats = 0;
+    QTimer beat;
+    beat.setTimerType(Qt::PreciseTimer);
+    QObject::connect(&beat, &QTimer::timeout, [&] {
+        longest = std::max(longest, between.restart());
+        ++beats;
+    });
+    QElapsedTimer clock;
+    clock.start();
+    // What a repaint of the window takes by itself, with nothing else to do: by software it is most of any wait.
+    double alone = 0.0;
+    for (int i = 0; i < 20; ++i) {
+        clock.restart();
+        window.repaint();
+        QCoreApplication::processEvents();
+        alone = std::max(alone, static_cast<double>(clock.nsecsElapsed()) * 1e-6);
+    }
+    window.desks().setCurrentWidget(&window.loopDesk());
+    window.loopDesk().repaint();
+    clock.restart();
+    between.start();
+    beat.start(2);
+    (void)QTest::qWaitFor([&] { return !window.loopDesk().looking() && window.loopDesk().exact(); }, 300000);
+    std::printf("B6 the window while it searches: %.1f s, %lld beats, the longest wait between two %lld ms (mark 50); "
+                "at rest a repaint takes up to %.0f ms\n",
+                static_cast<double>(clock.elapsed()) / 1000.0, static_cast<long long>(beats),
+                static_cast<long long>(longest), alone);
+    return 0;
+}
+
+} // namespace
 
 int main(int argc, char** argv) {
     QApplication application(argc, argv);
     if (argc < 2)
         return 2;
+    if (argc == 3 && QString::fromLocal8Bit(argv[1]) == QStringLiteral("stalls")) {
+        wyc::app::applyTheme(application);
+        return stalls(QString::fromLocal8Bit(argv[2]));
+    }
     const std::size_t items = argc > 2 ? std::stoul(argv[2]) : 500;
     wyc::app::applyTheme(application);
     wyc::app::MainWindow window;

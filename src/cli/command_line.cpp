@@ -194,6 +194,11 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     addText(*makeVerb, "--weight", loop.weight,
             "How the fade goes, or a file of keys WAY WEIGHT from 0 to 1, a line each", "linear|smooth|smoother|FILE");
     makeVerb->add_flag("--keep-shape", loop.keepShape, "Pieces turn as wholes in the fade");
+    makeVerb
+        ->add_option("--travel", loop.travel,
+                     "What travels: each cycle begins where the first did, or where the one before ended, or its "
+                     "travel is taken out")
+        ->check(CLI::IsMember({"comes-back", "goes-on", "taken-out"}));
     makeVerb->add_flag("--closing-copy", loop.closingCopy, "One frame more, equal to the first");
     makeVerb->add_option("--cycles", loop.cycles, "How often it is shown")
         ->check(CLI::Range(1, 100000))

@@ -91,6 +91,7 @@ struct LoopArguments {
     std::optional<double> fade;
     std::string weight = "smooth";
     bool keepShape = false;
+    std::string travel = "comes-back";
     bool closingCopy = false;
     int cycles = 1;
     std::string fill;

@@ -24,6 +24,8 @@ const char* optionKindName(OptionKind kind) {
     case OptionKind::Axis: return "axis";
     case OptionKind::Choice: return "choice";
     case OptionKind::Text: return "text";
+    case OptionKind::Curve: return "curve";
+    case OptionKind::Weights: return "weights";
     case OptionKind::Switch: return "switch";
     }
     return "";

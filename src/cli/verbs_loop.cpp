@@ -104,7 +104,7 @@ Result<Searched> searched(const Common& common, const LoopArguments& arguments, 
     WYC_TRY(looked, lookedAt(common, arguments.convert.open, arguments.convert.steps));
     WYC_TRY(bounds, boundsOf(arguments));
     SeamMapSettings settings;
-    settings.inPlace = arguments.inPlace;
+    settings.inPlace = arguments.inPlace || arguments.travel != "comes-back";
     WYC_TRY(map, seamMapOf(looked.items, settings, progress));
     return Searched{std::move(looked), bounds, std::move(map)};
 }
@@ -206,6 +206,8 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     }
     closing.keepShape = arguments.keepShape;
     closing.closingCopy = arguments.closingCopy;
+    closing.travel = arguments.travel;
+    std::replace(closing.travel.begin(), closing.travel.end(), '-', ' ');
     closing.cycles = arguments.cycles;
     closing.fill = arguments.fill;
     const Step step = loopStepFor(*candidate, closing);

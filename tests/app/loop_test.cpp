@@ -2,6 +2,8 @@
 // The Loop desk: from a motion to a proven cycle, by the mouse alone and by keys alone.
 #include <set>
 
+#include <QComboBox>
+#include <QFrame>
 #include <QLabel>
 #include <QLineEdit>
 #include <QTabBar>
@@ -9,9 +11,11 @@
 #include <QToolButton>
 #include <QTreeWidget>
 
+#include "desks/curve_plot.h"
 #include "desks/loop_desk.h"
 #include "desks/seam_view.h"
 #include "shell/main_window.h"
+#include "steps/retime_curve.h"
 #include "support/motions.h"
 #include "view/transport.h"
 #include "window_fixture.h"
@@ -204,6 +208,142 @@ TEST_F(LoopWindow, SeamPlaybackStaysAroundTheSeam) {
     }
     EXPECT_TRUE(atEnd && atStart);
     click(child<QToolButton>("play"));
+}
+
+TEST_F(LoopWindow, PinnedCyclesStandSideBySide) {
+    openSwing(100, 0.004);
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(looked());
+    ASSERT_GE(desk().candidates().size(), 2U);
+    auto* list = child<QTreeWidget>("loopList");
+    for (int row = 0; row < 2; ++row) {
+        list->setCurrentItem(list->topLevelItem(row));
+        ASSERT_TRUE(looked());
+        EXPECT_FALSE(child<QToolButton>("loopPin")->isChecked());
+        ASSERT_TRUE(click(child<QToolButton>("loopPin")));
+        EXPECT_TRUE(child<QToolButton>("loopPin")->isChecked());
+    }
+    ASSERT_TRUE(click(child<QToolButton>("loopCompare")));
+    auto* table = child<QFrame>("pinnedLoops");
+    ASSERT_TRUE(until([&] { return table->isVisible(); }));
+    const auto takes = table->findChildren<QPushButton*>(QStringLiteral("takePinned"));
+    ASSERT_EQ(takes.size(), 2);
+    int closes = 0;
+    for (const QLabel* label : table->findChildren<QLabel*>())
+        closes += label->text().contains(QStringLiteral("closes"));
+    EXPECT_EQ(closes, 2); // each with what it comes to
+    // The first one again, with one press.
+    QTest::mouseClick(takes[0], Qt::LeftButton);
+    EXPECT_FALSE(table->isVisible());
+    EXPECT_EQ(desk().chosen()->length, desk().candidates()[0].length);
+    // Let go of.
+    ASSERT_TRUE(click(child<QToolButton>("loopPin")));
+    ASSERT_TRUE(click(child<QToolButton>("loopCompare")));
+    EXPECT_EQ(table->findChildren<QPushButton*>(QStringLiteral("takePinned")).size(), 1);
+}
+
+TEST_F(LoopWindow, AWeightIsDrawnByHandAndByKeys) {
+    openSwing();
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(looked());
+    ASSERT_TRUE(click(child<QToolButton>("loop_overlap")));
+    auto* weight = child<QComboBox>("loopWeight");
+    weight->setCurrentIndex(3);
+    emit weight->activated(3);
+    auto* drawn = child<CurvePlot>("loopDrawn");
+    ASSERT_TRUE(until([&] { return drawn->isVisible(); }));
+    const CurvePlot::Keys before = drawn->keys();
+    ASSERT_EQ(before.size(), 2U);
+    drag(*drawn, drawn->placeOf(before[0].first, before[0].second).toPoint(), drawn->placeOf(0.4, 0.2).toPoint());
+    ASSERT_EQ(drawn->keys().size(), 2U);
+    EXPECT_NEAR(drawn->keys()[0].first, 0.4, 0.02);
+    EXPECT_NEAR(drawn->keys()[0].second, 0.2, 0.03);
+    // It cannot be drawn past its neighbour, or down.
+    drag(*drawn, drawn->placeOf(drawn->keys()[0].first, drawn->keys()[0].second).toPoint(),
+         drawn->placeOf(0.95, 0.99).toPoint());
+    EXPECT_LT(drawn->keys()[0].first, drawn->keys()[1].first);
+    EXPECT_LE(drawn->keys()[0].second, drawn->keys()[1].second);
+    drawn->setFocus();
+    QTest::keyClick(drawn, Qt::Key_Left);
+    QTest::keyClick(drawn, Qt::Key_Delete);
+    ASSERT_EQ(drawn->keys().size(), 1U);
+    ASSERT_TRUE(looked());
+    ASSERT_TRUE(click(child<QPushButton>("loopAdd")));
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(only().steps.size(), 1U);
+    EXPECT_EQ(only().steps[0].options["weights"], pairsText(drawn->keys()));
+    EXPECT_FALSE(only().error);
+}
+
+TEST_F(LoopWindow, WhatTravelsGoesOnFromCycleToCycle) {
+    openSwing(90, 0.05);
+    window_->desks().setCurrentWidget(&desk());
+    auto* travel = child<QComboBox>("loopTravel");
+    ASSERT_TRUE(until([&] { return !desk().looking(); }));
+    travel->setCurrentIndex(1);
+    emit travel->activated(1);
+    ASSERT_TRUE(looked());
+    EXPECT_EQ(desk().chosen()->length, 24.0);
+    EXPECT_TRUE(child<QLabel>("loopFigures")->text().contains(QStringLiteral("closes")));
+    auto* cycles = child<QLineEdit>("loopCycles");
+    cycles->setText(QStringLiteral("3"));
+    emit cycles->editingFinished();
+    ASSERT_TRUE(looked());
+    ASSERT_TRUE(click(child<QPushButton>("loopAdd")));
+    ASSERT_TRUE(settle());
+    const ItemView& item = only();
+    ASSERT_FALSE(item.error);
+    EXPECT_EQ(item.range()->count(), 72.0);
+    ASSERT_EQ(item.stretches.size(), 3U); // the board shows them
+    std::vector<Vec3f> first;
+    std::vector<Vec3f> later;
+    const FrameRate rate = item.scene->workingRate;
+    const double start = rate.secondsAt(item.range()->first);
+    ASSERT_TRUE(readPointsAt(*item.scene->nodes[item.node].geometry, start, first));
+    ASSERT_TRUE(readPointsAt(*item.scene->nodes[item.node].geometry, start + rate.secondsAt(48), later));
+    EXPECT_GT(length(Vec3d(first[0]) - Vec3d(later[0])), 1.0);
+}
+
+TEST_F(LoopWindow, ARetimeCurveIsEditedOnItsPlot) {
+    openSwing(48, 0.0);
+    workspace().addSteps(only().key, {{"retime", {{"curve", "x0.5"}}, true}}, QStringLiteral("Retime"));
+    window_->desks().setCurrentIndex(1);
+    ASSERT_TRUE(settle());
+    const auto plot = [&] { return child<CurvePlot>("curve_curve"); };
+    ASSERT_EQ(plot()->keys(), (CurvePlot::Keys{{1001, 1001}, {1095, 1048}}));
+    // A press beside the keys makes one, and holds it.
+    drag(*plot(), plot()->placeOf(1040, 1020).toPoint(), plot()->placeOf(1040, 1035).toPoint());
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(plot()->keys().size(), 3U);
+    EXPECT_NEAR(plot()->keys()[1].first, 1040, 1);
+    EXPECT_NEAR(plot()->keys()[1].second, 1035, 1);
+    EXPECT_EQ(only().steps[0].options["curve"], pairsText(plot()->keys()));
+    EXPECT_EQ(only().range()->last, 1095.0);
+    // The end is drawn out; Escape lets go as if nothing had been.
+    const CurvePlot::Keys before = plot()->keys();
+    QTest::mousePress(plot(), Qt::LeftButton, {}, plot()->placeOf(1095, 1048).toPoint());
+    QTest::mouseMove(plot(), plot()->placeOf(1060, 1048).toPoint());
+    QTest::keyClick(plot(), Qt::Key_Escape);
+    QTest::mouseRelease(plot(), Qt::LeftButton, {}, plot()->placeOf(1060, 1048).toPoint());
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(plot()->keys(), before);
+    drag(*plot(), plot()->placeOf(1095, 1048).toPoint(), plot()->placeOf(1080, 1048).toPoint());
+    ASSERT_TRUE(settle());
+    EXPECT_NEAR(only().range()->last, 1080.0, 1.0);
+    // By the keyboard alone, and undone.
+    plot()->setFocus();
+    QTest::keyClick(plot(), Qt::Key_PageDown);
+    QTest::keyClick(plot(), Qt::Key_PageDown);
+    QTest::keyClick(plot(), Qt::Key_Up);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(plot()->keys()[1].second, before[1].second + 1.0);
+    QTest::mouseClick(plot(), Qt::RightButton, {},
+                      plot()->placeOf(plot()->keys()[1].first, plot()->keys()[1].second).toPoint());
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(plot()->keys().size(), 2U);
+    workspace().document().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(plot()->keys().size(), 3U);
 }
 
 } // namespace

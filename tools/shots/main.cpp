@@ -101,6 +101,24 @@ int main(int argc, char** argv) {
     window.desks().setCurrentWidget(&window.loopDesk());
     settle(window);
     shoot(window, out.filePath(QStringLiteral("loop.png")));
+    // A curve of its frames, and a lead-in and a rest on the board; and back.
+    const wyc::ItemKey jelly(window.workspace().active());
+    window.desks().setCurrentIndex(1);
+    window.workspace().addSteps(
+        jelly, {{"retime", {{"curve", "1001=1001, 1030=1016, 1060=1100, 1100=1136"}, {"shape", "smooth"}}, true}},
+        QStringLiteral("Retime"));
+    settle(window);
+    window.timeBoard().showFrames({960, 1170});
+    shoot(window, out.filePath(QStringLiteral("retime.png")));
+    window.workspace().setSteps(
+        jelly,
+        {{"lead_in", {{"frames", 24}, {"from", "frame"}, {"frame", 1068}}, true}, {"hold", {{"after", 16}}, true}},
+        QStringLiteral("Lead-in"));
+    settle(window);
+    shoot(window, out.filePath(QStringLiteral("lead-in.png")));
+    window.workspace().setSteps(jelly, {}, QStringLiteral("As it came"));
+    window.timeBoard().showFrames({990, 1150});
+    settle(window);
     window.desks().setCurrentIndex(0);
     window.findChild<QToolButton*>(QStringLiteral("viewStyle"))->menu()->actions()[2]->trigger();
     window.workspace().setFrame(1060);

@@ -94,6 +94,7 @@ class TimeBoard : public QWidget {
     void paintItemLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintBands(QPainter& painter, const QRect& area);
     void paintGap(QPainter& painter, double before, double after, const QRect& rect);
+    void paintStretches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
     void paintHeld(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
     void paintTags(QPainter& painter, const QRect& rect, const FrameRange& shown);
     void paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);

@@ -453,11 +453,44 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         painter.fillRect(QRectF(firstX, floor + 1, lastFrameX - firstX, 2), fill);
     }
     paintHeld(painter, *item, rect, shift);
+    paintStretches(painter, *item, rect, shift);
     for (const std::size_t i : gaps)
         paintGap(painter, frames[i - 1], frames[i], rect);
     paintNotches(painter, *item, rect, shift);
     if (dragged || grabbed_ == item->key)
         paintTags(painter, rect, shown);
+}
+
+// Lead-ins, rests and cycles, each between its ends, with a word where there is room.
+void TimeBoard::paintStretches(QPainter& painter, const ItemView& item, const QRect& rect, double shift) {
+    painter.setFont(textFont(7.5));
+    const double top = rect.top() + 2.5;
+    for (const TimeStretch& stretch : item.stretches) {
+        const FrameRate& rate = item.scene->workingRate;
+        const double left = xOfFrame(rate.frameAt(stretch.span.first) + shift - 0.5);
+        const double right = xOfFrame(rate.frameAt(stretch.span.last) + shift + 0.5);
+        if (right < rect.left() || left > rect.right())
+            continue;
+        const bool cycle = stretch.kind == TimeStretch::Kind::Cycle;
+        if (!cycle) // what was put in front of the shot or behind it
+            painter.fillRect(QRectF(left, rect.top() + 1, right - left, rect.height() - 2), QColor(183, 155, 234, 26));
+        painter.setPen(QPen(QColor(0x7C, 0x92, 0x94), 1));
+        painter.drawLine(QPointF(left, top), QPointF(left, top + 7));
+        if (right - left > 3.0)
+            painter.drawLine(QPointF(right - 1, top), QPointF(right - 1, top + 7));
+        const int frames =
+            static_cast<int>(std::lround((stretch.span.last - stretch.span.first) / rate.secondsAt(1.0))) + 1;
+        const QString words = cycle                                       ? tr("cycle %1").arg(stretch.number)
+                              : stretch.kind == TimeStretch::Kind::LeadIn ? tr("lead-in %1").arg(frames)
+                                                                          : tr("rest %1").arg(frames);
+        const double width = painter.fontMetrics().horizontalAdvance(words);
+        if (right - left < width + 10)
+            continue;
+        const QRectF box(std::max(left, static_cast<double>(rect.left())) + 2, rect.top() + 2, width + 6, 11);
+        painter.fillRect(box, QColor(0x0E, 0x15, 0x18, 190));
+        painter.setPen(colour::kChalk2);
+        painter.drawText(box, Qt::AlignCenter, words);
+    }
 }
 
 void TimeBoard::paintHeld(QPainter& painter, const ItemView& item, const QRect& rect, double shift) {

@@ -19,8 +19,11 @@
 #include <qcustomplot.h>
 
 #include "base/text.h"
+#include "desks/curve_plot.h"
 #include "desks/desk_parts.h"
+#include "desks/pinned_loops.h"
 #include "desks/seam_view.h"
+#include "steps/retime_curve.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
 
@@ -32,10 +35,6 @@ constexpr int kAround = 12; // frames that are drawn on both sides of a seam
 
 QString frameWords(double frame) {
     return QString::fromStdString(frameText(frame));
-}
-
-QString lengthWords(double metres, bool inSteps) {
-    return inSteps ? LoopDesk::tr("%1 steps").arg(metres, 0, 'g', 3) : QString::fromStdString(lengthText(metres));
 }
 
 // Speeds around the seam of a cycle, from its steps: the last of them is that over the seam.
@@ -91,7 +90,7 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     list_->setHeaderLabels({tr("from – to"), tr("frames"), tr("gap")});
     list_->setRootIsDecorated(false);
     list_->setUniformRowHeights(true);
-    list_->setFixedHeight(118);
+    list_->setFixedHeight(96);
     list_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     list_->header()->setSectionResizeMode(QHeaderView::Stretch);
     list_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
@@ -119,6 +118,28 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
                     tr("First frames to try, as 1009:1060, or one"));
     lengths_ = field(1, QStringLiteral("loopLengths"), tr("lengths"), tr("any"),
                      tr("Lengths to try in frames, as 24:96, or one"));
+    travel_ = new QComboBox(content);
+    travel_->setObjectName(QStringLiteral("loopTravel"));
+    travel_->addItems({tr("comes back"), tr("goes on"), tr("taken out")});
+    travel_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    travel_->setToolTip(tr("Every cycle begins where the first did; or where the one before ended; or what it travels "
+                           "is taken out of it. For the last two the search leaves rigid travel out of account."));
+    auto* travels = smallLabel(tr("travel"), content);
+    travels->setWordWrap(false);
+    limits->addWidget(travels, 2, 0);
+    limits->addWidget(travel_, 2, 1, 1, 2);
+    pin_ = new QToolButton(content);
+    pin_->setObjectName(QStringLiteral("loopPin"));
+    pin_->setText(tr("pin"));
+    pin_->setCheckable(true);
+    pin_->setToolTip(tr("Keeps the chosen cycle, as it is closed now, to be compared with others"));
+    compare_ = new QToolButton(content);
+    compare_->setObjectName(QStringLiteral("loopCompare"));
+    compare_->setText(tr("compare"));
+    compare_->setToolTip(tr("What is pinned, side by side"));
+    limits->addWidget(pin_, 0, 2);
+    limits->addWidget(compare_, 1, 2);
+    pins_ = new PinnedLoops(this);
     right->addLayout(limits);
     upper->addLayout(right, 1);
     column->addLayout(upper);
@@ -162,7 +183,14 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     weight_->setCurrentIndex(1);
     weight_->setToolTip(tr("How the weight of the fade grows"));
     closeRow->addWidget(weight_);
-    closeRow->addStretch();
+    weights_ = new QLineEdit(content);
+    weights_->setObjectName(QStringLiteral("loopWeights"));
+    weights_->setPlaceholderText(QStringLiteral("0.25=0.1, 0.5=0.8"));
+    weights_->setToolTip(tr("Keys of the weight: how far along the fade, and how much of the other end, from 0 to 1"));
+    weights_->setMinimumWidth(40);
+    weights_->hide();
+    closeRow->addWidget(weights_, 100);
+    closeRow->addStretch(1);
     column->addLayout(closeRow);
     auto* checks = new QHBoxLayout();
     keepShape_ = new QCheckBox(tr("keep shape"), content);
@@ -171,30 +199,30 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     copy_ = new QCheckBox(tr("closing copy"), content);
     copy_->setObjectName(QStringLiteral("loopCopy"));
     copy_->setToolTip(tr("One frame more, equal to the first, for receivers that want it"));
-    inPlace_ = new QCheckBox(tr("search in place"), content);
-    inPlace_->setObjectName(QStringLiteral("loopInPlace"));
-    inPlace_->setToolTip(tr("Rigid travel is left out of account in the search; the cycle itself keeps it"));
     checks->addWidget(keepShape_);
     checks->addWidget(copy_);
-    checks->addWidget(inPlace_);
     checks->addStretch();
-    auto* times = smallLabel(tr("times"), content);
-    times->setWordWrap(false);
-    checks->addWidget(times);
     cycles_ = new QLineEdit(QStringLiteral("1"), content);
     cycles_->setObjectName(QStringLiteral("loopCycles"));
     cycles_->setFixedWidth(38);
     cycles_->setToolTip(tr("How often the cycle is shown"));
+    auto* times = smallLabel(tr("times"), content);
+    times->setWordWrap(false);
+    checks->addWidget(times);
     checks->addWidget(cycles_);
     column->addLayout(checks);
-    weights_ = new QLineEdit(content);
-    weights_->setObjectName(QStringLiteral("loopWeights"));
-    weights_->setPlaceholderText(QStringLiteral("0.25=0.1, 0.5=0.8"));
-    weights_->setToolTip(tr("Keys of the weight: how far along the fade, and how much of the other end, from 0 to 1"));
-    weights_->hide();
-    connect(weights_, &QLineEdit::editingFinished, this, &LoopDesk::showClosing);
-    column->addWidget(weights_);
-
+    drawn_ = new CurvePlot(content);
+    drawn_->setObjectName(QStringLiteral("loopDrawn"));
+    drawn_->setFixedSize(150, 54);
+    drawn_->hide();
+    connect(weights_, &QLineEdit::editingFinished, this, [this] {
+        showDrawn();
+        showClosing();
+    });
+    connect(drawn_, &CurvePlot::keysChanged, this, [this](const CurvePlot::Keys& keys) {
+        weights_->setText(QString::fromStdString(pairsText(keys)));
+        showClosing();
+    });
     plot_ = new QCustomPlot(content);
     plot_->setObjectName(QStringLiteral("seamPlot"));
     plot_->setFixedHeight(54);
@@ -212,7 +240,10 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     seamLine->setPen(QPen(QColor(0x4A, 0x60, 0x66), 1));
     seamLine->start->setCoords(0, -1e6);
     seamLine->end->setCoords(0, 1e6);
-    column->addWidget(plot_);
+    auto* plots = new QHBoxLayout(); // the weight beside what comes of it
+    plots->addWidget(drawn_);
+    plots->addWidget(plot_, 1);
+    column->addLayout(plots);
     figures_ = smallLabel({}, content);
     figures_->setObjectName(QStringLiteral("loopFigures"));
     column->addWidget(figures_);
@@ -239,6 +270,30 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
         if (end - start >= 2.0)
             choose(start, end - start);
     });
+    connect(pin_, &QToolButton::clicked, this, &LoopDesk::pinOrUnpin);
+    connect(compare_, &QToolButton::clicked, this, [this] {
+        pins_->show(pinned_, map_ && map_->inSteps());
+        pins_->openBelow(*compare_);
+    });
+    connect(pins_, &PinnedLoops::picked, this, [this](std::size_t i) {
+        if (i >= pinned_.size())
+            return;
+        const PinnedLoop one = pinned_[i];
+        way_ = one.closing.close;
+        byHand_ = true;
+        fade_->setText(frameWords(one.closing.fade));
+        choose(one.candidate.start, one.candidate.length);
+    });
+    connect(pins_, &PinnedLoops::letGo, this, [this](std::size_t i) {
+        if (i >= pinned_.size())
+            return;
+        pinned_.erase(pinned_.begin() + static_cast<std::ptrdiff_t>(i));
+        if (pinned_.empty())
+            pins_->hide();
+        // The table is made anew, and the button with it: not while it is speaking.
+        QTimer::singleShot(0, this, [this] { pins_->show(pinned_, map_ && map_->inSteps()); });
+        showClosing();
+    });
     connect(list_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         const int row = item ? list_->indexOfTopLevelItem(item) : -1;
         if (row >= 0 && static_cast<std::size_t>(row) < candidates_.size())
@@ -255,10 +310,18 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
         takeCount(cycles_, 1.0);
         showClosing();
     });
-    connect(weight_, &QComboBox::activated, this, &LoopDesk::showClosing);
+    connect(weight_, &QComboBox::activated, this, [this] {
+        if (weight_->currentIndex() == 3 && weights_->text().isEmpty())
+            weights_->setText(QStringLiteral("0.25=0.1, 0.75=0.9")); // something to take hold of
+        showDrawn();
+        showClosing();
+    });
+    connect(travel_, &QComboBox::activated, this, [this] {
+        study(); // what travels is searched in place
+        showClosing();
+    });
     for (QCheckBox* box : {keepShape_, copy_})
         connect(box, &QCheckBox::clicked, this, &LoopDesk::showClosing);
-    connect(inPlace_, &QCheckBox::clicked, this, &LoopDesk::study);
     connect(add_, &QPushButton::clicked, this, &LoopDesk::closeLoop);
     const auto changed = [this] {
         stale_ = true;
@@ -287,7 +350,7 @@ void LoopDesk::say(const QString& words) {
 void LoopDesk::study() {
     stale_ = false;
     auto subject = std::make_shared<Subject>();
-    subject->inPlace = inPlace_->isChecked();
+    subject->inPlace = travel_->currentIndex() > 0;
     for (const ItemKey& key : workspace_.chosen()) {
         const ItemView* item = workspace_.item(key);
         if (!item || !item->scene)
@@ -317,6 +380,7 @@ void LoopDesk::study() {
     ++generation_;
     map_.reset();
     candidates_.clear();
+    pinned_.clear();
     chosen_.reset();
     judged_.reset();
     refused_.reset();
@@ -356,6 +420,7 @@ void LoopDesk::look(std::size_t sketchPoints) {
                 if (generation != generation_)
                     return;
                 map_ = map;
+                judgedFor_.reset(); // what was told by a sketch is told anew
                 seam_->show(map, picture);
                 note_->setText(map->ofAllPoints() ? tr("exact · all %1 × %1 pairs of frames").arg(map->count())
                                                   : tr("a first look · %1 × %1 pairs").arg(map->count()));
@@ -400,12 +465,12 @@ void LoopDesk::takeCandidates(const Result<std::vector<LoopCandidate>>& found) {
     list_->clear();
     for (const LoopCandidate& c : candidates_) {
         auto* row = new QTreeWidgetItem(
-            list_,
-            {QStringLiteral("%1 – %2").arg(frameWords(c.start), frameWords(c.start + c.length - 1.0)),
-             frameWords(c.length), (c.good ? QStringLiteral("✓ ") : QString()) + lengthWords(c.gap, map_->inSteps())});
+            list_, {QStringLiteral("%1 – %2").arg(frameWords(c.start), frameWords(c.start + c.length - 1.0)),
+                    frameWords(c.length),
+                    (c.good ? QStringLiteral("✓ ") : QString()) + loopLengthWords(c.gap, map_->inSteps())});
         row->setToolTip(2, tr("%1 usual steps; speeds differ by %2 a second")
                                .arg(c.gapSteps, 0, 'f', 2)
-                               .arg(lengthWords(c.velocityGap, map_->inSteps())));
+                               .arg(loopLengthWords(c.velocityGap, map_->inSteps())));
         if (c.good)
             row->setForeground(2, colour::kMoss);
     }
@@ -471,6 +536,22 @@ void LoopDesk::choose(double start, double length) {
     showClosing();
 }
 
+std::optional<std::size_t> LoopDesk::pinnedAt() const {
+    for (std::size_t i = 0; chosen_ && i < pinned_.size(); ++i)
+        if (pinned_[i].is(*chosen_))
+            return i;
+    return std::nullopt;
+}
+
+void LoopDesk::pinOrUnpin() {
+    if (const auto at = pinnedAt())
+        pinned_.erase(pinned_.begin() + static_cast<std::ptrdiff_t>(*at));
+    else if (chosen_)
+        pinned_.push_back(
+            {*chosen_, closing(), judged_ && judgedFor_ == step() ? std::optional(judged_->closed) : std::nullopt});
+    showClosing();
+}
+
 // What a field of whole numbers holds; back to what held, with a word, where it is none.
 bool LoopDesk::takeCount(QLineEdit* field, double least) {
     const auto number = parseNumber(field->text().trimmed().toStdString());
@@ -492,6 +573,7 @@ LoopClosing LoopDesk::closing() const {
         made.weights = weights_->text().trimmed().toStdString();
     made.keepShape = keepShape_->isChecked();
     made.closingCopy = copy_->isChecked();
+    made.travel = std::array{"comes back", "goes on", "taken out"}[static_cast<std::size_t>(travel_->currentIndex())];
     made.cycles = std::max(1, static_cast<int>(parseNumber(cycles_->text().toStdString()).value_or(1.0)));
     return made;
 }
@@ -509,7 +591,12 @@ void LoopDesk::showClosing() {
     const bool fades = way_ != "cut";
     fade_->setEnabled(chosen_ && fades);
     weight_->setEnabled(chosen_ && way_ == "overlap");
-    weights_->setVisible(weight_->isEnabled() && weight_->currentIndex() == 3);
+    for (QWidget* part : {static_cast<QWidget*>(weights_), static_cast<QWidget*>(drawn_)})
+        part->setVisible(weight_->isEnabled() && weight_->currentIndex() == 3);
+    pin_->setEnabled(chosen_.has_value());
+    compare_->setEnabled(!pinned_.empty());
+    const auto pinned = pinnedAt();
+    pin_->setChecked(pinned.has_value());
     keepShape_->setEnabled(chosen_ && way_ == "overlap");
     copy_->setEnabled(chosen_.has_value());
     cycles_->setEnabled(chosen_.has_value());
@@ -535,6 +622,27 @@ void LoopDesk::showClosing() {
                                                  frameWords(end)));
     showAct();
     judge_.start();
+}
+
+// The weight as a curve to be drawn on; words that are none leave it as it is.
+void LoopDesk::showDrawn() {
+    const auto keys = numberPairs(weights_->text().toStdString());
+    if (!keys)
+        return;
+    CurvePlot::Setting setting;
+    setting.across.step = setting.up.step = 0.01;
+    setting.rising = true;
+    setting.name = tr("Weight of the fade");
+    setting.line = [](const CurvePlot::Keys& drawn) {
+        CurvePlot::Keys line{{0.0, 0.0}};
+        line.insert(line.end(), drawn.begin(), drawn.end());
+        line.emplace_back(1.0, 1.0);
+        return line;
+    };
+    setting.words = [](const std::pair<double, double>& key) {
+        return tr("%1 % of the way: %2 %").arg(key.first * 100.0, 0, 'f', 0).arg(key.second * 100.0, 0, 'f', 0);
+    };
+    drawn_->show(*keys, std::move(setting));
 }
 
 void LoopDesk::showAct() {
@@ -570,6 +678,11 @@ void LoopDesk::judge() {
                     return;
                 judged_ = judged;
                 judgedFor_ = wanted;
+                // What is pinned is shown as it would be closed now.
+                if (const auto pinned = pinnedAt()) {
+                    pinned_[*pinned].closing = closing();
+                    pinned_[*pinned].closed = judged.closed;
+                }
                 refused_.reset();
                 showFigures();
             };
@@ -614,9 +727,10 @@ void LoopDesk::showFigures() {
     plot_->replot(QCustomPlot::rpQueuedReplot);
     const bool inSteps = map_ && map_->inSteps();
     const LoopCheck& check = judged_->closed.check;
-    QString words = tr("across the seam: off by %1 → %2, speeds by %3 → %4 a second")
-                        .arg(lengthWords(chosen_->gap, inSteps), lengthWords(check.gap, inSteps),
-                             lengthWords(chosen_->velocityGap, inSteps), lengthWords(check.velocityGap, inSteps));
+    QString words =
+        tr("across the seam: off by %1 → %2, speeds by %3 → %4 a second")
+            .arg(loopLengthWords(chosen_->gap, inSteps), loopLengthWords(check.gap, inSteps),
+                 loopLengthWords(chosen_->velocityGap, inSteps), loopLengthWords(check.velocityGap, inSteps));
     if (way_ == "overlap")
         words += tr(" · edges shrink by %1 % (shape kept: %2 %)")
                      .arg(judged_->closed.shrink * 100.0, 0, 'f', 1)
@@ -632,12 +746,18 @@ void LoopDesk::closeLoop() {
     if (!made || !judged_ || !subject_)
         return;
     workspace_.document().endMerge();
+    const auto each = loopStepsFor(subject_->items, *made);
+    if (!each) {
+        emit workspace_.problem(QString::fromStdString(each.error().text()));
+        return;
+    }
     workspace_.document().edit(tr("Close the loop").toStdString(), [&](Job& job) {
-        for (const Subject::Part& part : subject_->parts) {
+        for (std::size_t i = 0; i < subject_->parts.size(); ++i) {
+            const Subject::Part& part = subject_->parts[i];
             auto& steps = job.itemFor(part.key.source, part.key.path).steps;
             if (!steps.empty() && steps.back().type == "loop")
                 steps.pop_back();
-            steps.push_back(*made);
+            steps.push_back((*each)[i]);
         }
     });
 }

@@ -8,6 +8,7 @@
 #include <QTimer>
 #include <QWidget>
 
+#include "desks/pinned_loops.h"
 #include "shell/workspace.h"
 #include "workbench/loops.h"
 
@@ -22,6 +23,7 @@ class QTreeWidget;
 
 namespace wyc::app {
 
+class CurvePlot;
 class SeamView;
 class Viewport;
 
@@ -64,6 +66,9 @@ class LoopDesk : public QWidget {
     void choose(double start, double length);
     void showClosing();
     void showAct();
+    void showDrawn();
+    void pinOrUnpin();
+    [[nodiscard]] std::optional<std::size_t> pinnedAt() const;
     bool takeCount(QLineEdit* field, double least);
     void judge();
     void showFigures();
@@ -80,7 +85,6 @@ class LoopDesk : public QWidget {
     QTreeWidget* list_;
     QLineEdit* starts_;
     QLineEdit* lengths_;
-    QCheckBox* inPlace_;
     std::vector<QToolButton*> ways_;
     QLineEdit* fade_;
     QComboBox* weight_;
@@ -88,6 +92,12 @@ class LoopDesk : public QWidget {
     QCheckBox* keepShape_;
     QCheckBox* copy_;
     QLineEdit* cycles_;
+    QComboBox* travel_;
+    QToolButton* pin_;
+    QToolButton* compare_;
+    PinnedLoops* pins_;
+    std::vector<PinnedLoop> pinned_;
+    CurvePlot* drawn_; // the same as a curve
     QCustomPlot* plot_;
     QLabel* figures_;
     QLabel* counts_;

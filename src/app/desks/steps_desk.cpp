@@ -9,12 +9,17 @@
 #include <QMouseEvent>
 #include <QPushButton>
 #include <QScrollArea>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
 #include "base/text.h"
+#include "desks/curve_plot.h"
 #include "desks/desk_parts.h"
+#include "desks/flow_layout.h"
 #include "desks/step_picker.h"
+#include "steps/retime_curve.h"
+#include "steps/time_parts.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
@@ -168,19 +173,111 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
     if (!type || !step.on)
         return card;
     const auto options = checkedOptions(*type, step.options);
-    auto* row = new QHBoxLayout();
-    row->setSpacing(6);
+    // Each option with its name, as many beside one another as fit.
+    auto* flow = new FlowLayout(12, 3);
     for (const StepOption& option : type->options) {
-        auto* label = new QLabel(text(option.name), card);
+        auto* pair = new QWidget(card);
+        auto* row = new QHBoxLayout(pair);
+        row->setContentsMargins(0, 0, 0, 0);
+        row->setSpacing(6);
+        QString name = text(option.name);
+        auto* label = new QLabel(name.replace(QLatin1Char('_'), QLatin1Char(' ')), pair);
         label->setProperty("small", true);
         label->setToolTip(text(option.help));
         row->addWidget(label);
         row->addWidget(
-            optionEditor(index, option, options ? (*options)[std::string(option.name)] : option.standard, card));
+            optionEditor(index, option, options ? (*options)[std::string(option.name)] : option.standard, pair));
+        flow->addWidget(pair);
     }
-    row->addStretch();
-    column->addLayout(row);
+    column->addLayout(flow);
+    for (const StepOption& option : type->options)
+        if (QWidget* curve = options ? curveEditor(index, option, *options, card) : nullptr)
+            column->addWidget(curve);
     return card;
+}
+
+// A curve as it is, to be taken hold of; null for what is none, or cannot be shown.
+QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, const nlohmann::json& options,
+                                QWidget* parent) {
+    const std::string name(option.name);
+    const std::string given = options[name].get<nlohmann::json>().is_string() ? options[name].get<std::string>() : "";
+    CurvePlot::Keys keys;
+    CurvePlot::Setting setting;
+    setting.name = option.kind == OptionKind::Curve ? tr("frame of the source, by frame") : tr("Weight of the fade");
+    if (option.kind == OptionKind::Weights) {
+        const auto pairs = numberPairs(given);
+        if (!pairs || pairs->empty())
+            return nullptr;
+        keys = *pairs;
+        setting.across.step = setting.up.step = 0.01;
+        setting.rising = true;
+        setting.line = [](const CurvePlot::Keys& drawn) {
+            CurvePlot::Keys line{{0.0, 0.0}};
+            line.insert(line.end(), drawn.begin(), drawn.end());
+            line.emplace_back(1.0, 1.0);
+            return line;
+        };
+    } else if (option.kind == OptionKind::Curve) {
+        const ItemView* item = workspace_.activeItem();
+        const auto before = item ? seenBefore(*item, index) : fail(ErrorKind::BadInput, "");
+        const auto span = before && before->scene ? spanOf(*before->scene) : std::nullopt;
+        if (!span)
+            return nullptr;
+        const FrameRate rate = before->scene->workingRate;
+        const FrameRange there{snappedFrame(rate.frameAt(span->first)), snappedFrame(rate.frameAt(span->last))};
+        const auto curve = RetimeCurve::parse(given, there);
+        if (!curve)
+            return nullptr;
+        for (const RetimeCurve::Key& key : curve->keys())
+            keys.emplace_back(key.out, key.in);
+        Step step = shown_[index];
+        // What is shown at every frame, with what comes behind the last key.
+        const auto lineOf = [scene = before->scene, step, name, rate](const CurvePlot::Keys& drawn) mutable {
+            step.options[name] = pairsText(drawn);
+            CurvePlot::Keys line;
+            const auto meaning = meaningOf(*scene, step);
+            if (!meaning || !meaning->time || !meaning->time->wanted.range)
+                return line;
+            const TimeSpan range = *meaning->time->wanted.range;
+            constexpr int kPoints = 240;
+            for (int i = 0; i <= kPoints; ++i) {
+                const double t = range.first + (range.last - range.first) * i / kPoints;
+                line.emplace_back(rate.frameAt(t), rate.frameAt(meaning->time->map.heldAt(t)));
+            }
+            return line;
+        };
+        setting.line = lineOf;
+        const CurvePlot::Keys line = CurvePlot::Keys(setting.line(keys));
+        double low = keys.front().first;
+        double high = keys.back().first;
+        if (!line.empty()) {
+            low = std::min(low, line.front().first);
+            high = std::max(high, line.back().first);
+        }
+        const double room = std::max(2.0, std::round((high - low) * 0.06)); // to draw the ends out
+        setting.across = {low - room, high + room, 1.0};
+        setting.up = {there.first, there.last, 1.0};
+        setting.least = 2;
+    } else {
+        return nullptr;
+    }
+    const bool frames = option.kind == OptionKind::Curve;
+    setting.words = [frames](const std::pair<double, double>& key) {
+        return frames
+                   ? tr("%1 shows %2")
+                         .arg(QString::fromStdString(frameText(key.first)),
+                              QString::fromStdString(frameText(key.second)))
+                   : tr("%1 % of the way: %2 %").arg(key.first * 100.0, 0, 'f', 0).arg(key.second * 100.0, 0, 'f', 0);
+    };
+    auto* plot = new CurvePlot(parent);
+    plot->setObjectName(QStringLiteral("curve_") + text(option.name));
+    plot->setFixedHeight(frames ? 150 : 84);
+    plot->show(std::move(keys), std::move(setting));
+    connect(plot, &CurvePlot::keysChanged, this, [this, index, name](const CurvePlot::Keys& drawn) {
+        // The card is made anew, and the plot with it: not while it is speaking.
+        QTimer::singleShot(0, this, [this, index, name, drawn] { change(index, name, pairsText(drawn)); });
+    });
+    return plot;
 }
 
 QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value,
@@ -213,14 +310,21 @@ QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, co
         auto* line = new QLineEdit(parent);
         const bool number = option.kind == OptionKind::Number || option.kind == OptionKind::Frame ||
                             option.kind == OptionKind::WholeNumber;
-        line->setText(
-            QString::fromStdString(value.is_number() ? shortestNumber(value.get<double>()) : value.get<std::string>()));
+        // A number that stands for none at all is shown as none.
+        const bool mayBeNone = number && option.standard.is_number() && option.standard.get<double>() == option.least &&
+                               option.least <= -1e6;
+        const bool none = mayBeNone && value.is_number() && value.get<double>() == option.least;
+        line->setText(none ? QString()
+                           : QString::fromStdString(value.is_number() ? shortestNumber(value.get<double>())
+                                                                      : value.get<std::string>()));
+        if (mayBeNone)
+            line->setPlaceholderText(tr("none"));
         line->setFixedWidth(number ? 62 : 104);
-        connect(line, &QLineEdit::editingFinished, this, [this, line, index, name, number] {
+        connect(line, &QLineEdit::editingFinished, this, [this, line, index, name, number, mayBeNone, option] {
             if (!line->isModified())
                 return;
             const std::string given = line->text().trimmed().toStdString();
-            const auto parsed = parseNumber(given);
+            const auto parsed = mayBeNone && given.empty() ? std::optional(option.least) : parseNumber(given);
             if (number && !parsed) {
                 emit workspace_.problem(
                     tr("“%1”: %2 is a number").arg(QString::fromStdString(given), QString::fromStdString(name)));

@@ -28,6 +28,7 @@ class StepsDesk : public QWidget {
     void showChain();
     QFrame* stepCard(std::size_t index, const std::vector<Step>& steps);
     QWidget* optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value, QWidget* parent);
+    QWidget* curveEditor(std::size_t index, const StepOption& option, const nlohmann::json& options, QWidget* parent);
     void change(std::size_t index, const std::string& option, const nlohmann::json& value);
     void addStep(const StepType& type);
     void edited(const QString& label, const std::function<void(std::vector<Step>&)>& change);

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <optional>
 
+#include "base/parallel.h"
+
 namespace wyc::app {
 
 JobRunner::JobRunner(QObject* parent) : QObject(parent), thread_([this] { loop(); }) {}
@@ -77,6 +79,8 @@ void JobRunner::finish(int id, JobStatus status, const Done& done) {
 }
 
 void JobRunner::loop() {
+    letWorkersGiveWay();
+    giveWay();
     for (;;) {
         Entry entry;
         {
@@ -99,7 +103,7 @@ void JobRunner::loop() {
         const Progress progress(
             [this, status, clock, gate, lastShown](const ProgressReport& report) {
                 const std::lock_guard lock(*gate);
-                if (clock.elapsed() - *lastShown < 60)
+                if (clock.elapsed() - *lastShown < 120)
                     return;
                 *lastShown = clock.elapsed();
                 JobStatus now = status;

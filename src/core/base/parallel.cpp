@@ -11,6 +11,9 @@
 #include <oneapi/tbb/global_control.h>
 #include <oneapi/tbb/parallel_for.h>
 #include <oneapi/tbb/parallel_pipeline.h>
+#include <oneapi/tbb/task_scheduler_observer.h>
+#include <sys/resource.h>
+#include <unistd.h>
 
 namespace wyc {
 namespace {
@@ -44,7 +47,28 @@ class FirstError {
     std::optional<Error> error_;
 };
 
+// Workers give way as they begin.
+class GentleWorkers : public oneapi::tbb::task_scheduler_observer {
+  public:
+    GentleWorkers() { observe(true); }
+    ~GentleWorkers() override { observe(false); }
+    void on_scheduler_entry(bool worker) override {
+        if (worker)
+            giveWay();
+    }
+};
+
 } // namespace
+
+void giveWay() {
+    constexpr int kNice = 10;
+    // Of this thread alone; where it is not allowed, all stays as it was.
+    (void)::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), kNice);
+}
+
+void letWorkersGiveWay() {
+    static const GentleWorkers watch;
+}
 
 void setThreadCount(int count) {
     const std::lock_guard lock(gControlMutex);

@@ -13,6 +13,11 @@ namespace wyc {
 void setThreadCount(int count);
 [[nodiscard]] int threadCount();
 
+/// From now on this thread gives way to other threads of the process that want a processor.
+void giveWay();
+/// From now on all workers of this process do: what a person looks at stays quick while they work.
+void letWorkersGiveWay();
+
 /// Calls body(i) for every i in [0, count), in any order, on several threads. The first error (by index) wins
 /// and stops the rest; a cancel is an error of kind Cancelled.
 [[nodiscard]] Status parallelFor(std::size_t count, const Progress& progress,

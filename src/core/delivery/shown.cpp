@@ -205,7 +205,18 @@ std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
                        end >= kFrameTolerance ? frames(end) + " at the end" : "", asked.text(), there);
 }
 
+std::array<double, 9> linearOf(const Mat4& m) {
+    return {m.m[0], m.m[1], m.m[2], m.m[4], m.m[5], m.m[6], m.m[8], m.m[9], m.m[10]};
+}
+
 } // namespace
+
+Mat4 Intention::spaceAt(double seconds) const {
+    if (!time.carries())
+        return space;
+    const Carry carry = time.carryAt(seconds);
+    return space * Mat4::translation({carry[0], carry[1], carry[2]});
+}
 
 Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
     Intention intention;
@@ -225,6 +236,7 @@ Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::ve
             intention.time = meaning.time->map.of(intention.time);
         if (meaning.space) {
             intention.space = intention.space * meaning.space->matrix();
+            intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
             intention.scale *= meaning.space->scale;
         }
         WYC_TRY(next, applySteps(scene, {step}));
@@ -304,7 +316,7 @@ Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const 
     std::optional<std::size_t> none;
     const auto time = sourceTime(seconds);
     if (!time || parts_.size() != 1 || parts_.front().from || parts_.front().to || !source().geometry ||
-        !intention_->space.isIdentity())
+        !intention_->spaceAt(seconds).isIdentity())
         return none;
     const auto at = plainPosition(source().geometry->sampling(), *time);
     if (at.weight > 0.0)
@@ -327,7 +339,7 @@ Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, s
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
         WYC_TRY(own, plainWorld(*scene_, part.node, shown.front().seconds));
-        const Mat4 there = own * intention_->space;
+        const Mat4 there = own * intention_->spaceAt(seconds);
         const bool direct = !part.from && !part.to;
         // A piece reads its own stretch of the whole.
         const Stretch stretch = direct ? Stretch{first, points.size()} : stretchOf(part.from.get());
@@ -442,7 +454,7 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
         WYC_TRY(place, plainWorld(*scene_, own, *time));
         // A unit of its own is another length after a change of size.
-        const Mat4 there = place * intention_->space;
+        const Mat4 there = place * intention_->spaceAt(seconds);
         const auto off = [&](const Vec3d& p) {
             return length(transformedPoint(p * intention_->scale, world) - transformedPoint(p, there));
         };
@@ -496,8 +508,9 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
                 return points;
             WYC_TRY(world, plainWorld(*scene_, part.node, *time));
             WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
+            const Mat4 there = world * intention_->spaceAt(t);
             for (std::size_t i = 0; i < pose.below.size(); ++i)
-                points.push_back(transformedPoint(pose.at(i), world * intention_->space));
+                points.push_back(transformedPoint(pose.at(i), there));
             return points;
         };
         for (const auto& [from, to] : {std::pair{low, low + frame}, std::pair{low, low + frame / 2.0},

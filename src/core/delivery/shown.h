@@ -25,6 +25,8 @@ struct Intention {
     Wanted wanted;                       // where moments are set, only they are promised
     std::vector<std::string> shortfalls; // what was asked for and the source does not have: "16 frames at the end"
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
+    /// World of the source → world of the result, at a time of the result: what is carried along is moved.
+    [[nodiscard]] Mat4 spaceAt(double seconds) const;
 };
 [[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);
 

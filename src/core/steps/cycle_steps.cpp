@@ -108,14 +108,78 @@ Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
     return TimeChange{map, wanted, rate};
 }
 
+// Where the middle of what moves is, in the world.
+Result<Vec3d> middleAt(const Scene& scene, std::size_t node, double seconds) {
+    WYC_TRY(place, placementAt(scene, node, seconds));
+    const GeometryPtr& shape = scene.nodes[node].geometry;
+    if (!shape)
+        return transformedPoint(Vec3d{}, place.matrix);
+    std::vector<Vec3f> points;
+    WYC_CHECK(readPointsAt(*shape, seconds, points));
+    Vec3d sum;
+    double count = 0.0;
+    for (const Vec3f& p : points)
+        if (isFinite(p)) {
+            sum = sum + transformedPoint(Vec3d(p), place.matrix);
+            count += 1.0;
+        }
+    return count > 0.0 ? sum * (1.0 / count) : sum;
+}
+
+// How far the scene travels from frame to frame of a stretch, times `frames`: as told, or as its leading shape does.
+Result<Carry> travelOf(const Scene& scene, const TimeSpan& span, const json& options) {
+    if (const std::string told = options["by"]; !told.empty()) {
+        std::vector<double> numbers;
+        for (const std::string& part : splitText(told, ','))
+            if (const auto number = parseNumber(std::string(trimmed(part))))
+                numbers.push_back(*number);
+        if (numbers.size() != 3)
+            return fail(badInput(fmt::format("'{}' is no way through space", told), "Write three numbers: 1.5, 0, 0"));
+        return Carry{numbers[0], numbers[1], numbers[2]};
+    }
+    const Node* lead = leadShape(scene);
+    std::size_t node = lead ? static_cast<std::size_t>(lead - scene.nodes.data()) : scene.nodes.size();
+    for (std::size_t i = 0; node == scene.nodes.size() && i < scene.nodes.size(); ++i)
+        if (movingSpan(scene, i))
+            node = i;
+    if (node == scene.nodes.size())
+        return Carry{};
+    // Where the frame behind the cycle is not there: as it goes up to the last.
+    const FrameRate rate = scene.workingRate;
+    const double start = rate.secondsAt(options["start"].get<double>());
+    const double length = rate.secondsAt(options["length"].get<double>());
+    const double end = std::min(start + length, span.last);
+    if (!(end > start))
+        return Carry{};
+    WYC_TRY(from, middleAt(scene, node, start));
+    WYC_TRY(to, middleAt(scene, node, end));
+    const Vec3d way = (to - from) * (length / (end - start));
+    return Carry{way.x, way.y, way.z};
+}
+
+Carry times(const Carry& carry, double by) {
+    return {carry[0] * by, carry[1] * by, carry[2] * by};
+}
+
+// What is at the top of a scene is carried; what has neither points nor a place of its own cannot be.
+Status mayBeCarried(const Scene& scene) {
+    for (const Node& node : scene.nodes)
+        if (node.parent < 0 && !node.geometry && !node.transform && node.kind != NodeKind::Transform &&
+            node.kind != NodeKind::Other)
+            return fail(badInput("it stands at the top without a transform: it cannot be carried along",
+                                 "Let it come back, or give it a transform above it")
+                            .forItem(node.path));
+    return {};
+}
+
 struct Cycle {
     double start = 0.0;  // seconds
     double period = 0.0; // of what is repeated
     std::vector<TimePiece> pieces;
 };
 
-// One cycle: what it shows from its start to the moment at which it would begin again.
-Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& options) {
+// One cycle: what it shows from its start to the moment at which it would begin again; `travel` is how far it is then.
+Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& options, const Carry& travel) {
     const FrameRate rate = scene.workingRate;
     const auto seconds = [&](double frames) { return rate.secondsAt(frames); };
     const double first = snappedFrame(rate.frameAt(span.first));
@@ -140,6 +204,7 @@ Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& opti
         seam.to = end;
         seam.inFrom = end - frame;
         seam.inTo = cycle.start;
+        seam.carryTo = travel;
         cycle.pieces.push_back(seam);
         return cycle;
     }
@@ -158,6 +223,7 @@ Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& opti
         bridge.inFrom = end - frame;
         bridge.inTo = cycle.start;
         bridge.grid = frame;
+        bridge.carryTo = travel;
         cycle.period = seconds(length + fade);
         cycle.pieces = {runPiece(cycle.start, end - frame, cycle.start, 1.0), bridge};
         return cycle;
@@ -182,6 +248,7 @@ Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& opti
     mix.anchor = mix.from;
     mix.inFrom = atEnd ? mix.from : end;
     mix.inTo = atEnd ? cycle.start - seconds(fade) : cycle.start;
+    (atEnd ? mix.carryTo : mix.carry) = atEnd ? travel : times(travel, -1.0);
     if (atEnd)
         cycle.pieces = {runPiece(cycle.start, mix.from, cycle.start, 1.0), mix};
     else
@@ -209,7 +276,15 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
     const FrameRate rate = scene.workingRate;
     WYC_TRY(span, movingOrRefused(scene, "loop"));
     WYC_CHECK(mayBeMixed(scene, options));
-    WYC_TRY(cycle, cycleOf(scene, span, options));
+    const std::string travels = options["travel"];
+    Carry travel{};
+    if (travels != "comes back") {
+        WYC_CHECK(mayBeCarried(scene));
+        WYC_TRY(found, travelOf(scene, span, options));
+        travel = found;
+    }
+    const bool goesOn = travels == "goes on";
+    WYC_TRY(cycle, cycleOf(scene, span, options, goesOn ? travel : Carry{}));
     const double period = snappedFrame(rate.frameAt(cycle.period));
     const double start = options["start"].get<double>();
     FrameRange range{start, start + period * options["cycles"].get<double>() - 1.0};
@@ -226,9 +301,12 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
     if ((range.last - range.first) / period > 100000.0)
         return fail(badInput("more than 100,000 cycles", "Choose fewer"));
     std::vector<TimePiece> cycles;
-    for (double k = std::floor((range.first - start) / period); start + k * period <= range.last; k += 1.0)
+    for (double k = std::floor((range.first - start) / period); start + k * period <= range.last; k += 1.0) {
         cycles.push_back(
             runPiece(rate.secondsAt(start + k * period), rate.secondsAt(start + (k + 1.0) * period), cycle.start, 1.0));
+        if (goesOn)
+            cycles.back().carry = times(travel, k);
+    }
     Wanted wanted;
     wanted.range = TimeSpan{rate.secondsAt(range.first), rate.secondsAt(range.last)};
     if (scene.wanted.moments) { // what was wanted of the cycle, in each of them
@@ -246,7 +324,15 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
         sortMoments(times);
         wanted.moments = samplingFromTimes(times);
     }
-    return TimeChange{TimeMap(std::move(cycles)).of(TimeMap(std::move(cycle.pieces))), wanted, rate};
+    TimeMap map = TimeMap(std::move(cycles)).of(TimeMap(std::move(cycle.pieces)));
+    if (travels == "taken out") {
+        // As even as it goes from start to end, all along the source.
+        TimePiece still = runPiece(-kInfinite, kInfinite, cycle.start, 1.0);
+        still.anchor = cycle.start;
+        still.carrySpeed = times(travel, -1.0 / rate.secondsAt(options["length"].get<double>()));
+        map = map.of(TimeMap({still}));
+    }
+    return TimeChange{map, wanted, rate};
 }
 
 Result<TimeChange> leadInMeans(const Scene& scene, const json& options) {
@@ -319,6 +405,43 @@ Result<TimeChange> fillMeans(const Scene& scene, const json&) {
     return TimeChange{TimeMap(), wanted, scene.workingRate};
 }
 
+// The first and the last sample: as they are, left out, or equal to their neighbours.
+Result<TimeChange> endsMeans(const Scene& scene, const json& options) {
+    const std::vector<double> times = leadMoments(scene);
+    const std::string first = options["first"];
+    const std::string last = options["last"];
+    if (first == "as it is" && last == "as it is")
+        return asItIs(scene);
+    if (times.size() < 4)
+        return fail(badInput(fmt::format("{} samples have no ends to mend", times.size()), "It takes four or more"));
+    const TimeSpan inner{times[1], times[times.size() - 2]};
+    Wanted wanted = scene.wanted;
+    wanted.range =
+        TimeSpan{first == "left out" ? inner.first : times.front(), last == "left out" ? inner.last : times.back()};
+    if (wanted.moments) {
+        std::vector<double> kept = wanted.moments->times();
+        std::erase_if(kept, [&](double t) { return !insideSpan(*wanted.range, t); });
+        wanted.moments = samplingFromTimes(kept);
+    }
+    std::vector<TimePiece> pieces;
+    const double from = first == "as its neighbour" ? inner.first : -kInfinite;
+    const double to = last == "as its neighbour" ? inner.last : kInfinite;
+    const auto hold = [](double begins, double ends, double pose) {
+        TimePiece piece = runPiece(begins, ends, pose, 0.0);
+        piece.anchor = pose;
+        return piece;
+    };
+    if (std::isfinite(from))
+        pieces.push_back(hold(-kInfinite, from, from));
+    TimePiece between;
+    between.from = from;
+    between.to = to;
+    pieces.push_back(between);
+    if (std::isfinite(to))
+        pieces.push_back(hold(to, kInfinite, to));
+    return TimeChange{pieces.size() > 1 ? TimeMap(std::move(pieces)) : TimeMap(), wanted, scene.workingRate};
+}
+
 } // namespace
 
 StepType retimeStep() {
@@ -327,7 +450,7 @@ StepType retimeStep() {
         "Retime",
         "Shows the motion along a curve: faster, slower, backwards, again and again",
         {{"curve",
-          OptionKind::Text,
+          OptionKind::Curve,
           "",
           "pairs OUT=IN of frames (1001=1001, 1050=1100), or: x0.5, reverse, there and back, hold 1040",
           "x1",
@@ -383,7 +506,7 @@ StepType loopStep() {
               {"cut", "overlap", "bridge"}},
              {"fade", OptionKind::WholeNumber, "frames", "frames of the overlap or of the bridge", 8.0, {}, 0, 1e5},
              {"weight", OptionKind::Choice, "", "how the fade goes", "smooth", {"linear", "smooth", "smoother"}},
-             {"weights", OptionKind::Text, "", "instead: keys WAY=WEIGHT from 0 to 1, as 0.25=0.1, 0.5=0.8", "", {}},
+             {"weights", OptionKind::Weights, "", "instead: keys WAY=WEIGHT from 0 to 1, as 0.25=0.1, 0.5=0.8", "", {}},
              {"side",
               OptionKind::Choice,
               "",
@@ -399,7 +522,19 @@ StepType loopStep() {
              {"closing_copy", OptionKind::Switch, "", "one frame more, equal to the first", false, {}},
              {"cycles", OptionKind::WholeNumber, "", "how often it is shown", 1.0, {}, 1, 1e5},
              {"frames", OptionKind::WholeNumber, "frames", "exactly so many; 0: whole cycles", 0.0, {}, 0, 1e6},
-             {"fill", OptionKind::Text, "", "a range to fill, as 1001:1200; the cycle stays where it is", "", {}}},
+             {"fill", OptionKind::Text, "", "a range to fill, as 1001:1200; the cycle stays where it is", "", {}},
+             {"travel",
+              OptionKind::Choice,
+              "",
+              "each cycle begins where the first did; where the one before ended; or travel is taken out of it",
+              "comes back",
+              {"comes back", "goes on", "taken out"}},
+             {"by",
+              OptionKind::Text,
+              "",
+              "how far a cycle travels, as 1.5, 0, 0; empty: as far as its middle does",
+              "",
+              {}}},
             &loopMeans,
             nullptr,
             nullptr,
@@ -419,6 +554,8 @@ StepType loopStep() {
                     words += fmt::format(", {} frames in all", frameText(o["frames"]));
                 else if (o["cycles"].get<double>() > 1.0)
                     words += fmt::format(", {} times", frameText(o["cycles"]));
+                if (o["travel"] != "comes back")
+                    words += o["travel"] == "goes on" ? ", travelling on" : ", in place";
                 words += o["closing_copy"].get<bool>()
                              ? fmt::format("; {} equals {}", frameText(start + period), frameText(start))
                              : std::string();
@@ -460,6 +597,21 @@ StepType fillStep() {
             nullptr,
             nullptr,
             [](const json&) { return std::string("missing frames from their neighbours"); }};
+}
+
+StepType endsStep() {
+    const std::vector<std::string_view> choices{"as it is", "left out", "as its neighbour"};
+    return {"ends",
+            "Mend ends",
+            "Leaves a stale, doubled or empty first or last sample out, or gives it the pose of its neighbour",
+            {{"first", OptionKind::Choice, "", "the first sample", "left out", choices},
+             {"last", OptionKind::Choice, "", "the last sample", "as it is", choices}},
+            &endsMeans,
+            nullptr,
+            nullptr,
+            [](const json& o) {
+                return fmt::format("first {}, last {}", o["first"].get<std::string>(), o["last"].get<std::string>());
+            }};
 }
 
 } // namespace wyc

@@ -216,15 +216,94 @@ class MappedTransform final : public Transform {
     mutable std::vector<Unrolled> unrolled_;
 };
 
+// What stands at the top of a scene, moved by what the map carries.
+class CarriedTransform final : public Transform {
+  public:
+    CarriedTransform(TransformPtr inner, TimeMap map, Sampling sampling)
+        : inner_(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          ops_{{TransformOp::Kind::Translate, 0}} {
+        if (inner_)
+            ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
+        return channelsAt(sampling_.time(s));
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t s) const override { return inheritsAt(sampling_.time(s)); }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
+        const Carry carry = map_.carryAt(t);
+        std::vector<double> values(carry.begin(), carry.end());
+        if (inner_) {
+            WYC_TRY(own, inner_->channelsAt(t));
+            values.insert(values.end(), own.begin(), own.end());
+        }
+        return values;
+    }
+    [[nodiscard]] Result<bool> inheritsAt(double t) const override {
+        return inner_ ? inner_->inheritsAt(t) : Result<bool>(true);
+    }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill(); }
+    [[nodiscard]] bool straightBetween() const override { return !inner_ || inner_->straightBetween(); }
+    [[nodiscard]] bool sameAlways() const override { return false; }
+
+  private:
+    TransformPtr inner_; // after the map
+    TimeMap map_;
+    Sampling sampling_;
+    std::vector<TransformOp> ops_;
+};
+
+// The same for points that stand at the top themselves.
+class CarriedGeometry final : public MomentWrapper {
+  public:
+    CarriedGeometry(GeometryPtr inner, TimeMap map, Sampling sampling)
+        : MomentWrapper(std::move(inner)), map_(std::move(map)), sampling_(std::move(sampling)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return pointCountAt(timeOf(s)); }
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(timeOf(s), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
+    [[nodiscard]] bool pointsConstant() const override { return sampling_.isStill(); }
+    [[nodiscard]] bool sameAlways() const override { return false; }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        return map_.carryAt(t) == Carry{} ? inner().tokenAt(t) : std::nullopt;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readAt(t, first, into));
+        const Carry carry = map_.carryAt(t);
+        if (carry != Carry{})
+            for (Vec3f& p : into)
+                p = {static_cast<float>(static_cast<double>(p.x) + carry[0]),
+                     static_cast<float>(static_cast<double>(p.y) + carry[1]),
+                     static_cast<float>(static_cast<double>(p.z) + carry[2])};
+        return {};
+    }
+
+  private:
+    [[nodiscard]] double timeOf(std::size_t sample) const { return sampling_.time(sample); }
+    TimeMap map_;
+    Sampling sampling_;
+};
+
 class MappedValues final : public ValuesWrapper {
   public:
-    /// `carrier` is the shape before the map.
-    MappedValues(ValuesPtr inner, TimeMap map, Sampling sampling, SpaceRole role, GeometryPtr carrier)
+    /// `carrier` is the shape before the map; `carried`: it stands at the top, and goes where the map carries it.
+    MappedValues(ValuesPtr inner, TimeMap map, Sampling sampling, SpaceRole role, GeometryPtr carrier,
+                 bool carried = false)
         : ValuesWrapper(std::move(inner)),
           map_(std::move(map)),
           sampling_(std::move(sampling)),
           role_(role),
-          carrier_(std::move(carrier)) {}
+          carrier_(std::move(carrier)),
+          carried_(carried && role == SpaceRole::Velocity) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
     [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
@@ -246,13 +325,16 @@ class MappedValues final : public ValuesWrapper {
             return {};
         }));
         followSpeed(value, speedOf(poses));
+        if (carried_)
+            followCarry(value, poses);
         return value;
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override {
         const auto poses = map_.at(sampling_.time(s));
         const TimedPose& pose = poses.front();
         const auto at = inner().sampling().locate(pose.seconds);
-        const bool own = poses.size() == 1 && at.weight == 0.0 && (pose.speed == 1.0 || role_ == SpaceRole::None);
+        const bool own = poses.size() == 1 && at.weight == 0.0 && (pose.speed == 1.0 || role_ == SpaceRole::None) &&
+                         (!carried_ || pose.carrySpeed == Carry{});
         return own ? inner().token(at.below) : std::nullopt;
     }
 
@@ -273,10 +355,22 @@ class MappedValues final : public ValuesWrapper {
                     scale(i, 1.0 / speed);
         });
     }
+    void followCarry(PropertyValue& value, const std::vector<TimedPose>& poses) const {
+        Carry speed{};
+        for (const TimedPose& pose : poses)
+            for (std::size_t i = 0; i < 3; ++i)
+                speed[i] += pose.weight * pose.carrySpeed[i];
+        if (speed != Carry{})
+            changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+                for (std::size_t i = 0; i < numbers.size(); ++i)
+                    numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) + speed[i % 3]);
+            });
+    }
     TimeMap map_;
     Sampling sampling_;
     SpaceRole role_;
     GeometryPtr carrier_;
+    bool carried_;
 };
 
 bool inSpan(const TimeSpan& span, double t) {
@@ -360,10 +454,11 @@ bool turnsInMixes(const std::vector<TransformOp>& ops) {
 }
 
 PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
-                               const FrameRate& rate, const GeometryPtr& carrier) {
+                               const FrameRate& rate, const GeometryPtr& carrier, bool carried = false) {
     return changedProperties(
         properties,
-        [map, wanted, rate, carrier](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
+        [map, wanted, rate, carrier, carried](const PropertyNode& property, const std::string&,
+                                              const auto&) -> ValuesPtr {
             const ValuesPtr& values = property.values;
             if (values->sampling().isStill() && values->sameAlways()) {
                 const bool told = property.role == SpaceRole::Velocity || property.role == SpaceRole::CameraCore;
@@ -380,8 +475,9 @@ PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& m
             const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
             if (withPoints)
                 nature = {carrier->straightBetween(), false, carrier->sameAlways() && values->sameAlways(), true};
-            return std::make_shared<MappedValues>(
-                values, map, chosenTimes(values->sampling(), nature, map, wanted, rate), property.role, carrier);
+            return std::make_shared<MappedValues>(values, map,
+                                                  chosenTimes(values->sampling(), nature, map, wanted, rate),
+                                                  property.role, carrier, carried);
         });
 }
 
@@ -487,11 +583,27 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
     const bool mixes = mixesPoses(map);
     const bool joins = map.joinsApart();
     const bool withRest = scene.rest && showsRest(map);
+    const bool carries = map.carries();
+    // Whole frames say where something is carried; it goes in straight lines between them.
+    const auto carriedTimes = [&](const Sampling& own) {
+        if (wanted.moments)
+            return chosenTimes(own, {false, false, false, true}, map, wanted, rate);
+        std::vector<double> times = own.times();
+        if (wanted.range) {
+            const auto frames = wholeFrames(wanted.range->first, wanted.range->last, rate);
+            times.insert(times.end(), frames.begin(), frames.end());
+            times.insert(times.end(), {wanted.range->first, wanted.range->last});
+            std::erase_if(times, [&](double t) { return !inSpan(*wanted.range, t); });
+        }
+        sortMoments(times);
+        return samplingFromTimes(times);
+    };
     for (Node& node : result.nodes) {
         const GeometryPtr own = node.geometry;
         const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
         node.properties = mappedProperties(node.properties, map, wanted, rate,
-                                           set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own);
+                                           set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
+                                           carries && node.parent < 0 && !node.transform);
         if (own && !(own->sampling().isStill() && own->sameAlways())) {
             TrackNature nature{own->straightBetween(), false, own->sameAlways(), true};
             node.geometry = std::make_shared<MappedGeometry>(
@@ -515,6 +627,14 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 track.values.push_back(track.at(time));
             node.visibility = std::move(track);
         }
+        if (!carries || node.parent >= 0)
+            continue;
+        if (node.geometry && !node.transform)
+            node.geometry =
+                std::make_shared<CarriedGeometry>(node.geometry, map, carriedTimes(node.geometry->sampling()));
+        else if (node.transform || node.kind == NodeKind::Transform)
+            node.transform = std::make_shared<CarriedTransform>(
+                node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()));
     }
     return result;
 }

@@ -41,6 +41,13 @@ Result<std::vector<std::pair<double, double>>> numberPairs(const std::string& te
     return pairs;
 }
 
+std::string pairsText(const std::vector<std::pair<double, double>>& pairs) {
+    std::string text;
+    for (const auto& [first, second] : pairs)
+        text += fmt::format("{}{}={}", text.empty() ? "" : ", ", shortestNumber(first), shortestNumber(second));
+    return text;
+}
+
 Result<RetimeCurve> RetimeCurve::parse(const std::string& text, const FrameRange& there) {
     RetimeCurve curve;
     const std::string plain(trimmed(text));

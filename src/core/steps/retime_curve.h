@@ -13,6 +13,9 @@ namespace wyc {
 /// "A=B, C=D": pairs of numbers; line breaks and ';' part pairs too, a blank may stand for '='.
 [[nodiscard]] Result<std::vector<std::pair<double, double>>> numberPairs(const std::string& text);
 
+/// The same as a text.
+[[nodiscard]] std::string pairsText(const std::vector<std::pair<double, double>>& pairs);
+
 class RetimeCurve {
   public:
     struct Key {

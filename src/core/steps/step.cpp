@@ -59,6 +59,8 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
                                                           value.get<std::string>()) != option.choices.end();
         return known ? Result<json>(value) : refuse(fmt::format("{}", fmt::join(option.choices, ", ")));
     }
+    case OptionKind::Curve:
+    case OptionKind::Weights:
     case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
     case OptionKind::Switch: return value.is_boolean() ? Result<json>(value) : refuse("true or false");
     }
@@ -72,7 +74,7 @@ const std::vector<StepType>& stepTypes() {
                                               trimStep(),  holdStep(),   resampleStep(), rateStep(),    everyStep(),
                                               scaleStep(), renameStep(), leaveOutStep(), worldStep(),   mergeStep(),
                                               splitStep(), keepStep(),   lengthStep(),   shutterStep(), retimeStep(),
-                                              loopStep(),  leadInStep(), fillStep()};
+                                              loopStep(),  leadInStep(), fillStep(),     endsStep(),    travelStep()};
     return kTypes;
 }
 

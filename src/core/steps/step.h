@@ -14,7 +14,8 @@
 
 namespace wyc {
 
-enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Switch };
+/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts.
+enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Curve, Weights, Switch };
 
 /// One option, declared once: drives command line, desk, job file and docs.
 struct StepOption {

@@ -20,6 +20,8 @@ namespace wyc {
 [[nodiscard]] StepType loopStep();
 [[nodiscard]] StepType leadInStep();
 [[nodiscard]] StepType fillStep();
+[[nodiscard]] StepType endsStep();
+[[nodiscard]] StepType travelStep();
 [[nodiscard]] StepType unitStep();
 [[nodiscard]] StepType scaleStep();
 [[nodiscard]] StepType turnStep();

@@ -41,27 +41,36 @@ const TimePiece& pieceShown(const std::vector<TimePiece>& pieces, double seconds
 }
 
 void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::vector<TimedPose>& into) {
-    const auto add = [&](double at, double weight, double speed) {
-        if (weight != 0.0)
-            into.push_back({at, of.weight * weight, of.speed * speed, false, false});
+    const auto add = [&](double at, double weight, double speed, const Carry& carry) {
+        if (weight == 0.0)
+            return;
+        TimedPose& pose = into.emplace_back();
+        pose.seconds = at;
+        pose.weight = of.weight * weight;
+        pose.speed = of.speed * speed;
+        const double past = piece.kind == TimePiece::Kind::Run ? seconds - piece.anchor : 0.0;
+        for (std::size_t i = 0; i < 3; ++i) {
+            pose.carry[i] = of.carry[i] + carry[i] + piece.carrySpeed[i] * past;
+            pose.carrySpeed[i] = of.carrySpeed[i] + piece.carrySpeed[i] * of.speed;
+        }
     };
     const double way = mixWeight(piece, seconds);
     switch (piece.kind) {
-    case TimePiece::Kind::Run: add(runAt(piece, seconds), 1.0, piece.speed); return;
+    case TimePiece::Kind::Run: add(runAt(piece, seconds), 1.0, piece.speed, piece.carry); return;
     case TimePiece::Kind::Mix: {
         const double speed = (piece.inTo - piece.inFrom) / (piece.to - piece.from);
-        add(piece.inFrom, 1.0 - way, speed);
-        add(piece.inTo, way, speed);
+        add(piece.inFrom, 1.0 - way, speed, piece.carry);
+        add(piece.inTo, way, speed, piece.carryTo);
         return;
     }
     case TimePiece::Kind::Fade: {
         const double weight = piece.ease ? piece.ease->at(way) : way;
         const double past = seconds - piece.anchor;
-        add(runAt(piece, seconds), 1.0 - weight, piece.speed);
+        add(runAt(piece, seconds), 1.0 - weight, piece.speed, piece.carry);
         if (piece.fromRest && weight < 1.0)
             into.back().rest = true;
         add(piece.speedTo == 1.0 ? seconds + (piece.inTo - piece.anchor) : past * piece.speedTo + piece.inTo, weight,
-            piece.speedTo);
+            piece.speedTo, piece.carryTo);
         if (piece.keepsShape && weight > 0.0 && weight < 1.0)
             into.back().keepsShape = true;
         return;
@@ -73,10 +82,10 @@ void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::
         const double leaving = ((u - 2.0) * u + 1.0) * u * steps;
         const double arriving = (u - 1.0) * u * u * steps;
         const double end = (3.0 - 2.0 * u) * u * u;
-        add(piece.inFrom, 1.0 - end + leaving, 1.0);
-        add(piece.inTo, end - arriving, 1.0);
-        add(piece.inFrom - piece.grid, -leaving, 1.0);
-        add(piece.inTo + piece.grid, arriving, 1.0);
+        add(piece.inFrom, 1.0 - end + leaving, 1.0, piece.carry);
+        add(piece.inTo, end - arriving, 1.0, piece.carryTo);
+        add(piece.inFrom - piece.grid, -leaving, 1.0, piece.carry);
+        add(piece.inTo + piece.grid, arriving, 1.0, piece.carryTo);
         return;
     }
     case TimePiece::Kind::Cubic: {
@@ -88,13 +97,13 @@ void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::
             return std::clamp(piece.there.first + (below + k) * piece.grid, piece.there.first, piece.there.last);
         };
         if (u * piece.grid <= kRounding) {
-            add(pose(0.0), 1.0, piece.speed);
+            add(pose(0.0), 1.0, piece.speed, piece.carry);
             return;
         }
-        add(pose(0.0), ((1.5 * u - 2.5) * u) * u + 1.0, piece.speed);
-        add(pose(1.0), ((-1.5 * u + 2.0) * u + 0.5) * u, piece.speed);
-        add(pose(-1.0), ((-0.5 * u + 1.0) * u - 0.5) * u, piece.speed);
-        add(pose(2.0), (0.5 * u - 0.5) * u * u, piece.speed);
+        add(pose(0.0), ((1.5 * u - 2.5) * u) * u + 1.0, piece.speed, piece.carry);
+        add(pose(1.0), ((-1.5 * u + 2.0) * u + 0.5) * u, piece.speed, piece.carry);
+        add(pose(-1.0), ((-0.5 * u + 1.0) * u - 0.5) * u, piece.speed, piece.carry);
+        add(pose(2.0), (0.5 * u - 0.5) * u * u, piece.speed, piece.carry);
         return;
     }
     }
@@ -193,7 +202,8 @@ TimeMap TimeMap::of(const TimeMap& other) const {
 }
 
 std::vector<TimedPose> TimeMap::at(double seconds) const {
-    std::vector<TimedPose> poses{{seconds, 1.0, 1.0}};
+    std::vector<TimedPose> poses(1);
+    poses.front().seconds = seconds;
     for (const Stage& stage : stages_) {
         std::vector<TimedPose> next;
         for (const TimedPose& pose : poses) {
@@ -311,6 +321,46 @@ std::optional<TimeSpan> TimeMap::outputSpanOf(const TimeSpan& input) const {
         span = seen;
     }
     return span;
+}
+
+bool TimeMap::carries() const {
+    constexpr Carry kNowhere{};
+    return std::any_of(stages_.begin(), stages_.end(), [&](const Stage& stage) {
+        return std::any_of(stage->begin(), stage->end(), [&](const TimePiece& piece) {
+            return piece.carry != kNowhere || piece.carryTo != kNowhere || piece.carrySpeed != kNowhere;
+        });
+    });
+}
+
+Carry TimeMap::carryAt(double seconds) const {
+    Carry sum{};
+    for (const TimedPose& pose : at(seconds))
+        for (std::size_t i = 0; i < 3; ++i)
+            sum[i] += pose.weight * pose.carry[i];
+    return sum;
+}
+
+TimeMap TimeMap::turned(const std::array<double, 9>& linear) const {
+    if (!carries())
+        return *this;
+    const auto turn = [&](const Carry& v) {
+        Carry result{};
+        for (std::size_t c = 0; c < 3; ++c)
+            for (std::size_t r = 0; r < 3; ++r)
+                result[c] += v[r] * linear[r * 3 + c];
+        return result;
+    };
+    TimeMap result;
+    for (const Stage& stage : stages_) {
+        auto pieces = std::make_shared<std::vector<TimePiece>>(*stage);
+        for (TimePiece& piece : *pieces) {
+            piece.carry = turn(piece.carry);
+            piece.carryTo = turn(piece.carryTo);
+            piece.carrySpeed = turn(piece.carrySpeed);
+        }
+        result.stages_.push_back(std::move(pieces));
+    }
+    return result;
 }
 
 std::optional<TimePiece> TimeMap::asOneRun() const {

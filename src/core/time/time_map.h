@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // What a time step means: for every output time the poses that are shown then.
+#include <array>
 #include <limits>
 #include <memory>
 #include <optional>
@@ -14,6 +15,9 @@ struct TimeSpan {
     double last = 0.0;
     bool operator==(const TimeSpan&) const = default;
 };
+
+/// A move through the world: what travels goes on from cycle to cycle, or has its travel taken out.
+using Carry = std::array<double, 3>;
 
 /// How the weight of a fade grows from 0 to 1 along its way: 3u² − 2u³, 6u⁵ − 15u⁴ + 10u³, or drawn.
 struct Ease {
@@ -48,6 +52,9 @@ struct TimePiece {
     bool fromRest = false;   // a fade begins with the rest pose, not with a pose of the motion
     bool keepsShape = false; // a fade turns connected pieces as wholes, where straight lines would shrink them
     std::shared_ptr<const Ease> ease = {}; // of a fade; null = linear
+    Carry carry = {};                      // by how much the world is moved for what is shown from `inFrom` on …
+    Carry carryTo = {};                    // … and from `inTo` on
+    Carry carrySpeed = {};                 // of a run: and by so much more every second behind its anchor
 };
 
 /// A pose that has a part in a moment.
@@ -57,6 +64,8 @@ struct TimedPose {
     double speed = 1.0; // input seconds a second of output, for velocities; 0 in a hold, that of the whole way in a mix
     bool rest = false;  // the rest pose; `seconds` is where other tracks look
     bool keepsShape = false; // with the pose before it
+    Carry carry = {};        // by how much its world is moved
+    Carry carrySpeed = {};   // and how fast, a second of output
 };
 
 /// Output time → poses. Stages follow one another: a chain of steps is one map. Immutable; copies share.
@@ -92,6 +101,12 @@ class TimeMap {
     [[nodiscard]] bool joinsApart() const;
     /// Output span of an input span, as far as runs show it; nothing when they do not.
     [[nodiscard]] std::optional<TimeSpan> outputSpanOf(const TimeSpan& input) const;
+    /// Somewhere the world is moved.
+    [[nodiscard]] bool carries() const;
+    /// By how much, at a moment; in straight lines between whole frames wherever weights are.
+    [[nodiscard]] Carry carryAt(double seconds) const;
+    /// Where the world behind this map is turned and scaled: entries of a 3 × 3 matrix for row vectors, row by row.
+    [[nodiscard]] TimeMap turned(const std::array<double, 9>& linear) const;
     /// The map is one run from one end of time to the other.
     [[nodiscard]] std::optional<TimePiece> asOneRun() const;
 

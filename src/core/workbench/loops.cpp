@@ -83,7 +83,8 @@ Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing) {
                            {"closing_copy", closing.closingCopy},
                            {"cycles", static_cast<double>(closing.cycles)},
                            {"frames", 0.0},
-                           {"fill", closing.fill}};
+                           {"fill", closing.fill},
+                           {"travel", closing.travel}};
     return {"loop", std::move(options), true};
 }
 
@@ -93,16 +94,43 @@ Step oneCycleOf(const Step& loopStep) {
     cycle.options["frames"] = 0.0;
     cycle.options["fill"] = "";
     cycle.options["closing_copy"] = false;
+    if (cycle.options.value("travel", std::string()) == "goes on")
+        cycle.options["travel"] = "taken out";
     return cycle;
+}
+
+Result<std::vector<Step>> loopStepsFor(const std::vector<MovingItem>& items, const Step& loopStep) {
+    std::vector<Step> steps(items.size(), loopStep);
+    const bool told = !loopStep.options.value("by", std::string()).empty();
+    if (items.size() < 2 || told || loopStep.options.value("travel", std::string("comes back")) == "comes back")
+        return steps;
+    // Where the first one begins its second cycle.
+    Step twice = oneCycleOf(loopStep);
+    twice.options["travel"] = "goes on";
+    twice.options["cycles"] = 2.0;
+    WYC_TRY(meaning, meaningOf(*items.front().scene, twice));
+    const FrameRate rate = items.front().scene->workingRate;
+    const bool bridged = loopStep.options.value("close", std::string()) == "bridge";
+    const double start = loopStep.options.value("start", 0.0);
+    const double period = loopStep.options.value("length", 0.0) + (bridged ? loopStep.options.value("fade", 0.0) : 0.0);
+    const Carry way = meaning.time ? meaning.time->map.carryAt(rate.secondsAt(start + period)) : Carry{};
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        const double unit = items.front().metres / items[i].metres;
+        steps[i].options["by"] = fmt::format("{}, {}, {}", shortestNumber(way[0] * unit), shortestNumber(way[1] * unit),
+                                             shortestNumber(way[2] * unit));
+    }
+    return steps;
 }
 
 Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep, const Progress& progress) {
     ClosedLoop closed;
-    const Step cycle = oneCycleOf(loopStep);
+    WYC_TRY(steps, loopStepsFor(items, loopStep));
     std::vector<Scene> scenes;
     std::vector<MovingItem> made;
     scenes.reserve(items.size()); // they are pointed at
-    for (const MovingItem& item : items) {
+    for (std::size_t i = 0; i < items.size(); ++i) {
+        const MovingItem& item = items[i];
+        const Step cycle = oneCycleOf(steps[i]);
         WYC_CHECK(progress.poll());
         WYC_TRY(scene, applySteps(*item.scene, {cycle}));
         const auto node = scene.find(item.scene->nodes[item.node].id);

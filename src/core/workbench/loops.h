@@ -22,7 +22,8 @@ struct LoopClosing {
     bool keepShape = false;
     bool closingCopy = false;
     int cycles = 1;
-    std::string fill; // a range, or empty
+    std::string fill;                  // a range, or empty
+    std::string travel = "comes back"; // as the step has it
 };
 /// "1009:1060", or one frame.
 [[nodiscard]] Result<FrameRange> rangeOrOne(const std::string& text);
@@ -33,7 +34,10 @@ struct LoopClosing {
 [[nodiscard]] LoopClosing closingFor(const SeamMap& map, const LoopCandidate& candidate);
 [[nodiscard]] Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing);
 
-/// The same cycle once, without a closing copy: what is looked at.
+/// A loop step for each of several items: what travels goes the same way with all of them, each in its own unit.
+[[nodiscard]] Result<std::vector<Step>> loopStepsFor(const std::vector<MovingItem>& items, const Step& loopStep);
+
+/// The same cycle once, without a closing copy: what is looked at. One that travels on is looked at in place.
 [[nodiscard]] Step oneCycleOf(const Step& loopStep);
 
 /// How much shorter edges get in the fade of a loop step than between the poses it mixes, at its worst frame, RMS over

@@ -56,6 +56,8 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     }
     if (made && !applied.empty()) {
         auto before = itemScene(*source.source, node.path, {});
+        if (before)
+            view.stretches = stretchesOf(*before, applied);
         if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), applied)
                                       : Result<Intention>(fail(std::move(before.error())))) {
             view.time = meant->time;

@@ -9,6 +9,7 @@
 #include "checks/check.h"
 #include "job/job.h"
 #include "measure/loop.h"
+#include "workbench/stretches.h"
 
 namespace wyc {
 
@@ -41,8 +42,9 @@ struct ItemView {
     std::vector<Step> steps; // that `scene` was made with
     /// Where a step fails: its number; the scene is as the steps before it make it.
     std::optional<std::size_t> failedStep;
-    TimeMap time;                      // what the steps mean: their time → the source's
-    std::vector<TimeSpan> heldBySteps; // where they hold or mix poses
+    TimeMap time;                       // what the steps mean: their time → the source's
+    std::vector<TimeSpan> heldBySteps;  // where they hold or mix poses
+    std::vector<TimeStretch> stretches; // lead-ins, rests and cycles that they made
     bool leftOut = false;
     bool loops = false;     // meant to be played again and again
     std::size_t pieces = 1; // that a split made of it; the scene shows them together

@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Cycles that are pinned, side by side: what each comes to when it is closed.
+#include <optional>
+#include <vector>
+
+#include <QFrame>
+
+#include "measure/loop.h"
+#include "workbench/loops.h"
+
+class QGridLayout;
+
+namespace wyc::app {
+
+struct PinnedLoop {
+    LoopCandidate candidate;
+    LoopClosing closing;
+    std::optional<ClosedLoop> closed; // nothing until it was worked out
+    [[nodiscard]] bool is(const LoopCandidate& other) const {
+        return candidate.start == other.start && candidate.length == other.length;
+    }
+};
+
+class PinnedLoops : public QFrame {
+    Q_OBJECT
+  public:
+    explicit PinnedLoops(QWidget* parent);
+    void show(const std::vector<PinnedLoop>& pinned, bool inSteps);
+    /// Opens under a widget, as far as the screen goes.
+    void openBelow(const QWidget& anchor);
+
+  signals:
+    void picked(std::size_t pinned);
+    void letGo(std::size_t pinned);
+
+  private:
+    QGridLayout* grid_;
+};
+
+/// Metres in a fitting unit, or usual steps.
+[[nodiscard]] QString loopLengthWords(double metres, bool inSteps);
+
+} // namespace wyc::app

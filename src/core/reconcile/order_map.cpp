@@ -1,0 +1,986 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "reconcile/order_map.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <numeric>
+
+#include <Eigen/Eigenvalues>
+#include <Eigen/Geometry>
+
+#include "base/middle.h"
+#include "base/parallel.h"
+#include "reconcile/part_walk.h"
+#include "reconcile/point_index.h"
+
+namespace wyc {
+namespace {
+
+constexpr std::uint32_t kNone = OrderMap::kNone;
+constexpr int kRounds = 8;
+constexpr std::size_t kSample = 256;  // points by which fits are judged
+constexpr std::size_t kMoments = 400; // moments at most
+constexpr std::size_t kPointReads = 200'000'000;
+constexpr double kSameOrder = 0.02; // of the spread, that points in their old order may be off
+constexpr double kFits = 0.05;      // and those of a fit that is believed
+
+std::vector<std::uint32_t> inTurn(std::size_t count) {
+    std::vector<std::uint32_t> numbers(count);
+    std::iota(numbers.begin(), numbers.end(), 0U);
+    return numbers;
+}
+
+// So many of a list, evenly but not in a grid's own step.
+std::vector<std::uint32_t> spreadOver(const std::vector<std::uint32_t>& all, std::size_t most) {
+    if (all.size() <= most)
+        return all;
+    std::vector<std::uint32_t> some;
+    std::uint64_t state = 0x9E3779B97F4A7C15U;
+    for (std::size_t i = 0; i < most; ++i) {
+        const std::size_t low = i * all.size() / most;
+        const std::size_t high = (i + 1) * all.size() / most;
+        state = state * 6364136223846793005U + 1442695040888963407U;
+        some.push_back(all[low + (state >> 33) % std::max<std::size_t>(1, high - low)]);
+    }
+    return some;
+}
+
+struct PointPair {
+    std::uint32_t a, b;
+};
+
+// The two shapes, with what has been read of them.
+class Reader {
+  public:
+    Reader(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) : a_(a), b_(b), progress_(progress) {}
+    [[nodiscard]] const ShapeMotion& a() const { return a_; }
+    [[nodiscard]] const ShapeMotion& b() const { return b_; }
+    [[nodiscard]] const Progress& progress() const { return progress_; }
+    static std::vector<double> timesOf(const ShapeMotion& motion) {
+        const std::size_t most =
+            std::clamp<std::size_t>(kPointReads / std::max<std::size_t>(1, motion.points()), 24, kMoments);
+        return someOf(motion.times(), most);
+    }
+    // How a part of the pairs lies over one another.
+    [[nodiscard]] Result<Alignment> align(const std::vector<PointPair>& pairs) const {
+        std::vector<std::uint32_t> ofA;
+        std::vector<std::uint32_t> ofB;
+        for (const std::uint32_t i : spreadOver(inTurn(pairs.size()), kSample)) {
+            ofA.push_back(pairs[i].a);
+            ofB.push_back(pairs[i].b);
+        }
+        WYC_TRY(trackA, a_.read(&ofA, timesOf(a_), progress_));
+        WYC_TRY(trackB, b_.read(&ofB, timesOf(b_), progress_));
+        return alignmentOf(trackA, trackB);
+    }
+    [[nodiscard]] Result<Alignment> alignInTurn() const {
+        std::vector<PointPair> pairs;
+        for (const std::uint32_t p : inTurn(std::min(a_.points(), b_.points())))
+            pairs.push_back({p, p});
+        return align(pairs);
+    }
+
+  private:
+    const ShapeMotion& a_;
+    const ShapeMotion& b_;
+    const Progress& progress_;
+};
+
+// All points of both at a few moments that belong together, A's moved to where B's are.
+class Laid {
+  public:
+    static Result<Laid> of(const Reader& reader, const Alignment& how) {
+        Laid laid;
+        std::vector<double> timesB;
+        for (std::size_t t = 0; t < how.off.size(); ++t)
+            if (!std::isnan(how.off[t]) && how.counts[t])
+                timesB.push_back(Reader::timesOf(reader.b())[t]);
+        timesB = someOf(timesB, 4);
+        std::vector<double> timesA;
+        for (const double t : timesB)
+            timesA.push_back(how.timeOfA(t));
+        WYC_TRY(a, reader.a().read(nullptr, timesA, reader.progress()));
+        WYC_TRY(b, reader.b().read(nullptr, timesB, reader.progress()));
+        laid.b_ = std::move(b);
+        laid.a_ = std::move(a);
+        for (Eigen::Index row = 0; row < laid.a_.xyz.rows(); row += 3)
+            laid.a_.xyz.middleRows<3>(row) = how.space.of(laid.a_.xyz.middleRows<3>(row));
+        return laid;
+    }
+    [[nodiscard]] std::size_t moments() const { return b_.moments(); }
+    /// Mean square way off over the moments.
+    [[nodiscard]] double square(std::uint32_t a, std::uint32_t b) const {
+        return (a_.xyz.col(static_cast<Eigen::Index>(a)) - b_.xyz.col(static_cast<Eigen::Index>(b))).squaredNorm() /
+               static_cast<double>(std::max<std::size_t>(1, moments()));
+    }
+    [[nodiscard]] Eigen::Matrix3Xd firstOfA() const { return a_.xyz.topRows<3>(); }
+    [[nodiscard]] Eigen::Vector3d firstOfB(std::uint32_t b) const {
+        return b_.xyz.col(static_cast<Eigen::Index>(b)).head<3>();
+    }
+
+  private:
+    Track a_;
+    Track b_;
+};
+
+// What B's part is laid over, and in how many ways.
+struct PartMatch {
+    std::size_t partA = 0;
+    std::size_t partB = 0;
+    std::vector<PartWay> ways;
+    bool all = true;
+};
+
+// Everything that faces alone tell.
+struct FaceMatch {
+    std::vector<std::uint32_t> standInA; // empty: none
+    std::vector<std::uint32_t> standInB;
+    bool turned = false;
+    std::optional<MeshGraph> a;
+    std::optional<MeshGraph> b;
+    std::vector<std::uint64_t> coloursA;
+    std::vector<std::uint64_t> coloursB;
+    std::vector<PartMatch> alone;                                                      // part to part
+    std::vector<std::pair<std::vector<std::size_t>, std::vector<std::size_t>>> groups; // several alike
+    std::size_t covered = 0;                                                           // points of B
+};
+
+std::map<std::uint64_t, std::vector<std::size_t>> partsByLook(const MeshGraph& graph,
+                                                              const std::vector<std::uint64_t>& colours) {
+    std::map<std::uint64_t, std::vector<std::size_t>> parts;
+    for (std::size_t part = 0; part < graph.parts(); ++part) {
+        std::uint64_t look = graph.pointsOf(part).size() * 0x9E3779B97F4A7C15U;
+        for (const std::uint32_t p : graph.pointsOf(part))
+            look += colours[p] ^ (colours[p] >> 17);
+        parts[look].push_back(part);
+    }
+    return parts;
+}
+
+std::size_t mostWays(std::size_t points) {
+    return std::clamp<std::size_t>(4'000'000 / std::max<std::size_t>(1, points), 4, 256);
+}
+
+Result<FaceMatch> matchFaces(const Topology& a, std::size_t pointsA, const Topology& b, std::size_t pointsB,
+                             std::vector<std::uint32_t> standInA, std::vector<std::uint32_t> standInB, bool turned,
+                             const Progress& progress) {
+    FaceMatch match;
+    match.turned = turned;
+    match.standInA = std::move(standInA);
+    match.standInB = std::move(standInB);
+    const auto graph = [](const Topology& topology, std::size_t points, const std::vector<std::uint32_t>& standIn,
+                          bool walkBack) {
+        return standIn.empty() ? MeshGraph::of(topology, points, walkBack)
+                               : MeshGraph::of(topology, std::span<const std::uint32_t>(standIn), walkBack);
+    };
+    WYC_TRY(graphA, graph(a, pointsA, match.standInA, false));
+    WYC_TRY(graphB, graph(b, pointsB, match.standInB, turned));
+    match.a = std::move(graphA);
+    match.b = std::move(graphB);
+    match.coloursA = match.a->colours(kRounds);
+    match.coloursB = match.b->colours(kRounds);
+    const auto looksA = partsByLook(*match.a, match.coloursA);
+    const auto looksB = partsByLook(*match.b, match.coloursB);
+    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
+    for (const auto& [look, partsB] : looksB) {
+        const auto other = looksA.find(look);
+        if (other == looksA.end())
+            continue;
+        const std::vector<std::size_t>& partsA = other->second;
+        if (partsA.size() == 1 && partsB.size() == 1) {
+            WYC_TRY(ways, walker.ways(partsA[0], partsB[0], mostWays(match.a->pointsOf(partsA[0]).size()), progress));
+            if (ways.ways.empty())
+                continue;
+            match.covered += match.b->pointsOf(partsB[0]).size();
+            match.alone.push_back({partsA[0], partsB[0], std::move(ways.ways), ways.all});
+        } else {
+            match.covered += std::min(partsA.size(), partsB.size()) * match.b->pointsOf(partsB[0]).size();
+            match.groups.emplace_back(partsA, partsB);
+        }
+    }
+    return match;
+}
+
+std::size_t pointsWithFaces(const MeshGraph& graph) {
+    std::size_t count = 0;
+    for (std::size_t part = 0; part < graph.parts(); ++part)
+        count += graph.pointsOf(part).size();
+    return count;
+}
+
+// Puts pairs of points together into an order map.
+class Builder {
+  public:
+    Builder(std::size_t pointsA, std::size_t pointsB) {
+        map_.aOfB.assign(pointsB, kNone);
+        map_.bOfA.assign(pointsA, kNone);
+    }
+    void pair(std::uint32_t a, std::uint32_t b, bool sure = true) {
+        map_.aOfB[b] = a;
+        if (map_.bOfA[a] == kNone)
+            map_.bOfA[a] = b;
+        if (!sure)
+            map_.unsure.push_back(b);
+    }
+    [[nodiscard]] bool has(std::uint32_t b) const { return map_.aOfB[b] != kNone; }
+    [[nodiscard]] bool taken(std::uint32_t a) const { return map_.bOfA[a] != kNone; }
+    [[nodiscard]] std::vector<PointPair> pairs() const {
+        std::vector<PointPair> pairs;
+        for (std::uint32_t b = 0; b < map_.aOfB.size(); ++b)
+            if (map_.aOfB[b] != kNone)
+                pairs.push_back({map_.aOfB[b], b});
+        return pairs;
+    }
+    /// Points that stand for one another take part with it: those of B name A's, those of A name B's.
+    [[nodiscard]] OrderMap finish(const std::vector<std::uint32_t>& standInA,
+                                  const std::vector<std::uint32_t>& standInB, OrderMap::By by) {
+        if (!standInB.empty())
+            for (std::uint32_t b = 0; b < standInB.size(); ++b)
+                if (standInB[b] != b && map_.aOfB[standInB[b]] != kNone && map_.aOfB[b] == kNone)
+                    map_.aOfB[b] = map_.aOfB[standInB[b]];
+        if (!standInA.empty())
+            spreadOverTwins(standInA);
+        std::vector<std::uint32_t> users(map_.bOfA.size(), 0);
+        for (const std::uint32_t a : map_.aOfB)
+            if (a != kNone && users[a]++ > 0)
+                ++map_.split;
+        for (std::uint32_t a = 0; a < map_.bOfA.size(); ++a)
+            map_.welded += map_.bOfA[a] != kNone && users[a] == 0;
+        std::sort(map_.unsure.begin(), map_.unsure.end());
+        map_.unsure.erase(std::unique(map_.unsure.begin(), map_.unsure.end()), map_.unsure.end());
+        map_.by = by;
+        return std::move(map_);
+    }
+
+  private:
+    // Where A has several points in one place, and B several for them, each gets one of its own.
+    void spreadOverTwins(const std::vector<std::uint32_t>& standInA) {
+        std::map<std::uint32_t, std::vector<std::uint32_t>> twins;
+        for (std::uint32_t a = 0; a < standInA.size(); ++a)
+            if (standInA[a] != a)
+                twins[standInA[a]].push_back(a);
+        std::map<std::uint32_t, std::vector<std::uint32_t>> users;
+        for (std::uint32_t b = 0; b < map_.aOfB.size(); ++b)
+            if (map_.aOfB[b] != kNone && twins.contains(map_.aOfB[b]))
+                users[map_.aOfB[b]].push_back(b);
+        for (const auto& [first, others] : twins) {
+            std::vector<std::uint32_t> own{first};
+            own.insert(own.end(), others.begin(), others.end());
+            const auto& their = users[first];
+            for (std::size_t k = 0; k < own.size(); ++k) {
+                if (their.empty())
+                    break;
+                const std::uint32_t b = their[std::min(k, their.size() - 1)];
+                map_.bOfA[own[k]] = b;
+                if (k < their.size())
+                    map_.aOfB[b] = own[k];
+                if (their.size() > 1 && own.size() > 1)
+                    map_.unsure.push_back(b);
+            }
+        }
+    }
+    OrderMap map_;
+};
+
+// Lays a part over another in one of its ways.
+void take(Builder& builder, const FaceMatch& match, std::size_t partA, const PartWay& way,
+          const std::vector<std::uint32_t>* unsure) {
+    const auto points = match.a->pointsOf(partA);
+    for (std::size_t i = 0; i < points.size(); ++i)
+        builder.pair(points[i], way[i], !unsure || !std::binary_search(unsure->begin(), unsure->end(), way[i]));
+}
+
+// Points of B that ways which fit as well as the best put elsewhere.
+std::vector<std::uint32_t> differing(const PartMatch& part, std::size_t best, const std::vector<std::size_t>& alike) {
+    std::vector<std::uint32_t> points;
+    for (std::size_t i = 0; i < part.ways[best].size(); ++i)
+        if (std::any_of(alike.begin(), alike.end(),
+                        [&](std::size_t k) { return part.ways[k][i] != part.ways[best][i]; }))
+            points.push_back(part.ways[best][i]);
+    std::sort(points.begin(), points.end());
+    return points;
+}
+
+// How far off each way of a part is, by some of its points.
+std::vector<double> waysOff(const Laid& laid, const FaceMatch& match, std::size_t partA,
+                            const std::vector<PartWay>& ways) {
+    const auto points = match.a->pointsOf(partA);
+    const std::vector<std::uint32_t> some = spreadOver(inTurn(points.size()), 128);
+    std::vector<double> off;
+    for (const PartWay& way : ways) {
+        double sum = 0.0;
+        for (const std::uint32_t i : some)
+            sum += laid.square(points[i], way[i]);
+        off.push_back(sum / static_cast<double>(some.size()));
+    }
+    return off;
+}
+
+struct Choice {
+    std::size_t best = 0;
+    std::vector<std::size_t> alike; // others that fit as well
+};
+Choice chosen(const std::vector<double>& off, double floor) {
+    Choice choice;
+    for (std::size_t k = 1; k < off.size(); ++k)
+        if (off[k] < off[choice.best])
+            choice.best = k;
+    for (std::size_t k = 0; k < off.size(); ++k)
+        if (k != choice.best && off[k] <= 9.0 * off[choice.best] + floor)
+            choice.alike.push_back(k);
+    return choice;
+}
+
+// Spread and middle of a cloud at its moments, whatever the order of its points.
+struct Cloud {
+    std::vector<double> times;
+    std::vector<Eigen::Vector3d> middles;
+    std::vector<double> spreads;
+    Track points; // of some of its moments all, or many
+};
+
+// Fits of two clouds of which no pair of points is known: sizes by their spread, turns by quarters and by their axes.
+// The best of those that a nearest-point fit (P. J. Besl and N. D. McKay, 1992) brings together.
+class CloudFit {
+  public:
+    static Result<std::optional<Alignment>> of(const Reader& reader) {
+        CloudFit fit(reader);
+        return fit.find();
+    }
+
+  private:
+    explicit CloudFit(const Reader& reader) : reader_(reader) {}
+
+    Result<std::optional<Alignment>> find() {
+        const auto some = [](const ShapeMotion& motion) { return spreadOver(inTurn(motion.points()), 4096); };
+        const std::vector<std::uint32_t> ofA = some(reader_.a());
+        const std::vector<std::uint32_t> ofB = some(reader_.b());
+        WYC_TRY(a, reader_.a().read(&ofA, someOf(Reader::timesOf(reader_.a()), 240), reader_.progress()));
+        WYC_TRY(b, reader_.b().read(&ofB, someOf(Reader::timesOf(reader_.b()), 240), reader_.progress()));
+        std::vector<Try> tries = timesThatFit(a, b);
+        std::optional<Try> best;
+        for (Try& one : tries) {
+            WYC_CHECK(reader_.progress().poll());
+            WYC_TRY(laid, settle(one, a, b));
+            if (laid.off < (best ? best->off : 0.03))
+                best = laid;
+        }
+        if (!best)
+            return std::optional<Alignment>();
+        Alignment made;
+        made.space = best->space;
+        made.speed = best->speed;
+        made.shift = best->shift;
+        const auto times = Reader::timesOf(reader_.b());
+        for (const double t : times) {
+            const double at = made.timeOfA(t);
+            const bool there = at >= reader_.a().times().front() - 1e-6 && at <= reader_.a().times().back() + 1e-6;
+            made.off.push_back(there ? 0.0 : std::numeric_limits<double>::quiet_NaN());
+            made.counts.push_back(there);
+        }
+        return std::optional(made);
+    }
+
+    struct Try {
+        double speed = 1.0;
+        double shift = 0.0;
+        Similarity space;
+        double off = std::numeric_limits<double>::infinity(); // of the spread
+        double score = 0.0;
+    };
+    static Eigen::Vector3d middleAt(const Track& track, std::size_t t) {
+        return track.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t)).rowwise().mean();
+    }
+    static double spreadAt(const Track& track, std::size_t t) {
+        const Eigen::Vector3d middle = middleAt(track, t);
+        return std::sqrt((track.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t)).colwise() - middle)
+                             .colwise()
+                             .squaredNorm()
+                             .mean());
+    }
+    // Figures that no order and no turn change: the spread of each moment, and how its middle goes on.
+    static std::vector<Eigen::Vector2d> series(const Track& track) {
+        std::vector<Eigen::Vector2d> figures;
+        for (std::size_t t = 0; t < track.moments(); ++t)
+            figures.emplace_back(spreadAt(track, t), (middleAt(track, t) - middleAt(track, 0)).norm());
+        return figures;
+    }
+    static Eigen::Vector2d at(const std::vector<Eigen::Vector2d>& figures, const std::vector<double>& times, double t) {
+        const auto above = std::upper_bound(times.begin(), times.end(), t);
+        if (above == times.begin())
+            return figures.front();
+        if (above == times.end())
+            return figures.back();
+        const auto i = static_cast<std::size_t>(above - times.begin());
+        const double w = (t - times[i - 1]) / (times[i] - times[i - 1]);
+        return (1.0 - w) * figures[i - 1] + w * figures[i];
+    }
+    std::vector<Try> timesThatFit(const Track& a, const Track& b) const {
+        const auto ofA = series(a);
+        const auto ofB = series(b);
+        const double stepA = a.times.size() > 1 ? (a.times.back() - a.times.front()) / double(a.times.size() - 1) : 0.0;
+        const double stepB = b.times.size() > 1 ? (b.times.back() - b.times.front()) / double(b.times.size() - 1) : 0.0;
+        std::vector<Try> tries{{}};
+        if (stepA > 0.0 && stepB > 0.0)
+            for (const double speed : {1.0, stepA / stepB}) {
+                const double countB = (b.times.back() - b.times.front()) * speed / stepA;
+                const double need = 0.5 * std::min(double(a.times.size() - 1), countB);
+                for (double k = std::ceil(need - countB); k <= double(a.times.size() - 1) - need; k += 1.0)
+                    tries.push_back({speed, a.times.front() + k * stepA - speed * b.times.front(), {}});
+            }
+        for (Try& one : tries) {
+            // Size by the sum of spreads; then how unlike they are, and their ways.
+            double sa = 0.0;
+            double sb = 0.0;
+            std::vector<std::pair<Eigen::Vector2d, Eigen::Vector2d>> both;
+            for (std::size_t t = 0; t < b.moments(); ++t) {
+                const double s = one.speed * b.times[t] + one.shift;
+                if (s < a.times.front() - 1e-6 || s > a.times.back() + 1e-6)
+                    continue;
+                both.emplace_back(at(ofA, a.times, s), ofB[t]);
+                sa += both.back().first[0];
+                sb += both.back().second[0];
+            }
+            if (both.empty() || !(sa > 0.0)) {
+                one.score = std::numeric_limits<double>::infinity();
+                continue;
+            }
+            one.space.scale = sb / sa;
+            double sum = 0.0;
+            for (const auto& [x, y] : both) {
+                const double spread = one.space.scale * x[0] - y[0];
+                // How far the middle has gone is counted from the first moment that both have.
+                const double way = one.space.scale * (x[1] - both.front().first[1]) - (y[1] - both.front().second[1]);
+                sum += spread * spread + 0.25 * way * way;
+            }
+            const double mean = sb / static_cast<double>(both.size());
+            one.score = sum / static_cast<double>(both.size()) / std::max(1e-300, mean * mean);
+        }
+        std::stable_sort(tries.begin(), tries.end(), [](const Try& x, const Try& y) { return x.score < y.score; });
+        if (tries.size() > 4)
+            tries.resize(4);
+        std::erase_if(tries, [](const Try& one) { return !std::isfinite(one.score); });
+        return tries;
+    }
+    static Eigen::Matrix3d axesOf(const Eigen::Matrix3Xd& points) {
+        const Eigen::Matrix3Xd centred = points.colwise() - points.rowwise().mean();
+        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(centred * centred.transpose());
+        Eigen::Matrix3d axes = solver.eigenvectors();
+        if (axes.determinant() < 0.0)
+            axes.col(0) *= -1.0;
+        return axes;
+    }
+    // The best turn for a time: tried on a few points of two moments, then by nearest points.
+    Result<Try> settle(const Try& given, const Track& a, const Track& b) const {
+        std::vector<std::size_t> moments;
+        for (std::size_t t = 0; t < b.moments(); ++t) {
+            const double s = given.speed * b.times[t] + given.shift;
+            if (s >= a.times.front() - 1e-6 && s <= a.times.back() + 1e-6)
+                moments.push_back(t);
+        }
+        Try best = given;
+        if (moments.empty())
+            return best;
+        const std::size_t t = moments[moments.size() / 2];
+        const Eigen::Matrix3Xd cloudA = a.at(given.speed * b.times[t] + given.shift);
+        const Eigen::Matrix3Xd cloudB = b.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
+        const Eigen::Vector3d middleA = cloudA.rowwise().mean();
+        const Eigen::Vector3d middleB = cloudB.rowwise().mean();
+        const double spread = spreadAt(b, t);
+        if (!(spread > 0.0))
+            return best;
+        const PointIndex index(cloudB);
+        const std::vector<std::uint32_t> some = spreadOver(inTurn(static_cast<std::size_t>(cloudA.cols())), 300);
+        const auto offOf = [&](const Similarity& space, std::vector<PointPair>* pairs) {
+            double sum = 0.0;
+            for (const std::uint32_t i : some) {
+                const Eigen::Vector3d there =
+                    space.scale * space.turn * cloudA.col(static_cast<Eigen::Index>(i)) + space.move;
+                const auto near = index.nearest(there, 1);
+                if (near.empty())
+                    continue;
+                sum += near[0].square;
+                if (pairs)
+                    pairs->push_back({i, near[0].point});
+            }
+            return std::sqrt(sum / static_cast<double>(some.size())) / spread;
+        };
+        std::vector<Eigen::Matrix3d> turns = quarterTurns();
+        const Eigen::Matrix3d from = axesOf(cloudA);
+        const Eigen::Matrix3d to = axesOf(cloudB);
+        for (const Eigen::Vector3d& signs : {Eigen::Vector3d(1, 1, 1), {1, -1, -1}, {-1, 1, -1}, {-1, -1, 1}})
+            turns.emplace_back(to * signs.asDiagonal() * from.transpose());
+        const std::size_t plain = turns.size();
+        for (std::size_t i = 0; i < plain; ++i) // mirrored, too
+            turns.emplace_back(-turns[i]);
+        std::vector<std::pair<double, Similarity>> tried;
+        for (std::size_t i = 0; i < turns.size(); ++i) {
+            Similarity space;
+            space.scale = given.space.scale;
+            space.turn = turns[i];
+            space.move = middleB - space.scale * space.turn * middleA;
+            tried.emplace_back(offOf(space, nullptr) * (i < plain ? 1.0 : 1.05), space);
+        }
+        std::stable_sort(tried.begin(), tried.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
+        for (std::size_t k = 0; k < std::min<std::size_t>(3, tried.size()); ++k) {
+            Similarity space = tried[k].second;
+            double off = tried[k].first;
+            for (int round = 0; round < 12; ++round) {
+                std::vector<PointPair> pairs;
+                (void)offOf(space, &pairs);
+                Track x{{0.0}, Eigen::MatrixXd(3, static_cast<Eigen::Index>(pairs.size()))};
+                Track y = x;
+                for (std::size_t i = 0; i < pairs.size(); ++i) {
+                    x.xyz.col(static_cast<Eigen::Index>(i)) = cloudA.col(static_cast<Eigen::Index>(pairs[i].a));
+                    y.xyz.col(static_cast<Eigen::Index>(i)) = cloudB.col(static_cast<Eigen::Index>(pairs[i].b));
+                }
+                const Similarity next = alignmentAt(x, y, 1.0, 0.0).space;
+                const double now = offOf(next, nullptr);
+                if (!(now < off))
+                    break;
+                off = now;
+                space = next;
+            }
+            if (off < best.off) {
+                best.off = off;
+                best.space = space;
+            }
+        }
+        return best;
+    }
+    const Reader& reader_;
+};
+
+// Points that nothing else has paired, by their places at a few moments.
+Status pairByPlace(Builder& builder, const Laid& laid, std::size_t pointsB, double tolerance,
+                   std::vector<std::uint32_t>* unsure) {
+    const PointIndex index(laid.firstOfA());
+    constexpr std::size_t kNear = 6;
+    for (std::uint32_t b = 0; b < pointsB; ++b) {
+        if (builder.has(b))
+            continue;
+        std::uint32_t best = kNone;
+        double least = std::numeric_limits<double>::infinity();
+        double next = least;
+        for (const PointIndex::Near& near : index.nearest(laid.firstOfB(b), kNear)) {
+            const double square = laid.square(near.point, b);
+            if (square < least) {
+                next = least;
+                least = square;
+                best = near.point;
+            } else {
+                next = std::min(next, square);
+            }
+        }
+        if (best == kNone || least > tolerance * tolerance)
+            continue;
+        const bool sure = next > 9.0 * least + 1e-6 * tolerance * tolerance;
+        builder.pair(best, b, sure);
+        if (!sure && unsure)
+            unsure->push_back(b);
+    }
+    return {};
+}
+
+double spreadOf(const Alignment& how, const Laid& laid) {
+    if (how.spread > 0.0)
+        return how.spread;
+    const Eigen::Matrix3Xd first = laid.firstOfA();
+    return std::sqrt((first.colwise() - first.rowwise().mean()).colwise().squaredNorm().mean());
+}
+
+Result<OrderMap> byPlaces(const Reader& reader, const Alignment& how, OrderMap::By by) {
+    WYC_TRY(laid, Laid::of(reader, how));
+    const std::size_t pointsA = reader.a().points();
+    const std::size_t pointsB = reader.b().points();
+    Builder builder(pointsA, pointsB);
+    const double spread = spreadOf(how, laid);
+    WYC_CHECK(pairByPlace(builder, laid, pointsB, std::max(0.01 * spread, 4.0 * how.residual), nullptr));
+    OrderMap map = builder.finish({}, {}, by);
+    if (const std::vector<PointPair> pairs =
+            [&] {
+                Builder again(pointsA, pointsB);
+                for (std::uint32_t b = 0; b < pointsB; ++b)
+                    if (map.aOfB[b] != kNone)
+                        again.pair(map.aOfB[b], b);
+                return again.pairs();
+            }();
+        pairs.size() >= 4) {
+        WYC_TRY(alignment, reader.align(pairs));
+        map.alignment = std::move(alignment);
+    }
+    return map;
+}
+
+// What faces tell, completed by places where they leave several answers.
+Result<OrderMap> fromFaces(const Reader& reader, FaceMatch match) {
+    Builder builder(reader.a().points(), reader.b().points());
+    std::vector<PartMatch*> open;
+    for (PartMatch& part : match.alone)
+        if (part.ways.size() == 1)
+            take(builder, match, part.partA, part.ways[0], nullptr);
+        else
+            open.push_back(&part);
+    std::sort(open.begin(), open.end(),
+              [](const PartMatch* x, const PartMatch* y) { return x->ways[0].size() > y->ways[0].size(); });
+    // What is known for sure says how all lies; else the largest of what is left, each of its ways tried.
+    std::optional<Alignment> how;
+    if (const auto pairs = builder.pairs(); pairs.size() >= 8) {
+        WYC_TRY(found, reader.align(pairs));
+        if (found.relative() < kFits && found.spaceMatters)
+            how = found;
+    }
+    if (!how && !open.empty()) {
+        PartMatch& part = *open.front();
+        const auto points = match.a->pointsOf(part.partA);
+        std::vector<double> off;
+        std::vector<Alignment> fits;
+        for (const PartWay& way : part.ways) {
+            WYC_CHECK(reader.progress().poll());
+            std::vector<PointPair> pairs;
+            for (std::size_t i = 0; i < points.size(); ++i)
+                pairs.push_back({points[i], way[i]});
+            WYC_TRY(fit, reader.align(pairs));
+            off.push_back(fit.relative() * fit.relative());
+            fits.push_back(std::move(fit));
+        }
+        const Choice choice = chosen(off, 1e-12);
+        if (fits[choice.best].relative() < kFits)
+            how = fits[choice.best];
+    }
+    if (!how && !match.groups.empty()) {
+        WYC_TRY(found, CloudFit::of(reader));
+        how = found;
+    }
+    const auto laid = how ? Laid::of(reader, *how) : Result<Laid>(fail(ErrorKind::BadInput, "no fit"));
+    const double spread = how && laid ? spreadOf(*how, *laid) : 0.0;
+    const double floor = 1e-10 * spread * spread;
+    for (const PartMatch* part : open) {
+        if (!laid) { // nothing decides
+            std::vector<std::size_t> others;
+            for (std::size_t k = 1; k < part->ways.size(); ++k)
+                others.push_back(k);
+            const auto unsure = differing(*part, 0, others);
+            take(builder, match, part->partA, part->ways[0], &unsure);
+            continue;
+        }
+        const Choice choice = chosen(waysOff(*laid, match, part->partA, part->ways), floor);
+        const auto unsure = differing(*part, choice.best, choice.alike);
+        take(builder, match, part->partA, part->ways[choice.best], &unsure);
+    }
+    // Pieces alike: each to the one that is where it is.
+    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
+    for (const auto& [partsA, partsB] : match.groups) {
+        std::vector<char> used(partsA.size(), 0);
+        std::optional<PointIndex> index;
+        const auto middleOfPart = [&](const MeshGraph& graph, std::size_t part, auto&& placeOf) {
+            Eigen::Vector3d sum = Eigen::Vector3d::Zero();
+            for (const std::uint32_t p : graph.pointsOf(part))
+                sum += placeOf(p);
+            return Eigen::Vector3d(sum / static_cast<double>(graph.pointsOf(part).size()));
+        };
+        if (laid) {
+            const Eigen::Matrix3Xd first = laid->firstOfA();
+            Eigen::Matrix3Xd middles(3, static_cast<Eigen::Index>(partsA.size()));
+            for (std::size_t k = 0; k < partsA.size(); ++k)
+                middles.col(static_cast<Eigen::Index>(k)) =
+                    middleOfPart(*match.a, partsA[k], [&](std::uint32_t p) -> Eigen::Vector3d { return first.col(p); });
+            index.emplace(middles);
+        }
+        for (std::size_t k = 0; k < partsB.size(); ++k) {
+            WYC_CHECK(reader.progress().poll());
+            std::vector<std::size_t> candidates;
+            if (index) {
+                const Eigen::Vector3d middle = middleOfPart(
+                    *match.b, partsB[k], [&](std::uint32_t p) -> Eigen::Vector3d { return laid->firstOfB(p); });
+                for (const auto& near : index->nearest(middle, std::min<std::size_t>(4, partsA.size())))
+                    candidates.push_back(near.point);
+            } else if (k < partsA.size()) {
+                candidates.push_back(k);
+            }
+            // Of those that are near the one that fits best, in its best way.
+            std::optional<PartMatch> best;
+            std::size_t bestWay = 0;
+            std::size_t bestCandidate = 0;
+            std::vector<std::size_t> alike;
+            double least = std::numeric_limits<double>::infinity();
+            bool rival = false;
+            for (const std::size_t candidate : candidates) {
+                if (used[candidate])
+                    continue;
+                WYC_TRY(ways, walker.ways(partsA[candidate], partsB[k], 64, reader.progress()));
+                if (ways.ways.empty())
+                    continue;
+                PartMatch part{partsA[candidate], partsB[k], std::move(ways.ways), ways.all};
+                const std::vector<double> off =
+                    laid ? waysOff(*laid, match, part.partA, part.ways) : std::vector<double>(part.ways.size(), 0.0);
+                const Choice choice = chosen(off, floor);
+                if (off[choice.best] < least) {
+                    rival = least <= 9.0 * off[choice.best] + floor;
+                    least = off[choice.best];
+                    best = std::move(part);
+                    bestWay = choice.best;
+                    bestCandidate = candidate;
+                    alike = choice.alike;
+                } else if (off[choice.best] <= 9.0 * least + floor) {
+                    rival = true;
+                }
+            }
+            if (!best || (laid && least > 0.04 * spread * spread))
+                continue; // nothing is there: a piece more
+            used[bestCandidate] = 1;
+            std::vector<std::uint32_t> unsure = differing(*best, bestWay, alike);
+            if (rival || !laid) {
+                unsure = best->ways[bestWay];
+                std::sort(unsure.begin(), unsure.end());
+            }
+            take(builder, match, best->partA, best->ways[bestWay], &unsure);
+        }
+    }
+    OrderMap map = builder.finish(match.standInA, match.standInB, OrderMap::By::Connectivity);
+    map.turned = match.turned;
+    std::vector<PointPair> pairs;
+    for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
+        if (map.aOfB[b] != kNone)
+            pairs.push_back({map.aOfB[b], b});
+    if (pairs.size() >= 3) {
+        WYC_TRY(alignment, reader.align(pairs));
+        map.alignment = std::move(alignment);
+    }
+    return map;
+}
+
+double offOf(const OrderMap& map) {
+    return map.alignment ? map.alignment->relative() : std::numeric_limits<double>::infinity();
+}
+
+std::size_t pairedOf(const OrderMap& map) {
+    return static_cast<std::size_t>(
+        std::count_if(map.aOfB.begin(), map.aOfB.end(), [](std::uint32_t a) { return a != kNone; }));
+}
+
+// More points first; of as many, the one that fits better.
+bool better(const OrderMap& x, const OrderMap& y) {
+    const std::size_t nx = pairedOf(x);
+    const std::size_t ny = pairedOf(y);
+    if (nx != ny)
+        return nx > ny;
+    return offOf(x) < 0.5 * offOf(y);
+}
+
+OrderMap inOrder(std::size_t pointsA, std::size_t pointsB, OrderMap::By by) {
+    Builder builder(pointsA, pointsB);
+    for (std::uint32_t p = 0; p < std::min(pointsA, pointsB); ++p)
+        builder.pair(p, p);
+    return builder.finish({}, {}, by);
+}
+
+// Single points that are not where their number says, though another one is.
+Status putRight(const Reader& reader, OrderMap& map) {
+    WYC_TRY(laid, Laid::of(reader, *map.alignment));
+    const double spread = spreadOf(*map.alignment, laid);
+    const double limit = std::max(25.0 * map.alignment->residual * map.alignment->residual, 1e-6 * spread * spread);
+    std::vector<std::uint32_t> off;
+    for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
+        if (laid.square(map.aOfB[b], b) > limit)
+            off.push_back(b);
+    if (off.empty() || off.size() * 2 > map.aOfB.size())
+        return {};
+    // Among themselves: each to the place that is nearest, where that is a change of places and nothing else.
+    Eigen::Matrix3Xd places(3, static_cast<Eigen::Index>(off.size()));
+    const Eigen::Matrix3Xd first = laid.firstOfA();
+    for (std::size_t i = 0; i < off.size(); ++i)
+        places.col(static_cast<Eigen::Index>(i)) = first.col(map.aOfB[off[i]]);
+    const PointIndex index(places);
+    std::vector<std::uint32_t> next;
+    std::vector<char> used(off.size(), 0);
+    for (const std::uint32_t b : off) {
+        std::uint32_t best = kNone;
+        double least = limit;
+        for (const auto& near : index.nearest(laid.firstOfB(b), 4))
+            if (const double square = laid.square(map.aOfB[off[near.point]], b); square <= least && !used[near.point]) {
+                least = square;
+                best = near.point;
+            }
+        if (best == kNone)
+            return {}; // a motion of its own
+        used[best] = 1;
+        next.push_back(map.aOfB[off[best]]);
+    }
+    for (std::size_t i = 0; i < off.size(); ++i)
+        map.aOfB[off[i]] = next[i];
+    for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
+        map.bOfA[map.aOfB[b]] = b;
+    map.by = OrderMap::By::Position;
+    std::vector<PointPair> pairs;
+    for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
+        pairs.push_back({map.aOfB[b], b});
+    WYC_TRY(alignment, reader.align(pairs));
+    map.alignment = std::move(alignment);
+    return {};
+}
+
+} // namespace
+
+bool OrderMap::same() const {
+    if (aOfB.size() != bOfA.size())
+        return false;
+    for (std::uint32_t b = 0; b < aOfB.size(); ++b)
+        if (aOfB[b] != b)
+            return false;
+    return true;
+}
+
+std::size_t OrderMap::moved() const {
+    std::size_t count = 0;
+    for (std::uint32_t b = 0; b < aOfB.size(); ++b)
+        count += aOfB[b] != kNone && aOfB[b] != b;
+    return count;
+}
+
+std::size_t OrderMap::certain() const {
+    return pairedOf(*this) - unsure.size();
+}
+
+std::vector<std::uint32_t> OrderMap::unmatchedA() const {
+    std::vector<std::uint32_t> points;
+    for (std::uint32_t a = 0; a < bOfA.size(); ++a)
+        if (bOfA[a] == kNone)
+            points.push_back(a);
+    return points;
+}
+
+std::vector<std::uint32_t> OrderMap::unmatchedB() const {
+    std::vector<std::uint32_t> points;
+    for (std::uint32_t b = 0; b < aOfB.size(); ++b)
+        if (aOfB[b] == kNone)
+            points.push_back(b);
+    return points;
+}
+
+const char* orderWayName(OrderMap::By by) {
+    switch (by) {
+    case OrderMap::By::Hash: return "hash";
+    case OrderMap::By::Position: return "position";
+    case OrderMap::By::Connectivity: return "connectivity";
+    case OrderMap::By::Motion: return "motion";
+    case OrderMap::By::None: break;
+    }
+    return "none";
+}
+
+Result<OrderMap> orderByFaces(const Topology& a, std::size_t pointsA, const Topology& b, std::size_t pointsB,
+                              const Progress& progress) {
+    WYC_TRY(match, matchFaces(a, pointsA, b, pointsB, {}, {}, false, progress));
+    Builder builder(pointsA, pointsB);
+    for (const PartMatch& part : match.alone) {
+        std::vector<std::size_t> others;
+        for (std::size_t k = 1; k < part.ways.size(); ++k)
+            others.push_back(k);
+        const auto unsure = differing(part, 0, others);
+        take(builder, match, part.partA, part.ways[0], &unsure);
+    }
+    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
+    for (const auto& [partsA, partsB] : match.groups) // any of those alike
+        for (std::size_t k = 0; k < std::min(partsA.size(), partsB.size()); ++k) {
+            WYC_TRY(ways, walker.ways(partsA[k], partsB[k], 1, progress));
+            if (ways.ways.empty())
+                continue;
+            std::vector<std::uint32_t> unsure = ways.ways[0];
+            std::sort(unsure.begin(), unsure.end());
+            take(builder, match, partsA[k], ways.ways[0], &unsure);
+        }
+    OrderMap map = builder.finish({}, {}, OrderMap::By::Connectivity);
+    if (pairedOf(map) == 0)
+        map.by = OrderMap::By::None;
+    return map;
+}
+
+Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) {
+    const Reader reader(a, b, progress);
+    const bool faces = a.topology()->faceCount() > 0 && b.topology()->faceCount() > 0;
+    const bool sameFaces = faces && a.points() == b.points() && a.topology()->hash() == b.topology()->hash();
+    std::optional<OrderMap> best;
+    const auto offer = [&](OrderMap map) {
+        if (!best || better(map, *best))
+            best = std::move(map);
+    };
+    if (a.points() == b.points()) {
+        OrderMap map = inOrder(a.points(), b.points(), sameFaces ? OrderMap::By::Hash : OrderMap::By::Position);
+        WYC_TRY(alignment, reader.alignInTurn());
+        map.alignment = std::move(alignment);
+        // What stands still has no other moments to tell an order by than those there are.
+        if (offOf(map) < kSameOrder) {
+            WYC_CHECK(putRight(reader, map));
+            return map;
+        }
+        if (sameFaces)
+            best = std::move(map);
+    }
+    if (faces && !sameFaces) {
+        const std::vector<double> someA = someOf(a.times(), 3);
+        const std::vector<double> someB = someOf(b.times(), 3);
+        WYC_TRY(weldedA, a.coinciding(someA));
+        WYC_TRY(weldedB, b.coinciding(someB));
+        const auto welds = [](const std::vector<std::uint32_t>& standIn) {
+            for (std::uint32_t p = 0; p < standIn.size(); ++p)
+                if (standIn[p] != p)
+                    return true;
+            return false;
+        };
+        const bool canA = welds(weldedA);
+        const bool canB = welds(weldedB);
+        for (const auto& [useA, useB] : {std::pair{false, false}, {false, true}, {true, false}, {true, true}}) {
+            if ((useA && !canA) || (useB && !canB))
+                continue;
+            bool whole = false;
+            for (const bool turned : {false, true}) {
+                WYC_CHECK(progress.poll());
+                WYC_TRY(match, matchFaces(*a.topology(), a.points(), *b.topology(), b.points(),
+                                          useA ? weldedA : std::vector<std::uint32_t>(),
+                                          useB ? weldedB : std::vector<std::uint32_t>(), turned, progress));
+                if (match.covered == 0)
+                    continue;
+                whole = whole || match.covered == pointsWithFaces(*match.b);
+                WYC_TRY(map, fromFaces(reader, std::move(match)));
+                offer(std::move(map));
+                if (best && pairedOf(*best) == b.points() && offOf(*best) < 1e-3)
+                    break; // no need to look for a mirror
+            }
+            if (whole && best && offOf(*best) < kFits)
+                break;
+        }
+    }
+    // By place: where faces are other ones, or none, or leave points alone, or do not fit.
+    const bool byFaces = best && best->by == OrderMap::By::Connectivity;
+    const bool wholeB = best && pairedOf(*best) == b.points();
+    const bool wholeA = best && best->unmatchedA().empty();
+    if (byFaces && ((wholeA && wholeB) || ((wholeA || wholeB) && offOf(*best) < kFits)))
+        return *best;
+    std::optional<Alignment> how;
+    if (best && best->by == OrderMap::By::Connectivity && offOf(*best) < kFits)
+        how = best->alignment;
+    if (!how) {
+        WYC_TRY(found, CloudFit::of(reader));
+        how = std::move(found);
+    }
+    if (how) {
+        const bool moves = a.times().size() > 1 && b.times().size() > 1 && !faces;
+        WYC_TRY(map, byPlaces(reader, *how, moves ? OrderMap::By::Motion : OrderMap::By::Position));
+        if (!best || (pairedOf(map) > pairedOf(*best) && offOf(map) < kFits) ||
+            (pairedOf(map) == pairedOf(*best) && offOf(map) < 0.5 * offOf(*best)))
+            best = std::move(map);
+    }
+    if (!best) {
+        OrderMap none;
+        none.aOfB.assign(b.points(), kNone);
+        none.bOfA.assign(a.points(), kNone);
+        return none;
+    }
+    return *best;
+}
+
+} // namespace wyc

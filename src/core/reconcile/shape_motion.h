@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// A shape's points over time, in world space, as a comparison reads them.
+#include <memory>
+
+#include "base/progress.h"
+#include "reconcile/alignment.h"
+#include "scene/scene.h"
+
+namespace wyc {
+
+class ShapeMotion {
+  public:
+    /// An error where the node has no points, or where they change in number.
+    [[nodiscard]] static Result<ShapeMotion> of(std::shared_ptr<const Scene> scene, std::size_t node);
+    [[nodiscard]] const Scene& scene() const { return *scene_; }
+    [[nodiscard]] std::size_t node() const { return node_; }
+    [[nodiscard]] const Node& item() const { return scene_->nodes[node_]; }
+    [[nodiscard]] std::size_t points() const { return points_; }
+    [[nodiscard]] const TopologyPtr& topology() const { return topology_; }
+    [[nodiscard]] const FrameRate& rate() const { return scene_->workingRate; }
+    /// Of all that moves it; one where nothing does.
+    [[nodiscard]] const std::vector<double>& times() const { return times_; }
+    /// Some of its points (null: all) at some times.
+    [[nodiscard]] Result<Track> read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
+                                     const Progress& progress) const;
+    /// The same without the transforms above it.
+    [[nodiscard]] Result<Track> readLocal(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
+                                          const Progress& progress) const;
+    /// Points that are one place at all of these times stand in for one another: the first of them for all.
+    [[nodiscard]] Result<std::vector<std::uint32_t>> coinciding(const std::vector<double>& times) const;
+
+  private:
+    [[nodiscard]] Result<Track> read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
+                                     bool world, const Progress& progress) const;
+    std::shared_ptr<const Scene> scene_;
+    std::size_t node_ = 0;
+    std::size_t points_ = 0;
+    TopologyPtr topology_;
+    std::vector<double> times_;
+};
+
+/// So many of them, evenly, the first and the last among them.
+[[nodiscard]] std::vector<double> someOf(const std::vector<double>& times, std::size_t most);
+
+} // namespace wyc

@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// What an item's steps made of its time, for a person to see: lead-ins, rests, cycles.
+#include <string>
+#include <vector>
+
+#include "steps/step.h"
+
+namespace wyc {
+
+struct TimeStretch {
+    enum class Kind { LeadIn, Rest, Cycle };
+    Kind kind = Kind::Cycle;
+    TimeSpan span;  // seconds after all steps; a cycle goes up to the frame before the next one
+    int number = 0; // of a cycle, from 1
+    bool operator==(const TimeStretch&) const = default;
+};
+/// In order of time; of more than a few hundred cycles none is told.
+[[nodiscard]] std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<Step>& steps);
+
+} // namespace wyc
