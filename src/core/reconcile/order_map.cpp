@@ -971,7 +971,7 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
         const bool moves = a.times().size() > 1 && b.times().size() > 1 && !faces;
         WYC_TRY(map, byPlaces(reader, *how, moves ? OrderMap::By::Motion : OrderMap::By::Position));
         if (!best || (pairedOf(map) > pairedOf(*best) && offOf(map) < kFits) ||
-            (pairedOf(map) == pairedOf(*best) && offOf(map) < 0.5 * offOf(*best)))
+            (offOf(*best) >= kFits && offOf(map) < 0.5 * offOf(*best)))
             best = std::move(map);
     }
     if (!best) {

@@ -135,6 +135,11 @@ bool PartWalker::pairFace(Pair corners) {
     faceOfB_[g] = f;
     faces_.push_back(f);
     open_.push_back(corners);
+    for (std::uint32_t k = a_.faceSize(f); k > 0; --k) {
+        if (!pairPoint(a_.pointOf(corners.a), b_.pointOf(corners.b)))
+            return false;
+        corners = {a_.next(corners.a), b_.next(corners.b)};
+    }
     return true;
 }
 
@@ -145,8 +150,6 @@ bool PartWalker::drain() {
         open_.pop_back();
         const std::uint32_t size = a_.faceSize(a_.faceOf(at.a));
         for (std::uint32_t k = 0; k < size; ++k) {
-            if (!pairPoint(a_.pointOf(at.a), b_.pointOf(at.b)))
-                return false;
             const std::uint32_t x = a_.beyond(at.a);
             const std::uint32_t y = b_.beyond(at.b);
             const bool across = x < MeshGraph::kLargest;

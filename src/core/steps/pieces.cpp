@@ -41,38 +41,6 @@ std::vector<FaceSet> connectedPieces(const Topology& topology, std::size_t point
     return sets;
 }
 
-// The chosen elements of an attribute, as indices into the same values.
-Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> elements) {
-    if (from.isEmpty() || from.scope == Scope::Constant)
-        return from;
-    Attribute result{from.scope, from.extent, {}, {}};
-    const auto extent = static_cast<std::size_t>(from.extent);
-    if (!from.indices.empty()) {
-        // Only the values in use, in their old order.
-        const auto has = [&](std::uint32_t e) {
-            return e < from.indices.size() && from.indices[e] >= 0 &&
-                   static_cast<std::size_t>(from.indices[e]) < from.valueCount();
-        };
-        std::map<std::int32_t, std::int32_t> newNumber;
-        for (const std::uint32_t e : elements)
-            if (has(e))
-                newNumber.emplace(from.indices[e], 0);
-        for (auto& [old, number] : newNumber) {
-            number = static_cast<std::int32_t>(result.valueCount());
-            const auto value =
-                from.values.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(old) * extent);
-            result.values.insert(result.values.end(), value, value + from.extent);
-        }
-        for (const std::uint32_t e : elements)
-            result.indices.push_back(has(e) ? newNumber[from.indices[e]] : -1);
-        return result;
-    }
-    for (const std::uint32_t e : elements)
-        for (std::size_t k = 0; k < extent; ++k)
-            result.values.push_back(e < from.valueCount() ? from.values[e * extent + k] : 0.0F);
-    return result;
-}
-
 class CutGeometry final : public MomentWrapper {
   public:
     CutGeometry(GeometryPtr whole, std::vector<std::uint32_t> points, std::vector<std::uint32_t> corners,
@@ -280,6 +248,37 @@ class MergedGeometry final : public Geometry {
 };
 
 } // namespace
+
+Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> elements) {
+    if (from.isEmpty() || from.scope == Scope::Constant)
+        return from;
+    Attribute result{from.scope, from.extent, {}, {}};
+    const auto extent = static_cast<std::size_t>(from.extent);
+    if (!from.indices.empty()) {
+        // Only the values in use, in their old order.
+        const auto has = [&](std::uint32_t e) {
+            return e < from.indices.size() && from.indices[e] >= 0 &&
+                   static_cast<std::size_t>(from.indices[e]) < from.valueCount();
+        };
+        std::map<std::int32_t, std::int32_t> newNumber;
+        for (const std::uint32_t e : elements)
+            if (has(e))
+                newNumber.emplace(from.indices[e], 0);
+        for (auto& [old, number] : newNumber) {
+            number = static_cast<std::int32_t>(result.valueCount());
+            const auto value =
+                from.values.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(old) * extent);
+            result.values.insert(result.values.end(), value, value + from.extent);
+        }
+        for (const std::uint32_t e : elements)
+            result.indices.push_back(has(e) ? newNumber[from.indices[e]] : -1);
+        return result;
+    }
+    for (const std::uint32_t e : elements)
+        for (std::size_t k = 0; k < extent; ++k)
+            result.values.push_back(e < from.valueCount() ? from.values[e * extent + k] : 0.0F);
+    return result;
+}
 
 Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, const std::string& by) {
     const Node& node = scene.nodes[mesh];

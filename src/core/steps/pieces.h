@@ -26,6 +26,9 @@ struct SplitOrigin {
 /// Those of a node; empty where it is no piece.
 [[nodiscard]] Result<SplitOrigin> splitOrigin(const Node& node);
 
+/// The chosen elements of an attribute, as values or as indices into the same ones.
+[[nodiscard]] Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> elements);
+
 struct MergePart {
     std::string name;
     GeometryPtr geometry;

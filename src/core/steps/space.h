@@ -5,6 +5,8 @@
 
 namespace wyc {
 
+/// The top of the scene takes a matrix, and all below goes along.
+[[nodiscard]] Scene placedInSpace(const Scene& scene, const Mat4& place);
 [[nodiscard]] Scene changedInSpace(const Scene& scene, const SpaceChange& change);
 
 } // namespace wyc

@@ -265,6 +265,8 @@ Scene changedInSpace(const Scene& scene, const SpaceChange& change) {
         result.unitMetres = change.unitMetres;
     if (change.upAxis)
         result.upAxis = change.upAxis;
+    if (change.place)
+        return placedInSpace(result, *change.place); // no step has both
     if (change.scale == 1.0 && change.turn.isIdentity())
         return result;
     result.properties = changedProperties(result.properties, change);

@@ -45,15 +45,19 @@ struct TimeChange {
     bool statesRate = false; // the scene says that rate from now on
 };
 
-/// What a step on space means: world points p become p · turn · scale.
+/// What a step on space means: world points p become p · turn · scale · place.
 struct SpaceChange {
     double scale = 1.0;
     Mat4 turn; // entries exactly 0 and ±1
     std::optional<double> unitMetres = {};
     std::optional<UpAxis> upAxis = {};
+    std::optional<Mat4> place = {}; // behind turn and scale: any move, turn and size
     /// The axis that an axis becomes, and its sign.
     [[nodiscard]] std::pair<std::size_t, double> column(std::size_t row) const;
-    [[nodiscard]] Mat4 matrix() const { return turn * Mat4::scaling({scale, scale, scale}); }
+    [[nodiscard]] Mat4 matrix() const {
+        const Mat4 own = turn * Mat4::scaling({scale, scale, scale});
+        return place ? own * *place : own;
+    }
 };
 
 struct StepType {

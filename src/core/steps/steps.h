@@ -25,6 +25,9 @@ namespace wyc {
 [[nodiscard]] StepType unitStep();
 [[nodiscard]] StepType scaleStep();
 [[nodiscard]] StepType turnStep();
+[[nodiscard]] StepType placeStep();
+[[nodiscard]] StepType reorderStep();
+[[nodiscard]] StepType flipStep();
 [[nodiscard]] StepType renameStep();
 [[nodiscard]] StepType leaveOutStep();
 [[nodiscard]] StepType worldStep();

@@ -1,0 +1,90 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Why one cache is not like another: every cause with its figure, its evidence and the steps that undo it.
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/progress.h"
+#include "scene/scene.h"
+#include "steps/step.h"
+
+namespace wyc {
+
+/// Said of B as seen from A.
+struct Cause {
+    std::string id; // docs/cli.md lists them
+    double figure = 0.0;
+    std::string unit;
+    double confidence = 0.0; // under 0.5 a guess
+    std::string text;        // "100 × larger"
+    std::string evidence;
+    std::vector<Step> undo; // for B, after those of the causes before it; empty: nothing undoes it
+    [[nodiscard]] bool isGuess() const { return confidence < 0.5; }
+};
+
+/// Distances of points that belong together, over all moments that both have, in A's unit.
+struct Drift {
+    double rms = 0.0;
+    double p99 = 0.0;
+    double largest = 0.0;
+    double worstFrame = 0.0;
+    std::uint32_t worstPoint = 0; // of B
+    std::size_t moments = 0;
+    std::vector<double> frames; // of B, each …
+    std::vector<double> rmsAt;  // … with its figures
+    std::vector<double> largestAt;
+    std::vector<double> edges; // of the histogram, rising; one more than it has counts
+    std::vector<std::size_t> counts;
+};
+
+struct OrderFacts {
+    bool same = true;
+    std::string by = "none"; // hash, position, connectivity, motion, none
+    std::size_t certain = 0;
+    std::size_t ambiguous = 0;
+    std::vector<std::uint32_t> unmatchedA;
+    std::vector<std::uint32_t> unmatchedB;
+    std::vector<std::uint32_t> unsure;                      // of B
+    std::shared_ptr<const std::vector<std::uint32_t>> aOfB; // for each point of B; 0xFFFFFFFF: none
+};
+
+struct Reconciled {
+    std::string a; // paths of the items
+    std::string b;
+    OrderFacts order;
+    std::vector<Cause> causes; // in the order in which they are undone
+    std::optional<Drift> drift;
+    std::optional<Drift> undone;  // with all causes undone that can be, and are more than a guess
+    bool withinTolerance = false; // as it came: same order, no drift beyond it
+    double metres = 1.0;          // of a unit of A
+    std::string text;             // "B is A in centimetres, one frame late; …"
+    /// All that undoes B, in order.
+    [[nodiscard]] std::vector<Step> undo() const;
+};
+
+struct ReconcileSettings {
+    double toleranceMetres = 0.0001;
+};
+/// The item with this node in each scene, with the transforms above it. An error where one has no points, or where they
+/// change in number.
+[[nodiscard]] Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
+                                           const std::shared_ptr<const Scene>& b, std::size_t nodeB,
+                                           const ReconcileSettings& settings, const Progress& progress);
+/// The causes alone that are chosen are undone: what is left then.
+[[nodiscard]] Result<std::optional<Drift>> driftAfter(const Reconciled& found, const std::vector<char>& chosen,
+                                                      const std::shared_ptr<const Scene>& a, std::size_t nodeA,
+                                                      const std::shared_ptr<const Scene>& b, std::size_t nodeB,
+                                                      const Progress& progress);
+
+/// Shapes of two scenes that belong together: by path, by name, by faces alike, by counts; one left on either side
+/// with one on the other.
+struct ItemPairs {
+    std::vector<std::pair<std::size_t, std::size_t>> pairs; // nodes of A and B
+    std::vector<std::size_t> onlyA;
+    std::vector<std::size_t> onlyB;
+};
+[[nodiscard]] ItemPairs pairedItems(const Scene& a, const Scene& b);
+
+} // namespace wyc

@@ -1,0 +1,344 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Steps on the order of a mesh: points and faces by another's numbers, faces walked the other way round.
+#include <algorithm>
+#include <unordered_map>
+
+#include <fmt/format.h>
+
+#include "scene/carried_words.h"
+#include "scene/face_sets.h"
+#include "scene/mix.h"
+#include "steps/pieces.h"
+#include "steps/point_order.h"
+#include "steps/steps.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+// What the new elements of a mesh were before.
+struct Places {
+    std::vector<std::uint32_t> points;
+    std::vector<std::uint32_t> corners;
+    std::vector<std::uint32_t> faces;
+    TopologyPtr topology;
+    [[nodiscard]] const std::vector<std::uint32_t>* of(Scope scope) const {
+        return scope == Scope::Point    ? &points
+               : scope == Scope::Corner ? &corners
+               : scope == Scope::Face   ? &faces
+                                        : nullptr;
+    }
+};
+using PlacesPtr = std::shared_ptr<const Places>;
+
+class RearrangedGeometry final : public MomentWrapper {
+  public:
+    /// `sets`: those of the mesh, wherever they were kept.
+    RearrangedGeometry(GeometryPtr inner, PlacesPtr places, std::vector<FaceSet> sets)
+        : MomentWrapper(std::move(inner)), places_(std::move(places)) {
+        std::unordered_map<std::int32_t, std::int32_t> now;
+        for (std::size_t f = 0; f < places_->faces.size(); ++f)
+            now.emplace(static_cast<std::int32_t>(places_->faces[f]), static_cast<std::int32_t>(f));
+        for (FaceSet& set : sets) {
+            std::vector<std::int32_t> faces;
+            for (const std::int32_t f : set.faces)
+                if (const auto found = now.find(f); found != now.end())
+                    faces.push_back(found->second);
+            std::sort(faces.begin(), faces.end());
+            sets_.push_back({set.kind, set.name, std::move(faces)});
+        }
+    }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return places_->points.size(); }
+    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return places_->points.size(); }
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return read(Pose::ofSample(inner(), s), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        return read(Pose::atTime(inner(), t), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return places_->topology; }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return places_->topology; }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extras(Pose::ofSample(inner(), s)); }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return extras(Pose::atTime(inner(), t)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
+    [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+    [[nodiscard]] bool extrasVary() const override { return inner().extrasVary(); }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+
+  private:
+    [[nodiscard]] Status read(const Pose& before, std::size_t first, std::span<Vec3f> into) const {
+        const std::vector<std::uint32_t>& points = places_->points;
+        if (first > points.size() || into.size() > points.size() - first)
+            return fail(ErrorKind::Internal, "the buffer reaches beyond the points");
+        WYC_TRY(count, before.pointCount());
+        std::vector<Vec3f> all(count);
+        WYC_CHECK(before.read(0, all));
+        for (std::size_t i = 0; i < into.size(); ++i) {
+            const std::uint32_t from = points[first + i];
+            if (from >= all.size())
+                return fail(ErrorKind::BadInput, "the mesh has fewer points in this sample than in its first");
+            into[i] = all[from];
+        }
+        return {};
+    }
+    [[nodiscard]] Result<ExtrasPtr> extras(const Pose& before) const {
+        WYC_TRY(all, before.extras());
+        MeshExtras made;
+        const auto placed = [&](const Attribute& from) {
+            const std::vector<std::uint32_t>* places = places_->of(from.scope);
+            return places ? chosenElements(from, *places) : from;
+        };
+        made.uvs = placed(all->uvs);
+        made.normals = placed(all->normals);
+        made.colours = placed(all->colours);
+        made.faceSets = sets_;
+        return std::make_shared<const MeshExtras>(std::move(made));
+    }
+    PlacesPtr places_;
+    std::vector<FaceSet> sets_;
+};
+
+// Values of points, corners or faces in their new order.
+class RearrangedValues final : public ValuesWrapper {
+  public:
+    RearrangedValues(ValuesPtr inner, PlacesPtr places, Scope scope)
+        : ValuesWrapper(std::move(inner)), places_(std::move(places)), scope_(scope) {}
+    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override {
+        WYC_TRY(value, inner().read(s));
+        return placed(std::move(value));
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
+        WYC_TRY(value, inner().readAt(t, how));
+        return placed(std::move(value));
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+
+  private:
+    [[nodiscard]] Result<PropertyValue> placed(PropertyValue value) const {
+        const std::vector<std::uint32_t>& places = *places_->of(scope_);
+        const std::size_t size = elementSize(type()) * extent();
+        PropertyValue result = value;
+        result.bytes.clear();
+        result.bytes.reserve(places.size() * size);
+        for (const std::uint32_t place : places) {
+            if ((place + std::size_t{1}) * size > value.bytes.size())
+                return fail(ErrorKind::BadInput, "there are fewer values than points or faces");
+            const auto from = value.bytes.begin() + static_cast<std::ptrdiff_t>(place * size);
+            result.bytes.insert(result.bytes.end(), from, from + static_cast<std::ptrdiff_t>(size));
+        }
+        return result;
+    }
+    PlacesPtr places_;
+    Scope scope_;
+};
+
+// Which elements a property has a value for each of; nothing for what is of the whole, or is kept in parts.
+std::optional<Scope> scopeOf(const PropertyNode& property) {
+    switch (property.meaning) {
+    case Meaning::Velocities:
+    case Meaning::PointIds:
+    case Meaning::Widths: return Scope::Point;
+    case Meaning::Parameter: return property.scope;
+    default: return std::nullopt;
+    }
+}
+
+// The node with its elements at other places.
+Status rearrange(Scene& scene, std::size_t index, PlacesPtr places) {
+    WYC_TRY(sets, faceSetsOf(scene, index));
+    Node& node = scene.nodes[index];
+    WYC_TRY(points, node.geometry->pointCount(0));
+    WYC_TRY(before, node.geometry->topology(0));
+    const auto countOf = [&, before = before](Scope scope) {
+        return scope == Scope::Point ? points : scope == Scope::Corner ? before->cornerCount() : before->faceCount();
+    };
+    // What is kept for single elements goes with them; what cannot be said to is told.
+    std::vector<std::string> lost;
+    std::vector<PropertyNode> kept;
+    if (node.properties)
+        for (PropertyNode& property : node.properties->all()) {
+            if (property.meaning == Meaning::Itself)
+                continue;
+            const auto scope = scopeOf(property);
+            if (!scope || *scope == Scope::Constant) {
+                kept.push_back(std::move(property));
+                continue;
+            }
+            const ValuesPtr values = property.values;
+            bool whole = values && values->isArray() && values->extent() > 0 && values->type() != ValueType::String;
+            for (std::size_t s = 0; whole && s < std::min<std::size_t>(1, values->sampling().count()); ++s) {
+                const auto value = values->read(s);
+                whole =
+                    value && value->bytes.size() == countOf(*scope) * elementSize(values->type()) * values->extent();
+            }
+            if (!whole) {
+                lost.push_back(property.name);
+                continue;
+            }
+            property.values = std::make_shared<RearrangedValues>(values, places, *scope);
+            kept.push_back(std::move(property));
+        }
+    for (const std::string& name : lost)
+        scene.notCarried.push_back({node.path, fmt::format("'{}': its points have another order now", name)});
+    node.properties = plainProperties(std::move(kept));
+    if (places->points.size() != points || !std::is_sorted(places->points.begin(), places->points.end()))
+        node.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, places->points));
+    node.geometry = std::make_shared<RearrangedGeometry>(node.geometry, std::move(places), std::move(sets));
+    return {};
+}
+
+// Sets that were nodes below a mesh are with the mesh now.
+Scene withoutSetsOf(const Scene& scene, const std::vector<char>& rearranged) {
+    Scene result = scene;
+    result.nodes.clear();
+    std::vector<int> place(scene.nodes.size(), -1);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        Node node = scene.nodes[i];
+        const int parent = node.parent;
+        if (parent >= 0 && (place[static_cast<std::size_t>(parent)] < 0 ||
+                            (node.kind == NodeKind::FaceSet && rearranged[static_cast<std::size_t>(parent)])))
+            continue;
+        node.parent = parent < 0 ? -1 : place[static_cast<std::size_t>(parent)];
+        place[i] = static_cast<int>(result.nodes.size());
+        result.nodes.push_back(std::move(node));
+    }
+    return result;
+}
+
+bool isMesh(const Node& node) {
+    return node.geometry && node.kind != NodeKind::Curves;
+}
+
+Error changing(const Node& node) {
+    return makeError(ErrorKind::BadInput, "its faces change in time: they have no order to be changed")
+        .forItem(node.path);
+}
+
+Result<Scene> applyReorder(const Scene& scene, const json& options) {
+    WYC_TRY(order, PointOrder::from(options["order"].get<std::string>()));
+    Scene result = scene;
+    std::vector<char> done(scene.nodes.size(), 0);
+    std::optional<Error> misfit;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!isMesh(node))
+            continue;
+        if (node.geometry->topologyVaries())
+            return fail(changing(node));
+        WYC_TRY(points, node.geometry->pointCount(0));
+        WYC_TRY(topology, node.geometry->topology(0));
+        if (const auto fits = order.fits(*topology, points); !fits) {
+            misfit = fits.error();
+            misfit->item = node.path;
+            continue; // an order is for one of several meshes
+        }
+        std::vector<std::uint32_t> starts(topology->faceCount() + 1, 0);
+        for (std::size_t f = 0; f < topology->faceCount(); ++f)
+            starts[f + 1] = starts[f] + static_cast<std::uint32_t>(topology->faceSizes()[f]);
+        std::vector<std::uint32_t> now(points, 0xFFFFFFFFU);
+        for (std::size_t p = order.points.size(); p-- > 0;)
+            now[order.points[p]] = static_cast<std::uint32_t>(p);
+        auto places = std::make_shared<Places>();
+        places->points = order.points;
+        places->faces = order.faces;
+        std::vector<std::int32_t> sizes;
+        std::vector<std::int32_t> corners;
+        std::size_t at = 0;
+        for (const std::uint32_t f : order.faces) {
+            sizes.push_back(topology->faceSizes()[f]);
+            for (std::int32_t k = 0; k < sizes.back(); ++k, ++at) {
+                const std::uint32_t corner = starts[f] + order.turns[at];
+                places->corners.push_back(corner);
+                const std::uint32_t point = order.corners.empty()
+                                                ? now[static_cast<std::size_t>(topology->corners()[corner])]
+                                                : order.corners[at];
+                if (point >= order.points.size())
+                    return fail(
+                        makeError(ErrorKind::BadInput, fmt::format("face {} has a point that this order leaves out", f))
+                            .forItem(node.path));
+                corners.push_back(static_cast<std::int32_t>(point));
+            }
+        }
+        WYC_TRY(made, Topology::make(std::move(sizes), std::move(corners)));
+        places->topology = std::move(made);
+        WYC_CHECK(rearrange(result, i, std::move(places)));
+        done[i] = 1;
+    }
+    if (std::none_of(done.begin(), done.end(), [](char one) { return one; }))
+        return fail(misfit ? *misfit : makeError(ErrorKind::BadInput, "no mesh is there to be reordered"));
+    return withoutSetsOf(result, done);
+}
+
+Result<Scene> applyFlip(const Scene& scene, const json&) {
+    Scene result = scene;
+    std::vector<char> done(scene.nodes.size(), 0);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!isMesh(node))
+            continue;
+        if (node.geometry->topologyVaries())
+            return fail(changing(node));
+        WYC_TRY(topology, node.geometry->topology(0));
+        if (topology->faceCount() == 0)
+            continue;
+        WYC_TRY(points, node.geometry->pointCount(0));
+        auto places = std::make_shared<Places>();
+        for (std::uint32_t p = 0; p < points; ++p)
+            places->points.push_back(p);
+        std::vector<std::int32_t> corners;
+        std::uint32_t start = 0;
+        for (std::uint32_t f = 0; f < topology->faceCount(); ++f) {
+            const auto size = static_cast<std::uint32_t>(topology->faceSizes()[f]);
+            places->faces.push_back(f);
+            for (std::uint32_t k = 0; k < size; ++k) { // the first corner stays the first
+                const std::uint32_t corner = start + (k == 0 ? 0 : size - k);
+                places->corners.push_back(corner);
+                corners.push_back(topology->corners()[corner]);
+            }
+            start += size;
+        }
+        WYC_TRY(made, Topology::make(topology->faceSizes(), std::move(corners)));
+        places->topology = std::move(made);
+        WYC_CHECK(rearrange(result, i, std::move(places)));
+        done[i] = 1;
+    }
+    if (std::none_of(done.begin(), done.end(), [](char one) { return one; }))
+        return fail(makeError(ErrorKind::BadInput, "no mesh with faces is there"));
+    return withoutSetsOf(result, done);
+}
+
+} // namespace
+
+StepType reorderStep() {
+    return {"reorder",
+            "Reorder",
+            "Gives points and faces the numbers that they have in another mesh; split points become one, welded ones "
+            "several",
+            {{"order", OptionKind::Text, "", "an order of points, or the path of a file that has one", "", {}}},
+            nullptr,
+            nullptr,
+            &applyReorder,
+            [](const json& o) {
+                const std::string order = o["order"];
+                if (order.empty() || order.front() != '{')
+                    return order.empty() ? std::string("no order is given") : "by " + order;
+                const auto parsed = PointOrder::parse(order);
+                return parsed ? fmt::format("{} points, {} faces", parsed->points.size(), parsed->faces.size())
+                              : parsed.error().what;
+            }};
+}
+
+StepType flipStep() {
+    return {"flip",
+            "Flip winding",
+            "Walks every face the other way round; its first corner, UVs and normals stay",
+            {},
+            nullptr,
+            nullptr,
+            &applyFlip,
+            [](const json&) { return std::string("faces the other way round"); }};
+}
+
+} // namespace wyc

@@ -1,0 +1,254 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Which point is which: by faces alone, by places, split and welded; and the step that puts an order right.
+#include <gtest/gtest.h>
+
+#include <chrono>
+
+#include <fmt/format.h>
+
+#include "reconcile/order_map.h"
+#include "steps/point_order.h"
+#include "steps/step.h"
+#include "support/expected.h"
+#include "support/returned.h"
+
+namespace wyc {
+namespace {
+
+using test::Shape;
+
+std::vector<Shape> shapes() {
+    std::mt19937 random(4);
+    return {test::gridShape(7, 9), test::ballShape(11, 8),          test::torusShape(9, 6), test::bookShape(3),
+            test::piecesShape(),   test::roughShape(random, 9, 12), test::gridShape(6, 6)};
+}
+
+Result<OrderMap> orderBetween(const Scene& a, const Scene& b) {
+    WYC_TRY(ofA, ShapeMotion::of(std::make_shared<const Scene>(a), 0));
+    WYC_TRY(ofB, ShapeMotion::of(std::make_shared<const Scene>(b), 0));
+    return orderOf(ofA, ofB, Progress());
+}
+
+Sampling frames(const FrameRate& rate, int count, double first = 1001) {
+    return Sampling::uniform(rate.secondsAt(first), rate.secondsAt(1), static_cast<std::size_t>(count));
+}
+
+// Of a shuffle, how many points came back right.
+std::size_t rightOnes(const OrderMap& map, const std::vector<std::uint32_t>& to) {
+    std::size_t right = 0;
+    for (std::size_t a = 0; a < to.size(); ++a)
+        right += map.aOfB[to[a]] == a;
+    return right;
+}
+
+TEST(Order, ShuffledPointsAndFacesComeBackWithoutAPoseInCommon) {
+    const FrameRate rate;
+    for (unsigned seed = 0; seed < 6; ++seed)
+        for (const Shape& shape : shapes()) {
+            SCOPED_TRACE(fmt::format("{} seed {}", shape.name, seed));
+            std::mt19937 random(seed * 31U + 5U);
+            const auto motion = test::motionOf(shape, random, 24);
+            const Scene a = test::sceneOf(shape, motion, frames(rate, 24), rate);
+            const auto to = test::randomOrder(shape.points.size(), random);
+            const Shape other = test::shuffled(shape, to, random);
+            // Twice as large, turned, moved, and seven frames later: no two poses are alike.
+            const Mat4 place =
+                Mat4::rotation({1, 0.3, 0.2}, 0.9) * Mat4::scaling({2, 2, 2}) * Mat4::translation({5, 1, -3});
+            std::vector<std::vector<Vec3d>> returned;
+            for (std::size_t f = 0; f < motion.size(); ++f) {
+                returned.emplace_back();
+                for (const Vec3d& p : test::placed(motion[f], to))
+                    returned.back().push_back(transformedPoint(p, place));
+            }
+            const Scene b = test::sceneOf(other, returned, frames(rate, 24, 1008), rate);
+            const auto map = orderBetween(a, b);
+            ASSERT_TRUE(map) << map.error().text();
+            EXPECT_TRUE(map->unmatchedA().empty() && map->unmatchedB().empty());
+            std::size_t wrongAndSure = 0;
+            for (std::size_t p = 0; p < to.size(); ++p)
+                wrongAndSure +=
+                    map->aOfB[to[p]] != p && !std::binary_search(map->unsure.begin(), map->unsure.end(), to[p]);
+            EXPECT_EQ(wrongAndSure, 0U) << rightOnes(*map, to) << " of " << to.size() << " by "
+                                        << orderWayName(map->by);
+            EXPECT_EQ(rightOnes(*map, to), to.size()) << map->unsure.size() << " unsure, by " << orderWayName(map->by);
+        }
+}
+
+TEST(Order, SymmetryAloneIsCalledAmbiguous) {
+    std::mt19937 random(9);
+    const Shape ball = test::ballShape(12, 6);
+    const Shape other = test::shuffled(ball, test::randomOrder(ball.points.size(), random), random);
+    const auto map =
+        orderByFaces(*ball.topology(), ball.points.size(), *other.topology(), other.points.size(), Progress());
+    ASSERT_TRUE(map);
+    EXPECT_EQ(map->unsure.size(), ball.points.size()); // it can be turned over, too
+    const Shape rough = test::roughShape(random, 8, 8);
+    const auto to = test::randomOrder(rough.points.size(), random);
+    const Shape moved = test::shuffled(rough, to, random);
+    const auto sure =
+        orderByFaces(*rough.topology(), rough.points.size(), *moved.topology(), moved.points.size(), Progress());
+    ASSERT_TRUE(sure);
+    EXPECT_TRUE(sure->unsure.empty());
+    std::size_t used = 0;
+    for (std::size_t p = 0; p < to.size(); ++p)
+        used += sure->aOfB[to[p]] == p;
+    EXPECT_EQ(used, sure->certain());
+    EXPECT_GT(used, to.size() * 9 / 10); // a point that no face uses has no place among the others
+}
+
+TEST(Order, PointsSplitAtSeamsAndWeldedAgainAreFound) {
+    const FrameRate rate;
+    std::mt19937 random(21);
+    const Shape shape = test::ballShape(10, 8);
+    const auto motion = test::motionOf(shape, random, 16);
+    const Scene whole = test::sceneOf(shape, motion, frames(rate, 16), rate);
+    // Every third face gets points of its own.
+    Shape parted = shape;
+    std::vector<std::uint32_t> from(shape.points.size());
+    std::iota(from.begin(), from.end(), 0U);
+    for (std::size_t f = 0; f < parted.faces.size(); f += 3)
+        for (int& p : parted.faces[f]) {
+            from.push_back(static_cast<std::uint32_t>(p));
+            p = static_cast<int>(from.size()) - 1;
+        }
+    parted.points.resize(from.size());
+    const auto to = test::randomOrder(from.size(), random);
+    Shape split = test::shuffled(parted, to, random);
+    std::vector<std::vector<Vec3d>> samples;
+    for (const auto& sample : motion) {
+        std::vector<Vec3d> points;
+        for (const std::uint32_t p : from)
+            points.push_back(sample[p]);
+        samples.push_back(test::placed(points, to));
+    }
+    const Scene b = test::sceneOf(split, samples, frames(rate, 16), rate);
+    const auto map = orderBetween(whole, b);
+    ASSERT_TRUE(map) << map.error().text();
+    for (std::size_t i = 0; i < from.size(); ++i)
+        EXPECT_EQ(map->aOfB[to[i]], from[i]) << i;
+    EXPECT_EQ(map->split, from.size() - shape.points.size());
+    EXPECT_EQ(map->welded, 0U);
+    // The other way round.
+    const auto back = orderBetween(b, whole);
+    ASSERT_TRUE(back) << back.error().text();
+    EXPECT_EQ(back->welded, from.size() - shape.points.size());
+    EXPECT_EQ(back->split, 0U);
+    for (std::size_t i = 0; i < from.size(); ++i)
+        EXPECT_EQ(back->bOfA[to[i]], from[i]) << i;
+}
+
+TEST(Order, PiecesThatAreMissingOrMoreAreNamed) {
+    const FrameRate rate;
+    std::mt19937 random(3);
+    const Shape all = test::piecesShape();
+    const auto motion = test::motionOf(all, random, 16);
+    const Scene a = test::sceneOf(all, motion, frames(rate, 16), rate);
+    // Without its second piece: the grid between point 34 and 69.
+    const std::size_t first = test::ballShape(8, 5).points.size();
+    const std::size_t last = first + test::gridShape(4, 6).points.size();
+    Shape less{"less", {}, {}};
+    std::vector<std::uint32_t> from;
+    std::vector<int> now(all.points.size(), -1);
+    for (std::size_t p = 0; p < all.points.size(); ++p)
+        if (p < first || p >= last) {
+            now[p] = static_cast<int>(from.size());
+            from.push_back(static_cast<std::uint32_t>(p));
+        }
+    less.points.resize(from.size());
+    for (std::vector<int> face : all.faces) {
+        for (int& p : face)
+            p = now[static_cast<std::size_t>(p)];
+        if (face[0] >= 0)
+            less.faces.push_back(face);
+    }
+    std::vector<std::vector<Vec3d>> samples;
+    for (const auto& sample : motion) {
+        samples.emplace_back();
+        for (const std::uint32_t p : from)
+            samples.back().push_back(sample[p]);
+    }
+    const Scene b = test::sceneOf(less, samples, frames(rate, 16), rate);
+    const auto map = orderBetween(a, b);
+    ASSERT_TRUE(map) << map.error().text();
+    for (std::size_t i = 0; i < from.size(); ++i)
+        EXPECT_EQ(map->aOfB[i], from[i]) << i;
+    EXPECT_EQ(map->unmatchedA().size(), last - first);
+    EXPECT_TRUE(map->unmatchedB().empty());
+    const auto more = orderBetween(b, a);
+    ASSERT_TRUE(more);
+    EXPECT_EQ(more->unmatchedB().size(), last - first);
+}
+
+TEST(Order, BarePointsAreToldByTheirMotion) {
+    const FrameRate rate;
+    for (unsigned seed = 0; seed < 4; ++seed) {
+        std::mt19937 random(seed + 70U);
+        Shape cloud = test::roughShape(random, 12, 12);
+        cloud.faces.clear();
+        const auto motion = test::motionOf(cloud, random, 20);
+        const Scene a = test::sceneOf(cloud, motion, frames(rate, 20), rate);
+        const auto to = test::randomOrder(cloud.points.size(), random);
+        std::vector<std::vector<Vec3d>> samples;
+        for (const auto& sample : motion) {
+            samples.emplace_back();
+            for (const Vec3d& p : test::placed(sample, to)) // centimetres, Z up
+                samples.back().push_back({p.x * 100, -p.z * 100, p.y * 100});
+        }
+        Shape bare = cloud;
+        const Scene b = test::sceneOf(bare, samples, frames(rate, 20, 1003), rate);
+        const auto map = orderBetween(a, b);
+        ASSERT_TRUE(map) << map.error().text();
+        EXPECT_EQ(rightOnes(*map, to), to.size()) << seed << " by " << orderWayName(map->by);
+    }
+}
+
+TEST(Order, AFewPointsThatChangedPlacesAreFound) {
+    const FrameRate rate;
+    std::mt19937 random(5);
+    const Shape shape = test::gridShape(9, 9);
+    const auto motion = test::motionOf(shape, random, 16);
+    const Scene a = test::sceneOf(shape, motion, frames(rate, 16), rate);
+    std::vector<std::uint32_t> to(shape.points.size());
+    std::iota(to.begin(), to.end(), 0U);
+    std::swap(to[4], to[50]);
+    std::swap(to[7], to[70]);
+    std::vector<std::vector<Vec3d>> samples;
+    for (const auto& sample : motion)
+        samples.push_back(test::placed(sample, to));
+    // The faces stayed as they were: a mesh that is torn.
+    const Scene b = test::sceneOf(shape, samples, frames(rate, 16), rate);
+    const auto map = orderBetween(a, b);
+    ASSERT_TRUE(map);
+    EXPECT_EQ(rightOnes(*map, to), to.size());
+    EXPECT_EQ(map->moved(), 4U);
+}
+
+TEST(Order, TextsOfOrdersComeBackAndNonsenseIsRefused) {
+    std::mt19937 random(8);
+    for (int k = 0; k < 200; ++k) {
+        std::vector<std::uint32_t> numbers;
+        auto at = static_cast<std::uint32_t>(random() % 50U);
+        for (int i = static_cast<int>(random() % 60U); i > 0; --i) {
+            numbers.push_back(at);
+            const auto kind = random() % 4U;
+            at = kind == 0 ? static_cast<std::uint32_t>(random() % 100U) : kind == 1 && at > 0 ? at - 1 : at + 1;
+        }
+        const auto back = parseRuns(runsText(numbers));
+        ASSERT_TRUE(back);
+        EXPECT_EQ(*back, numbers);
+    }
+    for (const char* text : {"", "{}", "{\"kind\":\"point order\"}", "[1,2]", "not a file",
+                             "{\"kind\":\"point order\",\"version\":1,\"points_before\":3,\"faces_before\":0,"
+                             "\"points\":\"0-4294967295\"}",
+                             "{\"kind\":\"point order\",\"version\":1,\"points_before\":3,\"faces_before\":0,"
+                             "\"points\":\"0-\"}"})
+        EXPECT_FALSE(PointOrder::from(text)) << text;
+    const Scene scene = test::sheetScene();
+    EXPECT_FALSE(applySteps(scene, {{"reorder",
+                                     {{"order", "{\"kind\":\"point order\",\"version\":1,\"points_before\":3,"
+                                                "\"faces_before\":0,\"points\":\"0-2\"}"}},
+                                     true}}));
+}
+
+} // namespace
+} // namespace wyc
