@@ -15,7 +15,7 @@
 namespace wyc {
 namespace {
 
-constexpr double kRound = 1e-7; // of the spread: what single precision leaves of places
+constexpr double kRound = 5e-7; // of the spread: what single precision leaves of places
 
 double usualStepOf(const std::vector<double>& times) {
     if (times.size() < 2)
@@ -207,6 +207,11 @@ struct TimeGuess {
 
 std::vector<TimeGuess> timeGuesses(const Track& a, const Track& b) {
     std::vector<TimeGuess> guesses{{1.0, 0.0, 0}};
+    if (b.moments() == 1) { // one pose: any of A's
+        for (const double t : a.times)
+            guesses.push_back({1.0, t - b.times.front(), 1});
+        return guesses;
+    }
     const double stepA = usualStepOf(a.times);
     const double stepB = usualStepOf(b.times);
     if (!(stepA > 0.0) || !(stepB > 0.0))

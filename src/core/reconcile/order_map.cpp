@@ -55,15 +55,22 @@ struct PointPair {
 // The two shapes, with what has been read of them.
 class Reader {
   public:
-    Reader(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) : a_(a), b_(b), progress_(progress) {}
+    static Result<Reader> of(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) {
+        Reader reader(a, b, progress);
+        WYC_TRY(extentA, a.extent(progress));
+        WYC_TRY(extentB, b.extent(progress));
+        // What rests beside what moves has one pose, however often it is stored.
+        reader.timesA_ = timesOf(a);
+        reader.timesB_ = timesOf(b);
+        if (restsBeside(extentB, extentA))
+            reader.timesB_.resize(1);
+        return reader;
+    }
     [[nodiscard]] const ShapeMotion& a() const { return a_; }
     [[nodiscard]] const ShapeMotion& b() const { return b_; }
     [[nodiscard]] const Progress& progress() const { return progress_; }
-    static std::vector<double> timesOf(const ShapeMotion& motion) {
-        const std::size_t most =
-            std::clamp<std::size_t>(kPointReads / std::max<std::size_t>(1, motion.points()), 24, kMoments);
-        return someOf(motion.times(), most);
-    }
+    [[nodiscard]] const std::vector<double>& timesA() const { return timesA_; }
+    [[nodiscard]] const std::vector<double>& timesB() const { return timesB_; }
     // How a part of the pairs lies over one another.
     [[nodiscard]] Result<Alignment> align(const std::vector<PointPair>& pairs) const {
         std::vector<std::uint32_t> ofA;
@@ -72,8 +79,8 @@ class Reader {
             ofA.push_back(pairs[i].a);
             ofB.push_back(pairs[i].b);
         }
-        WYC_TRY(trackA, a_.read(&ofA, timesOf(a_), progress_));
-        WYC_TRY(trackB, b_.read(&ofB, timesOf(b_), progress_));
+        WYC_TRY(trackA, a_.read(&ofA, timesA_, progress_));
+        WYC_TRY(trackB, b_.read(&ofB, timesB_, progress_));
         return alignmentOf(trackA, trackB);
     }
     [[nodiscard]] Result<Alignment> alignInTurn() const {
@@ -84,9 +91,17 @@ class Reader {
     }
 
   private:
+    Reader(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) : a_(a), b_(b), progress_(progress) {}
+    static std::vector<double> timesOf(const ShapeMotion& motion) {
+        const std::size_t most =
+            std::clamp<std::size_t>(kPointReads / std::max<std::size_t>(1, motion.points()), 24, kMoments);
+        return someOf(motion.times(), most);
+    }
     const ShapeMotion& a_;
     const ShapeMotion& b_;
     const Progress& progress_;
+    std::vector<double> timesA_;
+    std::vector<double> timesB_;
 };
 
 // All points of both at a few moments that belong together, A's moved to where B's are.
@@ -97,7 +112,7 @@ class Laid {
         std::vector<double> timesB;
         for (std::size_t t = 0; t < how.off.size(); ++t)
             if (!std::isnan(how.off[t]) && how.counts[t])
-                timesB.push_back(Reader::timesOf(reader.b())[t]);
+                timesB.push_back(reader.timesB()[t]);
         timesB = someOf(timesB, 4);
         std::vector<double> timesA;
         for (const double t : timesB)
@@ -358,8 +373,8 @@ class CloudFit {
         const auto some = [](const ShapeMotion& motion) { return spreadOver(inTurn(motion.points()), 4096); };
         const std::vector<std::uint32_t> ofA = some(reader_.a());
         const std::vector<std::uint32_t> ofB = some(reader_.b());
-        WYC_TRY(a, reader_.a().read(&ofA, someOf(Reader::timesOf(reader_.a()), 240), reader_.progress()));
-        WYC_TRY(b, reader_.b().read(&ofB, someOf(Reader::timesOf(reader_.b()), 240), reader_.progress()));
+        WYC_TRY(a, reader_.a().read(&ofA, someOf(reader_.timesA(), 240), reader_.progress()));
+        WYC_TRY(b, reader_.b().read(&ofB, someOf(reader_.timesB(), 240), reader_.progress()));
         std::vector<Try> tries = timesThatFit(a, b);
         std::optional<Try> best;
         for (Try& one : tries) {
@@ -374,7 +389,7 @@ class CloudFit {
         made.space = best->space;
         made.speed = best->speed;
         made.shift = best->shift;
-        const auto times = Reader::timesOf(reader_.b());
+        const auto times = reader_.timesB();
         for (const double t : times) {
             const double at = made.timeOfA(t);
             const bool there = at >= reader_.a().times().front() - 1e-6 && at <= reader_.a().times().back() + 1e-6;
@@ -424,6 +439,9 @@ class CloudFit {
         const double stepA = a.times.size() > 1 ? (a.times.back() - a.times.front()) / double(a.times.size() - 1) : 0.0;
         const double stepB = b.times.size() > 1 ? (b.times.back() - b.times.front()) / double(b.times.size() - 1) : 0.0;
         std::vector<Try> tries{{}};
+        if (b.times.size() == 1)
+            for (const double t : a.times)
+                tries.push_back({1.0, t - b.times.front(), {}});
         if (stepA > 0.0 && stepB > 0.0)
             for (const double speed : {1.0, stepA / stepB}) {
                 const double countB = (b.times.back() - b.times.front()) * speed / stepA;
@@ -900,7 +918,7 @@ Result<OrderMap> orderByFaces(const Topology& a, std::size_t pointsA, const Topo
 }
 
 Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) {
-    const Reader reader(a, b, progress);
+    WYC_TRY(reader, Reader::of(a, b, progress));
     const bool faces = a.topology()->faceCount() > 0 && b.topology()->faceCount() > 0;
     const bool sameFaces = faces && a.points() == b.points() && a.topology()->hash() == b.topology()->hash();
     std::optional<OrderMap> best;

@@ -33,7 +33,8 @@ std::string count(std::size_t n, const char* what) {
 // How sure a figure is: by how far off all would be without it, against what is left with it.
 double sureOf(double without, double left) {
     const double ratio = without / std::max(left, 1e-9);
-    return ratio > 1e4 ? 0.99 : std::clamp(1.0 - 1.5 / (1.0 + ratio * ratio / 2.0), 0.05, 0.99);
+    const double most = std::clamp(1.0 - 2.0 * left, 0.05, 0.99); // of what fits badly nothing is certain
+    return ratio > 1e4 ? most : std::clamp(1.0 - 1.5 / (1.0 + ratio * ratio / 2.0), 0.05, most);
 }
 
 class Engine {
@@ -92,19 +93,11 @@ class Engine {
         WYC_TRY(localA, a_.readLocal(&ofA, timesOf(a_), progress_));
         localA_ = std::move(localA);
         dense_ = timesOf(b_).size() == b_.times().size() && timesOf(a_).size() == a_.times().size();
-        movesA_ = moves(trackA_);
-        movesB_ = moves(trackB_);
+        WYC_TRY(extentA, a_.extent(progress_));
+        WYC_TRY(extentB, b_.extent(progress_));
+        movesA_ = extentA > 1e-6;
+        movesB_ = extentB > 1e-6 && !restsBeside(extentB, extentA);
         return {};
-    }
-    static bool moves(const Track& track) {
-        if (track.moments() < 2)
-            return false;
-        const Eigen::Matrix3Xd first = track.xyz.topRows<3>();
-        const double size = std::max(1e-30, first.cwiseAbs().maxCoeff());
-        for (Eigen::Index row = 3; row < track.xyz.rows(); row += 3)
-            if ((track.xyz.middleRows<3>(row) - first).cwiseAbs().maxCoeff() > 1e-6 * size)
-                return true;
-        return false;
     }
     // All together once more, by the points that are known now; of what stands still one moment.
     Status alignAgain() {
@@ -113,10 +106,56 @@ class Engine {
             trackB_.xyz = Eigen::MatrixXd(trackB_.xyz.topRows<3>());
         }
         how_ = alignmentOf(trackA_, trackB_);
+        if (movesA_ && movesB_)
+            alignByStretches();
         slips_.assign(trackB_.moments(), 0);
         if (movesA_ && movesB_)
             findSlips();
         return {};
+    }
+
+    // Where a frame stands twice or is gone, no one line of time fits all: a stretch alone may, and all else a few
+    // samples beside it.
+    void alignByStretches() {
+        const std::size_t n = trackB_.moments();
+        if (how_.relative() < 2e-5 || n < 10)
+            return;
+        std::optional<Alignment> best;
+        for (const std::size_t parts : {2U, 3U, 4U})
+            for (std::size_t k = 0; k < parts; ++k) {
+                const std::size_t first = k * n / parts;
+                const std::size_t end = (k + 1) * n / parts;
+                if (end - first < 5)
+                    continue;
+                Track stretch;
+                stretch.times.assign(trackB_.times.begin() + static_cast<std::ptrdiff_t>(first),
+                                     trackB_.times.begin() + static_cast<std::ptrdiff_t>(end));
+                stretch.xyz = trackB_.xyz.middleRows(static_cast<Eigen::Index>(3 * first),
+                                                     static_cast<Eigen::Index>(3 * (end - first)));
+                Alignment one = alignmentOf(trackA_, stretch);
+                // What rounding leaves is all alike; then the plainer time.
+                const auto score = [](const Alignment& fit) {
+                    return std::max(fit.relative(), 2e-6) * (std::abs(fit.speed - 1.0) < 1e-9 ? 1.0 : 1.5);
+                };
+                if (one.timeMatters && (!best || score(one) < 0.9 * score(*best)))
+                    best = std::move(one);
+            }
+        if (!best || best->residual > 0.25 * how_.residual)
+            return;
+        // As it is believed only where most moments lie on it, a few samples aside.
+        const Alignment whole = how_;
+        how_.space = best->space;
+        how_.residual = best->residual;
+        how_ = aligned(best->speed, best->shift);
+        std::size_t fit = 0;
+        for (std::size_t t = 0; t < n; ++t)
+            for (int by = -4; by <= 4; ++by)
+                if (offAt(t, how_.timeOfA(trackB_.times[t]) + by * stepA()) <= fits()) {
+                    ++fit;
+                    break;
+                }
+        if (fit * 5 < n * 3)
+            how_ = whole;
     }
 
     [[nodiscard]] double stepA() const {
@@ -204,14 +243,17 @@ class Engine {
             return false;
         const auto here = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
         const auto before = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t - 3));
-        return (here - before).cwiseAbs().maxCoeff() <= 1e-6 * std::max(how_.spread, 1e-30);
+        const double way = std::sqrt((here - before).colwise().squaredNorm().mean());
+        return way <= std::max(1e-6 * how_.spread, 3.0 * how_.residual) && way <= 0.2 * usualStepOfB();
     }
 
-    Cause& add(std::string id, double figure, std::string unit, double confidence, std::string text,
-               std::string evidence, std::vector<Step> undo = {}) {
+    void add(std::string id, double figure, std::string unit, double confidence, std::string text, std::string evidence,
+             std::vector<Step> undo = {}) {
+        constexpr double kNoWord = 0.2; // less is no guess even
+        if (confidence < kNoWord)
+            return;
         found_.causes.push_back({std::move(id), figure, std::move(unit), confidence, std::move(text),
                                  std::move(evidence), std::move(undo)});
-        return found_.causes.back();
     }
 
     void tellOrder() {
@@ -268,7 +310,10 @@ class Engine {
                     evidence = fmt::format("it holds the pose of {}", frameText(frameOfB(t)));
                 }
             }
-            add("first_stale", 1.0, "frames", sureOf(how_.off[0], std::max(how_.residual, 0.2 * usual)),
+            const double size = std::max(how_.spread, 1e-30);
+            add("first_stale", 1.0, "frames",
+                std::min(1.0 - 2.0 * how_.relative(),
+                         sureOf(how_.off[0] / size, std::max(how_.residual, 0.2 * usual) / size)),
                 "its first frame is stale", evidence, {{"ends", {{"first", "left out"}}, true}});
         }
         const auto listed = [&](const std::vector<std::size_t>& which) {
@@ -311,6 +356,10 @@ class Engine {
                     fmt::format("{} left out, and all behind is earlier",
                                 count(static_cast<std::size_t>(slips_[t] - slips_[t - 1]), "frame")),
                     fmt::format("before {}", frameText(frameOfB(t))));
+    }
+    [[nodiscard]] double usualStepOfB() const {
+        const std::vector<double> steps = stepsOfB();
+        return steps.empty() ? 0.0 : middleOf(steps);
     }
     [[nodiscard]] std::vector<double> stepsOfB() const {
         std::vector<double> steps;
@@ -380,7 +429,9 @@ class Engine {
         double end = how_.timeOfA(b_.times().back()) + (slips_.empty() ? 0 : slips_.back()) * step;
         const double atStart = (a_.times().front() - first) / step;
         const double atEnd = (end - a_.times().back()) / step;
-        const double more = std::round(atStart + atEnd);
+        // A part of a sample is none.
+        const double all = atStart + atEnd;
+        const double more = std::copysign(std::floor(std::abs(all) + 0.05), all);
         if (std::abs(more) < 0.5 || left > 0.1)
             return;
         std::vector<Step> undo;
@@ -390,9 +441,6 @@ class Engine {
                       {"last", snappedFrame(a_.rate().frameAt(a_.times().back()))}},
                      true}};
         const auto frames = static_cast<std::size_t>(std::abs(more));
-        const bool stale = std::any_of(found_.causes.begin(), found_.causes.end(),
-                                       [](const Cause& c) { return c.id == "first_stale"; });
-        (void)stale;
         add("range", more, "samples", 0.97, fmt::format("{} {}", count(frames, "frame"), more > 0.0 ? "more" : "less"),
             fmt::format("{:+g} at the start, {:+g} at the end", std::round(atStart), std::round(atEnd)), undo);
     }
@@ -786,7 +834,7 @@ class Engine {
             return;
         const double spreadOfA = how_.space.scale > 0.0 ? how_.spread / how_.space.scale : how_.spread;
         const double floor = std::max(tolerance * 0.1, 2e-6 * spreadOfA);
-        const double rms = found_.undone->rms;
+        const double rms = restOf(*found_.undone);
         if (rms <= floor)
             return;
         if (tellPrecision(rms))
@@ -796,12 +844,42 @@ class Engine {
         });
         if (stays)
             return;
+        if (rms <= straightLines())
+            return;
         const double relative = spreadOfA > 0.0 ? rms / spreadOfA : 1.0;
         const double sure = relative > 0.05 ? 0.95 : relative > 0.01 ? 0.75 : relative > 0.002 ? 0.6 : 0.35;
         add("other_motion", rms * found_.metres * 1000.0, "mm", sure,
             relative > 0.002 ? "what is left is a motion of its own" : "a little is left that nothing explains",
             fmt::format("{} off (RMS), {} at most, at {}", lengthText(rms * found_.metres),
                         lengthText(found_.undone->largest * found_.metres), frameText(found_.undone->worstFrame)));
+    }
+    // How far straight lines between samples may be off, where steps had to take poses between them.
+    [[nodiscard]] double straightLines() const {
+        const bool between = std::any_of(found_.causes.begin(), found_.causes.end(), [](const Cause& c) {
+            return c.id == "retimed" || (c.id == "offset" && std::abs(c.figure - std::round(c.figure)) > 1e-3);
+        });
+        double bend = 0.0;
+        for (Eigen::Index row = 3; between && row + 3 < trackA_.xyz.rows(); row += 3)
+            bend = std::max(bend, std::sqrt((trackA_.xyz.middleRows<3>(row - 3) - 2.0 * trackA_.xyz.middleRows<3>(row) +
+                                             trackA_.xyz.middleRows<3>(row + 3))
+                                                .colwise()
+                                                .squaredNorm()
+                                                .mean()));
+        return 0.25 * bend; // an eighth on either side
+    }
+    // What is left apart from frames that had to be made up.
+    [[nodiscard]] double restOf(const Drift& drift) const {
+        double madeUp = 0.0;
+        for (const Cause& cause : found_.causes)
+            if (cause.id == "missing" || cause.id == "held")
+                madeUp += cause.figure;
+        std::vector<double> rms = drift.rmsAt;
+        std::sort(rms.begin(), rms.end());
+        rms.resize(rms.size() - std::min(rms.size(), static_cast<std::size_t>(madeUp)));
+        double sum = 0.0;
+        for (const double one : rms)
+            sum += one * one;
+        return rms.empty() ? 0.0 : std::sqrt(sum / static_cast<double>(rms.size()));
     }
     // Numbers that were rounded to a step of their own.
     bool tellPrecision(double rms) {

@@ -56,6 +56,45 @@ Result<ShapeMotion> ShapeMotion::of(std::shared_ptr<const Scene> scene, std::siz
     return motion;
 }
 
+Result<double> ShapeMotion::extent(const Progress& progress) const {
+    if (times_.size() < 2)
+        return 0.0;
+    // Mostly a few moments tell; that it rests, only all do.
+    double most = 0.0;
+    for (const std::size_t moments : {std::size_t{8}, times_.size()}) {
+        const std::vector<double> some = someOf(times_, moments);
+        WYC_TRY(first, placedAt(some.front()));
+        Vec3d middle;
+        for (const Vec3d& p : first)
+            middle = middle + p * (1.0 / static_cast<double>(first.size()));
+        double spread = 0.0;
+        for (const Vec3d& p : first)
+            spread += dot(p - middle, p - middle);
+        for (std::size_t t = 1; t < some.size(); ++t) {
+            WYC_CHECK(progress.poll());
+            WYC_TRY(now, placedAt(some[t]));
+            double way = 0.0;
+            for (std::size_t i = 0; i < now.size(); ++i)
+                way += dot(now[i] - first[i], now[i] - first[i]);
+            most = std::max(most, spread > 0.0 ? std::sqrt(way / spread) : way > 0.0 ? 1.0 : 0.0);
+        }
+        if (most > 0.02)
+            break;
+    }
+    return most;
+}
+
+Result<std::vector<Vec3d>> ShapeMotion::placedAt(double seconds) const {
+    std::vector<Vec3f> points(points_);
+    WYC_CHECK(item().geometry->readAt(seconds, 0, points));
+    WYC_TRY(placement, placementAt(*scene_, node_, seconds));
+    std::vector<Vec3d> placed;
+    placed.reserve(points.size());
+    for (const Vec3f& p : points)
+        placed.push_back(isFinite(p) ? transformedPoint(Vec3d(p), placement.matrix) : Vec3d{});
+    return placed;
+}
+
 Result<Track> ShapeMotion::read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
                                 const Progress& progress) const {
     return read(which, times, true, progress);

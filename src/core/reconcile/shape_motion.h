@@ -21,6 +21,9 @@ class ShapeMotion {
     [[nodiscard]] const FrameRate& rate() const { return scene_->workingRate; }
     /// Of all that moves it; one where nothing does.
     [[nodiscard]] const std::vector<double>& times() const { return times_; }
+    /// The farthest that its points are at any moment from where they were at the first, RMS, against how far they are
+    /// from their middle (RMS); 0 where nothing moves.
+    [[nodiscard]] Result<double> extent(const Progress& progress) const;
     /// Some of its points (null: all) at some times.
     [[nodiscard]] Result<Track> read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
                                      const Progress& progress) const;
@@ -31,6 +34,7 @@ class ShapeMotion {
     [[nodiscard]] Result<std::vector<std::uint32_t>> coinciding(const std::vector<double>& times) const;
 
   private:
+    [[nodiscard]] Result<std::vector<Vec3d>> placedAt(double seconds) const;
     [[nodiscard]] Result<Track> read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
                                      bool world, const Progress& progress) const;
     std::shared_ptr<const Scene> scene_;
@@ -39,6 +43,11 @@ class ShapeMotion {
     TopologyPtr topology_;
     std::vector<double> times_;
 };
+
+/// B rests where A moves: not at all, or by a hundredth of A's way at most.
+[[nodiscard]] inline bool restsBeside(double extentB, double extentA) {
+    return extentA > 1e-6 && extentB <= 0.01 * extentA;
+}
 
 /// So many of them, evenly, the first and the last among them.
 [[nodiscard]] std::vector<double> someOf(const std::vector<double>& times, std::size_t most);

@@ -1,0 +1,494 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Why two caches differ: causes are planted, one to four at once, and just those are to be named, each with its figure;
+// undone, nothing but the noise is left.
+#include <gtest/gtest.h>
+
+#include <cstdlib>
+#include <iostream>
+#include <map>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "reconcile/reconcile.h"
+#include "scene/mix.h"
+#include "scene/units.h"
+#include "steps/step.h"
+#include "support/expected.h"
+#include "support/returned.h"
+
+namespace wyc {
+namespace {
+
+using test::Shape;
+using test::uniform;
+
+struct Planted {
+    std::string id;
+    std::optional<double> figure;
+    double within = 1e-3; // of the figure
+};
+
+// What came back: changed by each cause in turn.
+struct Returned {
+    Shape shape;
+    std::vector<std::vector<Vec3d>> samples;
+    std::vector<double> frames; // of its samples, at its rate
+    FrameRate rate;
+    bool winding = false;
+    std::vector<Planted> planted;
+    double noise = 0.0; // in A's unit
+    double size = 1.0;
+    bool undoable = true;
+    std::size_t pieces = 1;
+    std::size_t madeUp = 0; // frames that can only be filled in straight lines
+
+    void everyPoint(const Mat4& m) {
+        for (auto& sample : samples)
+            for (Vec3d& p : sample)
+                p = transformedPoint(p, m);
+    }
+    [[nodiscard]] Scene scene() const {
+        std::vector<double> times;
+        for (const double frame : frames)
+            times.push_back(rate.secondsAt(frame));
+        return test::sceneOf(shape, samples, samplingFromTimes(times), rate);
+    }
+};
+
+using Change = std::function<bool(Returned&, std::mt19937&)>;
+
+int whole(std::mt19937& random, int low, int high) {
+    return low + static_cast<int>(random() % static_cast<unsigned>(high - low + 1));
+}
+
+// Points [of a piece] taken away or put in.
+void keepPoints(Returned& r, const std::vector<char>& kept) {
+    std::vector<int> now(kept.size(), -1);
+    int n = 0;
+    for (std::size_t p = 0; p < kept.size(); ++p)
+        if (kept[p])
+            now[p] = n++;
+    const auto shrink = [&](std::vector<Vec3d>& points) {
+        std::vector<Vec3d> left;
+        for (std::size_t p = 0; p < kept.size(); ++p)
+            if (kept[p])
+                left.push_back(points[p]);
+        points = std::move(left);
+    };
+    for (auto& sample : r.samples)
+        shrink(sample);
+    shrink(r.shape.points);
+    std::vector<std::vector<int>> faces;
+    for (std::vector<int> face : r.shape.faces) {
+        for (int& p : face)
+            p = now[static_cast<std::size_t>(p)];
+        if (std::find(face.begin(), face.end(), -1) == face.end())
+            faces.push_back(std::move(face));
+    }
+    r.shape.faces = std::move(faces);
+}
+
+const std::map<std::string, Change>& changes() {
+    static const std::map<std::string, Change> kAll{
+        {"unit",
+         [](Returned& r, std::mt19937& random) {
+             const double by = std::vector<double>{100, 0.01, 10, 1000, 39.37007874015748, 1.25}[random() % 6];
+             r.everyPoint(Mat4::scaling({by, by, by}));
+             r.size *= by;
+             r.planted.push_back({"unit", by});
+             return true;
+         }},
+        {"axis",
+         [](Returned& r, std::mt19937&) {
+             r.everyPoint(upAxisTurn(UpAxis::Y, UpAxis::Z));
+             r.planted.push_back({"axis", 90.0});
+             return true;
+         }},
+        {"placement",
+         [](Returned& r, std::mt19937& random) {
+             const double degrees = uniform(random, 5, 170);
+             const Vec3d axis{uniform(random, 0.2, 1), uniform(random, -1, 1), uniform(random, -1, 1)};
+             r.everyPoint(Mat4::rotation(axis, degrees * std::numbers::pi / 180) *
+                          Mat4::translation(Vec3d{uniform(random, -3, 3), 1, -2} * r.size));
+             r.planted.push_back({"placement", degrees});
+             return true;
+         }},
+        {"mirror",
+         [](Returned& r, std::mt19937&) {
+             r.everyPoint(Mat4::scaling({-1, 1, 1}));
+             r.planted.push_back({"mirror", {}});
+             return true;
+         }},
+        {"offset",
+         [](Returned& r, std::mt19937& random) {
+             const double by = random() % 4 == 0 ? whole(random, 1, 3) - 0.5
+                                                 : static_cast<double>(whole(random, 1, 9)) * (random() % 2 ? 1 : -1);
+             for (double& frame : r.frames)
+                 frame += by;
+             r.planted.push_back({"offset", by, 0.01});
+             return true;
+         }},
+        {"rate",
+         [](Returned& r, std::mt19937&) {
+             r.rate = *FrameRate::parse("25");
+             r.planted.push_back({"rate", 25.0 / 24.0});
+             return true;
+         }},
+        {"retimed",
+         [](Returned& r, std::mt19937& random) {
+             // The same motion, shown slower from the first frame on.
+             const double speed = random() % 2 ? 0.5 : 0.8;
+             std::vector<std::vector<Vec3d>> samples;
+             const double last = static_cast<double>(r.samples.size() - 1);
+             for (double at = 0.0; at <= last + 1e-9; at += speed) {
+                 const auto below = static_cast<std::size_t>(std::min(std::floor(at + 1e-9), last - 1));
+                 const double w = at - static_cast<double>(below);
+                 std::vector<Vec3d> points;
+                 for (std::size_t p = 0; p < r.samples[below].size(); ++p)
+                     points.push_back(r.samples[below][p] * (1 - w) + r.samples[below + 1][p] * w);
+                 samples.push_back(std::move(points));
+             }
+             r.samples = std::move(samples);
+             const double first = r.frames.front();
+             r.frames.clear();
+             for (std::size_t i = 0; i < r.samples.size(); ++i)
+                 r.frames.push_back(first + static_cast<double>(i));
+             r.undoable = speed == 0.5; // else poses between its samples are straight lines twice over
+             r.planted.push_back({"retimed", speed});
+             return true;
+         }},
+        {"range",
+         [](Returned& r, std::mt19937& random) {
+             const int less = whole(random, 2, 6);
+             const int start = whole(random, 0, less);
+             const auto cut = [&](auto& list) {
+                 list.erase(list.begin(), list.begin() + start);
+                 list.resize(list.size() - static_cast<std::size_t>(less - start));
+             };
+             cut(r.samples);
+             cut(r.frames);
+             r.planted.push_back({"range", -static_cast<double>(less)});
+             return true;
+         }},
+        {"first_stale",
+         [](Returned& r, std::mt19937&) {
+             r.samples.front() = r.samples[r.samples.size() / 2];
+             r.planted.push_back({"first_stale", 1.0});
+             return true;
+         }},
+        {"held",
+         [](Returned& r, std::mt19937& random) {
+             const auto at = static_cast<std::size_t>(whole(random, 6, 12));
+             r.samples[at] = r.samples[at - 1];
+             r.planted.push_back({"held", 1.0});
+             r.madeUp += 1;
+             return true;
+         }},
+        {"doubled",
+         [](Returned& r, std::mt19937& random) {
+             const auto at = whole(random, 6, static_cast<int>(r.samples.size()) - 8);
+             r.samples.insert(r.samples.begin() + at, r.samples[static_cast<std::size_t>(at)]);
+             r.frames.push_back(r.frames.back() + 1);
+             r.planted.push_back({"doubled", 1.0});
+             return true;
+         }},
+        {"missing",
+         [](Returned& r, std::mt19937& random) {
+             const auto at = whole(random, 6, static_cast<int>(r.samples.size()) - 8);
+             const int count = whole(random, 1, 2);
+             r.samples.erase(r.samples.begin() + at, r.samples.begin() + at + count);
+             r.frames.erase(r.frames.begin() + at, r.frames.begin() + at + count);
+             r.planted.push_back({"missing", static_cast<double>(count)});
+             r.madeUp += static_cast<std::size_t>(count);
+             return true;
+         }},
+        {"order",
+         [](Returned& r, std::mt19937& random) {
+             const auto to = test::randomOrder(r.shape.points.size(), random);
+             r.shape = test::shuffled(r.shape, to, random);
+             for (auto& sample : r.samples)
+                 sample = test::placed(sample, to);
+             r.planted.push_back({"order", {}});
+             return true;
+         }},
+        {"split",
+         [](Returned& r, std::mt19937&) {
+             std::vector<int> from;
+             for (std::size_t f = 0; f < r.shape.faces.size(); f += 4)
+                 for (int& p : r.shape.faces[f]) {
+                     from.push_back(p);
+                     p = static_cast<int>(r.shape.points.size() + from.size()) - 1;
+                 }
+             for (auto& sample : r.samples)
+                 for (const int p : from)
+                     sample.push_back(sample[static_cast<std::size_t>(p)]);
+             for (const int p : from)
+                 r.shape.points.push_back(r.shape.points[static_cast<std::size_t>(p)]);
+             // A point that lost all its faces to its twin is one more all the same.
+             r.planted.push_back({"split", static_cast<double>(from.size())});
+             return true;
+         }},
+        {"missing_pieces",
+         [](Returned& r, std::mt19937&) {
+             if (r.pieces < 2)
+                 return false;
+             const auto pieces = piecesOfPoints(*r.shape.topology(), r.shape.points.size());
+             const std::uint32_t gone = pieces[r.shape.points.size() / 2];
+             std::vector<char> kept;
+             for (const std::uint32_t piece : pieces)
+                 kept.push_back(piece != gone);
+             keepPoints(r, kept);
+             r.planted.push_back({"missing_pieces", 1.0});
+             return true;
+         }},
+        {"extra_pieces",
+         [](Returned& r, std::mt19937& random) {
+             const Shape more = test::roughShape(random, 4, 5);
+             Shape one{"more", {}, {}};
+             std::set<int> used;
+             for (const auto& face : more.faces)
+                 used.insert(face.begin(), face.end());
+             std::map<int, int> now;
+             for (const int p : used) {
+                 now[p] = static_cast<int>(one.points.size());
+                 one.points.push_back(more.points[static_cast<std::size_t>(p)] * r.size);
+             }
+             for (std::vector<int> face : more.faces) {
+                 for (int& p : face)
+                     p = now[p];
+                 one.faces.push_back(face);
+             }
+             const auto pieces = piecesOfPoints(*one.topology(), one.points.size());
+             const std::set<std::uint32_t> count(pieces.begin(), pieces.end());
+             if (count.size() != 1)
+                 return false;
+             r.shape.add(one, Vec3d{0, 3, 0} * r.size);
+             for (auto& sample : r.samples)
+                 for (const Vec3d& p : one.points)
+                     sample.push_back(p + Vec3d{0, 3, 0} * r.size);
+             r.planted.push_back({"extra_pieces", 1.0});
+             return true;
+         }},
+        {"winding",
+         [](Returned& r, std::mt19937&) {
+             for (auto& face : r.shape.faces)
+                 std::reverse(face.begin() + 1, face.end());
+             r.winding = true;
+             r.planted.push_back({"winding", static_cast<double>(r.shape.faces.size())});
+             return true;
+         }},
+        {"triangulated",
+         [](Returned& r, std::mt19937&) {
+             std::vector<std::vector<int>> faces;
+             for (const auto& face : r.shape.faces)
+                 for (std::size_t k = 1; k + 1 < face.size(); ++k)
+                     faces.push_back({face[0], face[k], face[k + 1]});
+             if (faces.size() == r.shape.faces.size())
+                 return false;
+             r.shape.faces = std::move(faces);
+             r.planted.push_back({"triangulated", static_cast<double>(r.shape.faces.size())});
+             return true;
+         }},
+        {"precision",
+         [](Returned& r, std::mt19937&) {
+             for (auto& sample : r.samples)
+                 for (Vec3d& p : sample)
+                     p = {std::round(p.x * 100) / 100, std::round(p.y * 100) / 100, std::round(p.z * 100) / 100};
+             r.planted.push_back({"precision", 0.01});
+             r.undoable = false;
+             return true;
+         }},
+        {"static",
+         [](Returned& r, std::mt19937&) {
+             for (auto& sample : r.samples)
+                 sample = r.samples.front();
+             r.planted.push_back({"static", {}});
+             r.undoable = false;
+             return true;
+         }},
+        {"other_motion",
+         [](Returned& r, std::mt19937&) {
+             for (std::size_t f = 0; f < r.samples.size(); ++f)
+                 for (std::size_t p = 0; p < r.samples[f].size(); ++p)
+                     r.samples[f][p] =
+                         r.samples[f][p] + Vec3d{0, 0.08 * std::sin(0.4 * double(f) + 2.3 * double(p % 17)),
+                                                 0.07 * std::cos(0.23 * double(f) + 1.1 * double(p % 11))} *
+                                               r.size;
+             r.planted.push_back({"other_motion", {}});
+             r.undoable = false;
+             return true;
+         }},
+    };
+    return kAll;
+}
+
+// In the order in which an application does such things; and what cannot be told apart when it comes together.
+const std::vector<std::string> kInTurn{
+    "retimed",        "range",        "missing",      "doubled",   "first_stale", "held",  "static",
+    "missing_pieces", "extra_pieces", "triangulated", "winding",   "split",       "order", "other_motion",
+    "unit",           "mirror",       "axis",         "placement", "precision",   "rate",  "offset"};
+const std::vector<std::set<std::string>> kApart{
+    {"static", "range", "retimed", "missing", "doubled", "first_stale", "held", "rate", "offset", "other_motion",
+     "precision"},
+    {"retimed", "range", "missing", "doubled", "rate", "first_stale", "held"},
+    {"axis", "placement", "mirror"},
+    {"missing_pieces", "extra_pieces", "split", "triangulated"},
+    {"other_motion", "missing_pieces", "extra_pieces", "precision", "order", "winding", "triangulated", "split"},
+    {"precision", "unit"},
+    {"winding", "triangulated", "mirror"}};
+
+Shape shapeFor(std::mt19937& random) {
+    switch (random() % 5U) {
+    case 0: return test::roughShape(random, 9, 11);
+    case 1: return test::ballShape(11, 8);
+    case 2: return test::piecesShape();
+    case 3: return test::gridShape(8, 10);
+    default: return test::torusShape(10, 7);
+    }
+}
+
+struct Case {
+    Scene a;
+    Returned b;
+};
+
+Case plantedCase(unsigned seed) {
+    std::mt19937 random(seed * 2654435761U + 17U);
+    Case one;
+    Shape shape = shapeFor(random);
+    // Points that no face uses are of no interest here.
+    {
+        Returned all;
+        all.shape = shape;
+        std::vector<char> used(shape.points.size(), 0);
+        for (const auto& face : shape.faces)
+            for (const int p : face)
+                used[static_cast<std::size_t>(p)] = 1;
+        keepPoints(all, used);
+        shape = all.shape;
+    }
+    constexpr int kFrames = 36;
+    const FrameRate rate;
+    Returned& b = one.b;
+    b.shape = shape;
+    b.samples = test::motionOf(shape, random, kFrames);
+    b.rate = rate;
+    for (int f = 0; f < kFrames; ++f)
+        b.frames.push_back(1001.0 + f);
+    one.a = b.scene();
+    const auto pieces = piecesOfPoints(*shape.topology(), shape.points.size());
+    b.pieces = std::set<std::uint32_t>(pieces.begin(), pieces.end()).size();
+    const auto wanted = static_cast<std::size_t>(1 + seed % 4U);
+    std::set<std::string> chosen;
+    for (int tries = 0; tries < 60 && chosen.size() < wanted; ++tries) {
+        const std::string id = kInTurn[random() % kInTurn.size()];
+        const bool apart = std::any_of(kApart.begin(), kApart.end(), [&](const auto& group) {
+            return group.contains(id) && std::any_of(chosen.begin(), chosen.end(), [&](const std::string& other) {
+                       return other != id && group.contains(other);
+                   });
+        });
+        if (!apart)
+            chosen.insert(id);
+    }
+    for (const std::string& id : kInTurn)
+        if (chosen.contains(id))
+            changes().at(id)(b, random);
+    if (random() % 3U == 0 && !chosen.contains("precision")) {
+        b.noise = 3e-5;
+        std::map<std::array<double, 3>, Vec3d> same; // what stands in one place stays there
+        for (auto& sample : b.samples) {
+            same.clear();
+            for (Vec3d& p : sample) {
+                const auto [at, added] = same.try_emplace({p.x, p.y, p.z}, Vec3d{});
+                if (added)
+                    at->second = p + Vec3d{uniform(random, -1, 1), uniform(random, -1, 1), uniform(random, -1, 1)} *
+                                         (b.noise * b.size);
+                p = at->second;
+            }
+        }
+    }
+    return one;
+}
+
+std::string told(const Reconciled& found) {
+    std::string text;
+    for (const Cause& cause : found.causes)
+        text += fmt::format("{} {:.6g} ({:.2f}); ", cause.id, cause.figure, cause.confidence);
+    return text;
+}
+
+double rest(const Drift& drift, std::size_t madeUp) {
+    std::vector<double> rms = drift.rmsAt;
+    std::sort(rms.begin(), rms.end());
+    return rms[rms.size() - 1 - std::min(madeUp, rms.size() - 1)];
+}
+
+// Empty when all is as planted.
+std::string wrongWith(const Case& one, const Reconciled& found) {
+    std::string wrong;
+    std::multiset<std::string> wanted;
+    for (const Planted& planted : one.b.planted) {
+        wanted.insert(planted.id);
+        const auto cause = std::find_if(found.causes.begin(), found.causes.end(),
+                                        [&](const Cause& c) { return c.id == planted.id && c.confidence >= 0.5; });
+        if (cause == found.causes.end())
+            wrong += planted.id + " is not named; ";
+        else if (planted.figure &&
+                 std::abs(cause->figure - *planted.figure) > planted.within * std::max(1.0, std::abs(*planted.figure)))
+            wrong += fmt::format("{} {} instead of {}; ", planted.id, cause->figure, *planted.figure);
+    }
+    for (const Cause& cause : found.causes)
+        if (!wanted.contains(cause.id) && cause.confidence >= 0.5)
+            wrong += fmt::format("{} ({:.2f}) was not planted; ", cause.id, cause.confidence);
+    if (one.b.undoable) {
+        const double allowed = std::max(4.0 * one.b.noise, 3e-5);
+        if (!found.undone)
+            wrong += "nothing was undone; ";
+        else if (const double left = rest(*found.undone, one.b.madeUp); left > allowed)
+            wrong += fmt::format("{:.3g} is left (largest {:.3g} at {}); ", left, found.undone->largest,
+                                 found.undone->worstFrame);
+    }
+    return wrong;
+}
+
+TEST(Reconcile, PlantedCausesAreNamedWithTheirFiguresAndUndone) {
+    const char* from = std::getenv("WYC_CAUSES_FIRST");
+    const char* many = std::getenv("WYC_CAUSES_CASES");
+    const unsigned first = from ? static_cast<unsigned>(std::stoul(from)) : 0U;
+    const unsigned cases = many ? static_cast<unsigned>(std::stoul(many)) : 520U;
+    std::size_t right = 0;
+    std::size_t sureAndWrong = 0;
+    std::map<std::string, std::pair<int, int>> byCause;
+    for (unsigned seed = first; seed < first + cases; ++seed) {
+        const Case one = plantedCase(seed);
+        const auto found = reconcile(std::make_shared<const Scene>(one.a), 0,
+                                     std::make_shared<const Scene>(one.b.scene()), 0, {}, Progress());
+        ASSERT_TRUE(found) << seed << ": " << found.error().text();
+        const std::string wrong = wrongWith(one, *found);
+        right += wrong.empty();
+        std::string planted;
+        for (const Planted& cause : one.b.planted) {
+            auto& [all, good] = byCause[cause.id];
+            ++all;
+            good += wrong.find(cause.id) == std::string::npos;
+            planted += cause.id + " ";
+        }
+        for (const Cause& cause : found->causes)
+            if (cause.confidence >= 0.9 && planted.find(cause.id) == std::string::npos) {
+                ++sureAndWrong;
+                std::cout << "  sure and wrong: " << cause.id << "\n";
+            }
+        if (!wrong.empty())
+            std::cout << "seed " << seed << " (" << one.b.shape.name << ", noise " << one.b.noise << "; " << planted
+                      << "): " << wrong << "told: " << told(*found) << "\n";
+    }
+    for (const auto& [id, counts] : byCause)
+        std::cout << "  " << id << " " << counts.second << " of " << counts.first << "\n";
+    std::cout << right << " of " << cases << " as planted, " << sureAndWrong << " sure and wrong\n";
+    EXPECT_GE(right * 100, cases * 98U);
+    EXPECT_EQ(sureAndWrong, 0U);
+}
+
+} // namespace
+} // namespace wyc
