@@ -6,6 +6,8 @@
 #include <functional>
 #include <limits>
 
+#include <numeric>
+
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
@@ -79,7 +81,7 @@ class DemoWriter {
         options.description = "Lantern Shoal, sh040";
         WYC_TRY(files, format->write(scene, target, options, Progress()));
         files_.insert(files_.end(), files.begin(), files.end());
-        progress_.report(std::min(1.0, ++written_ / 32.0), "making", relative);
+        progress_.report(std::min(1.0, ++written_ / 34.0), "making", relative);
         return {};
     }
     Status writeText(const std::string& text, const std::string& relative) {
@@ -100,6 +102,13 @@ class DemoWriter {
     void cycle(const std::string& file, const std::string& id, const std::string& what) {
         cycles_.push_back({{"file", file}, {"id", id.empty() ? json(nullptr) : json(id)}, {"what", what}});
     }
+    /// What `wyc compare A B --explain` has to say of B: ids of causes, with a figure where one is promised.
+    void returned(const std::string& a, const std::string& b, std::vector<std::pair<std::string, double>> causes) {
+        json list = json::array();
+        for (const auto& [id, figure] : causes)
+            list.push_back({{"id", id}, {"figure", figure}});
+        compared_.push_back({{"a", a}, {"b", b}, {"causes", list}});
+    }
     Status finish() {
         return writeText(json{{"shot",
                                {{"name", demoShot().name},
@@ -110,7 +119,8 @@ class DemoWriter {
                                 {"up", "Y"}}},
                               {"faults", faults_},
                               {"clean", clean_},
-                              {"cycles", cycles_}}
+                              {"cycles", cycles_},
+                              {"compared", compared_}}
                                  .dump(1) +
                              "\n",
                          "faults.json");
@@ -123,6 +133,7 @@ class DemoWriter {
     const Progress& progress_;
     std::vector<fs::path> files_;
     json faults_ = json::array();
+    json compared_ = json::array();
     json clean_ = json::array();
     json cycles_ = json::array();
     double written_ = 0.0;
@@ -189,6 +200,7 @@ Status writeArchiveReturns(DemoWriter& out) {
     WYC_CHECK(out.write(gap, "returns/kelp_frond_gap.abc"));
     out.fault("returns/kelp_frond_gap.abc", "/kelp_frond_gap", "frames.missing", 1040,
               "frames 1040 to 1042 are missing");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_gap.abc", {{"missing", 3}});
 
     // Half way the mesh was cut in two places and lost points.
     const auto count = static_cast<std::size_t>(range.count());
@@ -216,6 +228,77 @@ Status writeArchiveReturns(DemoWriter& out) {
     return {};
 }
 
+// The jelly with its points in another order and split where faces were parted, and without one of its ribbons: what
+// only a comparison can tell.
+Status writeReordered(DemoWriter& out) {
+    const FrameRange range = *demoShot().rangeWithHandles();
+    const Shape rest = lanternJelly(kRestSeconds, kJellyDetail);
+    // Every fiftieth face has points of its own.
+    std::vector<std::uint32_t> from(rest.points.size());
+    std::iota(from.begin(), from.end(), 0U);
+    std::vector<std::int32_t> corners = rest.corners;
+    std::size_t corner = 0;
+    for (std::size_t f = 0; f < rest.faceSizes.size(); ++f) {
+        const auto size = static_cast<std::size_t>(rest.faceSizes[f]);
+        for (std::size_t k = corner; f % 50 == 0 && k < corner + size; ++k) {
+            from.push_back(static_cast<std::uint32_t>(corners[k]));
+            corners[k] = static_cast<std::int32_t>(from.size()) - 1;
+        }
+        corner += size;
+    }
+    const std::size_t split = from.size() - rest.points.size();
+    std::vector<std::uint32_t> to(from.size());
+    std::iota(to.begin(), to.end(), 0U);
+    std::uint64_t state = 2026;
+    for (std::size_t i = to.size() - 1; i > 0; --i) {
+        state = state * 6364136223846793005U + 1442695040888963407U;
+        std::swap(to[i], to[(state >> 33) % (i + 1)]);
+    }
+    const ShapeAt shuffled = [&](double seconds) {
+        const Shape shape = lanternJelly(seconds, kJellyDetail);
+        Shape made;
+        made.points.resize(from.size());
+        for (std::size_t i = 0; i < from.size(); ++i)
+            made.points[to[i]] = shape.points[from[i]];
+        made.faceSizes = shape.faceSizes;
+        for (const std::int32_t p : corners)
+            made.corners.push_back(static_cast<std::int32_t>(to[static_cast<std::size_t>(p)]));
+        return made;
+    };
+    WYC_CHECK(out.write(cacheScene("lantern_jelly_shuffled", shuffled, range, FrameRate(), asIs),
+                        "returns/lantern_jelly_shuffled.abc"));
+    out.returned("clean/lantern_jelly.mdd", "returns/lantern_jelly_shuffled.abc",
+                 {{"split", static_cast<double>(split)}, {"order", static_cast<double>(from.size())}});
+
+    const std::vector<std::uint32_t> pieceOf = piecesOfPoints(*rest.topology(), rest.points.size());
+    const std::uint32_t lost = pieceOf.back();
+    const ShapeAt part = [&](double seconds) {
+        const Shape shape = lanternJelly(seconds, kJellyDetail);
+        Shape made;
+        std::vector<std::int32_t> now(shape.points.size(), -1);
+        for (std::size_t p = 0; p < shape.points.size(); ++p)
+            if (pieceOf[p] != lost) {
+                now[p] = static_cast<std::int32_t>(made.points.size());
+                made.points.push_back(shape.points[p]);
+            }
+        std::size_t at = 0;
+        for (const std::int32_t size : shape.faceSizes) {
+            if (now[static_cast<std::size_t>(shape.corners[at])] >= 0) {
+                made.faceSizes.push_back(size);
+                for (std::int32_t k = 0; k < size; ++k)
+                    made.corners.push_back(
+                        now[static_cast<std::size_t>(shape.corners[at + static_cast<std::size_t>(k)])]);
+            }
+            at += static_cast<std::size_t>(size);
+        }
+        return made;
+    };
+    WYC_CHECK(
+        out.write(cacheScene("lantern_jelly_part", part, range, FrameRate(), asIs), "returns/lantern_jelly_part.abc"));
+    out.returned("clean/lantern_jelly.mdd", "returns/lantern_jelly_part.abc", {{"missing_pieces", 1}});
+    return {};
+}
+
 Status writeReturns(DemoWriter& out) {
     const FrameRange range = *demoShot().rangeWithHandles();
     const FrameRate rate;
@@ -239,6 +322,8 @@ Status writeReturns(DemoWriter& out) {
     out.fault(back, "/lantern_jelly_back", "axis.turned", {}, "Z up: it lies on its side");
     out.fault(back, "/lantern_jelly_back", "range.late", range.first + 1, "one frame late");
     out.fault(back, "/lantern_jelly_back", "frames.first_stale", range.first, "the first frame holds the last pose");
+    out.returned("clean/lantern_jelly.mdd", back, {{"first_stale", 1}, {"offset", 1}, {"unit", 100}, {"axis", 90}});
+    WYC_CHECK(writeReordered(out));
 
     const auto frond = [&](const std::string& name, FrameRange frames, const FrameRate& itsRate,
                            const std::function<double(double)>& pose) {
@@ -257,11 +342,13 @@ Status writeReturns(DemoWriter& out) {
     out.fault(poses, "/kelp_frond_pose", "frames.doubled", 1070, "frame 1070 exists twice, padded in two ways");
     out.fault(poses, "/kelp_frond_pose", "frames.mixed_padding", {}, "two paddings");
     out.fault(poses, "/kelp_frond_pose", "frames.held", 1088, "frame 1088 repeats 1087");
+    out.returned("clean/kelp_frond.mdd", poses, {{"held", 1}, {"missing", 1}});
 
     WYC_CHECK(out.write(frond("kelp_frond_still", range, rate, [](double) { return 1009.0; }),
                         "returns/kelp_frond_still.mdd"));
     out.fault("returns/kelp_frond_still.mdd", "/kelp_frond_still", "motion.static", {},
               "136 samples, and nothing moves");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_still.mdd", {{"static", 0}});
 
     {
         const ShapeAt holed = [](double seconds) {
@@ -273,31 +360,37 @@ Status writeReturns(DemoWriter& out) {
         WYC_CHECK(out.write(cacheScene("kelp_frond_nan", holed, range, rate, asIs), "returns/kelp_frond_nan.mdd"));
         out.fault("returns/kelp_frond_nan.mdd", "/kelp_frond_nan", "points.not_finite", 1060,
                   "y of point 211 is not a number");
+        out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_nan.mdd", {{"not_finite", 1}});
     }
     WYC_CHECK(out.write(
         frond("kelp_frond_zero", {0, range.count() - 1}, rate, [&](double frame) { return frame + range.first; }),
         "returns/kelp_frond_zero.mdd"));
     out.fault("returns/kelp_frond_zero.mdd", "/kelp_frond_zero", "range.begins_at_zero", 0, "begins at frame 0");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_zero.mdd", {{"offset", -range.first}});
 
     WYC_CHECK(out.write(frond("kelp_frond_cut", {range.first, 1100}, rate, asIs), "returns/kelp_frond_cut.mdd"));
     out.fault("returns/kelp_frond_cut.mdd", "/kelp_frond_cut", "range.short", 1100, "the tail is cut after frame 1100");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_cut.mdd", {{"range", 1100 - range.last}});
 
     const FrameRate twentyFive = *FrameRate::make(25, 1);
     WYC_CHECK(out.write(frond("kelp_frond_25fps", range, twentyFive, [](double frame) { return frame * 25.0 / 24.0; }),
                         "returns/kelp_frond_25fps.mdd"));
     out.fault("returns/kelp_frond_25fps.mdd", "/kelp_frond_25fps", "rate.differs", {}, "25 frames a second");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_25fps.mdd", {{"rate", 25.0 / 24.0}});
 
     WYC_CHECK(out.write(
         frond("kelp_frond_jump", range, rate, [](double frame) { return frame >= 1077.0 ? frame + 31.0 : frame; }),
         "returns/kelp_frond_jump.mdd"));
     out.fault("returns/kelp_frond_jump.mdd", "/kelp_frond_jump", "motion.jump", 1077,
               "31 frames are skipped at frame 1077");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_jump.mdd", {{"missing", 31}, {"range", 31}});
 
     WYC_CHECK(out.write(frond("kelp_frond_long", {range.first, range.last + 64}, rate,
                               [&](double frame) { return std::min(frame, range.last + 64); }),
                         "returns/kelp_frond_long.mdd"));
     out.fault("returns/kelp_frond_long.mdd", "/kelp_frond_long", "range.long", range.last + 1,
               "64 frames beyond the shot");
+    out.returned("clean/kelp_frond.mdd", "returns/kelp_frond_long.mdd", {{"range", 64}});
 
     WYC_CHECK(writeArchiveReturns(out));
 

@@ -228,6 +228,34 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     addTarget(*retimeVerb, retime.convert);
     retimeVerb->footer("Example: wyc retime jelly.abc --curve 'x0.5' -o jelly_slow.abc");
 
+    const auto sides = [&](const char* name, const char* help) {
+        CLI::App* verb = app.add_subcommand(name, help);
+        verb->add_option("a", compare.a, "What it should be")->required()->type_name("A");
+        verb->add_option("b", compare.b, "What came back")->required()->type_name("B");
+        verb->add_option("--rest", compare.open.rest, "Mesh of A, where it is a bare point cache")->type_name("FILE");
+        verb->add_option("--rest-b", compare.restB, "Mesh of B, where it is one")->type_name("FILE");
+        verb->add_flag("--single", compare.open.single, "A numbered file is one file, not its sequence");
+        addText(*verb, "--is-unit", compare.open.isUnit, "Unit of sources that state none", "U");
+        addText(*verb, "--is-rate", compare.open.isRate, "Rate of sources that state none", "R");
+        verb->add_option("--items", compare.items, "Only items that fit, \"!PATTERN\" leaves out; repeatable")
+            ->type_name("PATTERN")
+            ->check(kSomething)
+            ->allow_extra_args(false);
+        return verb;
+    };
+    auto* compareVerb = sides("compare", "How far B is from A, and why");
+    compareVerb->add_flag("--explain", compare.explain, "Every cause with its figure, evidence and confidence");
+    addText(*compareVerb, "--tolerance", compare.tolerance, "Largest drift that is none, as 0.1mm (the default)",
+            "LENGTH");
+    addText(*compareVerb, "--apply", compare.apply, "Write B with all causes undone, proven", "TARGET");
+    addText(*compareVerb, "--report", compare.report, "All of it as one page", "FILE.html");
+    compareVerb->add_flag("--replace", compare.replace, "A target that exists is replaced");
+    compareVerb->footer("Example: wyc compare jelly.abc returned/jelly.mdd --explain --apply mended.abc");
+    auto* orderVerb = sides("order", "Which point of B is which point of A, as a file for the step Reorder");
+    orderVerb->add_option("-o,--output", compare.output, "The order")->required()->type_name("MAP");
+    orderVerb->add_flag("--replace", compare.replace, "A file that exists is replaced");
+    orderVerb->footer("Example: wyc order jelly.abc returned/jelly.abc -o jelly.order.json");
+
     auto* jobVerb = app.add_subcommand("job", "Makes and changes a job: sources, shot, steps, deliveries");
     jobVerb->add_option("job", job.job, "The job")->required()->type_name("JOB.wyc");
     jobVerb->add_flag("--new", job.fresh, "Make it; an error where it is there already");

@@ -17,6 +17,7 @@ struct CommandLine {
     ConvertArguments convert;
     LoopArguments loop;
     RetimeArguments retime;
+    CompareArguments compare;
     JobArguments job;
     DeliverArguments deliver;
     ProveArguments prove;

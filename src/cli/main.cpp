@@ -87,6 +87,10 @@ int run(CommandLine& line) {
                : act == "make" ? runLoopMake(line.common, line.loop)
                                : runLoopCheck(line.common, line.loop);
     }
+    if (verb == "compare")
+        return runCompare(line.common, line.compare);
+    if (verb == "order")
+        return runOrder(line.common, line.compare);
     if (verb == "retime")
         return runRetime(line.common, line.retime);
     if (verb == "job") {

@@ -104,6 +104,19 @@ struct RetimeArguments {
     std::string beyond;
     std::string until;
 };
+struct CompareArguments {
+    OpenArguments open; // what both have in common; `rest` is A's
+    std::string a;
+    std::string b;
+    std::string restB;
+    std::vector<std::string> items;
+    std::string tolerance = "0.1mm";
+    bool explain = false;
+    std::string apply;  // target of the mended copy
+    std::string report; // HTML
+    std::string output; // of an order
+    bool replace = false;
+};
 struct JobArguments {
     std::string job;
     bool fresh = false;
@@ -164,6 +177,8 @@ int runConvert(const Common& common, const ConvertArguments& arguments);
 int runLoopFind(const Common& common, const LoopArguments& arguments);
 int runLoopMake(const Common& common, const LoopArguments& arguments);
 int runLoopCheck(const Common& common, const LoopArguments& arguments);
+int runCompare(const Common& common, const CompareArguments& arguments);
+int runOrder(const Common& common, const CompareArguments& arguments);
 int runRetime(const Common& common, const RetimeArguments& arguments);
 int runDeliver(const Common& common, const DeliverArguments& arguments);
 int runProve(const Common& common, const ProveArguments& arguments);

@@ -2,12 +2,16 @@
 // The demo's planted faults against what the checks find, and the whole act from faulty return to proven delivery.
 #include <gtest/gtest.h>
 
+#include <map>
+#include <set>
+
 #include <nlohmann/json.hpp>
 
 #include "checks/measured.h"
 #include "demo/lantern_shoal.h"
 #include "job/job.h"
 #include "measure/motion.h"
+#include "reconcile/comparison.h"
 #include "scene/stand_in.h"
 #include "support/expected.h"
 #include "support/scenes.h"
@@ -122,6 +126,47 @@ TEST_F(Demo, TheSimulationIsClosedAndStaysClosedInEveryFormat) {
         // The change of velocity over the seam, a frame long, against a usual step.
         EXPECT_LT(check->velocityGap / 30.0, check->usualStep);
         EXPECT_EQ(check->length, candidate->length);
+    }
+}
+
+// Every return against what went out: the planted causes, no others, and undone it is the clean one again.
+TEST_F(Demo, ReturnsAreExplainedAndPutRight) {
+    const auto list = test::readJson(path("faults.json"));
+    ASSERT_GE(list["compared"].size(), 11U);
+    for (const auto& one : list["compared"]) {
+        SCOPED_TRACE(one["b"].get<std::string>());
+        std::vector<SourcePtr> sides;
+        for (const char* side : {"a", "b"}) {
+            const auto gathered = gather({path(one[side])}, false);
+            ASSERT_TRUE(gathered) << gathered.error().text();
+            const auto source = openSource(gathered->specs.at(0), FrameRate());
+            ASSERT_TRUE(source) << source.error().text();
+            sides.push_back(*source);
+        }
+        const auto found = compare(sides[0]->scene, sides[1]->scene, {}, Progress());
+        ASSERT_TRUE(found) << found.error().text();
+        ASSERT_EQ(found->pairs.size(), 1U);
+        const Reconciled& pair = found->pairs[0].found;
+        EXPECT_FALSE(found->withinTolerance());
+        std::map<std::string, double> told;
+        for (const Cause& cause : pair.causes)
+            if (!cause.isGuess())
+                told.emplace(cause.id, cause.figure);
+        std::map<std::string, double> planted;
+        for (const auto& cause : one["causes"])
+            planted.emplace(cause["id"].get<std::string>(), cause["figure"].get<double>());
+        for (const auto& [id, figure] : planted) {
+            ASSERT_TRUE(told.contains(id)) << id << " is not told: " << pair.text;
+            EXPECT_NEAR(told[id], figure, 1e-3 * std::max(1.0, std::abs(figure))) << id;
+        }
+        for (const auto& [id, figure] : told)
+            EXPECT_TRUE(planted.contains(id)) << id << " " << figure;
+        // What was gone, what rests and what is broken cannot come back by itself.
+        const bool whole = !planted.contains("missing") && !planted.contains("held") && !planted.contains("static");
+        if (whole) {
+            ASSERT_TRUE(pair.undone);
+            EXPECT_LT(pair.undone->largest, 1e-5);
+        }
     }
 }
 

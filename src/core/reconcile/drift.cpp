@@ -95,6 +95,8 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         double largest = 0.0;
         std::uint32_t worst = 0;
         std::size_t count = 0;
+        std::size_t broken = 0;
+        std::uint32_t brokenPoint = 0;
     };
     std::vector<Moment> moments(times.size());
     Sizes sizes;
@@ -107,8 +109,11 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         Moment& moment = moments[t];
         for (Eigen::Index i = 0; i < x.xyz.cols(); ++i) {
             const double far = (x.xyz.col(i) - y.xyz.col(i)).norm();
-            if (!std::isfinite(far)) // nowhere in both is no drift; in one it is all there can be
+            if (!std::isfinite(far)) { // nowhere in both is no drift
+                if (x.xyz.col(i).allFinite() != y.xyz.col(i).allFinite() && moment.broken++ == 0)
+                    moment.brokenPoint = ofB[static_cast<std::size_t>(i)];
                 continue;
+            }
             own.add(far);
             moment.sum += far * far;
             ++moment.count;
@@ -132,6 +137,11 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         drift.frames.push_back(frame);
         drift.rmsAt.push_back(moment.count > 0 ? std::sqrt(moment.sum / static_cast<double>(moment.count)) : 0.0);
         drift.largestAt.push_back(moment.largest);
+        if (moment.broken > 0 && drift.broken == 0) {
+            drift.brokenFrame = frame;
+            drift.brokenPoint = moment.brokenPoint;
+        }
+        drift.broken += moment.broken;
         sum += moment.sum;
         count += moment.count;
         if (moment.largest > drift.largest) {

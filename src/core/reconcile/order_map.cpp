@@ -81,7 +81,13 @@ class Reader {
         }
         WYC_TRY(trackA, a_.read(&ofA, timesA_, progress_));
         WYC_TRY(trackB, b_.read(&ofB, timesB_, progress_));
-        return alignmentOf(trackA, trackB);
+        // What is no number somewhere says nothing of the others.
+        std::vector<std::uint32_t> finite;
+        for (std::uint32_t i = 0; i < ofA.size(); ++i)
+            if (trackA.xyz.col(i).allFinite() && trackB.xyz.col(i).allFinite())
+                finite.push_back(i);
+        return finite.size() == ofA.size() ? alignmentOf(trackA, trackB)
+                                           : alignmentOf(trackA.columns(finite), trackB.columns(finite));
     }
     [[nodiscard]] Result<Alignment> alignInTurn() const {
         std::vector<PointPair> pairs;
@@ -803,7 +809,7 @@ Status putRight(const Reader& reader, OrderMap& map) {
     const double limit = std::max(25.0 * map.alignment->residual * map.alignment->residual, 1e-6 * spread * spread);
     std::vector<std::uint32_t> off;
     for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
-        if (laid.square(map.aOfB[b], b) > limit)
+        if (laid.square(map.aOfB[b], b) > limit) // what is no number is not more than anything
             off.push_back(b);
     if (off.empty() || off.size() * 2 > map.aOfB.size())
         return {};
@@ -988,8 +994,11 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
     if (how) {
         const bool moves = a.times().size() > 1 && b.times().size() > 1 && !faces;
         WYC_TRY(map, byPlaces(reader, *how, moves ? OrderMap::By::Motion : OrderMap::By::Position));
-        if (!best || (pairedOf(map) > pairedOf(*best) && offOf(map) < kFits) ||
-            (offOf(*best) >= kFits && offOf(map) < 0.5 * offOf(*best)))
+        // A few points that happen to lie near others are no order.
+        if (map.certain() * 2 < std::min(a.points(), b.points()))
+            map.alignment.reset();
+        if ((!best && map.alignment) || (best && pairedOf(map) > pairedOf(*best) && offOf(map) < kFits) ||
+            (best && offOf(*best) >= kFits && offOf(map) < 0.5 * offOf(*best)))
             best = std::move(map);
     }
     if (!best) {

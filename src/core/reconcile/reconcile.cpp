@@ -92,6 +92,20 @@ class Engine {
         trackB_ = std::move(trackB);
         WYC_TRY(localA, a_.readLocal(&ofA, timesOf(a_), progress_));
         localA_ = std::move(localA);
+        // What is no number somewhere says nothing of the others.
+        std::vector<std::uint32_t> finite;
+        for (std::uint32_t i = 0; i < ofA.size(); ++i)
+            if (trackA_.xyz.col(i).allFinite() && trackB_.xyz.col(i).allFinite())
+                finite.push_back(i);
+        if (finite.size() < ofA.size()) {
+            trackA_ = trackA_.columns(finite);
+            trackB_ = trackB_.columns(finite);
+            localA_ = localA_.columns(finite);
+        }
+        std::vector<double> steps;
+        for (std::size_t i = 1; i < trackA_.moments(); ++i)
+            steps.push_back(trackA_.times[i] - trackA_.times[i - 1]);
+        stepA_ = steps.empty() ? 0.0 : middleOf(std::move(steps));
         dense_ = timesOf(b_).size() == b_.times().size() && timesOf(a_).size() == a_.times().size();
         WYC_TRY(extentA, a_.extent(progress_));
         WYC_TRY(extentB, b_.extent(progress_));
@@ -148,24 +162,17 @@ class Engine {
         how_.residual = best->residual;
         how_ = aligned(best->speed, best->shift);
         std::size_t fit = 0;
+        int last = 0;
         for (std::size_t t = 0; t < n; ++t)
-            for (int by = -4; by <= 4; ++by)
-                if (offAt(t, how_.timeOfA(trackB_.times[t]) + by * stepA()) <= fits()) {
-                    ++fit;
-                    break;
-                }
+            if (const auto slip = slipOf(t, last)) {
+                last = *slip;
+                ++fit;
+            }
         if (fit * 5 < n * 3)
             how_ = whole;
     }
 
-    [[nodiscard]] double stepA() const {
-        if (trackA_.moments() < 2)
-            return 0.0;
-        std::vector<double> steps;
-        for (std::size_t i = 1; i < trackA_.moments(); ++i)
-            steps.push_back(trackA_.times[i] - trackA_.times[i - 1]);
-        return middleOf(std::move(steps));
-    }
+    [[nodiscard]] double stepA() const { return stepA_; }
     // RMS of a moment of B from A at a time, as it lies; NaN where A has none.
     [[nodiscard]] double offAt(std::size_t t, double timeOfA) const {
         if (timeOfA < trackA_.times.front() - 1e-6 || timeOfA > trackA_.times.back() + 1e-6)
@@ -176,28 +183,28 @@ class Engine {
     }
     [[nodiscard]] double fits() const { return std::max(4.0 * how_.residual, 4e-5 * how_.spread); }
 
+    // By how many samples of A a moment of B is further on than its time says: the nearest to what was so before that
+    // fits.
+    [[nodiscard]] std::optional<int> slipOf(std::size_t t, int before) const {
+        const double own = how_.timeOfA(trackB_.times[t]);
+        const int most = static_cast<int>(trackA_.moments());
+        for (int k = 0; k <= most; ++k)
+            for (const int by : {before + k, before - k})
+                if (offAt(t, own + by * stepA_) <= fits())
+                    return by;
+        return std::nullopt;
+    }
     // Stretches that show A a few samples earlier or later than all the others: a frame stands twice before them, or is
     // gone. Counted from the first stretch on.
     void findSlips() {
         const double step = stepA();
         if (!(step > 0.0) || !dense_ || trackB_.moments() < 5)
             return;
-        constexpr int kMost = 4;
         std::vector<std::optional<int>> slip(trackB_.moments());
-        for (std::size_t t = 0; t < trackB_.moments(); ++t) {
-            const double own = how_.timeOfA(trackB_.times[t]);
-            double least = std::numeric_limits<double>::infinity();
-            for (int k = 0; k <= kMost; ++k)
-                for (const int by : {k, -k}) {
-                    const double off = offAt(t, own + by * step);
-                    if (off < 0.5 * least) { // clearly better, not just as good
-                        least = off;
-                        slip[t] = by;
-                    }
-                }
-            if (!(least <= fits()))
-                slip[t].reset();
-        }
+        int last = 0;
+        for (std::size_t t = 0; t < trackB_.moments(); ++t)
+            if ((slip[t] = slipOf(t, last)))
+                last = *slip[t];
         // The first stretch of three alike says where time begins.
         std::optional<int> base;
         for (std::size_t t = 0; t + 2 < slip.size() && !base; ++t)
@@ -266,6 +273,9 @@ class Engine {
         facts.unmatchedB = map_.unmatchedB();
         facts.unsure = map_.unsure;
         facts.aOfB = std::make_shared<const std::vector<std::uint32_t>>(map_.aOfB);
+        facts.bOfA = std::make_shared<const std::vector<std::uint32_t>>(map_.bOfA);
+        facts.split = map_.split;
+        facts.welded = map_.welded;
     }
 
     // Single frames: stale, held, standing twice, gone.
@@ -295,25 +305,19 @@ class Engine {
             else if (!fit)
                 others.push_back(t);
         }
-        if (!others.empty() && others.front() == 0 && !(others.size() > 1 && others[1] == 1)) {
+        // A first frame before A's begins is stale where it shows a later pose.
+        const bool before = how_.timeOfA(trackB_.times[0]) < trackA_.times.front() - 1e-6 &&
+                            how_.timeOfA(trackB_.times[1]) >= trackA_.times.front() - 1e-6;
+        const bool leaps = before && poseLike(0) && stepsOfB()[0] > 4.0 * usual;
+        if (leaps || (!others.empty() && others.front() == 0 && !(others.size() > 1 && others[1] == 1))) {
             // What it holds instead, where that is known.
             std::string evidence = "it is no pose that comes before the second";
-            double least = fits();
-            for (std::size_t t = 2; t < trackB_.moments(); ++t) {
-                const double off =
-                    std::sqrt((trackB_.xyz.topRows<3>() - trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t)))
-                                  .colwise()
-                                  .squaredNorm()
-                                  .mean());
-                if (off <= least) {
-                    least = off;
-                    evidence = fmt::format("it holds the pose of {}", frameText(frameOfB(t)));
-                }
-            }
+            if (const auto like = poseLike(0))
+                evidence = fmt::format("it holds the pose of {}", frameText(frameOfB(*like)));
             const double size = std::max(how_.spread, 1e-30);
             add("first_stale", 1.0, "frames",
-                std::min(1.0 - 2.0 * how_.relative(),
-                         sureOf(how_.off[0] / size, std::max(how_.residual, 0.2 * usual) / size)),
+                std::min(1.0 - 2.0 * how_.relative(), sureOf((leaps ? stepsOfB()[0] : how_.off[0]) / size,
+                                                             std::max(how_.residual, 0.2 * usual) / size)),
                 "its first frame is stale", evidence, {{"ends", {{"first", "left out"}}, true}});
         }
         const auto listed = [&](const std::vector<std::size_t>& which) {
@@ -351,11 +355,25 @@ class Engine {
                 fmt::format("{} {} missing", count(gone, "frame"), gone == 1 ? "is" : "are"), where,
                 {{"fill", nlohmann::json::object(), true}});
         for (std::size_t t = 1; t < slips_.size(); ++t)
-            if (slips_[t] > slips_[t - 1])
+            if (slips_[t] > slips_[t - 1] && how_.relative() < 0.02)
                 add("missing", static_cast<double>(slips_[t] - slips_[t - 1]), "frames", 0.9,
                     fmt::format("{} left out, and all behind is earlier",
                                 count(static_cast<std::size_t>(slips_[t] - slips_[t - 1]), "frame")),
                     fmt::format("before {}", frameText(frameOfB(t))));
+    }
+    // The later moment of B that shows the same pose as one; nothing where none does.
+    [[nodiscard]] std::optional<std::size_t> poseLike(std::size_t moment) const {
+        std::optional<std::size_t> found;
+        double least = fits();
+        const auto own = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * moment));
+        for (std::size_t t = moment + 2; t < trackB_.moments(); ++t) {
+            const auto other = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
+            if (const double off = std::sqrt((own - other).colwise().squaredNorm().mean()); off <= least) {
+                least = off;
+                found = t;
+            }
+        }
+        return found;
     }
     [[nodiscard]] double usualStepOfB() const {
         const std::vector<double> steps = stepsOfB();
@@ -425,7 +443,12 @@ class Engine {
     void tellRange(double step, double left) {
         if (!(step > 0.0))
             return;
-        const double first = how_.timeOfA(b_.times().front());
+        const bool stale = std::any_of(found_.causes.begin(), found_.causes.end(),
+                                       [](const Cause& c) { return c.id == "first_stale"; });
+        const double begins = how_.timeOfA(b_.times().front());
+        // A stale frame before A begins is left out already.
+        const bool leftOut = stale && begins < a_.times().front() - 1e-6 && b_.times().size() > 1;
+        const double first = leftOut ? how_.timeOfA(b_.times()[1]) : begins;
         double end = how_.timeOfA(b_.times().back()) + (slips_.empty() ? 0 : slips_.back()) * step;
         const double atStart = (a_.times().front() - first) / step;
         const double atEnd = (end - a_.times().back()) / step;
@@ -810,9 +833,16 @@ class Engine {
         const std::vector<std::uint32_t>& paired = a_.points() == b_.points() ? asNumbered : map_.aOfB;
         WYC_TRY(drift, driftBetween(a_, b_, paired, progress_.part(0.6, 0.75)));
         found_.drift = std::move(drift);
+        if (found_.drift && found_.drift->broken > 0)
+            add("not_finite", static_cast<double>(found_.drift->broken), "values", 0.99,
+                fmt::format("{} {}", count(found_.drift->broken, "place"),
+                            found_.drift->broken == 1 ? "is no number" : "are no numbers"),
+                fmt::format("first at frame {}, point {}", frameText(found_.drift->brokenFrame),
+                            found_.drift->brokenPoint));
         const double tolerance = settings_.toleranceMetres / found_.metres;
         found_.withinTolerance = found_.drift && found_.order.same && found_.drift->largest <= tolerance &&
-                                 found_.drift->moments == b_.times().size() && a_.times().size() == b_.times().size();
+                                 found_.drift->broken == 0 && found_.drift->moments == b_.times().size() &&
+                                 a_.times().size() == b_.times().size();
         std::vector<char> chosen;
         for (const Cause& cause : found_.causes)
             chosen.push_back(!cause.isGuess());
@@ -840,7 +870,7 @@ class Engine {
         if (tellPrecision(rms))
             return;
         const bool stays = std::any_of(found_.causes.begin(), found_.causes.end(), [](const Cause& c) {
-            return c.id == "static" || (c.id == "transform" && c.undo.empty());
+            return c.id == "static" || ((c.id == "transform" || c.id == "missing") && c.undo.empty());
         });
         if (stays)
             return;
@@ -955,6 +985,7 @@ class Engine {
     Track localA_;
     Alignment how_;
     std::vector<int> slips_; // samples of A by which each moment of B is further on
+    double stepA_ = 0.0;     // of A's samples, usually
     bool movesA_ = false;
     bool movesB_ = false;
     bool dense_ = false; // all samples were read

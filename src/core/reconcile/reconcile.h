@@ -32,6 +32,9 @@ struct Drift {
     double worstFrame = 0.0;
     std::uint32_t worstPoint = 0; // of B
     std::size_t moments = 0;
+    std::size_t broken = 0; // places that are no numbers in one of the two alone; not among the figures
+    double brokenFrame = 0.0;
+    std::uint32_t brokenPoint = 0;
     std::vector<double> frames; // of B, each …
     std::vector<double> rmsAt;  // … with its figures
     std::vector<double> largestAt;
@@ -48,6 +51,9 @@ struct OrderFacts {
     std::vector<std::uint32_t> unmatchedB;
     std::vector<std::uint32_t> unsure;                      // of B
     std::shared_ptr<const std::vector<std::uint32_t>> aOfB; // for each point of B; 0xFFFFFFFF: none
+    std::shared_ptr<const std::vector<std::uint32_t>> bOfA; // for each point of A
+    std::size_t split = 0;                                  // points of B more, for points of A that became several
+    std::size_t welded = 0;                                 // points of A more
 };
 
 struct Reconciled {
