@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// usage: wychronos_bench b1|b4|b5|b6|b8|objects|make-b2|make-large FOLDER
+// usage: wychronos_bench b1|b4|b5|b6|b7|b8|objects|make-b2|make-large FOLDER
 // Each prints one ratio with the mark beside it; the same bytes, warm cache, median of several runs.
 #include <algorithm>
+#include <array>
 #include <chrono>
 #include <cmath>
 #include <cstring>
 #include <functional>
+#include <numeric>
+#include <random>
 #include <thread>
 
 #include <Eigen/Core>
@@ -17,6 +20,8 @@
 #include "formats/format.h"
 #include "formats/obj/obj.h"
 #include "measure/seam_map.h"
+#include "reconcile/mesh_graph.h"
+#include "reconcile/order_map.h"
 
 using namespace wyc;
 
@@ -307,6 +312,66 @@ int b6(const fs::path& folder) {
     return 0;
 }
 
+// The order map by faces alone of shuffled meshes of 10,000 to a million points, against building the corner tables of
+// both.
+int b7() {
+    double before = 0.0;
+    for (const int side : {100, 316, 1000}) {
+        // Some quads are parted, so that no turn lays it over itself.
+        std::vector<std::int32_t> sizes;
+        std::vector<std::int32_t> corners;
+        std::mt19937 random(7);
+        const auto at = [&](int r, int c) { return r * side + c; };
+        for (int r = 0; r + 1 < side; ++r)
+            for (int c = 0; c + 1 < side; ++c) {
+                const std::array<std::int32_t, 4> quad{at(r, c), at(r + 1, c), at(r + 1, c + 1), at(r, c + 1)};
+                if (random() % 7 == 0) {
+                    sizes.insert(sizes.end(), {3, 3});
+                    corners.insert(corners.end(), {quad[0], quad[1], quad[2], quad[0], quad[2], quad[3]});
+                } else {
+                    sizes.push_back(4);
+                    corners.insert(corners.end(), quad.begin(), quad.end());
+                }
+            }
+        const auto points = static_cast<std::size_t>(side) * static_cast<std::size_t>(side);
+        std::vector<std::int32_t> to(points);
+        std::iota(to.begin(), to.end(), 0);
+        std::shuffle(to.begin(), to.end(), random);
+        std::vector<std::size_t> starts{0};
+        for (const std::int32_t size : sizes)
+            starts.push_back(starts.back() + static_cast<std::size_t>(size));
+        std::vector<std::size_t> faces(sizes.size());
+        std::iota(faces.begin(), faces.end(), std::size_t{0});
+        std::shuffle(faces.begin(), faces.end(), random);
+        std::vector<std::int32_t> otherSizes;
+        std::vector<std::int32_t> otherCorners;
+        for (const std::size_t f : faces) {
+            otherSizes.push_back(sizes[f]);
+            for (std::size_t k = starts[f]; k < starts[f + 1]; ++k)
+                otherCorners.push_back(to[static_cast<std::size_t>(corners[k])]);
+        }
+        const TopologyPtr a = *Topology::make(sizes, corners);
+        const TopologyPtr b = *Topology::make(otherSizes, otherCorners);
+        const double tables = median(3, [&] {
+            (void)MeshGraph::of(*a, points);
+            (void)MeshGraph::of(*b, points);
+        });
+        std::size_t right = 0;
+        const double order = median(3, [&] {
+            const auto map = orderByFaces(*a, points, *b, points, Progress());
+            right = 0;
+            for (std::size_t p = 0; map && p < points; ++p)
+                right += map->aOfB[static_cast<std::size_t>(to[p])] == p;
+        });
+        fmt::print(
+            "B7  {} points shuffled: order {:.3f} s ({} right), tables of both {:.3f} s: {:.2f} x (mark 3 x){}\n",
+            points, order, right, tables, order / tables,
+            before > 0.0 ? fmt::format("; ten times the points take {:.1f} x", order / before) : "");
+        before = order;
+    }
+    return 0;
+}
+
 int main(int argc, char** argv) {
     if (argc < 3)
         return 2;
@@ -319,6 +384,8 @@ int main(int argc, char** argv) {
         return b5(folder);
     if (which == "b6")
         return b6(folder);
+    if (which == "b7")
+        return b7();
     if (which == "b8")
         return b8(folder);
     if (which == "b1")

@@ -20,7 +20,6 @@ namespace wyc {
 namespace {
 
 constexpr std::uint32_t kNone = OrderMap::kNone;
-constexpr int kRounds = 8;
 constexpr std::size_t kSample = 256;  // points by which fits are judged
 constexpr std::size_t kMoments = 400; // moments at most
 constexpr std::size_t kPointReads = 200'000'000;
@@ -201,8 +200,10 @@ Result<FaceMatch> matchFaces(const Topology& a, std::size_t pointsA, const Topol
     WYC_TRY(graphB, graph(b, pointsB, match.standInB, turned));
     match.a = std::move(graphA);
     match.b = std::move(graphB);
-    match.coloursA = match.a->colours(kRounds);
-    match.coloursB = match.b->colours(kRounds);
+    // More rounds tell more points apart before a walk begins; in large meshes a few do, and each costs a pass.
+    const int rounds = pointsA + pointsB <= 400'000 ? 8 : 2;
+    match.coloursA = match.a->colours(rounds);
+    match.coloursB = match.b->colours(rounds);
     const auto looksA = partsByLook(*match.a, match.coloursA);
     const auto looksB = partsByLook(*match.b, match.coloursB);
     PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
@@ -639,6 +640,37 @@ Result<OrderMap> byPlaces(const Reader& reader, const Alignment& how, OrderMap::
     return map;
 }
 
+// What faces tell, and for points that they leave alone on both sides their places.
+Result<OrderMap> withPlaces(const Reader& reader, const OrderMap& map) {
+    WYC_TRY(laid, Laid::of(reader, *map.alignment));
+    const double spread = spreadOf(*map.alignment, laid);
+    const double tolerance = std::max(1e-4 * spread, 4.0 * map.alignment->residual);
+    OrderMap result = map;
+    const std::vector<std::uint32_t> free = map.unmatchedA();
+    if (free.empty())
+        return result;
+    const Eigen::Matrix3Xd first = laid.firstOfA();
+    Eigen::Matrix3Xd places(3, static_cast<Eigen::Index>(free.size()));
+    for (std::size_t i = 0; i < free.size(); ++i)
+        places.col(static_cast<Eigen::Index>(i)) = first.col(free[i]);
+    const PointIndex index(places);
+    for (const std::uint32_t b : map.unmatchedB()) {
+        std::uint32_t best = kNone;
+        double least = tolerance * tolerance;
+        for (const auto& near : index.nearest(laid.firstOfB(b), 4))
+            if (const double square = laid.square(free[near.point], b);
+                square <= least && result.bOfA[free[near.point]] == kNone) {
+                least = square;
+                best = free[near.point];
+            }
+        if (best == kNone)
+            continue;
+        result.aOfB[b] = best;
+        result.bOfA[best] = b;
+    }
+    return result;
+}
+
 // What faces tell, completed by places where they leave several answers.
 Result<OrderMap> fromFaces(const Reader& reader, FaceMatch match) {
     Builder builder(reader.a().points(), reader.b().points());
@@ -990,6 +1022,10 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
     if (!how) {
         WYC_TRY(found, CloudFit::of(reader));
         how = std::move(found);
+    }
+    if (how && byFaces && offOf(*best) < kFits) {
+        WYC_TRY(completed, withPlaces(reader, *best));
+        return completed;
     }
     if (how) {
         const bool moves = a.times().size() > 1 && b.times().size() > 1 && !faces;

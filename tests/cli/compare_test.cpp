@@ -1,0 +1,125 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// compare and order as pipeline scripts call them.
+#include <gtest/gtest.h>
+
+#include <map>
+
+#include "base/file.h"
+#include "support/expected.h"
+#include "support/process.h"
+#include "support/returned.h"
+#include "support/temp_folder.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+using test::wyc;
+
+class Compare : public testing::Test {
+  protected:
+    void SetUp() override {
+        std::mt19937 random(6);
+        const test::Shape shape = test::roughShape(random, 8, 9); // some points have no faces
+        const auto motion = test::motionOf(shape, random, 24);
+        const FrameRate rate;
+        const Sampling frames = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 24);
+        ASSERT_TRUE(test::writeScene(test::sceneOf(shape, motion, frames, rate), a()));
+        const auto to = test::randomOrder(shape.points.size(), random);
+        std::vector<std::vector<Vec3d>> returned;
+        for (const auto& sample : motion) {
+            returned.emplace_back();
+            for (const Vec3d& p : test::placed(sample, to)) // centimetres, Z up
+                returned.back().push_back({p.x * 100, -p.z * 100, p.y * 100});
+        }
+        const Sampling later = Sampling::uniform(rate.secondsAt(1003), rate.secondsAt(1), 24);
+        ASSERT_TRUE(test::writeScene(test::sceneOf(test::shuffled(shape, to, random), returned, later, rate), b()));
+    }
+    [[nodiscard]] std::string a() const { return (folder_ / "out.abc").string(); }
+    [[nodiscard]] std::string b() const { return (folder_ / "back.abc").string(); }
+    [[nodiscard]] std::string to(const char* name) const { return (folder_ / name).string(); }
+    test::TempFolder folder_;
+};
+
+TEST_F(Compare, EveryCauseIsToldAndTheMendedCopyComparesEqual) {
+    const auto same = wyc({"compare", a(), a(), "--json"});
+    EXPECT_EQ(same.code, 0) << same.err;
+    EXPECT_TRUE(same.json()["within_tolerance"]);
+    const auto told = wyc({"compare", a(), b(), "--explain", "--json"});
+    EXPECT_EQ(told.code, 1) << told.err;
+    const json document = told.json();
+    for (const char* field : {"a", "b", "tolerance_metres", "within_tolerance", "text", "pairs", "only_a", "only_b"})
+        EXPECT_TRUE(document.contains(field)) << field;
+    ASSERT_EQ(document["pairs"].size(), 1U);
+    const json& pair = document["pairs"][0];
+    std::map<std::string, double> causes;
+    for (const json& cause : pair["causes"]) {
+        causes[cause["id"]] = cause["figure"];
+        EXPECT_GE(cause["confidence"].get<double>(), 0.9);
+        EXPECT_TRUE(cause["step"].is_object());
+        for (const char* field : {"unit", "text", "evidence"})
+            EXPECT_TRUE(cause.contains(field)) << field;
+    }
+    EXPECT_EQ(causes.size(), 4U) << pair["causes"].dump(1);
+    EXPECT_NEAR(causes["unit"], 100.0, 1e-3);
+    EXPECT_NEAR(causes["axis"], 90.0, 1e-3);
+    EXPECT_NEAR(causes["offset"], 2.0, 1e-3);
+    EXPECT_GT(causes["order"], 50.0);
+    EXPECT_EQ(pair["order"]["by"], "connectivity");
+    EXPECT_EQ(pair["order"]["unmatched_a"], 0);
+    EXPECT_LT(pair["drift_undone"]["max"].get<double>(), 1e-5);
+    // The mended copy goes the way of every delivery, and is A.
+    const auto applied = wyc({"compare", a(), b(), "--apply", to("mended.abc"), "--report", to("why.html"), "--json"});
+    EXPECT_EQ(applied.code, 1) << applied.err;
+    EXPECT_TRUE(applied.json()["outputs"][0]["proof"]["passed"]);
+    EXPECT_EQ(wyc({"compare", a(), to("mended.abc"), "--json"}).code, 0);
+    EXPECT_EQ(wyc({"prove", to("mended.abc")}).code, 0);
+    // A tolerance has a unit, and counts.
+    const auto loose = wyc({"compare", a(), b(), "--tolerance", "1000m", "--json"});
+    EXPECT_EQ(loose.code, 1); // points in another order are never within
+    EXPECT_EQ(wyc({"compare", a(), to("mended.abc"), "--tolerance", "0"}).code, 1);
+    const auto bytes = readWholeFile(to("why.html"), 1 << 24);
+    ASSERT_TRUE(bytes);
+    const std::string page(reinterpret_cast<const char*>(bytes->data()), bytes->size());
+    for (const char* word : {"<svg", "turned Z up", "undone", "prefers-color-scheme"})
+        EXPECT_NE(page.find(word), std::string::npos) << word;
+    EXPECT_EQ(page.find("http"), std::string::npos); // nothing outside of it
+    // What exists stays.
+    EXPECT_EQ(wyc({"compare", a(), b(), "--apply", to("mended.abc")}).code, 2);
+}
+
+TEST_F(Compare, AnOrderIsAFileThatIsUsedAgain) {
+    const auto made = wyc({"order", a(), b(), "-o", to("b.order.json"), "--json"});
+    ASSERT_EQ(made.code, 0) << made.err;
+    EXPECT_EQ(made.json()["order"]["ambiguous"], 0);
+    EXPECT_EQ(wyc({"order", a(), b(), "-o", to("b.order.json")}).code, 2); // it is there
+    const json chain = json::array({{{"type", "reorder"}, {"options", {{"order", to("b.order.json")}}}}});
+    ASSERT_TRUE(writeTextFile(to("steps.json"), chain.dump(), AtomicFile::Replace::No));
+    const auto written =
+        wyc({"convert", b(), "--steps", to("steps.json"), "-o", to("ordered.abc"), "--record", "--json"});
+    ASSERT_EQ(written.code, 0) << written.err;
+    const auto again = wyc({"compare", a(), to("ordered.abc"), "--explain", "--json"});
+    EXPECT_TRUE(again.json()["pairs"][0]["order"]["same"]);
+    EXPECT_EQ(again.json()["pairs"][0]["order"]["by"], "hash"); // faces, too
+}
+
+TEST_F(Compare, WhatCannotBeComparedIsSaid) {
+    for (const std::vector<std::string>& words : {std::vector<std::string>{"compare", a(), to("nowhere.abc")},
+                                                  {"compare", a(), b(), "--tolerance", "wide"},
+                                                  {"compare", a(), b(), "--items", "nothing*"},
+                                                  {"compare", a()},
+                                                  {"order", a(), b()}}) {
+        const auto ran = wyc(words);
+        EXPECT_EQ(ran.code, 2) << words.back();
+        EXPECT_FALSE(ran.err.empty());
+    }
+    // Two that have nothing in common: an answer, and no claim.
+    ASSERT_TRUE(test::writeScene(test::returningScene(3, {}), to("other.abc")));
+    const auto alien = wyc({"compare", a(), to("other.abc"), "--explain", "--json"});
+    EXPECT_EQ(alien.code, 1) << alien.err;
+    for (const json& cause : alien.json()["pairs"][0]["causes"])
+        EXPECT_LT(cause["confidence"].get<double>(), 0.9) << cause.dump();
+}
+
+} // namespace
+} // namespace wyc
