@@ -53,7 +53,7 @@ TEST_F(LoopWindow, AMotionBecomesAProvenCycleInFewClicks) {
     ASSERT_TRUE(click(child<QToolButton>("seam"))); // look at it
     ASSERT_TRUE(click(child<QToolButton>("play")));
     QTest::qWait(200);
-    ASSERT_TRUE(click(tabs, tabs->tabRect(3).center()));
+    ASSERT_TRUE(click(tabs, tabs->tabRect(4).center()));
     ASSERT_TRUE(settle());
     const auto back = delivered();
     ASSERT_TRUE(back) << back.error().text();
@@ -80,7 +80,7 @@ TEST_F(LoopWindow, TheSameByKeysAlone) {
     press("loopAdd");
     ASSERT_TRUE(settle());
     ASSERT_EQ(only().steps.size(), 1U);
-    QTest::keyClick(window_.get(), Qt::Key_4);
+    QTest::keyClick(window_.get(), Qt::Key_5);
     ASSERT_TRUE(settle());
     QTest::keyClick(window_.get(), Qt::Key_Return, Qt::ControlModifier);
     ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 30000));

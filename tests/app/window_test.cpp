@@ -203,7 +203,7 @@ TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
     EXPECT_LT(window_->viewport().activeSizeMetres(), 4.0);
     EXPECT_EQ(*workspace().item(key)->range(), (FrameRange{1001, 1136}));
     QTabBar* tabs = window_->desks().tabBar();
-    ASSERT_TRUE(click(tabs, tabs->tabRect(3).center()));
+    ASSERT_TRUE(click(tabs, tabs->tabRect(4).center()));
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());

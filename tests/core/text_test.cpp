@@ -57,6 +57,8 @@ TEST(Text, FiguresForPeople) {
     EXPECT_EQ(sizeText(13'236'133), "13.2 MB");
     EXPECT_EQ(lengthText(0.0), "0 mm");
     EXPECT_EQ(lengthText(0.00042), "0.42 mm");
+    EXPECT_EQ(lengthText(1.4e-7), "0.140 µm");
+    EXPECT_EQ(lengthText(2e-6), "0.002 mm");
     EXPECT_EQ(lengthText(0.5), "50 cm");
     EXPECT_EQ(lengthText(1.44), "1.44 m");
     EXPECT_EQ(lengthText(143.94), "143.9 m");

@@ -13,6 +13,7 @@
 #include "desks/deliver_desk.h"
 #include "desks/facts_desk.h"
 #include "desks/loop_desk.h"
+#include "desks/reconcile_desk.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
@@ -74,6 +75,27 @@ int main(int argc, char** argv) {
     window.workspace().setFrame(1042);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("main.png")));
+    // What came back against what went out; undone, and everything as it was.
+    choose(window, "lantern_jelly_back.mdd");
+    window.desks().setCurrentWidget(&window.reconcileDesk());
+    for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
+        QTest::qWait(20);
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
+    window.viewport().setScope(ViewScope::Item);
+    settle(window);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("reconcile.png")));
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("reconcileUndo")), Qt::LeftButton);
+    settle(window);
+    for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
+        QTest::qWait(20);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("reconciled.png")));
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
+    window.workspace().document().undo();
+    window.viewport().setScope(ViewScope::Source);
+    window.desks().setCurrentIndex(0);
+    settle(window);
     choose(window, "lantern_jelly_back.mdd");
     window.workspace().setFrame(1042);
     shoot(window, out.filePath(QStringLiteral("fault-found.png")));

@@ -349,6 +349,11 @@ std::optional<std::size_t> TimeBoard::rowAt(int y) const {
                                                                         : std::nullopt;
 }
 
+std::optional<ItemKey> TimeBoard::itemAt(const QPoint& at) const {
+    const auto row = rowAt(at.y());
+    return row && rows_[*row].kind == RowKind::Item ? std::optional(rows_[*row].item) : std::nullopt;
+}
+
 bool TimeBoard::isHeadEdge(const QPoint& at) const {
     return std::abs(at.x() - headWidth_) <= 3 && at.y() >= kRulerHeight;
 }

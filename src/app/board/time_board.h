@@ -41,6 +41,9 @@ class TimeBoard : public QWidget {
     [[nodiscard]] QSize minimumSizeHint() const override { return {480, 110}; }
     [[nodiscard]] QSize sizeHint() const override { return {1280, 300}; }
 
+    /// The item whose head or lane is there.
+    [[nodiscard]] std::optional<ItemKey> itemAt(const QPoint& at) const;
+
   protected:
     void paintEvent(QPaintEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;

@@ -37,6 +37,7 @@
 #include "desks/desk_parts.h"
 #include "desks/facts_desk.h"
 #include "desks/loop_desk.h"
+#include "desks/reconcile_desk.h"
 #include "desks/steps_desk.h"
 #include "shell/ask.h"
 #include "shell/notice.h"
@@ -122,10 +123,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     facts_ = new FactsDesk(*workspace_, desks_);
     steps_ = new StepsDesk(*workspace_, desks_);
     loop_ = new LoopDesk(*workspace_, *viewport_, desks_);
+    reconcile_ = new ReconcileDesk(*workspace_, *viewport_, desks_);
+    connect(reconcile_, &ReconcileDesk::wanted, this, [this] { desks_->setCurrentWidget(reconcile_); });
     deliver_ = new DeliverDesk(*workspace_, desks_);
     desks_->addTab(facts_, tr("Facts"));
     desks_->addTab(steps_, tr("Steps"));
     desks_->addTab(loop_, tr("Loop"));
+    desks_->addTab(reconcile_, tr("Reconcile"));
     desks_->addTab(deliver_, tr("Deliver"));
     desks_->setMinimumWidth(420);
     lower_->addWidget(stage);
@@ -684,7 +688,14 @@ void MainWindow::dropEvent(QDropEvent* event) {
             paths << url.toLocalFile();
     if (paths.isEmpty() || (paths.front().endsWith(QStringLiteral(".wyc")) && !mayLoseChanges()))
         return;
-    workspace_->addPaths(paths);
+    // On the lane of an item: laid against it. Anywhere else: a source more.
+    const QPoint at = board_->mapFrom(this, event->position().toPoint());
+    const auto lane = board_->rect().contains(at) ? board_->itemAt(at) : std::nullopt;
+    const ItemView* item = lane ? workspace_->item(*lane) : nullptr;
+    if (item && item->points > 0 && !paths.front().endsWith(QStringLiteral(".wyc")))
+        reconcile_->chooseWhenOpened(*lane, paths);
+    else
+        workspace_->addPaths(paths);
     event->acceptProposedAction();
 }
 

@@ -16,6 +16,7 @@ namespace wyc::app {
 class DeliverDesk;
 class FactsDesk;
 class LoopDesk;
+class ReconcileDesk;
 class Notice;
 class StepsDesk;
 class TimeBoard;
@@ -33,6 +34,7 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] Viewport& viewport() { return *viewport_; }
     [[nodiscard]] DeliverDesk& deliverDesk() { return *deliver_; }
     [[nodiscard]] LoopDesk& loopDesk() { return *loop_; }
+    [[nodiscard]] ReconcileDesk& reconcileDesk() { return *reconcile_; }
     [[nodiscard]] QTabWidget& desks() { return *desks_; }
     /// Offers what runs that died left behind; true when it was taken. Not at construction: tests open windows too.
     bool offerRecovery();
@@ -74,6 +76,7 @@ class MainWindow : public QMainWindow {
     FactsDesk* facts_;
     StepsDesk* steps_;
     LoopDesk* loop_;
+    ReconcileDesk* reconcile_;
     DeliverDesk* deliver_;
     QTabWidget* desks_;
     QWidget* empty_;

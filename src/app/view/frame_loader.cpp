@@ -217,6 +217,30 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     return result;
 }
 
+// A at the moment that B is drawn at.
+std::optional<DrawItem> FrameLoader::otherOf(const ViewComparison& comparison, const DrawRequest::Item& b,
+                                             double frame) {
+    const double seconds = b.scene->workingRate.secondsAt(frame);
+    const DrawRequest::Item a{comparison.b, comparison.a, comparison.nodeA, comparison.metresA, false, nullptr};
+    float ignored = 0.0F;
+    auto loaded = loadItem(a, comparison.a->workingRate.frameAt(seconds), ViewStyle::Clay, ignored);
+    return loaded ? std::optional(std::move(*loaded)) : std::nullopt;
+}
+
+void FrameLoader::colourByDrift(const ViewComparison& comparison, const DrawItem& a, DrawItem& b) {
+    if (!comparison.aOfB || comparison.aOfB->size() != b.points.size())
+        return;
+    const double top = std::max(comparison.topMetres, 1e-12);
+    b.colours.resize(b.points.size());
+    for (std::size_t i = 0; i < b.points.size(); ++i) {
+        const std::uint32_t other = (*comparison.aOfB)[i];
+        // What has no partner stands out: neither near nor far.
+        b.colours[i] = other < a.points.size()
+                           ? toColour(heatColour(length(Vec3d(b.points[i]) - Vec3d(a.points[other])) / top))
+                           : toColour(QColor(0xE0, 0x70, 0x5A));
+    }
+}
+
 std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
     auto frame = std::make_shared<DrawFrame>();
     frame->request = request.number;
@@ -239,12 +263,25 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
     for (const DrawRequest::Item& item : request.items) {
         if (request.camera && item.key == request.camera->key)
             continue; // one does not see the camera one looks through
-        auto loaded = loadItem(item, request.frame, request.style, frame->speedMax);
+        const bool compared = request.comparison && request.comparison->b == item.key;
+        const bool heat = compared && request.comparison->heat;
+        auto loaded = loadItem(item, request.frame, heat ? ViewStyle::Clay : request.style, frame->speedMax);
         if (!loaded) {
             if (item.active)
                 frame->error = QString::fromStdString(loaded.error().text());
             continue;
         }
+        if (compared)
+            if (auto other = otherOf(*request.comparison, item, request.frame)) {
+                if (heat) {
+                    colourByDrift(*request.comparison, *other, *loaded);
+                    frame->driftMax = static_cast<float>(request.comparison->topMetres);
+                }
+                if (request.comparison->over) {
+                    other->held = true;
+                    frame->items.push_back(std::move(*other));
+                }
+            }
         if (loaded->visible)
             frame->items.push_back(std::move(*loaded));
         if (item.active && request.heldFrame) {

@@ -18,6 +18,18 @@ namespace wyc::app {
 
 enum class ViewStyle { Clay, ClayWires, SpeedHeat, OrderBands };
 
+/// An item that is laid against another: how far each of its points is off, and the other over it.
+struct ViewComparison {
+    ItemKey b;
+    std::shared_ptr<const Scene> a;
+    std::size_t nodeA = 0;
+    double metresA = 1.0;
+    std::shared_ptr<const std::vector<std::uint32_t>> aOfB; // for each point of B; 0xFFFFFFFF: none
+    double topMetres = 0.0;                                 // of the legend
+    bool heat = false;
+    bool over = false;
+};
+
 /// Triangles and edges of a topology as indices for drawing; made once and shared.
 struct DrawIndices {
     std::vector<std::uint32_t> triangles;
@@ -51,6 +63,7 @@ struct DrawFrame {
     double frame = 0.0;
     ViewStyle style = ViewStyle::ClayWires;
     float speedMax = 0.0F; // of the heat legend, m/s
+    float driftMax = 0.0F; // of the legend of drift, metres
     std::vector<DrawItem> items;
     std::optional<DrawCamera> camera;
     QString error;
@@ -69,6 +82,7 @@ struct DrawRequest {
     double frame = 0.0;
     ViewStyle style = ViewStyle::ClayWires;
     std::optional<double> heldFrame; // of the active item
+    std::optional<ViewComparison> comparison;
     std::vector<Item> items;
     std::optional<Item> camera; // to be looked through
 };
@@ -89,6 +103,9 @@ class FrameLoader : public QObject {
     [[nodiscard]] std::shared_ptr<const DrawFrame> load(const DrawRequest& request);
     [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double frame, ViewStyle style,
                                             float& speedMax);
+    [[nodiscard]] std::optional<DrawItem> otherOf(const ViewComparison& comparison, const DrawRequest::Item& b,
+                                                  double frame);
+    static void colourByDrift(const ViewComparison& comparison, const DrawItem& a, DrawItem& b);
     [[nodiscard]] std::shared_ptr<const DrawIndices> indicesOf(const Topology& topology, std::size_t pointCount);
     std::mutex mutex_;
     std::condition_variable wake_;

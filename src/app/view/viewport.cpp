@@ -65,6 +65,13 @@ void Viewport::setHeldFrame(std::optional<double> frame) {
     requestFrame();
 }
 
+void Viewport::setComparison(std::optional<ViewComparison> comparison) {
+    if (!comparison && !comparison_)
+        return;
+    comparison_ = std::move(comparison);
+    requestFrame();
+}
+
 const DrawItem* Viewport::activeDrawn() const {
     if (!drawn_)
         return nullptr;
@@ -84,6 +91,7 @@ void Viewport::requestFrame() {
     request.frame = workspace_.frame();
     request.style = style_;
     request.heldFrame = heldFrame_;
+    request.comparison = comparison_;
     for (const ItemView& item : workspace_.items()) {
         const bool active = item.key == workspace_.active();
         const bool shown =

@@ -31,6 +31,9 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     /// Holds the active item's pose of a frame as a translucent second body; nothing = none.
     void setHeldFrame(std::optional<double> frame);
     [[nodiscard]] std::optional<double> heldFrame() const { return heldFrame_; }
+    /// Shows how far an item is from another, while it is the active one; nothing = no comparison.
+    void setComparison(std::optional<ViewComparison> comparison);
+    [[nodiscard]] const std::optional<ViewComparison>& comparison() const { return comparison_; }
     /// Looks through a camera item, with its film gate and safe borders; nothing = with a free eye.
     void setCamera(std::optional<ItemKey> camera);
     [[nodiscard]] const std::optional<ItemKey>& camera() const { return camera_; }
@@ -83,7 +86,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     void drawStaff(QPainter& painter, const QMatrix4x4& matrix);
     void drawScaleBar(QPainter& painter);
     void drawBrackets(QPainter& painter, const QMatrix4x4& matrix);
-    void drawLegend(QPainter& painter);
+    void drawLegend(QPainter& painter, const QString& what, const QString& most);
     void drawGate(QPainter& painter);
     [[nodiscard]] QMatrix4x4 cameraProjection() const;
     void frameBounds(const Bounds& bounds);
@@ -107,6 +110,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     ViewStyle style_ = ViewStyle::ClayWires;
     ViewScope scope_ = ViewScope::Source;
     std::optional<double> heldFrame_;
+    std::optional<ViewComparison> comparison_;
     std::optional<ItemKey> camera_;
     int requestNumber_ = 0;
     bool waiting_ = false;

@@ -56,8 +56,12 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
         drawScaleBar(painter);
         drawBrackets(painter, matrix);
     }
-    if (style_ == ViewStyle::SpeedHeat && drawn_ && drawn_->speedMax > 0.0F)
-        drawLegend(painter);
+    if (drawn_ && drawn_->driftMax > 0.0F)
+        drawLegend(painter, tr("drift of each point"),
+                   QString::fromStdString(lengthText(static_cast<double>(drawn_->driftMax))));
+    else if (style_ == ViewStyle::SpeedHeat && drawn_ && drawn_->speedMax > 0.0F)
+        drawLegend(painter, tr("speed of each point"),
+                   tr("%1 m/s").arg(static_cast<double>(drawn_->speedMax), 0, 'g', 3));
     if (drawn_ && !drawn_->error.isEmpty()) {
         painter.setFont(textFont(9.5));
         const QRectF box(16, 16, width() - 32, 44);
@@ -65,6 +69,11 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
         painter.setPen(colour::kChalk);
         painter.drawText(box.adjusted(10, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap,
                          QStringLiteral("✕ ") + drawn_->error);
+    }
+    if (comparison_ && comparison_->over && !heldFrame_) {
+        painter.setFont(textFont(9));
+        painter.setPen(colour::kHeather);
+        drawWords(painter, QPointF(16, 20), tr("A over B"));
     }
     if (heldFrame_) {
         painter.setFont(textFont(9));
@@ -170,16 +179,15 @@ void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
     drawWords(painter, QPointF(box.left() + nameWidth, box.top() - 6), words);
 }
 
-void Viewport::drawLegend(QPainter& painter) {
+void Viewport::drawLegend(QPainter& painter, const QString& what, const QString& most) {
     const QRectF bar(18, height() - 52, 150, 9);
     for (int i = 0; i < 150; ++i)
         painter.fillRect(QRectF(bar.left() + i, bar.top(), 1.5, bar.height()), heatColour(i / 149.0));
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
     drawWords(painter, QPointF(bar.left(), bar.bottom() + 14), QStringLiteral("0"));
-    const QString top = QStringLiteral("%1 m/s").arg(static_cast<double>(drawn_->speedMax), 0, 'g', 3);
-    drawWords(painter, QPointF(bar.right() - painter.fontMetrics().horizontalAdvance(top), bar.bottom() + 14), top);
-    drawWords(painter, QPointF(bar.left(), bar.top() - 6), tr("speed of each point"));
+    drawWords(painter, QPointF(bar.right() - painter.fontMetrics().horizontalAdvance(most), bar.bottom() + 14), most);
+    drawWords(painter, QPointF(bar.left(), bar.top() - 6), what);
 }
 
 void Viewport::drawGate(QPainter& painter) {

@@ -71,6 +71,10 @@ std::string lengthText(double metres) {
     const double size = std::abs(metres);
     if (size == 0.0)
         return "0 mm";
+    if (size < 1e-9)
+        return "0.000 µm";
+    if (size < 1e-6)
+        return fmt::format("{:.3f} µm", metres * 1e6);
     if (size < 1e-5)
         return fmt::format("{:.2g} mm", metres * 1e3);
     if (size < 0.1)

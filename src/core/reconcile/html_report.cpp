@@ -143,7 +143,7 @@ std::string heat(double share) {
 }
 
 // The points of a frame from in front and a little above, farther ones first.
-std::string picture(const PointDrift& drift, const std::string& caption) {
+std::string picture(const PointDrift& drift, double tolerance, const std::string& caption) {
     if (drift.places.empty())
         return {};
     constexpr std::size_t kMost = 4000;
@@ -153,7 +153,7 @@ std::string picture(const PointDrift& drift, const std::string& caption) {
     };
     std::vector<Dot> dots;
     const std::size_t step = std::max<std::size_t>(1, drift.places.size() / kMost);
-    double worst = 0.0;
+    double worst = tolerance; // what is within it does not look far
     for (std::size_t i = 0; i < drift.places.size(); i += step) {
         const Vec3d p(drift.places[i]);
         const double x = 0.82 * p.x - 0.57 * p.z;
@@ -250,8 +250,9 @@ std::string pairSection(const ComparedPair& pair, double tolerance) {
     const std::optional<Drift>& shown = found.undone ? found.undone : found.drift;
     if (shown)
         if (const auto points = pointDrift(pair, shown->worstFrame, found.undone.has_value()))
-            plots += picture(*points, fmt::format("Drift at {}, {}", frameText(shown->worstFrame),
-                                                  found.undone ? "undone" : "as it came"));
+            plots += picture(
+                *points, tolerance,
+                fmt::format("Drift at {}, {}", frameText(shown->worstFrame), found.undone ? "undone" : "as it came"));
     if (!plots.empty())
         html += "<div class='plots'>" + plots + "</div>";
     return html;
@@ -260,16 +261,17 @@ std::string pairSection(const ComparedPair& pair, double tolerance) {
 } // namespace
 
 Result<std::string> htmlReport(const Comparison& comparison) {
-    std::string html =
-        fmt::format("<!doctype html>\n<html lang='en'><head><meta charset='utf-8'><meta name='viewport' "
-                    "content='width=device-width, initial-scale=1'><meta name='color-scheme' content='light dark'>"
-                    "<title>{0} against {1}</title><style>{2}</style></head><body><main>"
-                    "<h1><span class='b'>B {0}</span> against <span class='a'>A {1}</span></h1>"
-                    "<p class='lead'>{3}</p><p class='{4}'>{5} a tolerance of {6}</p>",
-                    escaped(comparison.b), escaped(comparison.a), kStyle, escaped(comparison.text()),
-                    comparison.withinTolerance() ? "good" : "bad",
-                    comparison.withinTolerance() ? "✓ as it came it is within" : "✕ as it came it is not within",
-                    lengthText(comparison.toleranceMetres));
+    std::string html = fmt::format(
+        "<!doctype html>\n<html lang='en'><head><meta charset='utf-8'><meta name='viewport' "
+        "content='width=device-width, initial-scale=1'><meta name='color-scheme' content='light dark'>"
+        "<title>{0} against {1}</title><style>{2}</style></head><body><main>"
+        "<h1><span class='b'>B {0}</span> against <span class='a'>A {1}</span></h1>"
+        "{3}<p class='{4}'>{5} a tolerance of {6}</p>",
+        escaped(comparison.b), escaped(comparison.a), kStyle,
+        comparison.pairs.size() > 1 ? "<p class='lead'>" + escaped(comparison.text()) + "</p>" : std::string(),
+        comparison.withinTolerance() ? "good" : "bad",
+        comparison.withinTolerance() ? "✓ as it came it is within" : "✕ as it came it is not within",
+        lengthText(comparison.toleranceMetres));
     for (const ComparedPair& pair : comparison.pairs)
         html += pairSection(pair, comparison.toleranceMetres);
     const auto alone = [&](const std::vector<std::string>& paths, const char* words) {

@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The largest drift by frame, as it came and undone, by powers of ten; a click goes to a frame.
+#include <optional>
+#include <vector>
+
+#include <QWidget>
+
+#include "reconcile/reconcile.h"
+
+namespace wyc::app {
+
+class DriftPlot : public QWidget {
+    Q_OBJECT
+  public:
+    explicit DriftPlot(QWidget* parent = nullptr);
+    /// In metres, with the size of A's unit.
+    void show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double metres, double tolerance);
+    void clear();
+    [[nodiscard]] QSize sizeHint() const override { return {420, 104}; }
+
+  signals:
+    void framePicked(double frame);
+
+  protected:
+    void paintEvent(QPaintEvent* event) override;
+    void mousePressEvent(QMouseEvent* event) override;
+
+  private:
+    struct Line {
+        std::vector<double> frames;
+        std::vector<double> metres;
+    };
+    [[nodiscard]] QRectF area() const;
+    std::vector<Line> lines_; // as it came, undone
+    double tolerance_ = 0.0001;
+    double low_ = 0.0;
+    double high_ = 0.0;
+};
+
+} // namespace wyc::app
