@@ -82,7 +82,8 @@ void checkRestOrder(const CheckInput& input, std::vector<Finding>& findings) {
                  "Its points stand in another order than those of its rest mesh: {:.0f} % of the edges are more "
                  "than {:.0f} times as long as at rest from the first frame on",
                  share, kTorn),
-             "Give the mesh it was baked from, or bake it again from this mesh",
+             "Give the mesh it was baked from; or lay it against a cache whose order is right (the Reconcile desk, wyc "
+             "compare): that tells the order and puts it right",
              {},
              {}});
     }

@@ -58,6 +58,8 @@ Result<PartWalker::Ways> PartWalker::ways(std::size_t partA, std::size_t partB, 
     const auto seed =
         *std::find_if(pointsA.begin(), pointsA.end(), [&](std::uint32_t p) { return coloursA_[p] == colour; });
     const std::uint32_t from = a_.cornersAt(seed).front();
+    // Where all points look alike and yet no walk comes through, each of them would be tried: that has an end.
+    std::size_t budget = 64 * facesOf(pointsA) + 1'000'000;
     for (const std::uint32_t p : b_.pointsOf(partB)) {
         if (coloursB_[p] != colour)
             continue;
@@ -65,7 +67,15 @@ Result<PartWalker::Ways> PartWalker::ways(std::size_t partA, std::size_t partB, 
             if (!mayPair({from, to}))
                 continue;
             WYC_CHECK(progress.poll());
-            if (walk({from, to}, pointsA.size())) {
+            const bool whole = walk({from, to}, pointsA.size());
+            const std::size_t walked = faces_.size() + 8;
+            if (walked > budget) {
+                found.all = false;
+                forget();
+                return found;
+            }
+            budget -= walked;
+            if (whole) {
                 if (found.ways.size() == most) {
                     found.all = false;
                     forget();
@@ -82,6 +92,13 @@ Result<PartWalker::Ways> PartWalker::ways(std::size_t partA, std::size_t partB, 
         }
     }
     return found;
+}
+
+std::size_t PartWalker::facesOf(std::span<const std::uint32_t> points) const {
+    std::size_t corners = 0;
+    for (const std::uint32_t p : points)
+        corners += a_.cornersAt(p).size();
+    return corners / 3;
 }
 
 void PartWalker::forget() {

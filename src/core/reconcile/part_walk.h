@@ -2,6 +2,7 @@
 #pragma once
 // One connected part of a mesh laid over another by its faces alone.
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "base/progress.h"
@@ -30,6 +31,7 @@ class PartWalker {
     struct Pair {
         std::uint32_t a, b; // corners
     };
+    [[nodiscard]] std::size_t facesOf(std::span<const std::uint32_t> points) const;
     bool walk(Pair from, std::size_t points);
     bool drain();
     bool pairFace(Pair corners);

@@ -7,6 +7,7 @@
 #include <functional>
 #include <map>
 #include <numbers>
+#include <numeric>
 
 #include <Eigen/Geometry>
 #include <fmt/format.h>
@@ -46,6 +47,9 @@ class Engine {
         found_.a = a_.item().path;
         found_.b = b_.item().path;
         found_.metres = a_.scene().unitMetres.value_or(1.0);
+        WYC_TRY(equal, isEqual());
+        if (equal)
+            return std::move(found_);
         WYC_TRY(map, orderOf(a_, b_, progress_.part(0.0, 0.5)));
         map_ = std::move(map);
         tellOrder();
@@ -69,6 +73,28 @@ class Engine {
             if (map_.aOfB[p] != kNone)
                 all.emplace_back(map_.aOfB[p], p);
         return all;
+    }
+    // Point for point and frame for frame the same: there is nothing to be found out.
+    Result<bool> isEqual() {
+        if (a_.points() != b_.points() || a_.times().size() != b_.times().size() ||
+            a_.topology()->hash() != b_.topology()->hash())
+            return false;
+        for (std::size_t i = 0; i < a_.times().size(); ++i)
+            if (std::abs(a_.times()[i] - b_.times()[i]) > 1e-6)
+                return false;
+        std::vector<std::uint32_t> numbers(a_.points());
+        std::iota(numbers.begin(), numbers.end(), 0U);
+        WYC_TRY(drift, driftBetween(a_, b_, numbers, progress_));
+        if (!drift || drift->broken > 0 || drift->largest > 0.0)
+            return false;
+        found_.order.by = a_.topology()->faceCount() > 0 ? "hash" : "position";
+        found_.order.certain = a_.points();
+        found_.order.aOfB = found_.order.bOfA = std::make_shared<const std::vector<std::uint32_t>>(std::move(numbers));
+        found_.drift = drift;
+        found_.undone = std::move(drift);
+        found_.withinTolerance = true;
+        found_.text = "B is A";
+        return true;
     }
     static std::vector<double> timesOf(const ShapeMotion& motion) {
         const std::size_t most =
@@ -793,13 +819,40 @@ class Engine {
         return text;
     }
     void tellFaces(const Topology& ofA, const Topology& ofB, bool faces, bool flipped) {
-        if (!faces || flipped || reordering_.facesAlike >= std::min(ofA.faceCount(), ofB.faceCount()))
+        if (!faces || flipped || reordering_.facesAlike >= std::max(ofA.faceCount(), ofB.faceCount()))
             return;
         std::size_t triangles = 0;
         for (const std::int32_t size : ofA.faceSizes())
             triangles += static_cast<std::size_t>(std::max(0, size - 2));
         const bool all = std::all_of(ofB.faceSizes().begin(), ofB.faceSizes().end(), [](int n) { return n == 3; });
-        if (all && triangles == ofB.faceCount() && triangles > ofA.faceCount())
+        if (!(all && triangles == ofB.faceCount() && triangles > ofA.faceCount())) {
+            // Pieces that are missing or more take their faces along; anything beyond them is another mesh.
+            const auto own = [&](const Topology& topology, const std::vector<std::uint32_t>& lost) {
+                std::vector<char> gone(std::max(a_.points(), b_.points()), 0);
+                for (const std::uint32_t p : lost)
+                    gone[p] = 1;
+                std::size_t left = 0;
+                std::size_t at = 0;
+                for (const std::int32_t size : topology.faceSizes()) {
+                    bool whole = true;
+                    for (std::int32_t k = 0; k < size; ++k)
+                        whole = whole &&
+                                !gone[static_cast<std::size_t>(topology.corners()[at + static_cast<std::size_t>(k)])];
+                    left += whole;
+                    at += static_cast<std::size_t>(size);
+                }
+                return left;
+            };
+            const std::size_t mostA = own(ofA, found_.order.unmatchedA);
+            const std::size_t mostB = own(ofB, found_.order.unmatchedB);
+            const std::size_t others =
+                std::max(mostA, mostB) - std::min(reordering_.facesAlike, std::max(mostA, mostB));
+            if (others > 0)
+                add("faces", static_cast<double>(others), "faces", 0.97,
+                    fmt::format("{} between other points", count(others, "face")),
+                    fmt::format("{} alike, of {} and {}", groupedDigits(reordering_.facesAlike),
+                                groupedDigits(ofA.faceCount()), groupedDigits(ofB.faceCount())));
+        } else
             add("triangulated", static_cast<double>(ofB.faceCount()), "faces", 0.97, "its faces were made triangles",
                 fmt::format("{} instead of {}", groupedDigits(ofB.faceCount()), groupedDigits(ofA.faceCount())));
     }
@@ -850,10 +903,15 @@ class Engine {
         if (!undone) {
             if (undone.error().kind == ErrorKind::Cancelled)
                 return fail(std::move(undone.error()));
+            found_.withinTolerance = false;
             return {}; // what cannot be undone together is not measured
         }
         found_.undone = std::move(*undone);
         tellRest(tolerance);
+        // Whatever is told besides makes it another one; that transforms went into points does not.
+        for (const Cause& cause : found_.causes)
+            if (!cause.isGuess() && cause.id != "transform" && cause.id != "precision" && cause.id != "other_motion")
+                found_.withinTolerance = false;
         return {};
     }
     static std::shared_ptr<const Scene> shared(const ShapeMotion& motion) {
