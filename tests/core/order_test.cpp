@@ -2,15 +2,18 @@
 // Which point is which: by faces alone, by places, split and welded; and the step that puts an order right.
 #include <gtest/gtest.h>
 
-#include <chrono>
+#include <numbers>
+#include <set>
 
 #include <fmt/format.h>
 
+#include "delivery/delivery.h"
 #include "reconcile/order_map.h"
 #include "steps/point_order.h"
 #include "steps/step.h"
 #include "support/expected.h"
 #include "support/returned.h"
+#include "support/temp_folder.h"
 
 namespace wyc {
 namespace {
@@ -248,6 +251,142 @@ TEST(Order, TextsOfOrdersComeBackAndNonsenseIsRefused) {
                                      {{"order", "{\"kind\":\"point order\",\"version\":1,\"points_before\":3,"
                                                 "\"faces_before\":0,\"points\":\"0-2\"}"}},
                                      true}}));
+}
+
+// What belongs to points, corners and faces goes along, through a file too; and what was meant is what the source
+// shows.
+TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
+    std::mt19937 random(13);
+    for (int round = 0; round < 12; ++round) {
+        SCOPED_TRACE(round);
+        Shape shape = test::roughShape(random, 5, 6);
+        const TopologyPtr topology = shape.topology();
+        const std::size_t points = shape.points.size();
+        const FrameRate rate;
+        const auto motion = test::motionOf(shape, random, 8);
+        Scene scene = test::sceneOf(shape, motion, frames(rate, 8), rate);
+        MeshExtras extras;
+        extras.uvs = {Scope::Corner, 2, {}, {}};
+        for (std::size_t c = 0; c < topology->cornerCount(); ++c)
+            extras.uvs.values.insert(extras.uvs.values.end(), {static_cast<float>(c), 0.5F});
+        extras.normals = {Scope::Point, 3, {}, {}};
+        for (std::size_t p = 0; p < points; ++p)
+            extras.normals.values.insert(extras.normals.values.end(), {static_cast<float>(p), 1.0F, 0.0F});
+        FaceSet some{FaceSet::Kind::Group, "some", {}};
+        for (std::size_t f = 0; f < topology->faceCount(); f += 3)
+            some.faces.push_back(static_cast<std::int32_t>(f));
+        extras.faceSets = {some};
+        std::vector<std::vector<Vec3f>> samples;
+        for (std::size_t f = 0; f < 8; ++f)
+            samples.push_back(test::pointsOf(test::shapeOf(scene), f));
+        scene.nodes[0].geometry =
+            std::make_shared<MemoryGeometry>(frames(rate, 8), topology, std::move(samples), extras);
+        PointOrder order;
+        order.pointsBefore = points;
+        order.facesBefore = topology->faceCount();
+        order.points = test::randomOrder(points, random);
+        order.faces = test::randomOrder(topology->faceCount(), random);
+        for (const std::uint32_t f : order.faces) {
+            const auto size = static_cast<std::uint32_t>(topology->faceSizes()[f]);
+            const auto first = static_cast<std::uint32_t>(random() % size);
+            for (std::uint32_t k = 0; k < size; ++k)
+                order.turns.push_back((first + k) % size);
+        }
+        const bool flips = round % 2 == 1;
+        std::vector<Step> chain{{"reorder", {{"order", order.text()}}, true}};
+        if (flips)
+            chain.push_back({"flip", nlohmann::json::object(), true});
+        const auto made = applySteps(scene, chain);
+        ASSERT_TRUE(made) << made.error().text();
+        const auto check = [&](const Scene& result) {
+            const Geometry& after = test::shapeOf(result);
+            const auto faces = after.topology(0);
+            const auto now = after.extras(0);
+            ASSERT_TRUE(faces && now);
+            for (const std::size_t sample : {0U, 7U}) {
+                const auto before = test::pointsOf(test::shapeOf(scene), sample);
+                const auto moved = test::pointsOf(after, sample);
+                for (std::size_t p = 0; p < points; ++p)
+                    EXPECT_EQ(moved[p], before[order.points[p]]);
+            }
+            // Each corner by its UV, which says what it was.
+            std::vector<std::size_t> starts{0};
+            for (const std::int32_t size : topology->faceSizes())
+                starts.push_back(starts.back() + static_cast<std::size_t>(size));
+            std::size_t at = 0;
+            std::set<std::int32_t> inSet;
+            for (const FaceSet& set : (*now)->faceSets)
+                if (set.name.find("some") != std::string::npos)
+                    inSet.insert(set.faces.begin(), set.faces.end());
+            for (std::size_t f = 0; f < (*faces)->faceCount(); ++f) {
+                const auto size = static_cast<std::size_t>((*faces)->faceSizes()[f]);
+                for (std::size_t k = 0; k < size; ++k, ++at) {
+                    const Attribute& uvs = (*now)->uvs;
+                    const std::size_t value = uvs.indices.empty() ? at : static_cast<std::size_t>(uvs.indices[at]);
+                    const auto corner = static_cast<std::size_t>(uvs.values[value * 2]);
+                    EXPECT_EQ(static_cast<std::uint32_t>(topology->corners()[corner]),
+                              order.points[static_cast<std::size_t>((*faces)->corners()[at])]);
+                    EXPECT_TRUE(corner >= starts[order.faces[f]] && corner < starts[order.faces[f] + 1]);
+                }
+                EXPECT_EQ(inSet.contains(static_cast<std::int32_t>(f)), order.faces[f] % 3 == 0);
+            }
+        };
+        check(*made);
+        for (const char* format : {"alembic", "mdd"}) {
+            const test::TempFolder folder;
+            DeliveryInput input;
+            input.scene = *made;
+            input.source = std::make_shared<const Scene>(scene);
+            input.steps = chain;
+            input.label = input.itemName = "sheet";
+            DeliverySpec spec;
+            spec.format = format;
+            spec.folder = folder.path();
+            spec.wholeRange = true;
+            const auto plan = planDelivery({input}, spec, Shot());
+            ASSERT_TRUE(plan) << plan.error().text();
+            const auto result = runOutput(plan->front(), {}, Progress());
+            ASSERT_TRUE(result) << result.error().text();
+            EXPECT_TRUE(result->proof.passed) << result->proof.words();
+            EXPECT_TRUE(result->proof.items[0].shown.notCompared.empty());
+            if (std::string(format) == "alembic") {
+                const auto back = test::openFile(result->target);
+                ASSERT_TRUE(back);
+                check(*back);
+            }
+            // Another order than was meant is found.
+            DeliveryInput wrong = input;
+            PointOrder other = order;
+            std::swap(other.points[1], other.points[2]);
+            wrong.steps[0].options["order"] = other.text();
+            const test::TempFolder elsewhere;
+            spec.folder = elsewhere.path();
+            const auto wrongPlan = planDelivery({wrong}, spec, Shot());
+            ASSERT_TRUE(wrongPlan);
+            const auto found = runOutput(wrongPlan->front(), {}, Progress());
+            EXPECT_FALSE(found && found->proof.passed) << format;
+        }
+    }
+}
+
+// Any rigid move: points, what stands above them, and back again.
+TEST(Order, APlaceIsUndoneByItsInverse) {
+    const FrameRate rate;
+    std::mt19937 random(3);
+    const Shape shape = test::ballShape(7, 5);
+    const Scene scene = test::sceneOf(shape, test::motionOf(shape, random, 6), frames(rate, 6), rate);
+    const auto there = applySteps(scene, {{"place", {{"turn", "30, -70, 12"}, {"move", "1, 2, -3"}}, true}});
+    ASSERT_TRUE(there) << there.error().text();
+    const Mat4 m = Mat4::rotation({1, 0, 0}, 30 * std::numbers::pi / 180) *
+                   Mat4::rotation({0, 1, 0}, -70 * std::numbers::pi / 180) *
+                   Mat4::rotation({0, 0, 1}, 12 * std::numbers::pi / 180) * Mat4::translation({1, 2, -3});
+    for (std::size_t p = 0; p < shape.points.size(); ++p) {
+        const Vec3f was = test::pointsOf(test::shapeOf(scene), 3)[p];
+        const Vec3d off = Vec3d(test::pointsOf(test::shapeOf(*there), 3)[p]) - transformedPoint(Vec3d(was), m);
+        EXPECT_LT(length(off), 1e-6);
+    }
+    for (const char* bad : {"1,0,0", "1,0,0,0,1,0,0,0,0,0,0,0", "1,0,0,0,2,0,0,0,1,0,0,0", "a,b"})
+        EXPECT_FALSE(applySteps(scene, {{"place", {{"matrix", bad}}, true}})) << bad;
 }
 
 } // namespace

@@ -244,6 +244,9 @@ Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::ve
     }
     intention.rate = scene.workingRate;
     intention.wanted = scene.wanted;
+    for (const Node& node : scene.nodes)
+        if (node.madeOf)
+            intention.madeOf.emplace(node.id.value, node.madeOf);
     return intention;
 }
 
@@ -527,8 +530,28 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
     return bend;
 }
 
+bool ShownNode::madeAsMeant() const {
+    const Node& it = meant_->nodes[node_];
+    const auto found = intention_->madeOf.find(it.id.value);
+    // A piece of a split has another id every time: it is known by its points alone.
+    if (found == intention_->madeOf.end() || found->second == it.madeOf)
+        return true;
+    if (!it.madeOf || it.madeOf->size() != found->second->size())
+        return false;
+    const auto same = [](const auto& a, const auto& b) { return a == b || (a && b && *a == *b); };
+    for (std::size_t i = 0; i < it.madeOf->size(); ++i) {
+        const MadeOf& a = (*it.madeOf)[i];
+        const MadeOf& b = (*found->second)[i];
+        if (a.source != b.source || !same(a.from, b.from) || !same(a.to, b.to))
+            return false;
+    }
+    return true;
+}
+
 Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
     const Node& it = meant_->nodes[node_];
+    if (!madeAsMeant() && shown.disagreements.size() < kMostWords)
+        shown.disagreements.push_back("its points are in another order than its steps say");
     const FrameRate& rate = intention_->rate;
     // Every time at which something of it has a sample, and whole frames from the first to the last.
     std::vector<double> times;

@@ -2,6 +2,7 @@
 #pragma once
 // The second question of a proof: is what is meant what the source shows? Both sides are worked out from their samples
 // by a plain evaluator: nothing here is shared with the steps' own evaluation and choice of samples.
+#include <map>
 #include <memory>
 #include <optional>
 #include <span>
@@ -25,6 +26,8 @@ struct Intention {
     Wanted wanted;                       // where moments are set, only they are promised
     std::vector<std::string> shortfalls; // what was asked for and the source does not have: "16 frames at the end"
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
+    /// Nodes whose points the steps gave other numbers, by id: of which points they are made.
+    std::map<std::uint64_t, std::shared_ptr<const std::vector<MadeOf>>> madeOf;
     /// World of the source → world of the result, at a time of the result: what is carried along is moved.
     [[nodiscard]] Mat4 spaceAt(double seconds) const;
 };
@@ -74,6 +77,8 @@ class ShownNode {
     };
     ShownNode(const Scene& meant, std::size_t node, const Intention& intention)
         : meant_(&meant), node_(node), intention_(&intention) {}
+    /// Its points are those that the steps say.
+    [[nodiscard]] bool madeAsMeant() const;
     [[nodiscard]] const Node& source() const { return scene_->nodes[parts_.front().node]; }
     /// The source's time, where just one of its poses is shown.
     [[nodiscard]] std::optional<double> sourceTime(double seconds) const;
