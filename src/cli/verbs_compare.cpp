@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // compare, order
 #include <algorithm>
-#include <cctype>
 
 #include <fmt/format.h>
 
@@ -9,7 +8,7 @@
 #include "base/text.h"
 #include "options.h"
 #include "reconcile/comparison.h"
-#include "scene/units.h"
+#include "scene/lengths.h"
 #include "steps/point_order.h"
 
 namespace wyc::cli {
@@ -17,21 +16,6 @@ namespace wyc::cli {
 using nlohmann::json;
 
 namespace {
-
-// "0.1mm", "0.5 cm", "0.001" (metres).
-Result<double> toleranceOf(const std::string& text) {
-    const std::string plain(trimmed(text));
-    std::size_t end = plain.size();
-    while (end > 0 && std::isalpha(static_cast<unsigned char>(plain[end - 1])))
-        --end;
-    const auto number = parseNumber(std::string(trimmed(plain.substr(0, end))));
-    const std::string unit = plain.substr(end);
-    const Result<double> metres = unit.empty() ? Result<double>(1.0) : parseUnit(unit);
-    if (!number || !(*number >= 0.0) || !metres)
-        return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no length", text))
-                        .withAdvice("Write it as 0.1mm, 0.5cm or 0.0001 (metres)"));
-    return *number * *metres;
-}
 
 struct Sides {
     SourcePtr a;
@@ -65,7 +49,7 @@ Result<Sides> sidesOf(const Common& common, const CompareArguments& arguments) {
 Result<Comparison> compared(const Common& common, const CompareArguments& arguments, const Progress& progress) {
     WYC_TRY(sides, sidesOf(common, arguments));
     ReconcileSettings settings;
-    WYC_TRY(tolerance, toleranceOf(arguments.tolerance));
+    WYC_TRY(tolerance, parseLength(arguments.tolerance));
     settings.toleranceMetres = tolerance;
     WYC_TRY(comparison, compare(sides.chosenA, sides.chosenB, settings, progress));
     comparison.a = sides.a->name;

@@ -5,6 +5,7 @@
 
 #include <cstdlib>
 #include <iostream>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -488,6 +489,179 @@ TEST(Reconcile, PlantedCausesAreNamedWithTheirFiguresAndUndone) {
     std::cout << right << " of " << cases << " as planted, " << sureAndWrong << " sure and wrong\n";
     EXPECT_GE(right * 100, cases * 98U);
     EXPECT_EQ(sureAndWrong, 0U);
+}
+
+Result<Reconciled> between(const Scene& a, const Scene& b) {
+    const auto last = [](const Scene& scene) { return scene.nodes.size() - 1; };
+    return reconcile(std::make_shared<const Scene>(a), last(a), std::make_shared<const Scene>(b), last(b), {},
+                     Progress());
+}
+
+std::set<std::string> causesOf(const Reconciled& found) {
+    std::set<std::string> ids;
+    for (const Cause& cause : found.causes)
+        if (!cause.isGuess())
+            ids.insert(cause.id);
+    return ids;
+}
+
+Scene roughScene(unsigned seed, int frames = 24) {
+    std::mt19937 random(seed);
+    const Shape shape = test::ballShape(9, 7);
+    const FrameRate rate;
+    return test::sceneOf(shape, test::motionOf(shape, random, frames),
+                         Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), static_cast<std::size_t>(frames)),
+                         rate);
+}
+
+// Under a transform; a moving one turns and goes on.
+Scene carried(Scene scene, bool moving) {
+    Node above;
+    above.name = "place";
+    above.path = "/place";
+    above.kind = NodeKind::Transform;
+    std::vector<std::vector<double>> samples;
+    for (int f = 0; f < (moving ? 24 : 1); ++f)
+        samples.push_back({2.0 + 0.05 * f, 1.0, -3.0, 40.0 + f});
+    above.transform = std::make_shared<MemoryTransform>(
+        moving ? test::shapeOf(scene).sampling() : Sampling::still(),
+        std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}, {TransformOp::Kind::RotateY, 0}}, samples);
+    Node mesh = scene.nodes[0];
+    mesh.parent = 0;
+    mesh.path = "/place/" + mesh.name;
+    scene.nodes = {above, mesh};
+    return scene;
+}
+
+TEST(Reconcile, TransformsThatWentIntoPointsOrWereLeftOutAreTold) {
+    for (const bool moving : {false, true}) {
+        const Scene plain = roughScene(4);
+        const Scene whole = carried(plain, moving);
+        const auto baked = applySteps(whole, {{"world", {{"groups", "dropped"}}, true}});
+        ASSERT_TRUE(baked);
+        const auto into = between(whole, *baked);
+        ASSERT_TRUE(into) << into.error().text();
+        EXPECT_EQ(causesOf(*into), std::set<std::string>{"transform"}) << into->text;
+        EXPECT_TRUE(into->withinTolerance); // everything is where it was
+        const auto without = between(whole, plain);
+        ASSERT_TRUE(without) << without.error().text();
+        EXPECT_EQ(causesOf(*without), std::set<std::string>{"transform"}) << without->text;
+        EXPECT_FALSE(without->withinTolerance);
+        if (!moving) { // a still one can be put back
+            ASSERT_TRUE(without->undone);
+            EXPECT_LT(without->undone->largest, 1e-5);
+        }
+    }
+}
+
+TEST(Reconcile, WhatIsBrokenOrGoneIsNeverWithinTolerance) {
+    const Scene a = roughScene(5);
+    const Geometry& shape = test::shapeOf(a);
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t s = 0; s < shape.sampling().count(); ++s)
+        samples.push_back(test::pointsOf(shape, s));
+    const auto with = [&](std::vector<std::vector<Vec3f>> points, const Sampling& sampling, TopologyPtr topology) {
+        Scene b = a;
+        b.nodes[0].geometry = std::make_shared<MemoryGeometry>(sampling, std::move(topology), std::move(points));
+        return b;
+    };
+    auto holed = samples;
+    holed[7][11].y = std::numeric_limits<float>::quiet_NaN();
+    const auto broken = between(a, with(holed, shape.sampling(), *shape.topology(0)));
+    ASSERT_TRUE(broken) << broken.error().text();
+    EXPECT_FALSE(broken->withinTolerance);
+    EXPECT_EQ(causesOf(*broken), std::set<std::string>{"not_finite"});
+    EXPECT_EQ(broken->drift->brokenFrame, 1008.0);
+    EXPECT_EQ(broken->drift->brokenPoint, 11U);
+    // The same both ways round.
+    const auto back = between(with(holed, shape.sampling(), *shape.topology(0)), a);
+    ASSERT_TRUE(back);
+    EXPECT_FALSE(back->withinTolerance);
+    // Faces between other points, though all points are where they were.
+    const TopologyPtr topology = *shape.topology(0);
+    std::vector<std::int32_t> corners = topology->corners();
+    std::swap(corners[29], corners[30]); // of one face: it crosses itself
+    const auto faces = between(a, with(samples, shape.sampling(), *Topology::make(topology->faceSizes(), corners)));
+    ASSERT_TRUE(faces);
+    EXPECT_FALSE(faces->withinTolerance);
+    EXPECT_TRUE(causesOf(*faces).contains("faces")) << faces->text;
+    corners = topology->corners();
+    corners[40] = corners[90];
+    const auto other = between(a, with(samples, shape.sampling(), *Topology::make(topology->faceSizes(), corners)));
+    ASSERT_TRUE(other);
+    EXPECT_FALSE(other->withinTolerance);
+    EXPECT_TRUE(causesOf(*other).contains("faces")) << other->text;
+    // One pose of A and nothing else.
+    const auto one = between(a, with({samples[9]}, Sampling::still(), topology));
+    ASSERT_TRUE(one) << one.error().text();
+    EXPECT_FALSE(one->withinTolerance);
+    EXPECT_TRUE(causesOf(*one).contains("static")) << one->text;
+    EXPECT_NE(one->causes[0].evidence.find("1010"), std::string::npos) << one->causes[0].evidence;
+    // A single point that is somewhere else in a single frame.
+    auto pricked = samples;
+    pricked[3][5].x += 0.02F;
+    const auto prick = between(a, with(pricked, shape.sampling(), topology));
+    ASSERT_TRUE(prick);
+    EXPECT_FALSE(prick->withinTolerance);
+    EXPECT_NEAR(prick->drift->largest, 0.02, 1e-5);
+    EXPECT_EQ(prick->drift->worstFrame, 1004.0);
+    EXPECT_EQ(prick->drift->worstPoint, 5U);
+    // Nothing that could be compared.
+    Scene coming = a;
+    coming.nodes[0].geometry = std::make_shared<VaryingPoints>(
+        shape.sampling(), std::vector<std::vector<Vec3f>>{{{0, 0, 0}}, {{0, 0, 0}, {1, 0, 0}}});
+    EXPECT_FALSE(between(a, coming));
+    Scene empty = a;
+    empty.nodes[0].geometry =
+        std::make_shared<MemoryGeometry>(Sampling::still(), emptyTopology(), std::vector<std::vector<Vec3f>>{{}});
+    EXPECT_FALSE(between(a, empty));
+}
+
+TEST(Reconcile, NothingInCommonIsSaidAndNothingClaimed) {
+    for (unsigned seed = 0; seed < 12; ++seed) {
+        std::mt19937 random(seed + 500U);
+        const Shape one = test::roughShape(random, 6 + static_cast<int>(seed % 4U), 8);
+        const Shape other = seed % 3 == 0 ? test::torusShape(8, 6) : test::roughShape(random, 7, 9);
+        const FrameRate rate;
+        const Sampling frames = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 20);
+        const Scene a = test::sceneOf(one, test::motionOf(one, random, 20), frames, rate);
+        const Scene b = test::sceneOf(other, test::motionOf(other, random, 20), frames, rate);
+        const auto found = between(a, b);
+        ASSERT_TRUE(found) << found.error().text();
+        EXPECT_FALSE(found->withinTolerance);
+        for (const Cause& cause : found->causes)
+            if (cause.id != "other_motion" && cause.id != "faces" && cause.id != "missing_pieces" &&
+                cause.id != "extra_pieces")
+                EXPECT_LT(cause.confidence, 0.9) << seed << ": " << cause.id << " " << found->text;
+    }
+}
+
+TEST(Reconcile, ItemsArePairedAndWhatIsAloneIsListed) {
+    Scene a = roughScene(6);
+    Scene b = roughScene(6);
+    const auto add = [](Scene& scene, const char* name, unsigned seed) {
+        Node node = roughScene(seed).nodes[0];
+        node.id = NodeId::fresh();
+        node.name = name;
+        node.path = std::string("/") + name;
+        scene.nodes.push_back(std::move(node));
+    };
+    a.nodes[0].name = "ball";
+    a.nodes[0].path = "/ball";
+    b.nodes[0].name = "ball_geo";
+    b.nodes[0].path = "/group/ball_geo";
+    add(a, "left", 7);
+    add(a, "gone", 8);
+    add(b, "left", 7);
+    const ItemPairs pairs = pairedItems(a, b);
+    ASSERT_EQ(pairs.pairs.size(), 2U); // of three alike their names tell which
+    EXPECT_EQ(a.nodes[pairs.pairs[0].first].name, "ball");
+    EXPECT_EQ(b.nodes[pairs.pairs[0].second].name, "ball_geo");
+    EXPECT_EQ(a.nodes[pairs.pairs[1].first].name, "left");
+    EXPECT_EQ(b.nodes[pairs.pairs[1].second].name, "left");
+    ASSERT_EQ(pairs.onlyA.size(), 1U);
+    EXPECT_EQ(a.nodes[pairs.onlyA[0]].name, "gone");
+    EXPECT_TRUE(pairs.onlyB.empty());
 }
 
 } // namespace

@@ -29,6 +29,22 @@ QString plain(double value) {
 
 } // namespace
 
+CurvePlot::Setting CurvePlot::weights() {
+    Setting setting;
+    setting.rising = true;
+    setting.name = tr("Weight of the fade");
+    setting.line = [](const Keys& drawn) {
+        Keys line{{0.0, 0.0}};
+        line.insert(line.end(), drawn.begin(), drawn.end());
+        line.emplace_back(1.0, 1.0);
+        return line;
+    };
+    setting.words = [](const std::pair<double, double>& key) {
+        return tr("%1 % of the way: %2 %").arg(key.first * 100.0, 0, 'f', 0).arg(key.second * 100.0, 0, 'f', 0);
+    };
+    return setting;
+}
+
 CurvePlot::CurvePlot(QWidget* parent) : QWidget(parent) {
     setObjectName(QStringLiteral("curvePlot"));
     setMouseTracking(true);

@@ -30,6 +30,8 @@ class CurvePlot : public QWidget {
         /// What a key says: "1050 shows 1100".
         std::function<QString(std::pair<double, double>)> words;
     };
+    /// For the weight of a fade: from nothing at 0 to all at 1, rising.
+    [[nodiscard]] static Setting weights();
     explicit CurvePlot(QWidget* parent = nullptr);
     void show(Keys keys, Setting setting);
     [[nodiscard]] const Keys& keys() const { return keys_; }

@@ -629,20 +629,7 @@ void LoopDesk::showDrawn() {
     const auto keys = numberPairs(weights_->text().toStdString());
     if (!keys)
         return;
-    CurvePlot::Setting setting;
-    setting.across.step = setting.up.step = 0.01;
-    setting.rising = true;
-    setting.name = tr("Weight of the fade");
-    setting.line = [](const CurvePlot::Keys& drawn) {
-        CurvePlot::Keys line{{0.0, 0.0}};
-        line.insert(line.end(), drawn.begin(), drawn.end());
-        line.emplace_back(1.0, 1.0);
-        return line;
-    };
-    setting.words = [](const std::pair<double, double>& key) {
-        return tr("%1 % of the way: %2 %").arg(key.first * 100.0, 0, 'f', 0).arg(key.second * 100.0, 0, 'f', 0);
-    };
-    drawn_->show(*keys, std::move(setting));
+    drawn_->show(*keys, CurvePlot::weights());
 }
 
 void LoopDesk::showAct() {

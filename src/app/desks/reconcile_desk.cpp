@@ -18,7 +18,7 @@
 #include "base/text.h"
 #include "desks/desk_parts.h"
 #include "desks/drift_plot.h"
-#include "scene/units.h"
+#include "scene/lengths.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
 
@@ -91,26 +91,27 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     sentence_->setObjectName(QStringLiteral("reconcileText"));
     sentence_->setWordWrap(true);
     sentence_->setTextFormat(Qt::RichText);
-    sentence_->setContentsMargins(0, 2, 10, 2);
-    outer->addWidget(sentence_);
+    sentence_->setContentsMargins(0, 2, 0, 2);
     auto* scroll = scrollingColumn(this);
     auto* column = static_cast<QVBoxLayout*>(scroll->widget()->layout());
+    scroll->setMinimumHeight(44);
+    column->setSpacing(4);
+    column->addWidget(sentence_);
     causes_ = new QVBoxLayout();
     causes_->setSpacing(4);
     column->addLayout(causes_);
+    figures_ = smallLabel({}, this);
+    figures_->setObjectName(QStringLiteral("reconcileFigures"));
+    column->addWidget(figures_);
     column->addStretch(1);
     outer->addWidget(scroll, 1);
     plot_ = new DriftPlot(this);
-    plot_->setMinimumHeight(44); // a small window has it small
+    plot_->setMinimumHeight(34); // a small window has it small
     plot_->setMaximumHeight(84);
     auto* plotRow = new QHBoxLayout();
     plotRow->addWidget(plot_);
     plotRow->addSpacing(10);
     outer->addLayout(plotRow);
-    figures_ = smallLabel({}, this);
-    figures_->setObjectName(QStringLiteral("reconcileFigures"));
-    figures_->setContentsMargins(0, 0, 10, 0);
-    outer->addWidget(figures_);
     const auto tool = [&](const char* name, const QString& words, const QString& tip) {
         auto* button = new QToolButton(this);
         button->setObjectName(QString::fromLatin1(name));
@@ -194,13 +195,7 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
 }
 
 double ReconcileDesk::tolerance() const {
-    const std::string text = tolerance_->text().trimmed().toStdString();
-    std::size_t end = text.size();
-    while (end > 0 && std::isalpha(static_cast<unsigned char>(text[end - 1])))
-        --end;
-    const auto number = parseNumber(std::string(trimmed(text.substr(0, end))));
-    const auto metres = end == text.size() ? Result<double>(1.0) : parseUnit(text.substr(end));
-    return number && metres && *number > 0.0 ? *number * *metres : 0.0;
+    return parseLength(tolerance_->text().toStdString()).value_or(0.0);
 }
 
 void ReconcileDesk::showEvent(QShowEvent* event) {

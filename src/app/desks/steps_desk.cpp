@@ -203,20 +203,12 @@ QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, con
     const std::string given = options[name].get<nlohmann::json>().is_string() ? options[name].get<std::string>() : "";
     CurvePlot::Keys keys;
     CurvePlot::Setting setting;
-    setting.name = option.kind == OptionKind::Curve ? tr("frame of the source, by frame") : tr("Weight of the fade");
     if (option.kind == OptionKind::Weights) {
         const auto pairs = numberPairs(given);
         if (!pairs || pairs->empty())
             return nullptr;
         keys = *pairs;
-        setting.across.step = setting.up.step = 0.01;
-        setting.rising = true;
-        setting.line = [](const CurvePlot::Keys& drawn) {
-            CurvePlot::Keys line{{0.0, 0.0}};
-            line.insert(line.end(), drawn.begin(), drawn.end());
-            line.emplace_back(1.0, 1.0);
-            return line;
-        };
+        setting = CurvePlot::weights();
     } else if (option.kind == OptionKind::Curve) {
         const ItemView* item = workspace_.activeItem();
         const auto before = item ? seenBefore(*item, index) : fail(ErrorKind::BadInput, "");
@@ -255,23 +247,20 @@ QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, con
             high = std::max(high, line.back().first);
         }
         const double room = std::max(2.0, std::round((high - low) * 0.06)); // to draw the ends out
+        setting.name = tr("frame of the source, by frame");
+        setting.words = [](const std::pair<double, double>& key) {
+            return tr("%1 shows %2")
+                .arg(QString::fromStdString(frameText(key.first)), QString::fromStdString(frameText(key.second)));
+        };
         setting.across = {low - room, high + room, 1.0};
         setting.up = {there.first, there.last, 1.0};
         setting.least = 2;
     } else {
         return nullptr;
     }
-    const bool frames = option.kind == OptionKind::Curve;
-    setting.words = [frames](const std::pair<double, double>& key) {
-        return frames
-                   ? tr("%1 shows %2")
-                         .arg(QString::fromStdString(frameText(key.first)),
-                              QString::fromStdString(frameText(key.second)))
-                   : tr("%1 % of the way: %2 %").arg(key.first * 100.0, 0, 'f', 0).arg(key.second * 100.0, 0, 'f', 0);
-    };
     auto* plot = new CurvePlot(parent);
     plot->setObjectName(QStringLiteral("curve_") + text(option.name));
-    plot->setFixedHeight(frames ? 150 : 84);
+    plot->setFixedHeight(option.kind == OptionKind::Curve ? 150 : 84);
     plot->show(std::move(keys), std::move(setting));
     connect(plot, &CurvePlot::keysChanged, this, [this, index, name](const CurvePlot::Keys& drawn) {
         // The card is made anew, and the plot with it: not while it is speaking.
@@ -319,6 +308,10 @@ QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, co
                                                                       : value.get<std::string>()));
         if (mayBeNone)
             line->setPlaceholderText(tr("none"));
+        if (line->text().startsWith(QLatin1Char('{'))) { // data, and nothing to be typed: another may take its place
+            line->clear();
+            line->setPlaceholderText(tr("in the step"));
+        }
         line->setFixedWidth(number ? 62 : 104);
         connect(line, &QLineEdit::editingFinished, this, [this, line, index, name, number, mayBeNone, option] {
             if (!line->isModified())

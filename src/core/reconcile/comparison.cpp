@@ -186,27 +186,12 @@ json toJson(const Comparison& comparison) {
 }
 
 Result<PointDrift> pointDrift(const ComparedPair& pair, double frame, bool undone) {
-    std::shared_ptr<const Scene> b = pair.b;
-    std::size_t nodeB = pair.nodeB;
-    std::vector<std::uint32_t> aOfB = pair.found.order.aOfB ? *pair.found.order.aOfB : std::vector<std::uint32_t>();
-    if (undone) {
-        const std::vector<Step> steps = pair.found.undo();
-        WYC_TRY(made, applySteps(*pair.b, steps));
-        b = std::make_shared<const Scene>(std::move(made));
-        nodeB = b->find(pair.b->nodes[pair.nodeB].id).value_or(nodeB);
-        if (std::any_of(steps.begin(), steps.end(), [](const Step& s) { return s.type == "reorder"; })) {
-            WYC_TRY(points, pair.a->nodes[pair.nodeA].geometry->pointCount(0));
-            std::vector<char> lost(points, 0);
-            for (const std::uint32_t p : pair.found.order.unmatchedA)
-                lost[p] = 1;
-            aOfB.clear();
-            for (std::uint32_t p = 0; p < points; ++p)
-                if (!lost[p])
-                    aOfB.push_back(p);
-        }
-    }
+    const std::vector<Step> steps = undone ? pair.found.undo() : std::vector<Step>();
+    WYC_TRY(made, applySteps(*pair.b, steps));
+    const auto b = std::make_shared<const Scene>(std::move(made));
     WYC_TRY(motionA, ShapeMotion::of(pair.a, pair.nodeA));
-    WYC_TRY(motionB, ShapeMotion::of(b, nodeB));
+    WYC_TRY(motionB, ShapeMotion::of(b, b->find(pair.b->nodes[pair.nodeB].id).value_or(pair.nodeB)));
+    const std::vector<std::uint32_t> aOfB = pointsAfter(pair.found, steps, motionA.points(), motionB.points());
     const std::vector<double> time{motionB.rate().secondsAt(frame)};
     WYC_TRY(x, motionA.read(nullptr, time, Progress()));
     WYC_TRY(y, motionB.read(nullptr, time, Progress()));

@@ -2,16 +2,13 @@
 #include "reconcile/order_map.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <limits>
 #include <map>
 #include <numeric>
 
 #include <Eigen/Eigenvalues>
-#include <Eigen/Geometry>
 
-#include "base/middle.h"
 #include "base/parallel.h"
 #include "reconcile/part_walk.h"
 #include "reconcile/point_index.h"
@@ -356,14 +353,6 @@ Choice chosen(const std::vector<double>& off, double floor) {
     return choice;
 }
 
-// Spread and middle of a cloud at its moments, whatever the order of its points.
-struct Cloud {
-    std::vector<double> times;
-    std::vector<Eigen::Vector3d> middles;
-    std::vector<double> spreads;
-    Track points; // of some of its moments all, or many
-};
-
 // Fits of two clouds of which no pair of points is known: sizes by their spread, turns by quarters and by their axes.
 // The best of those that a nearest-point fit (P. J. Besl and N. D. McKay, 1992) brings together.
 class CloudFit {
@@ -580,8 +569,7 @@ class CloudFit {
 };
 
 // Points that nothing else has paired, by their places at a few moments.
-Status pairByPlace(Builder& builder, const Laid& laid, std::size_t pointsB, double tolerance,
-                   std::vector<std::uint32_t>* unsure) {
+void pairByPlace(Builder& builder, const Laid& laid, std::size_t pointsB, double tolerance) {
     const PointIndex index(laid.firstOfA());
     constexpr std::size_t kNear = 6;
     for (std::uint32_t b = 0; b < pointsB; ++b) {
@@ -604,10 +592,7 @@ Status pairByPlace(Builder& builder, const Laid& laid, std::size_t pointsB, doub
             continue;
         const bool sure = next > 9.0 * least + 1e-6 * tolerance * tolerance;
         builder.pair(best, b, sure);
-        if (!sure && unsure)
-            unsure->push_back(b);
     }
-    return {};
 }
 
 double spreadOf(const Alignment& how, const Laid& laid) {
@@ -623,17 +608,10 @@ Result<OrderMap> byPlaces(const Reader& reader, const Alignment& how, OrderMap::
     const std::size_t pointsB = reader.b().points();
     Builder builder(pointsA, pointsB);
     const double spread = spreadOf(how, laid);
-    WYC_CHECK(pairByPlace(builder, laid, pointsB, std::max(0.01 * spread, 4.0 * how.residual), nullptr));
+    pairByPlace(builder, laid, pointsB, std::max(0.01 * spread, 4.0 * how.residual));
+    const std::vector<PointPair> pairs = builder.pairs();
     OrderMap map = builder.finish({}, {}, by);
-    if (const std::vector<PointPair> pairs =
-            [&] {
-                Builder again(pointsA, pointsB);
-                for (std::uint32_t b = 0; b < pointsB; ++b)
-                    if (map.aOfB[b] != kNone)
-                        again.pair(map.aOfB[b], b);
-                return again.pairs();
-            }();
-        pairs.size() >= 4) {
+    if (pairs.size() >= 4) {
         WYC_TRY(alignment, reader.align(pairs));
         map.alignment = std::move(alignment);
     }

@@ -146,6 +146,14 @@ class Engine {
             trackB_.xyz = Eigen::MatrixXd(trackB_.xyz.topRows<3>());
         }
         how_ = alignmentOf(trackA_, trackB_);
+        // Where a transform that moves was left out, only A's own points are like B's at all.
+        if (hasPlace(a_) && !hasPlace(b_) && how_.relative() > 1e-4)
+            if (Alignment bare = alignmentOf(localA_, trackB_);
+                isPlain(bare) && bare.relative() < 0.1 * how_.relative()) {
+                how_ = std::move(bare);
+                trackA_ = localA_;
+                withoutPlace_ = true;
+            }
         if (movesA_ && movesB_)
             alignByStretches();
         slips_.assign(trackB_.moments(), 0);
@@ -621,25 +629,29 @@ class Engine {
         return fmt::format("({:.3g}, {:.3g}, {:.3g})", axis[0], axis[1], axis[2]);
     }
 
+    // A transform above it, that is not nothing.
+    static bool hasPlace(const ShapeMotion& motion) {
+        for (int i = static_cast<int>(motion.node()); i >= 0;
+             i = motion.scene().nodes[static_cast<std::size_t>(i)].parent) {
+            const TransformPtr& transform = motion.scene().nodes[static_cast<std::size_t>(i)].transform;
+            if (!transform)
+                continue;
+            const auto matrix = localMatrix(motion.scene(), static_cast<std::size_t>(i), motion.times().front());
+            if (!transform->constant() || (matrix && !matrix->isIdentity()))
+                return true;
+        }
+        return false;
+    }
+    static bool isPlain(const Alignment& how) {
+        return std::abs(how.space.scale - 1.0) < 1e-9 && how.space.turn.isIdentity(1e-9) &&
+               how.space.move.isZero(1e-9 * std::max(1.0, how.spread));
+    }
     // A's transforms are not in B: its points are A's own ones. Or they are, and went into the points.
     Status tellTransform() {
-        const auto own = [](const ShapeMotion& motion) {
-            bool any = false;
-            for (int i = static_cast<int>(motion.node()); i >= 0;
-                 i = motion.scene().nodes[static_cast<std::size_t>(i)].parent) {
-                const TransformPtr& transform = motion.scene().nodes[static_cast<std::size_t>(i)].transform;
-                if (!transform)
-                    continue;
-                const auto matrix = localMatrix(motion.scene(), static_cast<std::size_t>(i), motion.times().front());
-                any = any || !transform->constant() || (matrix && !matrix->isIdentity());
-            }
-            return any;
-        };
-        if (!own(a_))
+        if (!hasPlace(a_))
             return {};
-        const bool ofB = own(b_);
-        const bool plain = std::abs(how_.space.scale - 1.0) < 1e-9 && how_.space.turn.isIdentity(1e-9) &&
-                           how_.space.move.isZero(1e-9 * std::max(1.0, how_.spread));
+        const bool ofB = hasPlace(b_);
+        const bool plain = isPlain(how_) && !withoutPlace_;
         if (plain && how_.relative() < 1e-4) {
             if (!ofB)
                 add("transform", 1.0, "", 0.95, "its transforms were put into its points",
@@ -647,9 +659,7 @@ class Engine {
             return {};
         }
         const Alignment bare = alignmentAt(localA_, trackB_, how_.speed, how_.shift);
-        const bool bareIsPlain = std::abs(bare.space.scale - 1.0) < 1e-9 && bare.space.turn.isIdentity(1e-9) &&
-                                 bare.space.move.isZero(1e-9 * std::max(1.0, bare.spread));
-        if (ofB || !bareIsPlain || bare.relative() > std::max(1e-4, 2.0 * how_.relative()))
+        if (ofB || !isPlain(bare) || bare.relative() > std::max(1e-4, 2.0 * how_.relative()))
             return {};
         // A still one can be put back.
         std::vector<Step> undo;
@@ -703,6 +713,11 @@ class Engine {
                 "its faces run the other way round",
                 fmt::format("{} of {}", groupedDigits(reordering_.facesTurned), groupedDigits(reordering_.facesAlike)),
                 {{"flip", nlohmann::json::object(), true}});
+        else if (faces && reordering_.facesTurned > 0)
+            add("winding", static_cast<double>(reordering_.facesTurned), "faces", 0.97,
+                fmt::format("{} {} the other way round", count(reordering_.facesTurned, "face"),
+                            reordering_.facesTurned == 1 ? "runs" : "run"),
+                fmt::format("of {}", groupedDigits(reordering_.facesAlike)));
         // One step for all that is about numbers, with whatever is told first.
         std::vector<Step> reorder;
         const bool numbers = shuffledOrder || map_.split > 0 || map_.welded > 0;
@@ -1048,6 +1063,7 @@ class Engine {
     bool movesB_ = false;
     bool dense_ = false; // all samples were read
     bool transformTold_ = false;
+    bool withoutPlace_ = false; // A is looked at without what stands above it
 };
 
 } // namespace
@@ -1068,37 +1084,38 @@ Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t 
     return Engine(motionA, motionB, settings, progress).run();
 }
 
+std::vector<std::uint32_t> pointsAfter(const Reconciled& found, const std::vector<Step>& steps, std::size_t pointsA,
+                                       std::size_t pointsB) {
+    const bool reordered =
+        std::any_of(steps.begin(), steps.end(), [](const Step& step) { return step.on && step.type == "reorder"; });
+    if (!reordered)
+        return found.order.aOfB ? *found.order.aOfB : std::vector<std::uint32_t>(pointsB, kNone);
+    // A's points that B has, in A's order; then what B has more.
+    std::vector<char> lost(pointsA, 0);
+    for (const std::uint32_t p : found.order.unmatchedA)
+        lost[p] = 1;
+    std::vector<std::uint32_t> points;
+    for (std::uint32_t p = 0; p < pointsA; ++p)
+        if (!lost[p])
+            points.push_back(p);
+    points.resize(pointsB, kNone);
+    return points;
+}
+
 Result<std::optional<Drift>> driftAfter(const Reconciled& found, const std::vector<char>& chosen,
                                         const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                         const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                                         const Progress& progress) {
     std::vector<Step> steps;
-    bool reordered = false;
-    for (std::size_t i = 0; i < found.causes.size(); ++i)
-        if (i < chosen.size() && chosen[i])
-            for (const Step& step : found.causes[i].undo) {
-                steps.push_back(step);
-                reordered = reordered || step.type == "reorder";
-            }
+    for (std::size_t i = 0; i < found.causes.size() && i < chosen.size(); ++i)
+        if (chosen[i])
+            steps.insert(steps.end(), found.causes[i].undo.begin(), found.causes[i].undo.end());
     WYC_TRY(undone, applySteps(*b, steps));
     const auto made = std::make_shared<const Scene>(std::move(undone));
     const auto node = made->find(b->nodes[nodeB].id);
     WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
     WYC_TRY(motionB, ShapeMotion::of(made, node.value_or(nodeB)));
-    std::vector<std::uint32_t> aOfB;
-    if (reordered) {
-        // A's points that B has, in A's order; then what B has more.
-        std::vector<char> lost(motionA.points(), 0);
-        for (const std::uint32_t p : found.order.unmatchedA)
-            lost[p] = 1;
-        for (std::uint32_t p = 0; p < motionA.points(); ++p)
-            if (!lost[p])
-                aOfB.push_back(p);
-        aOfB.resize(motionB.points(), kNone);
-    } else if (found.order.aOfB) {
-        aOfB = *found.order.aOfB;
-    }
-    return driftBetween(motionA, motionB, aOfB, progress);
+    return driftBetween(motionA, motionB, pointsAfter(found, steps, motionA.points(), motionB.points()), progress);
 }
 
 ItemPairs pairedItems(const Scene& a, const Scene& b) {
@@ -1158,6 +1175,27 @@ ItemPairs pairedItems(const Scene& a, const Scene& b) {
     pairBy([](const Look& look) { return look.path; });
     pairBy([&](const Look& look) { return look.name + "#" + counted(look); });
     pairBy([](const Look& look) { return look.name; });
+    // Names of which one is within the other: "ball" and "ball_geo"; those with as many points first.
+    for (const bool samePoints : {true, false}) {
+        std::vector<std::pair<std::size_t, std::size_t>> alike;
+        for (std::size_t i = 0; i < ofA.size(); ++i)
+            for (std::size_t k = 0; k < ofB.size() && !usedA[i]; ++k) {
+                const std::string& x = looksA[i].name;
+                const std::string& y = looksB[k].name;
+                const bool within = std::min(x.size(), y.size()) > 2 &&
+                                    (x.find(y) != std::string::npos || y.find(x) != std::string::npos);
+                if (!usedB[k] && within && (!samePoints || looksA[i].points == looksB[k].points))
+                    alike.emplace_back(i, k);
+            }
+        for (const auto& [i, k] : alike) {
+            const auto times = [&](auto&& is) { return std::count_if(alike.begin(), alike.end(), is); };
+            if (times([&, i = i](const auto& one) { return one.first == i; }) != 1 ||
+                times([&, k = k](const auto& one) { return one.second == k; }) != 1)
+                continue; // not sure which
+            usedA[i] = usedB[k] = 1;
+            result.pairs.emplace_back(ofA[i], ofB[k]);
+        }
+    }
     pairBy([](const Look& look) { return look.faces != 0 ? std::to_string(look.faces) : std::string(); });
     pairBy(counted);
     pairBy([](const Look&) { return std::string("the only one"); });

@@ -78,14 +78,18 @@ struct ReconcileSettings {
 [[nodiscard]] Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                            const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                                            const ReconcileSettings& settings, const Progress& progress);
+/// For each point of B as it is after some of the steps that undo it: the point of A; 0xFFFFFFFF: none.
+[[nodiscard]] std::vector<std::uint32_t> pointsAfter(const Reconciled& found, const std::vector<Step>& steps,
+                                                     std::size_t pointsA, std::size_t pointsB);
+
 /// The causes alone that are chosen are undone: what is left then.
 [[nodiscard]] Result<std::optional<Drift>> driftAfter(const Reconciled& found, const std::vector<char>& chosen,
                                                       const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                                       const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                                                       const Progress& progress);
 
-/// Shapes of two scenes that belong together: by path, by name, by faces alike, by counts; one left on either side
-/// with one on the other.
+/// Shapes of two scenes that belong together: by path, by name, by names alike, by faces, by counts; one left on either
+/// side with one on the other.
 struct ItemPairs {
     std::vector<std::pair<std::size_t, std::size_t>> pairs; // nodes of A and B
     std::vector<std::size_t> onlyA;
