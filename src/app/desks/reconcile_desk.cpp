@@ -107,7 +107,7 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     outer->addWidget(scroll, 1);
     plot_ = new DriftPlot(this);
     plot_->setMinimumHeight(34); // a small window has it small
-    plot_->setMaximumHeight(84);
+    plot_->setMaximumHeight(66);
     auto* plotRow = new QHBoxLayout();
     plotRow->addWidget(plot_);
     plotRow->addSpacing(10);
