@@ -501,6 +501,42 @@ TEST(LeadIn, BeginsWithTheRestPoseAndLeavesTheShotAlone) {
         test::sameBits(test::pointsOf(test::shapeOf(*fromFrame), 0), test::pointsOf(test::shapeOf(it.scene), 9)));
 }
 
+// Delivered, proven and read back: n frames in front and m behind, the first pose that of rest, the shot's own
+// untouched.
+TEST(LeadIn, IsDeliveredBitForBit) {
+    const LeadCase it = withRest();
+    const std::vector<Step> chain{{"lead_in", {{"frames", 8}}, true}, {"hold", {{"after", 5}}, true}};
+    const auto made = applySteps(it.scene, chain);
+    ASSERT_TRUE(made) << made.error().text();
+    for (const char* format : {"alembic", "mdd"}) {
+        SCOPED_TRACE(format);
+        const test::TempFolder folder;
+        DeliveryInput input;
+        input.scene = *made;
+        input.source = std::make_shared<const Scene>(it.scene);
+        input.steps = chain;
+        input.label = input.itemName = "sheet";
+        DeliverySpec spec;
+        spec.format = format;
+        spec.folder = folder.path();
+        spec.wholeRange = true;
+        const auto plan = planDelivery({input}, spec, Shot());
+        ASSERT_TRUE(plan) << plan.error().text();
+        const auto result = runOutput(plan->front(), {}, Progress());
+        ASSERT_TRUE(result) << result.error().text();
+        EXPECT_TRUE(result->proof.passed) << result->proof.words();
+        const auto back = test::openFile(result->target);
+        ASSERT_TRUE(back) << back.error().text();
+        const Geometry& shape = test::shapeOf(*back);
+        ASSERT_EQ(shape.sampling().count(), 8U + 24U + 5U);
+        EXPECT_TRUE(test::sameBits(test::pointsOf(shape, 0), test::pointsOf(*it.rest, 0)));
+        for (std::size_t i = 0; i < 24; ++i)
+            EXPECT_TRUE(test::sameBits(test::pointsOf(shape, 8 + i), test::pointsOf(test::shapeOf(it.scene), i))) << i;
+        for (std::size_t i = 32; i < 37; ++i)
+            EXPECT_TRUE(test::sameBits(test::pointsOf(shape, i), test::pointsOf(test::shapeOf(it.scene), 23))) << i;
+    }
+}
+
 TEST(Fill, MissingFramesComeFromTheirNeighbours) {
     Scene scene = test::sheetScene();
     std::vector<double> times;
