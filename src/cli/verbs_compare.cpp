@@ -87,6 +87,8 @@ void print(const Comparison& comparison, bool explain) {
         }
         drift("undone", found.undone);
     }
+    for (const OtherPair& other : comparison.others)
+        fmt::print("{} against {}: {}\n", other.b, other.a, other.text);
     for (const auto& [paths, words] : {std::pair{&comparison.onlyA, "only in A"}, {&comparison.onlyB, "only in B"}})
         for (const std::string& path : *paths)
             fmt::print("{}: {}\n", words, path);

@@ -48,7 +48,8 @@ TEST_F(Compare, EveryCauseIsToldAndTheMendedCopyComparesEqual) {
     const auto told = wyc({"compare", a(), b(), "--explain", "--json"});
     EXPECT_EQ(told.code, 1) << told.err;
     const json document = told.json();
-    for (const char* field : {"a", "b", "tolerance_metres", "within_tolerance", "text", "pairs", "only_a", "only_b"})
+    for (const char* field :
+         {"a", "b", "tolerance_metres", "within_tolerance", "text", "pairs", "others", "only_a", "only_b"})
         EXPECT_TRUE(document.contains(field)) << field;
     ASSERT_EQ(document["pairs"].size(), 1U);
     const json& pair = document["pairs"][0];

@@ -8,12 +8,12 @@
 
 #include <fmt/format.h>
 
-#include "delivery/delivery.h"
 #include "job/job.h"
 #include "measure/loop.h"
 #include "measure/motion.h"
 #include "steps/retime_curve.h"
 #include "steps/step.h"
+#include "support/delivered.h"
 #include "support/expected.h"
 #include "support/motions.h"
 #include "support/temp_folder.h"
@@ -501,28 +501,34 @@ TEST(LeadIn, BeginsWithTheRestPoseAndLeavesTheShotAlone) {
         test::sameBits(test::pointsOf(test::shapeOf(*fromFrame), 0), test::pointsOf(test::shapeOf(it.scene), 9)));
 }
 
+// A place is taken by the group above: below it, points and rest pose are as they were.
+TEST(LeadIn, BeginsWithTheRestPoseBelowAGroupThatWasMoved) {
+    LeadCase it = withRest();
+    Node group;
+    group.name = "group";
+    group.path = "/group";
+    group.kind = NodeKind::Transform;
+    Node mesh = it.scene.nodes[0];
+    mesh.parent = 0;
+    mesh.path = "/group/" + mesh.name;
+    it.scene.nodes = {group, mesh};
+    const auto made = applySteps(
+        it.scene, {{"place", {{"turn", "0, 90, 0"}, {"move", "3, 0, 0"}}, true}, {"lead_in", {{"frames", 8}}, true}});
+    ASSERT_TRUE(made) << made.error().text();
+    EXPECT_TRUE(test::sameBits(test::pointsOf(*made->nodes[1].geometry, 0), test::pointsOf(*it.rest, 0)));
+    EXPECT_TRUE(test::sameBits(test::pointsOf(*made->nodes[1].geometry, 8), test::pointsOf(*mesh.geometry, 0)));
+    ASSERT_TRUE(made->nodes[0].transform); // and all of it has moved
+}
+
 // Delivered, proven and read back: n frames in front and m behind, the first pose that of rest, the shot's own
 // untouched.
 TEST(LeadIn, IsDeliveredBitForBit) {
     const LeadCase it = withRest();
     const std::vector<Step> chain{{"lead_in", {{"frames", 8}}, true}, {"hold", {{"after", 5}}, true}};
-    const auto made = applySteps(it.scene, chain);
-    ASSERT_TRUE(made) << made.error().text();
     for (const char* format : {"alembic", "mdd"}) {
         SCOPED_TRACE(format);
         const test::TempFolder folder;
-        DeliveryInput input;
-        input.scene = *made;
-        input.source = std::make_shared<const Scene>(it.scene);
-        input.steps = chain;
-        input.label = input.itemName = "sheet";
-        DeliverySpec spec;
-        spec.format = format;
-        spec.folder = folder.path();
-        spec.wholeRange = true;
-        const auto plan = planDelivery({input}, spec, Shot());
-        ASSERT_TRUE(plan) << plan.error().text();
-        const auto result = runOutput(plan->front(), {}, Progress());
+        const auto result = test::delivered(it.scene, chain, chain, format, folder.path());
         ASSERT_TRUE(result) << result.error().text();
         EXPECT_TRUE(result->proof.passed) << result->proof.words();
         const auto back = test::openFile(result->target);
@@ -567,21 +573,7 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
     for (const char* format : {"alembic", "mdd", "obj-sequence"}) {
         SCOPED_TRACE(format);
         const test::TempFolder folder;
-        DeliveryInput input;
-        const auto made = applySteps(scene, chain);
-        ASSERT_TRUE(made);
-        input.scene = *made;
-        input.source = std::make_shared<const Scene>(scene);
-        input.steps = chain;
-        input.label = "sheet";
-        input.itemName = "sheet";
-        DeliverySpec spec;
-        spec.format = format;
-        spec.folder = folder.path();
-        spec.wholeRange = true;
-        const auto plan = planDelivery({input}, spec, Shot());
-        ASSERT_TRUE(plan) << plan.error().text();
-        const auto result = runOutput(plan->front(), {}, Progress());
+        const auto result = test::delivered(scene, chain, chain, format, folder.path());
         ASSERT_TRUE(result) << result.error().text();
         EXPECT_TRUE(result->proof.passed) << result->proof.words();
         EXPECT_EQ(result->proof.items[0].shown.mixed, 0U); // fades are held against the source too
@@ -600,17 +592,7 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
         carried.nodes[0].transform = std::make_shared<MemoryTransform>(
             Sampling::uniform(carried.workingRate.secondsAt(1001), carried.workingRate.secondsAt(1.0), 60),
             std::vector<TransformOp>{{TransformOp::Kind::RotateY, 0}}, turns);
-        DeliveryInput input;
-        input.scene = *applySteps(carried, chain);
-        input.source = std::make_shared<const Scene>(carried);
-        input.steps = chain;
-        input.label = input.itemName = "sheet";
-        DeliverySpec spec;
-        spec.folder = folder.path();
-        spec.wholeRange = true;
-        const auto plan = planDelivery({input}, spec, Shot());
-        ASSERT_TRUE(plan) << plan.error().text();
-        const auto result = runOutput(plan->front(), {}, Progress());
+        const auto result = test::delivered(carried, chain, chain, "alembic", folder.path());
         ASSERT_TRUE(result) << result.error().text();
         const Shown& shown = result->proof.items[0].shown;
         EXPECT_GE(shown.mixed, 7U); // the inner frames of the fade
@@ -620,19 +602,9 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
     }
     // A wrong step would be found: what is meant is not what the file then holds.
     const test::TempFolder folder;
-    DeliveryInput input;
     Step other = chain[0];
     other.options["weight"] = "linear";
-    input.scene = *applySteps(scene, {other});
-    input.source = std::make_shared<const Scene>(scene);
-    input.steps = chain;
-    input.label = input.itemName = "sheet";
-    DeliverySpec spec;
-    spec.folder = folder.path();
-    spec.wholeRange = true;
-    const auto plan = planDelivery({input}, spec, Shot());
-    ASSERT_TRUE(plan);
-    const auto result = runOutput(plan->front(), {}, Progress());
+    const auto result = test::delivered(scene, {other}, chain, "alembic", folder.path());
     EXPECT_FALSE(result && result->proof.passed);
 }
 

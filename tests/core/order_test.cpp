@@ -7,10 +7,11 @@
 
 #include <fmt/format.h>
 
-#include "delivery/delivery.h"
 #include "reconcile/order_map.h"
+#include "reconcile/reconcile.h"
 #include "steps/point_order.h"
 #include "steps/step.h"
+#include "support/delivered.h"
 #include "support/expected.h"
 #include "support/returned.h"
 #include "support/temp_folder.h"
@@ -334,18 +335,7 @@ TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
         check(*made);
         for (const char* format : {"alembic", "mdd"}) {
             const test::TempFolder folder;
-            DeliveryInput input;
-            input.scene = *made;
-            input.source = std::make_shared<const Scene>(scene);
-            input.steps = chain;
-            input.label = input.itemName = "sheet";
-            DeliverySpec spec;
-            spec.format = format;
-            spec.folder = folder.path();
-            spec.wholeRange = true;
-            const auto plan = planDelivery({input}, spec, Shot());
-            ASSERT_TRUE(plan) << plan.error().text();
-            const auto result = runOutput(plan->front(), {}, Progress());
+            const auto result = test::delivered(scene, chain, chain, format, folder.path());
             ASSERT_TRUE(result) << result.error().text();
             EXPECT_TRUE(result->proof.passed) << result->proof.words();
             EXPECT_TRUE(result->proof.items[0].shown.notCompared.empty());
@@ -355,18 +345,94 @@ TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
                 check(*back);
             }
             // Another order than was meant is found.
-            DeliveryInput wrong = input;
+            std::vector<Step> meant = chain;
             PointOrder other = order;
             std::swap(other.points[1], other.points[2]);
-            wrong.steps[0].options["order"] = other.text();
+            meant[0].options["order"] = other.text();
             const test::TempFolder elsewhere;
-            spec.folder = elsewhere.path();
-            const auto wrongPlan = planDelivery({wrong}, spec, Shot());
-            ASSERT_TRUE(wrongPlan);
-            const auto found = runOutput(wrongPlan->front(), {}, Progress());
+            const auto found = test::delivered(scene, chain, meant, format, elsewhere.path());
             EXPECT_FALSE(found && found->proof.passed) << format;
         }
     }
+}
+
+// As many points and faces do not make it the same mesh.
+TEST(Order, GoesToTheMeshItWasMadeFor) {
+    std::mt19937 random(31);
+    const FrameRate rate;
+    const Shape shape = test::gridShape(6, 8);
+    const auto to = test::randomOrder(shape.points.size(), random);
+    const Shape mixed = test::shuffled(shape, to, random);
+    const auto motion = test::motionOf(shape, random, 12);
+    std::vector<std::vector<Vec3d>> returned;
+    for (const auto& sample : motion)
+        returned.push_back(test::placed(sample, to));
+    const auto a = std::make_shared<const Scene>(test::sceneOf(shape, motion, frames(rate, 12), rate));
+    const auto b = std::make_shared<const Scene>(test::sceneOf(mixed, returned, frames(rate, 12), rate));
+    const auto found = reconcile(a, 0, b, 0, {}, Progress());
+    ASSERT_TRUE(found) << found.error().text();
+    const std::vector<Step> undo = found->undo();
+    ASSERT_TRUE(std::any_of(undo.begin(), undo.end(), [](const Step& step) { return step.type == "reorder"; }));
+    EXPECT_TRUE(applySteps(*b, undo));
+    // Another with as many, shuffled in its own way, alone and beside the right one.
+    Scene other = test::sceneOf(test::shuffled(shape, test::randomOrder(shape.points.size(), random), random), motion,
+                                frames(rate, 12), rate);
+    const auto refused = applySteps(other, undo);
+    ASSERT_FALSE(refused);
+    EXPECT_NE(refused.error().text().find("other faces"), std::string::npos) << refused.error().text();
+    other.nodes[0].path = "/other";
+    other.nodes.push_back(b->nodes[0]);
+    const auto both = applySteps(other, undo);
+    ASSERT_TRUE(both) << both.error().text();
+    EXPECT_TRUE(*test::shapeOf(other).topology(0) == *both->nodes[0].geometry->topology(0));
+    EXPECT_EQ((*both->nodes[1].geometry->topology(0))->corners().size(),
+              (*a->nodes[0].geometry->topology(0))->corners().size());
+    EXPECT_TRUE(test::sameBits(test::pointsOf(*both->nodes[1].geometry, 5), test::pointsOf(*a->nodes[0].geometry, 5)));
+}
+
+// Lists that may name points or faces by their numbers do not go along in silence.
+TEST(Order, WhatMayNameNumbersIsToldAndLeftOut) {
+    std::mt19937 random(32);
+    const FrameRate rate;
+    const Shape shape = test::gridShape(4, 5);
+    Scene scene = test::sceneOf(shape, test::motionOf(shape, random, 4), frames(rate, 4), rate);
+    const auto list = [](Meaning meaning, const char* name, bool several) {
+        return plainProperty(meaning, name,
+                             memoryValues(ValueType::Int32, 1, several, Sampling::still(),
+                                          std::vector<std::vector<std::int32_t>>{{3, 4}}));
+    };
+    scene.nodes[0].properties =
+        plainProperties({list(Meaning::SurfaceSetting, "creases", true), list(Meaning::UserValue, "pinned", true),
+                         plainProperty(Meaning::UserValue, "take",
+                                       memoryValues(ValueType::Int32, 1, false, Sampling::still(),
+                                                    std::vector<std::vector<std::int32_t>>{{7}}))});
+    PointOrder order;
+    order.pointsBefore = shape.points.size();
+    order.facesBefore = shape.faces.size();
+    order.points = test::randomOrder(shape.points.size(), random);
+    for (std::uint32_t f = 0; f < order.facesBefore; ++f) {
+        order.faces.push_back(f);
+        order.turns.insert(order.turns.end(), {0U, 1U, 2U, 3U});
+    }
+    const auto namesOf = [](const Scene& of) {
+        std::set<std::string> names;
+        for (const PropertyNode& property : of.nodes[0].properties->all())
+            names.insert(property.name);
+        return names;
+    };
+    const auto made = applySteps(scene, {{"reorder", {{"order", order.text()}}, true}});
+    ASSERT_TRUE(made) << made.error().text();
+    EXPECT_EQ(namesOf(*made), std::set<std::string>{"take"});
+    std::string told;
+    for (const auto& left : made->notCarried)
+        told += left.what + "\n";
+    for (const char* name : {"'creases'", "'pinned'"})
+        EXPECT_NE(told.find(name), std::string::npos) << told;
+    // Walked the other way round, points and faces have the numbers they had.
+    const auto flipped = applySteps(scene, {{"flip", nlohmann::json::object(), true}});
+    ASSERT_TRUE(flipped);
+    EXPECT_EQ(namesOf(*flipped), (std::set<std::string>{"creases", "pinned", "take"}));
+    EXPECT_TRUE(flipped->notCarried.empty());
 }
 
 // Any rigid move: points, what stands above them, and back again.

@@ -7,11 +7,13 @@
 #include <iostream>
 #include <limits>
 #include <map>
+#include <numbers>
 #include <set>
 
 #include <fmt/format.h>
 
-#include "reconcile/reconcile.h"
+#include "reconcile/comparison.h"
+#include "scene/camera.h"
 #include "scene/mix.h"
 #include "scene/units.h"
 #include "steps/step.h"
@@ -615,6 +617,144 @@ TEST(Reconcile, WhatIsBrokenOrGoneIsNeverWithinTolerance) {
     empty.nodes[0].geometry =
         std::make_shared<MemoryGeometry>(Sampling::still(), emptyTopology(), std::vector<std::vector<Vec3f>>{{}});
     EXPECT_FALSE(between(a, empty));
+}
+
+// A motion that comes back shows the same poses beyond A's end: that there are more is said all the same.
+TEST(Reconcile, WhatGoesOnBeyondACyclesEndIsMore) {
+    std::mt19937 random(21);
+    const Shape shape = test::roughShape(random, 8, 9);
+    const auto cycle = [&](int frames) {
+        std::vector<std::vector<Vec3d>> samples;
+        for (int f = 0; f < frames; ++f) {
+            samples.push_back(shape.points);
+            for (Vec3d& p : samples.back())
+                p = p + Vec3d{0, 0.1 * std::sin(2.0 * std::numbers::pi * f / 12.0 + 2.0 * p.x + p.z), 0};
+        }
+        const FrameRate rate;
+        return test::sceneOf(
+            shape, samples,
+            Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), static_cast<std::size_t>(frames)), rate);
+    };
+    const auto found = between(cycle(24), cycle(48));
+    ASSERT_TRUE(found) << found.error().text();
+    EXPECT_EQ(causesOf(*found), std::set<std::string>{"range"}) << told(*found);
+    EXPECT_EQ(found->causes[0].figure, 24.0);
+    EXPECT_FALSE(found->withinTolerance);
+}
+
+TEST(Reconcile, ATransformThatComesBackIsNoStillOne) {
+    const Scene plain = roughScene(22);
+    Scene whole = carried(plain, true);
+    std::vector<std::vector<double>> samples;
+    for (int f = 0; f < 24; ++f)
+        samples.push_back({std::sin(std::numbers::pi * f / 23.0), 1.0, 0.0, 0.0});
+    whole.nodes[0].transform = std::make_shared<MemoryTransform>(
+        test::shapeOf(plain).sampling(),
+        std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}, {TransformOp::Kind::RotateY, 0}}, samples);
+    const auto found = between(whole, plain);
+    ASSERT_TRUE(found) << found.error().text();
+    EXPECT_TRUE(causesOf(*found).contains("transform")) << told(*found);
+    for (const Cause& cause : found->causes)
+        if (cause.id == "transform")
+            EXPECT_TRUE(cause.undo.empty());
+    EXPECT_FALSE(found->withinTolerance);
+}
+
+TEST(Reconcile, SamplesThatWereThinnedAreTold) {
+    const Scene a = roughScene(23, 25);
+    for (const std::size_t by : {2U, 4U}) {
+        Scene b = a;
+        const Geometry& shape = test::shapeOf(a);
+        std::vector<std::vector<Vec3f>> samples;
+        std::vector<double> times;
+        for (std::size_t s = 0; s < 25; s += by) {
+            samples.push_back(test::pointsOf(shape, s));
+            times.push_back(shape.sampling().time(s));
+        }
+        b.nodes[0].geometry =
+            std::make_shared<MemoryGeometry>(samplingFromTimes(times), *shape.topology(0), std::move(samples));
+        const auto found = between(a, b);
+        ASSERT_TRUE(found) << found.error().text();
+        EXPECT_EQ(causesOf(*found), std::set<std::string>{"sampling"}) << told(*found);
+        EXPECT_EQ(found->causes[0].figure, static_cast<double>(by));
+        EXPECT_FALSE(found->withinTolerance);
+    }
+}
+
+// Hardly to be seen in the mean of so many points.
+TEST(Reconcile, OnePointOfManyInOneFrameIsTold) {
+    std::mt19937 random(24);
+    const Shape shape = test::gridShape(90, 90);
+    auto motion = test::motionOf(shape, random, 24);
+    const FrameRate rate;
+    const Sampling frames = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 24);
+    const Scene a = test::sceneOf(shape, motion, frames, rate);
+    motion[13][4321].y += 0.005;
+    const auto found = between(a, test::sceneOf(shape, motion, frames, rate));
+    ASSERT_TRUE(found) << found.error().text();
+    EXPECT_EQ(causesOf(*found), std::set<std::string>{"other_motion"}) << told(*found);
+    EXPECT_FALSE(found->withinTolerance);
+    EXPECT_EQ(found->drift->worstPoint, 4321U);
+    EXPECT_EQ(found->text.find("B is A"), std::string::npos) << found->text;
+}
+
+// What has no points is compared, too; and so is whether something is seen.
+TEST(Reconcile, CamerasPlacesAndWhatIsSeenCount) {
+    const Scene mesh = roughScene(25);
+    const Sampling run = test::shapeOf(mesh).sampling();
+    const auto shot = [&](double focal, double x, bool hidden) {
+        Scene scene = mesh;
+        Node camera;
+        camera.name = "eye";
+        camera.path = "/eye";
+        camera.kind = NodeKind::Camera;
+        std::vector<CameraFigures> lens(24);
+        for (CameraFigures& figures : lens)
+            figures.focalLength = 35.0;
+        lens[17].focalLength = focal;
+        setCamera(camera, run, lens);
+        std::vector<std::vector<double>> way;
+        for (int f = 0; f < 24; ++f)
+            way.push_back({f == 20 ? x : 1.0, 2.0, 5.0});
+        camera.transform =
+            std::make_shared<MemoryTransform>(run, std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}}, way);
+        scene.nodes.push_back(camera);
+        if (hidden) {
+            std::vector<Visibility> seen(24, Visibility::Visible);
+            seen[9] = Visibility::Hidden;
+            scene.nodes[0].visibility = VisibilityTrack{run, seen};
+        }
+        return scene;
+    };
+    const Scene a = shot(35.0, 1.0, false);
+    const auto verdict = [&](const Scene& b) {
+        const auto found = compare(a, b, {}, Progress());
+        EXPECT_TRUE(found) << found.error().text();
+        EXPECT_EQ(found->others.size(), 1U);
+        return std::pair(found->withinTolerance(), found->text());
+    };
+    EXPECT_TRUE(verdict(a).first);
+    for (const auto& [b, word] : {std::pair{shot(36.0, 1.0, false), "lens is another at frame 1018"},
+                                  {shot(35.0, 1.001, false), "elsewhere at frame 1021"},
+                                  {shot(35.0, 1.0, true), "seen and the other not at frame 1010"}}) {
+        const auto [within, text] = verdict(b);
+        EXPECT_FALSE(within) << word;
+        EXPECT_NE(text.find(word), std::string::npos) << text;
+    }
+    // A size and a frame do not hide it.
+    auto larger =
+        applySteps(shot(35.0, 1.0, true), {Step{"scale", {{"factor", 100}}}, Step{"offset", {{"frames", 1}}}});
+    ASSERT_TRUE(larger) << larger.error().text();
+    const auto [within, text] = verdict(*larger);
+    EXPECT_FALSE(within);
+    EXPECT_NE(text.find("100 × larger"), std::string::npos) << text;
+    EXPECT_NE(text.find("seen and the other not at frame 1010"), std::string::npos) << text;
+    Scene without = a;
+    without.nodes.pop_back();
+    const auto gone = compare(a, without, {}, Progress());
+    ASSERT_TRUE(gone);
+    EXPECT_FALSE(gone->withinTolerance());
+    EXPECT_EQ(gone->onlyA, std::vector<std::string>{"/eye"});
 }
 
 TEST(Reconcile, NothingInCommonIsSaidAndNothingClaimed) {

@@ -7,9 +7,9 @@
 
 #include <fmt/format.h>
 
-#include "delivery/delivery.h"
 #include "measure/loop.h"
 #include "steps/step.h"
+#include "support/delivered.h"
 #include "support/expected.h"
 #include "support/motions.h"
 #include "support/temp_folder.h"
@@ -62,22 +62,6 @@ double farthest(const std::vector<Vec3d>& a, const std::vector<Vec3d>& b, const 
     for (std::size_t i = 0; i < a.size(); ++i)
         most = std::max(most, length(a[i] + moved - b[i]));
     return most;
-}
-
-Result<OutputResult> delivered(const Scene& source, const std::vector<Step>& chain, const std::vector<Step>& meant,
-                               const char* format, const fs::path& folder) {
-    DeliveryInput input;
-    WYC_TRY(made, applySteps(source, chain));
-    input.scene = std::move(made);
-    input.source = std::make_shared<const Scene>(source);
-    input.steps = meant;
-    input.label = input.itemName = "sheet";
-    DeliverySpec spec;
-    spec.format = format;
-    spec.folder = folder;
-    spec.wholeRange = true;
-    WYC_TRY(plan, planDelivery({input}, spec, Shot()));
-    return runOutput(plan.front(), {}, Progress());
 }
 
 const std::vector<json> kClosings{{{"close", "cut"}},
@@ -143,7 +127,7 @@ TEST(Travel, IsProvenWhateverTheFormatAndAWrongOneIsNot) {
                                                   {"turn", {{"from", "Y"}, {"to", "Z"}}, true},
                                                   {"offset", {{"frames", 3}}, true}};
                     const Scene scene = swimming(5, carried);
-                    const auto result = delivered(scene, chain, chain, format, folder.path());
+                    const auto result = test::delivered(scene, chain, chain, format, folder.path());
                     ASSERT_TRUE(result) << result.error().text();
                     EXPECT_TRUE(result->proof.passed) << result->proof.words();
                     EXPECT_EQ(result->proof.items[0].shown.mixed, 0U);
@@ -151,7 +135,7 @@ TEST(Travel, IsProvenWhateverTheFormatAndAWrongOneIsNot) {
                     std::vector<Step> other = chain;
                     other[0].options["travel"] = "comes back";
                     const test::TempFolder elsewhere;
-                    const auto wrong = delivered(scene, other, chain, format, elsewhere.path());
+                    const auto wrong = test::delivered(scene, other, chain, format, elsewhere.path());
                     EXPECT_FALSE(wrong && wrong->proof.passed);
                 }
 }
@@ -190,7 +174,7 @@ TEST(Travel, ApartFromTheShapeEverythingIsWhereItWas) {
         for (std::size_t s = 0; s < shape.sampling().count(); ++s)
             EXPECT_LT(length(local(s) - local(0)), 1e-6);
         const test::TempFolder folder;
-        const auto result = delivered(scene, chain, chain, "alembic", folder.path());
+        const auto result = test::delivered(scene, chain, chain, "alembic", folder.path());
         ASSERT_TRUE(result) << result.error().text();
         EXPECT_TRUE(result->proof.passed) << result->proof.words();
         // Only along the ground: up and down stays in the points.
@@ -223,7 +207,7 @@ TEST(Ends, AreLeftOutOrTakeTheirNeighboursPose) {
     for (std::size_t i = 1; i + 1 < count; ++i)
         EXPECT_TRUE(test::sameBits(test::pointsOf(after, i), test::pointsOf(before, i))) << i;
     const test::TempFolder folder;
-    const auto result = delivered(scene, chain, chain, "alembic", folder.path());
+    const auto result = test::delivered(scene, chain, chain, "alembic", folder.path());
     ASSERT_TRUE(result) << result.error().text();
     EXPECT_TRUE(result->proof.passed) << result->proof.words();
     const auto few = applySteps(scene, {{"trim", {{"first", 1001}, {"last", 1003}}, true}, chain[0]});

@@ -17,7 +17,8 @@ namespace wyc {
 using nlohmann::json;
 
 bool Comparison::withinTolerance() const {
-    return onlyA.empty() && onlyB.empty() && !pairs.empty() &&
+    return onlyA.empty() && onlyB.empty() && !(pairs.empty() && others.empty()) &&
+           std::all_of(others.begin(), others.end(), [](const OtherPair& pair) { return pair.same; }) &&
            std::all_of(pairs.begin(), pairs.end(),
                        [](const ComparedPair& pair) { return !pair.error && pair.found.withinTolerance; });
 }
@@ -26,12 +27,17 @@ std::string Comparison::text() const {
     std::string text;
     if (pairs.size() == 1) {
         text = pairs.front().error ? pairs.front().error->text() : pairs.front().found.text;
-    } else {
+    } else if (!pairs.empty()) {
         std::size_t same = 0;
         for (const ComparedPair& pair : pairs)
             same += !pair.error && pair.found.withinTolerance;
         text = fmt::format("{} of {} items are alike", same, pairs.size());
     }
+    for (const OtherPair& other : others)
+        if (!other.same)
+            text += fmt::format("{}{}: {}", text.empty() ? "" : "; ", other.b, other.text);
+    if (text.empty())
+        text = "B is A";
     const auto alone = [](const std::vector<std::string>& paths) {
         return paths.size() == 1 ? paths.front() : fmt::format("{} items", paths.size());
     };
@@ -51,7 +57,11 @@ Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettin
         result.onlyA.push_back(a.nodes[node].path);
     for (const std::size_t node : items.onlyB)
         result.onlyB.push_back(b.nodes[node].path);
-    if (items.pairs.empty())
+    WYC_TRY(others, comparedOthers(a, b, settings.toleranceMetres));
+    result.others = std::move(others.pairs);
+    result.onlyA.insert(result.onlyA.end(), others.onlyA.begin(), others.onlyA.end());
+    result.onlyB.insert(result.onlyB.end(), others.onlyB.begin(), others.onlyB.end());
+    if (items.pairs.empty() && result.others.empty())
         return fail(makeError(ErrorKind::BadInput, "no item of the one could be told in the other")
                         .withAdvice("Name the items with --items, or give sources that show the same thing"));
     const SceneTree treeA(a);
@@ -80,7 +90,8 @@ Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettin
         }
         result.pairs.push_back(std::move(pair));
     }
-    if (std::all_of(result.pairs.begin(), result.pairs.end(),
+    if (!result.pairs.empty() && result.others.empty() &&
+        std::all_of(result.pairs.begin(), result.pairs.end(),
                     [](const ComparedPair& p) { return p.error.has_value(); }))
         return fail(*result.pairs.front().error);
     return result;
@@ -175,8 +186,12 @@ json toJson(const Comparison& comparison) {
                          {"drift", toJson(found.drift)},
                          {"drift_undone", toJson(found.undone)}});
     }
+    json others = json::array();
+    for (const OtherPair& other : comparison.others)
+        others.push_back({{"a", other.a}, {"b", other.b}, {"same", other.same}, {"text", other.text}});
     return {{"a", comparison.a},
             {"b", comparison.b},
+            {"others", others},
             {"tolerance_metres", comparison.toleranceMetres},
             {"within_tolerance", comparison.withinTolerance()},
             {"text", comparison.text()},

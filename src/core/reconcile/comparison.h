@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/file.h"
+#include "reconcile/other_pairs.h"
 #include "reconcile/reconcile.h"
 #include "steps/point_order.h"
 
@@ -24,6 +25,7 @@ struct Comparison {
     std::string b;
     double toleranceMetres = 0.0001;
     std::vector<ComparedPair> pairs;
+    std::vector<OtherPair> others;
     std::vector<std::string> onlyA; // paths
     std::vector<std::string> onlyB;
     [[nodiscard]] bool withinTolerance() const;
@@ -31,8 +33,9 @@ struct Comparison {
     [[nodiscard]] std::string text() const;
 };
 
-/// Items paired by path, name, faces and counts. An error where there is no pair at all; what cannot be compared in a
-/// pair stands with it.
+/// Items with points paired by path, name, faces and counts, others by path and name. Compared are points, faces,
+/// places, whether something is seen, and the figures of cameras; not UVs, normals, colours, materials and values that
+/// a format carries besides. An error where there is no pair at all; what cannot be compared in a pair stands with it.
 [[nodiscard]] Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettings& settings,
                                          const Progress& progress);
 

@@ -274,6 +274,13 @@ Result<std::string> htmlReport(const Comparison& comparison) {
         lengthText(comparison.toleranceMetres));
     for (const ComparedPair& pair : comparison.pairs)
         html += pairSection(pair, comparison.toleranceMetres);
+    if (!comparison.others.empty()) {
+        html += "<h2>Without points</h2><div class='wide'><table>";
+        for (const OtherPair& other : comparison.others)
+            html += fmt::format("<tr><td>{}</td><td class='{}'>{}</td></tr>", escaped(other.b),
+                                other.same ? "good" : "bad", escaped(other.text));
+        html += "</table></div>";
+    }
     const auto alone = [&](const std::vector<std::string>& paths, const char* words) {
         if (paths.empty())
             return;
@@ -285,7 +292,8 @@ Result<std::string> htmlReport(const Comparison& comparison) {
     alone(comparison.onlyA, "Only in A");
     alone(comparison.onlyB, "Only in B");
     html += "<p class='soft'>Every frame and every point that both have was compared; distances are of points that "
-            "belong together, at the same time.</p></main></body></html>\n";
+            "belong together, at the same time. Not compared: UVs, normals, colours, materials, and values that a "
+            "format carries besides.</p></main></body></html>\n";
     return html;
 }
 

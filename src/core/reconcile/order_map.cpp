@@ -5,230 +5,18 @@
 #include <cmath>
 #include <limits>
 #include <map>
-#include <numeric>
 
-#include <Eigen/Eigenvalues>
-
-#include "base/parallel.h"
-#include "reconcile/part_walk.h"
+#include "reconcile/cloud_fit.h"
+#include "reconcile/face_match.h"
 #include "reconcile/point_index.h"
+#include "reconcile/shape_pair.h"
 
 namespace wyc {
 namespace {
 
 constexpr std::uint32_t kNone = OrderMap::kNone;
-constexpr std::size_t kSample = 256;  // points by which fits are judged
-constexpr std::size_t kMoments = 400; // moments at most
-constexpr std::size_t kPointReads = 200'000'000;
 constexpr double kSameOrder = 0.02; // of the spread, that points in their old order may be off
 constexpr double kFits = 0.05;      // and those of a fit that is believed
-
-std::vector<std::uint32_t> inTurn(std::size_t count) {
-    std::vector<std::uint32_t> numbers(count);
-    std::iota(numbers.begin(), numbers.end(), 0U);
-    return numbers;
-}
-
-// So many of a list, evenly but not in a grid's own step.
-std::vector<std::uint32_t> spreadOver(const std::vector<std::uint32_t>& all, std::size_t most) {
-    if (all.size() <= most)
-        return all;
-    std::vector<std::uint32_t> some;
-    std::uint64_t state = 0x9E3779B97F4A7C15U;
-    for (std::size_t i = 0; i < most; ++i) {
-        const std::size_t low = i * all.size() / most;
-        const std::size_t high = (i + 1) * all.size() / most;
-        state = state * 6364136223846793005U + 1442695040888963407U;
-        some.push_back(all[low + (state >> 33) % std::max<std::size_t>(1, high - low)]);
-    }
-    return some;
-}
-
-struct PointPair {
-    std::uint32_t a, b;
-};
-
-// The two shapes, with what has been read of them.
-class Reader {
-  public:
-    static Result<Reader> of(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) {
-        Reader reader(a, b, progress);
-        WYC_TRY(extentA, a.extent(progress));
-        WYC_TRY(extentB, b.extent(progress));
-        // What rests beside what moves has one pose, however often it is stored.
-        reader.timesA_ = timesOf(a);
-        reader.timesB_ = timesOf(b);
-        if (restsBeside(extentB, extentA))
-            reader.timesB_.resize(1);
-        return reader;
-    }
-    [[nodiscard]] const ShapeMotion& a() const { return a_; }
-    [[nodiscard]] const ShapeMotion& b() const { return b_; }
-    [[nodiscard]] const Progress& progress() const { return progress_; }
-    [[nodiscard]] const std::vector<double>& timesA() const { return timesA_; }
-    [[nodiscard]] const std::vector<double>& timesB() const { return timesB_; }
-    // How a part of the pairs lies over one another.
-    [[nodiscard]] Result<Alignment> align(const std::vector<PointPair>& pairs) const {
-        std::vector<std::uint32_t> ofA;
-        std::vector<std::uint32_t> ofB;
-        for (const std::uint32_t i : spreadOver(inTurn(pairs.size()), kSample)) {
-            ofA.push_back(pairs[i].a);
-            ofB.push_back(pairs[i].b);
-        }
-        WYC_TRY(trackA, a_.read(&ofA, timesA_, progress_));
-        WYC_TRY(trackB, b_.read(&ofB, timesB_, progress_));
-        // What is no number somewhere says nothing of the others.
-        std::vector<std::uint32_t> finite;
-        for (std::uint32_t i = 0; i < ofA.size(); ++i)
-            if (trackA.xyz.col(i).allFinite() && trackB.xyz.col(i).allFinite())
-                finite.push_back(i);
-        return finite.size() == ofA.size() ? alignmentOf(trackA, trackB)
-                                           : alignmentOf(trackA.columns(finite), trackB.columns(finite));
-    }
-    [[nodiscard]] Result<Alignment> alignInTurn() const {
-        std::vector<PointPair> pairs;
-        for (const std::uint32_t p : inTurn(std::min(a_.points(), b_.points())))
-            pairs.push_back({p, p});
-        return align(pairs);
-    }
-
-  private:
-    Reader(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) : a_(a), b_(b), progress_(progress) {}
-    static std::vector<double> timesOf(const ShapeMotion& motion) {
-        const std::size_t most =
-            std::clamp<std::size_t>(kPointReads / std::max<std::size_t>(1, motion.points()), 24, kMoments);
-        return someOf(motion.times(), most);
-    }
-    const ShapeMotion& a_;
-    const ShapeMotion& b_;
-    const Progress& progress_;
-    std::vector<double> timesA_;
-    std::vector<double> timesB_;
-};
-
-// All points of both at a few moments that belong together, A's moved to where B's are.
-class Laid {
-  public:
-    static Result<Laid> of(const Reader& reader, const Alignment& how) {
-        Laid laid;
-        std::vector<double> timesB;
-        for (std::size_t t = 0; t < how.off.size(); ++t)
-            if (!std::isnan(how.off[t]) && how.counts[t])
-                timesB.push_back(reader.timesB()[t]);
-        timesB = someOf(timesB, 4);
-        std::vector<double> timesA;
-        for (const double t : timesB)
-            timesA.push_back(how.timeOfA(t));
-        WYC_TRY(a, reader.a().read(nullptr, timesA, reader.progress()));
-        WYC_TRY(b, reader.b().read(nullptr, timesB, reader.progress()));
-        laid.b_ = std::move(b);
-        laid.a_ = std::move(a);
-        for (Eigen::Index row = 0; row < laid.a_.xyz.rows(); row += 3)
-            laid.a_.xyz.middleRows<3>(row) = how.space.of(laid.a_.xyz.middleRows<3>(row));
-        return laid;
-    }
-    [[nodiscard]] std::size_t moments() const { return b_.moments(); }
-    /// Mean square way off over the moments.
-    [[nodiscard]] double square(std::uint32_t a, std::uint32_t b) const {
-        return (a_.xyz.col(static_cast<Eigen::Index>(a)) - b_.xyz.col(static_cast<Eigen::Index>(b))).squaredNorm() /
-               static_cast<double>(std::max<std::size_t>(1, moments()));
-    }
-    [[nodiscard]] Eigen::Matrix3Xd firstOfA() const { return a_.xyz.topRows<3>(); }
-    [[nodiscard]] Eigen::Vector3d firstOfB(std::uint32_t b) const {
-        return b_.xyz.col(static_cast<Eigen::Index>(b)).head<3>();
-    }
-
-  private:
-    Track a_;
-    Track b_;
-};
-
-// What B's part is laid over, and in how many ways.
-struct PartMatch {
-    std::size_t partA = 0;
-    std::size_t partB = 0;
-    std::vector<PartWay> ways;
-    bool all = true;
-};
-
-// Everything that faces alone tell.
-struct FaceMatch {
-    std::vector<std::uint32_t> standInA; // empty: none
-    std::vector<std::uint32_t> standInB;
-    bool turned = false;
-    std::optional<MeshGraph> a;
-    std::optional<MeshGraph> b;
-    std::vector<std::uint64_t> coloursA;
-    std::vector<std::uint64_t> coloursB;
-    std::vector<PartMatch> alone;                                                      // part to part
-    std::vector<std::pair<std::vector<std::size_t>, std::vector<std::size_t>>> groups; // several alike
-    std::size_t covered = 0;                                                           // points of B
-};
-
-std::map<std::uint64_t, std::vector<std::size_t>> partsByLook(const MeshGraph& graph,
-                                                              const std::vector<std::uint64_t>& colours) {
-    std::map<std::uint64_t, std::vector<std::size_t>> parts;
-    for (std::size_t part = 0; part < graph.parts(); ++part) {
-        std::uint64_t look = graph.pointsOf(part).size() * 0x9E3779B97F4A7C15U;
-        for (const std::uint32_t p : graph.pointsOf(part))
-            look += colours[p] ^ (colours[p] >> 17);
-        parts[look].push_back(part);
-    }
-    return parts;
-}
-
-std::size_t mostWays(std::size_t points) {
-    return std::clamp<std::size_t>(4'000'000 / std::max<std::size_t>(1, points), 4, 256);
-}
-
-Result<FaceMatch> matchFaces(const Topology& a, std::size_t pointsA, const Topology& b, std::size_t pointsB,
-                             std::vector<std::uint32_t> standInA, std::vector<std::uint32_t> standInB, bool turned,
-                             const Progress& progress) {
-    FaceMatch match;
-    match.turned = turned;
-    match.standInA = std::move(standInA);
-    match.standInB = std::move(standInB);
-    const auto graph = [](const Topology& topology, std::size_t points, const std::vector<std::uint32_t>& standIn,
-                          bool walkBack) {
-        return standIn.empty() ? MeshGraph::of(topology, points, walkBack)
-                               : MeshGraph::of(topology, std::span<const std::uint32_t>(standIn), walkBack);
-    };
-    WYC_TRY(graphA, graph(a, pointsA, match.standInA, false));
-    WYC_TRY(graphB, graph(b, pointsB, match.standInB, turned));
-    match.a = std::move(graphA);
-    match.b = std::move(graphB);
-    // More rounds tell more points apart before a walk begins; in large meshes a few do, and each costs a pass.
-    const int rounds = pointsA + pointsB <= 400'000 ? 8 : 2;
-    match.coloursA = match.a->colours(rounds);
-    match.coloursB = match.b->colours(rounds);
-    const auto looksA = partsByLook(*match.a, match.coloursA);
-    const auto looksB = partsByLook(*match.b, match.coloursB);
-    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
-    for (const auto& [look, partsB] : looksB) {
-        const auto other = looksA.find(look);
-        if (other == looksA.end())
-            continue;
-        const std::vector<std::size_t>& partsA = other->second;
-        if (partsA.size() == 1 && partsB.size() == 1) {
-            WYC_TRY(ways, walker.ways(partsA[0], partsB[0], mostWays(match.a->pointsOf(partsA[0]).size()), progress));
-            if (ways.ways.empty())
-                continue;
-            match.covered += match.b->pointsOf(partsB[0]).size();
-            match.alone.push_back({partsA[0], partsB[0], std::move(ways.ways), ways.all});
-        } else {
-            match.covered += std::min(partsA.size(), partsB.size()) * match.b->pointsOf(partsB[0]).size();
-            match.groups.emplace_back(partsA, partsB);
-        }
-    }
-    return match;
-}
-
-std::size_t pointsWithFaces(const MeshGraph& graph) {
-    std::size_t count = 0;
-    for (std::size_t part = 0; part < graph.parts(); ++part)
-        count += graph.pointsOf(part).size();
-    return count;
-}
 
 // Puts pairs of points together into an order map.
 class Builder {
@@ -353,221 +141,6 @@ Choice chosen(const std::vector<double>& off, double floor) {
     return choice;
 }
 
-// Fits of two clouds of which no pair of points is known: sizes by their spread, turns by quarters and by their axes.
-// The best of those that a nearest-point fit (P. J. Besl and N. D. McKay, 1992) brings together.
-class CloudFit {
-  public:
-    static Result<std::optional<Alignment>> of(const Reader& reader) {
-        CloudFit fit(reader);
-        return fit.find();
-    }
-
-  private:
-    explicit CloudFit(const Reader& reader) : reader_(reader) {}
-
-    Result<std::optional<Alignment>> find() {
-        const auto some = [](const ShapeMotion& motion) { return spreadOver(inTurn(motion.points()), 4096); };
-        const std::vector<std::uint32_t> ofA = some(reader_.a());
-        const std::vector<std::uint32_t> ofB = some(reader_.b());
-        WYC_TRY(a, reader_.a().read(&ofA, someOf(reader_.timesA(), 240), reader_.progress()));
-        WYC_TRY(b, reader_.b().read(&ofB, someOf(reader_.timesB(), 240), reader_.progress()));
-        std::vector<Try> tries = timesThatFit(a, b);
-        std::optional<Try> best;
-        for (Try& one : tries) {
-            WYC_CHECK(reader_.progress().poll());
-            WYC_TRY(laid, settle(one, a, b));
-            if (laid.off < (best ? best->off : 0.03))
-                best = laid;
-        }
-        if (!best)
-            return std::optional<Alignment>();
-        Alignment made;
-        made.space = best->space;
-        made.speed = best->speed;
-        made.shift = best->shift;
-        const auto times = reader_.timesB();
-        for (const double t : times) {
-            const double at = made.timeOfA(t);
-            const bool there = at >= reader_.a().times().front() - 1e-6 && at <= reader_.a().times().back() + 1e-6;
-            made.off.push_back(there ? 0.0 : std::numeric_limits<double>::quiet_NaN());
-            made.counts.push_back(there);
-        }
-        return std::optional(made);
-    }
-
-    struct Try {
-        double speed = 1.0;
-        double shift = 0.0;
-        Similarity space;
-        double off = std::numeric_limits<double>::infinity(); // of the spread
-        double score = 0.0;
-    };
-    static Eigen::Vector3d middleAt(const Track& track, std::size_t t) {
-        return track.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t)).rowwise().mean();
-    }
-    static double spreadAt(const Track& track, std::size_t t) {
-        const Eigen::Vector3d middle = middleAt(track, t);
-        return std::sqrt((track.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t)).colwise() - middle)
-                             .colwise()
-                             .squaredNorm()
-                             .mean());
-    }
-    // Figures that no order and no turn change: the spread of each moment, and how its middle goes on.
-    static std::vector<Eigen::Vector2d> series(const Track& track) {
-        std::vector<Eigen::Vector2d> figures;
-        for (std::size_t t = 0; t < track.moments(); ++t)
-            figures.emplace_back(spreadAt(track, t), (middleAt(track, t) - middleAt(track, 0)).norm());
-        return figures;
-    }
-    static Eigen::Vector2d at(const std::vector<Eigen::Vector2d>& figures, const std::vector<double>& times, double t) {
-        const auto above = std::upper_bound(times.begin(), times.end(), t);
-        if (above == times.begin())
-            return figures.front();
-        if (above == times.end())
-            return figures.back();
-        const auto i = static_cast<std::size_t>(above - times.begin());
-        const double w = (t - times[i - 1]) / (times[i] - times[i - 1]);
-        return (1.0 - w) * figures[i - 1] + w * figures[i];
-    }
-    std::vector<Try> timesThatFit(const Track& a, const Track& b) const {
-        const auto ofA = series(a);
-        const auto ofB = series(b);
-        const double stepA = a.times.size() > 1 ? (a.times.back() - a.times.front()) / double(a.times.size() - 1) : 0.0;
-        const double stepB = b.times.size() > 1 ? (b.times.back() - b.times.front()) / double(b.times.size() - 1) : 0.0;
-        std::vector<Try> tries{{}};
-        if (b.times.size() == 1)
-            for (const double t : a.times)
-                tries.push_back({1.0, t - b.times.front(), {}});
-        if (stepA > 0.0 && stepB > 0.0)
-            for (const double speed : {1.0, stepA / stepB}) {
-                const double countB = (b.times.back() - b.times.front()) * speed / stepA;
-                const double need = 0.5 * std::min(double(a.times.size() - 1), countB);
-                for (double k = std::ceil(need - countB); k <= double(a.times.size() - 1) - need; k += 1.0)
-                    tries.push_back({speed, a.times.front() + k * stepA - speed * b.times.front(), {}});
-            }
-        for (Try& one : tries) {
-            // Size by the sum of spreads; then how unlike they are, and their ways.
-            double sa = 0.0;
-            double sb = 0.0;
-            std::vector<std::pair<Eigen::Vector2d, Eigen::Vector2d>> both;
-            for (std::size_t t = 0; t < b.moments(); ++t) {
-                const double s = one.speed * b.times[t] + one.shift;
-                if (s < a.times.front() - 1e-6 || s > a.times.back() + 1e-6)
-                    continue;
-                both.emplace_back(at(ofA, a.times, s), ofB[t]);
-                sa += both.back().first[0];
-                sb += both.back().second[0];
-            }
-            if (both.empty() || !(sa > 0.0)) {
-                one.score = std::numeric_limits<double>::infinity();
-                continue;
-            }
-            one.space.scale = sb / sa;
-            double sum = 0.0;
-            for (const auto& [x, y] : both) {
-                const double spread = one.space.scale * x[0] - y[0];
-                // How far the middle has gone is counted from the first moment that both have.
-                const double way = one.space.scale * (x[1] - both.front().first[1]) - (y[1] - both.front().second[1]);
-                sum += spread * spread + 0.25 * way * way;
-            }
-            const double mean = sb / static_cast<double>(both.size());
-            one.score = sum / static_cast<double>(both.size()) / std::max(1e-300, mean * mean);
-        }
-        std::stable_sort(tries.begin(), tries.end(), [](const Try& x, const Try& y) { return x.score < y.score; });
-        if (tries.size() > 4)
-            tries.resize(4);
-        std::erase_if(tries, [](const Try& one) { return !std::isfinite(one.score); });
-        return tries;
-    }
-    static Eigen::Matrix3d axesOf(const Eigen::Matrix3Xd& points) {
-        const Eigen::Matrix3Xd centred = points.colwise() - points.rowwise().mean();
-        const Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver(centred * centred.transpose());
-        Eigen::Matrix3d axes = solver.eigenvectors();
-        if (axes.determinant() < 0.0)
-            axes.col(0) *= -1.0;
-        return axes;
-    }
-    // The best turn for a time: tried on a few points of two moments, then by nearest points.
-    Result<Try> settle(const Try& given, const Track& a, const Track& b) const {
-        std::vector<std::size_t> moments;
-        for (std::size_t t = 0; t < b.moments(); ++t) {
-            const double s = given.speed * b.times[t] + given.shift;
-            if (s >= a.times.front() - 1e-6 && s <= a.times.back() + 1e-6)
-                moments.push_back(t);
-        }
-        Try best = given;
-        if (moments.empty())
-            return best;
-        const std::size_t t = moments[moments.size() / 2];
-        const Eigen::Matrix3Xd cloudA = a.at(given.speed * b.times[t] + given.shift);
-        const Eigen::Matrix3Xd cloudB = b.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
-        const Eigen::Vector3d middleA = cloudA.rowwise().mean();
-        const Eigen::Vector3d middleB = cloudB.rowwise().mean();
-        const double spread = spreadAt(b, t);
-        if (!(spread > 0.0))
-            return best;
-        const PointIndex index(cloudB);
-        const std::vector<std::uint32_t> some = spreadOver(inTurn(static_cast<std::size_t>(cloudA.cols())), 300);
-        const auto offOf = [&](const Similarity& space, std::vector<PointPair>* pairs) {
-            double sum = 0.0;
-            for (const std::uint32_t i : some) {
-                const Eigen::Vector3d there =
-                    space.scale * space.turn * cloudA.col(static_cast<Eigen::Index>(i)) + space.move;
-                const auto near = index.nearest(there, 1);
-                if (near.empty())
-                    continue;
-                sum += near[0].square;
-                if (pairs)
-                    pairs->push_back({i, near[0].point});
-            }
-            return std::sqrt(sum / static_cast<double>(some.size())) / spread;
-        };
-        std::vector<Eigen::Matrix3d> turns = quarterTurns();
-        const Eigen::Matrix3d from = axesOf(cloudA);
-        const Eigen::Matrix3d to = axesOf(cloudB);
-        for (const Eigen::Vector3d& signs : {Eigen::Vector3d(1, 1, 1), {1, -1, -1}, {-1, 1, -1}, {-1, -1, 1}})
-            turns.emplace_back(to * signs.asDiagonal() * from.transpose());
-        const std::size_t plain = turns.size();
-        for (std::size_t i = 0; i < plain; ++i) // mirrored, too
-            turns.emplace_back(-turns[i]);
-        std::vector<std::pair<double, Similarity>> tried;
-        for (std::size_t i = 0; i < turns.size(); ++i) {
-            Similarity space;
-            space.scale = given.space.scale;
-            space.turn = turns[i];
-            space.move = middleB - space.scale * space.turn * middleA;
-            tried.emplace_back(offOf(space, nullptr) * (i < plain ? 1.0 : 1.05), space);
-        }
-        std::stable_sort(tried.begin(), tried.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
-        for (std::size_t k = 0; k < std::min<std::size_t>(3, tried.size()); ++k) {
-            Similarity space = tried[k].second;
-            double off = tried[k].first;
-            for (int round = 0; round < 12; ++round) {
-                std::vector<PointPair> pairs;
-                (void)offOf(space, &pairs);
-                Track x{{0.0}, Eigen::MatrixXd(3, static_cast<Eigen::Index>(pairs.size()))};
-                Track y = x;
-                for (std::size_t i = 0; i < pairs.size(); ++i) {
-                    x.xyz.col(static_cast<Eigen::Index>(i)) = cloudA.col(static_cast<Eigen::Index>(pairs[i].a));
-                    y.xyz.col(static_cast<Eigen::Index>(i)) = cloudB.col(static_cast<Eigen::Index>(pairs[i].b));
-                }
-                const Similarity next = alignmentAt(x, y, 1.0, 0.0).space;
-                const double now = offOf(next, nullptr);
-                if (!(now < off))
-                    break;
-                off = now;
-                space = next;
-            }
-            if (off < best.off) {
-                best.off = off;
-                best.space = space;
-            }
-        }
-        return best;
-    }
-    const Reader& reader_;
-};
-
 // Points that nothing else has paired, by their places at a few moments.
 void pairByPlace(Builder& builder, const Laid& laid, std::size_t pointsB, double tolerance) {
     const PointIndex index(laid.firstOfA());
@@ -602,7 +175,7 @@ double spreadOf(const Alignment& how, const Laid& laid) {
     return std::sqrt((first.colwise() - first.rowwise().mean()).colwise().squaredNorm().mean());
 }
 
-Result<OrderMap> byPlaces(const Reader& reader, const Alignment& how, OrderMap::By by) {
+Result<OrderMap> byPlaces(const ShapePair& reader, const Alignment& how, OrderMap::By by) {
     WYC_TRY(laid, Laid::of(reader, how));
     const std::size_t pointsA = reader.a().points();
     const std::size_t pointsB = reader.b().points();
@@ -619,7 +192,7 @@ Result<OrderMap> byPlaces(const Reader& reader, const Alignment& how, OrderMap::
 }
 
 // What faces tell, and for points that they leave alone on both sides their places.
-Result<OrderMap> withPlaces(const Reader& reader, const OrderMap& map) {
+Result<OrderMap> withPlaces(const ShapePair& reader, const OrderMap& map) {
     WYC_TRY(laid, Laid::of(reader, *map.alignment));
     const double spread = spreadOf(*map.alignment, laid);
     const double tolerance = std::max(1e-4 * spread, 4.0 * map.alignment->residual);
@@ -650,7 +223,7 @@ Result<OrderMap> withPlaces(const Reader& reader, const OrderMap& map) {
 }
 
 // What faces tell, completed by places where they leave several answers.
-Result<OrderMap> fromFaces(const Reader& reader, FaceMatch match) {
+Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
     Builder builder(reader.a().points(), reader.b().points());
     std::vector<PartMatch*> open;
     for (PartMatch& part : match.alone)
@@ -686,7 +259,7 @@ Result<OrderMap> fromFaces(const Reader& reader, FaceMatch match) {
             how = fits[choice.best];
     }
     if (!how && !match.groups.empty()) {
-        WYC_TRY(found, CloudFit::of(reader));
+        WYC_TRY(found, cloudFit(reader));
         how = found;
     }
     const auto laid = how ? Laid::of(reader, *how) : Result<Laid>(fail(ErrorKind::BadInput, "no fit"));
@@ -813,7 +386,7 @@ OrderMap inOrder(std::size_t pointsA, std::size_t pointsB, OrderMap::By by) {
 }
 
 // Single points that are not where their number says, though another one is.
-Status putRight(const Reader& reader, OrderMap& map) {
+Status putRight(const ShapePair& reader, OrderMap& map) {
     WYC_TRY(laid, Laid::of(reader, *map.alignment));
     const double spread = spreadOf(*map.alignment, laid);
     const double limit = std::max(25.0 * map.alignment->residual * map.alignment->residual, 1e-6 * spread * spread);
@@ -934,7 +507,7 @@ Result<OrderMap> orderByFaces(const Topology& a, std::size_t pointsA, const Topo
 }
 
 Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) {
-    WYC_TRY(reader, Reader::of(a, b, progress));
+    WYC_TRY(reader, ShapePair::of(a, b, progress));
     const bool faces = a.topology()->faceCount() > 0 && b.topology()->faceCount() > 0;
     const bool sameFaces = faces && a.points() == b.points() && a.topology()->hash() == b.topology()->hash();
     std::optional<OrderMap> best;
@@ -998,7 +571,7 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
     if (best && best->by == OrderMap::By::Connectivity && offOf(*best) < kFits)
         how = best->alignment;
     if (!how) {
-        WYC_TRY(found, CloudFit::of(reader));
+        WYC_TRY(found, cloudFit(reader));
         how = std::move(found);
     }
     if (how && byFaces && offOf(*best) < kFits) {

@@ -34,6 +34,7 @@ Reordering reorderingOf(const OrderMap& map, const Topology& a, const Topology& 
     PointOrder& order = made.order;
     order.pointsBefore = map.aOfB.size();
     order.facesBefore = b.faceCount();
+    order.topologyBefore = b.faceCount() > 0 ? b.hash() : 0;
     std::vector<std::uint32_t> newOfA(map.bOfA.size(), kNone);
     for (std::uint32_t p = 0; p < map.bOfA.size(); ++p)
         if (map.bOfA[p] != kNone) {

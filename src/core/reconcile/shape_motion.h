@@ -14,6 +14,7 @@ class ShapeMotion {
     /// An error where the node has no points, or where they change in number.
     [[nodiscard]] static Result<ShapeMotion> of(std::shared_ptr<const Scene> scene, std::size_t node);
     [[nodiscard]] const Scene& scene() const { return *scene_; }
+    [[nodiscard]] const std::shared_ptr<const Scene>& sharedScene() const { return scene_; }
     [[nodiscard]] std::size_t node() const { return node_; }
     [[nodiscard]] const Node& item() const { return scene_->nodes[node_]; }
     [[nodiscard]] std::size_t points() const { return points_; }

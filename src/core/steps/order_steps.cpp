@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Steps on the order of a mesh: points and faces by another's numbers, faces walked the other way round.
 #include <algorithm>
+#include <functional>
+#include <numeric>
 #include <unordered_map>
 
 #include <fmt/format.h>
 
-#include "scene/carried_words.h"
 #include "scene/face_sets.h"
 #include "scene/mix.h"
 #include "steps/pieces.h"
@@ -134,7 +135,7 @@ class RearrangedValues final : public ValuesWrapper {
     Scope scope_;
 };
 
-// Which elements a property has a value for each of; nothing for what is of the whole, or is kept in parts.
+// Which elements a property has a value for each of; nothing for what is of the whole.
 std::optional<Scope> scopeOf(const PropertyNode& property) {
     switch (property.meaning) {
     case Meaning::Velocities:
@@ -145,8 +146,17 @@ std::optional<Scope> scopeOf(const PropertyNode& property) {
     }
 }
 
-// The node with its elements at other places.
-Status rearrange(Scene& scene, std::size_t index, PlacesPtr places) {
+// Creases, holes, ways back from a split and what only a format knows may name points and faces by their numbers.
+bool mayNameNumbers(const PropertyNode& property) {
+    if (!property.values)
+        return !property.children.empty() && property.meaning == Meaning::Unknown;
+    const bool several = property.values->isArray();
+    return several && (property.meaning == Meaning::SurfaceSetting || property.meaning == Meaning::Unknown ||
+                       property.meaning == Meaning::UserValue);
+}
+
+// The node with its elements at other places. `renumbers`: points or faces have other numbers than before.
+Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbers) {
     WYC_TRY(sets, faceSetsOf(scene, index));
     Node& node = scene.nodes[index];
     WYC_TRY(points, node.geometry->pointCount(0));
@@ -154,36 +164,31 @@ Status rearrange(Scene& scene, std::size_t index, PlacesPtr places) {
     const auto countOf = [&, before = before](Scope scope) {
         return scope == Scope::Point ? points : scope == Scope::Corner ? before->cornerCount() : before->faceCount();
     };
+    const auto oneForEach = [&](const SampledValues& values, Scope scope) {
+        if (!values.isArray() || values.extent() == 0 || elementSize(values.type()) == 0 ||
+            values.sampling().count() == 0)
+            return false;
+        const auto value = values.read(0);
+        return value && value->bytes.size() == countOf(scope) * elementSize(values.type()) * values.extent();
+    };
     // What is kept for single elements goes with them; what cannot be said to is told.
-    std::vector<std::string> lost;
     std::vector<PropertyNode> kept;
-    if (node.properties)
-        for (PropertyNode& property : node.properties->all()) {
-            if (property.meaning == Meaning::Itself)
-                continue;
-            const auto scope = scopeOf(property);
-            if (!scope || *scope == Scope::Constant) {
-                kept.push_back(std::move(property));
-                continue;
-            }
-            const ValuesPtr values = property.values;
-            bool whole = values && values->isArray() && values->extent() > 0 && values->type() != ValueType::String;
-            for (std::size_t s = 0; whole && s < std::min<std::size_t>(1, values->sampling().count()); ++s) {
-                const auto value = values->read(s);
-                whole =
-                    value && value->bytes.size() == countOf(*scope) * elementSize(values->type()) * values->extent();
-            }
-            if (!whole) {
-                lost.push_back(property.name);
-                continue;
-            }
-            property.values = std::make_shared<RearrangedValues>(values, places, *scope);
-            kept.push_back(std::move(property));
+    for (PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
+        if (property.meaning == Meaning::Itself)
+            continue;
+        const auto scope = scopeOf(property);
+        const bool single = scope && *scope != Scope::Constant;
+        if (single && property.values && oneForEach(*property.values, *scope)) {
+            property.values = std::make_shared<RearrangedValues>(property.values, places, *scope);
+        } else if (single || (renumbers && mayNameNumbers(property))) {
+            scene.notCarried.push_back(
+                {node.path, fmt::format("'{}': points and faces have other numbers now", property.name)});
+            continue;
         }
-    for (const std::string& name : lost)
-        scene.notCarried.push_back({node.path, fmt::format("'{}': its points have another order now", name)});
+        kept.push_back(std::move(property));
+    }
     node.properties = plainProperties(std::move(kept));
-    if (places->points.size() != points || !std::is_sorted(places->points.begin(), places->points.end()))
+    if (renumbers)
         node.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, places->points));
     node.geometry = std::make_shared<RearrangedGeometry>(node.geometry, std::move(places), std::move(sets));
     return {};
@@ -207,106 +212,106 @@ Scene withoutSetsOf(const Scene& scene, const std::vector<char>& rearranged) {
     return result;
 }
 
-bool isMesh(const Node& node) {
-    return node.geometry && node.kind != NodeKind::Curves;
+// All meshes for which `placesOf` has places; null leaves one as it is.
+using PlacesOf = std::function<Result<PlacesPtr>(const Topology& topology, std::size_t points)>;
+Result<Scene> rearrangedScene(const Scene& scene, bool renumbers, const PlacesOf& placesOf) {
+    Scene result = scene;
+    std::vector<char> done(scene.nodes.size(), 0);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!node.geometry || node.kind == NodeKind::Curves)
+            continue;
+        if (node.geometry->topologyVaries())
+            return fail(makeError(ErrorKind::BadInput, "its faces change in time: they have no order to be changed")
+                            .forItem(node.path));
+        WYC_TRY(points, node.geometry->pointCount(0));
+        WYC_TRY(topology, node.geometry->topology(0));
+        auto places = placesOf(*topology, points);
+        if (!places)
+            return fail(std::move(places.error()).forItem(node.path));
+        if (!*places)
+            continue;
+        WYC_CHECK(rearrange(result, i, std::move(*places), renumbers));
+        done[i] = 1;
+    }
+    if (std::none_of(done.begin(), done.end(), [](char one) { return one; }))
+        return fail(makeError(ErrorKind::BadInput, "no mesh is there that this fits"));
+    return withoutSetsOf(result, done);
 }
 
-Error changing(const Node& node) {
-    return makeError(ErrorKind::BadInput, "its faces change in time: they have no order to be changed")
-        .forItem(node.path);
+// Where the corners of a mesh begin, face by face, and the end.
+std::vector<std::uint32_t> startsOf(const Topology& topology) {
+    std::vector<std::uint32_t> starts{0};
+    for (const std::int32_t size : topology.faceSizes())
+        starts.push_back(starts.back() + static_cast<std::uint32_t>(size));
+    return starts;
+}
+
+Result<PlacesPtr> reordered(const PointOrder& order, const Topology& topology, std::size_t points) {
+    const std::vector<std::uint32_t> starts = startsOf(topology);
+    constexpr std::uint32_t kNowhere = 0xFFFFFFFFU;
+    std::vector<std::uint32_t> now(points, kNowhere); // of several the first
+    for (std::size_t p = order.points.size(); p-- > 0;)
+        now[order.points[p]] = static_cast<std::uint32_t>(p);
+    auto places = std::make_shared<Places>();
+    places->points = order.points;
+    places->faces = order.faces;
+    std::vector<std::int32_t> sizes;
+    std::vector<std::int32_t> corners;
+    std::size_t at = 0;
+    for (const std::uint32_t f : order.faces) {
+        sizes.push_back(topology.faceSizes()[f]);
+        for (std::int32_t k = 0; k < sizes.back(); ++k, ++at) {
+            const std::uint32_t corner = starts[f] + order.turns[at];
+            places->corners.push_back(corner);
+            const std::uint32_t point =
+                order.corners.empty() ? now[static_cast<std::size_t>(topology.corners()[corner])] : order.corners[at];
+            if (point == kNowhere)
+                return fail(
+                    makeError(ErrorKind::BadInput, fmt::format("face {} has a point that this order leaves out", f)));
+            corners.push_back(static_cast<std::int32_t>(point));
+        }
+    }
+    WYC_TRY(made, Topology::make(std::move(sizes), std::move(corners)));
+    places->topology = std::move(made);
+    return places;
 }
 
 Result<Scene> applyReorder(const Scene& scene, const json& options) {
     WYC_TRY(order, PointOrder::from(options["order"].get<std::string>()));
-    Scene result = scene;
-    std::vector<char> done(scene.nodes.size(), 0);
     std::optional<Error> misfit;
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        const Node& node = scene.nodes[i];
-        if (!isMesh(node))
-            continue;
-        if (node.geometry->topologyVaries())
-            return fail(changing(node));
-        WYC_TRY(points, node.geometry->pointCount(0));
-        WYC_TRY(topology, node.geometry->topology(0));
-        if (const auto fits = order.fits(*topology, points); !fits) {
-            misfit = fits.error();
-            misfit->item = node.path;
-            continue; // an order is for one of several meshes
+    auto made = rearrangedScene(scene, true, [&](const Topology& topology, std::size_t points) -> Result<PlacesPtr> {
+        if (const auto fits = order.fits(topology, points); !fits) {
+            misfit = fits.error(); // an order is for one of several meshes
+            return PlacesPtr();
         }
-        std::vector<std::uint32_t> starts(topology->faceCount() + 1, 0);
-        for (std::size_t f = 0; f < topology->faceCount(); ++f)
-            starts[f + 1] = starts[f] + static_cast<std::uint32_t>(topology->faceSizes()[f]);
-        std::vector<std::uint32_t> now(points, 0xFFFFFFFFU);
-        for (std::size_t p = order.points.size(); p-- > 0;)
-            now[order.points[p]] = static_cast<std::uint32_t>(p);
-        auto places = std::make_shared<Places>();
-        places->points = order.points;
-        places->faces = order.faces;
-        std::vector<std::int32_t> sizes;
-        std::vector<std::int32_t> corners;
-        std::size_t at = 0;
-        for (const std::uint32_t f : order.faces) {
-            sizes.push_back(topology->faceSizes()[f]);
-            for (std::int32_t k = 0; k < sizes.back(); ++k, ++at) {
-                const std::uint32_t corner = starts[f] + order.turns[at];
-                places->corners.push_back(corner);
-                const std::uint32_t point = order.corners.empty()
-                                                ? now[static_cast<std::size_t>(topology->corners()[corner])]
-                                                : order.corners[at];
-                if (point >= order.points.size())
-                    return fail(
-                        makeError(ErrorKind::BadInput, fmt::format("face {} has a point that this order leaves out", f))
-                            .forItem(node.path));
-                corners.push_back(static_cast<std::int32_t>(point));
-            }
-        }
-        WYC_TRY(made, Topology::make(std::move(sizes), std::move(corners)));
-        places->topology = std::move(made);
-        WYC_CHECK(rearrange(result, i, std::move(places)));
-        done[i] = 1;
-    }
-    if (std::none_of(done.begin(), done.end(), [](char one) { return one; }))
-        return fail(misfit ? *misfit : makeError(ErrorKind::BadInput, "no mesh is there to be reordered"));
-    return withoutSetsOf(result, done);
+        return reordered(order, topology, points);
+    });
+    return !made && misfit ? Result<Scene>(fail(*misfit)) : std::move(made);
 }
 
 Result<Scene> applyFlip(const Scene& scene, const json&) {
-    Scene result = scene;
-    std::vector<char> done(scene.nodes.size(), 0);
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        const Node& node = scene.nodes[i];
-        if (!isMesh(node))
-            continue;
-        if (node.geometry->topologyVaries())
-            return fail(changing(node));
-        WYC_TRY(topology, node.geometry->topology(0));
-        if (topology->faceCount() == 0)
-            continue;
-        WYC_TRY(points, node.geometry->pointCount(0));
+    return rearrangedScene(scene, false, [](const Topology& topology, std::size_t points) -> Result<PlacesPtr> {
+        if (topology.faceCount() == 0)
+            return PlacesPtr();
+        const std::vector<std::uint32_t> starts = startsOf(topology);
         auto places = std::make_shared<Places>();
-        for (std::uint32_t p = 0; p < points; ++p)
-            places->points.push_back(p);
+        places->points.resize(points);
+        std::iota(places->points.begin(), places->points.end(), 0U);
         std::vector<std::int32_t> corners;
-        std::uint32_t start = 0;
-        for (std::uint32_t f = 0; f < topology->faceCount(); ++f) {
-            const auto size = static_cast<std::uint32_t>(topology->faceSizes()[f]);
+        for (std::uint32_t f = 0; f < topology.faceCount(); ++f) {
             places->faces.push_back(f);
+            const std::uint32_t size = starts[f + 1] - starts[f];
             for (std::uint32_t k = 0; k < size; ++k) { // the first corner stays the first
-                const std::uint32_t corner = start + (k == 0 ? 0 : size - k);
+                const std::uint32_t corner = starts[f] + (k == 0 ? 0 : size - k);
                 places->corners.push_back(corner);
-                corners.push_back(topology->corners()[corner]);
+                corners.push_back(topology.corners()[corner]);
             }
-            start += size;
         }
-        WYC_TRY(made, Topology::make(topology->faceSizes(), std::move(corners)));
+        WYC_TRY(made, Topology::make(topology.faceSizes(), std::move(corners)));
         places->topology = std::move(made);
-        WYC_CHECK(rearrange(result, i, std::move(places)));
-        done[i] = 1;
-    }
-    if (std::none_of(done.begin(), done.end(), [](char one) { return one; }))
-        return fail(makeError(ErrorKind::BadInput, "no mesh with faces is there"));
-    return withoutSetsOf(result, done);
+        return places;
+    });
 }
 
 } // namespace

@@ -86,6 +86,9 @@ Status PointOrder::fits(const Topology& before, std::size_t count) const {
             makeError(ErrorKind::BadInput, fmt::format("this order is for {} points and {} faces; here are {} and {}",
                                                        pointsBefore, facesBefore, count, before.faceCount()))
                 .withAdvice("Make one for this mesh: wyc order, or the Reconcile desk"));
+    if (topologyBefore != 0 && before.hash() != topologyBefore)
+        return fail(makeError(ErrorKind::BadInput, "this order is for a mesh with as many points, and other faces")
+                        .withAdvice("Make one for this mesh: wyc order, or the Reconcile desk"));
     std::size_t total = 0;
     for (const std::uint32_t p : points)
         if (p >= count)
@@ -116,6 +119,8 @@ std::string PointOrder::text() const {
                 {"turns", runsText(turns)}};
     if (!corners.empty())
         object["corners"] = runsText(corners);
+    if (topologyBefore != 0)
+        object["topology_before"] = fmt::format("{:016x}", topologyBefore);
     return object.dump();
 }
 
@@ -146,6 +151,13 @@ Result<PointOrder> PointOrder::parse(const std::string& text) {
             return fail(noOrder(fmt::format("its {} are no list", name)));
         WYC_TRY(numbers, parseRuns(found->get_ref<const std::string&>()));
         *into = std::move(numbers);
+    }
+    if (const auto hash = object.find("topology_before"); hash != object.end()) {
+        const std::string digits = hash->is_string() ? hash->get<std::string>() : std::string();
+        const auto [end, code] =
+            std::from_chars(digits.data(), digits.data() + digits.size(), order.topologyBefore, 16);
+        if (code != std::errc() || end != digits.data() + digits.size() || digits.empty())
+            return fail(noOrder("it does not say for which faces it is"));
     }
     return order;
 }

@@ -13,6 +13,7 @@ namespace wyc {
 struct PointOrder {
     std::size_t pointsBefore = 0;
     std::size_t facesBefore = 0;
+    std::uint64_t topologyBefore = 0;  // hash; 0: not known, or no faces
     std::vector<std::uint32_t> points; // for each new point the old one; an old one may stand for several
     std::vector<std::uint32_t> faces;  // for each new face the old one
     /// For each new corner: which corner of its old face it is, counted from that face's first.

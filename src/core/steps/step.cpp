@@ -142,7 +142,10 @@ Result<Scene> applied(const Scene& scene, const Ready& step) {
     if (step.type->space) {
         WYC_TRY(change, step.type->space(step.options));
         Scene result = changedInSpace(scene, change);
-        if (scene.rest)
+        // A place is taken by what stands at the top: below it, points and rest pose stay as they are.
+        const auto owner = scene.find(scene.restOf);
+        const bool below = owner && (scene.nodes[*owner].parent >= 0 || scene.nodes[*owner].transform);
+        if (scene.rest && !(change.place && below))
             result.rest = changedInSpace(sceneOf(scene.rest), change).nodes.front().geometry;
         return result;
     }
