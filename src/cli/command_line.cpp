@@ -247,6 +247,11 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     compareVerb->add_flag("--explain", compare.explain, "Every cause with its figure, evidence and confidence");
     addText(*compareVerb, "--tolerance", compare.tolerance, "Largest drift that is none, as 0.1mm (the default)",
             "LENGTH");
+    addText(*compareVerb, "--camera", compare.camera, "Drift in the picture of this camera of A or B too, in pixels",
+            "ITEM");
+    compareVerb->add_option("--picture-width", compare.pictureWidth, "Width of that picture, 1920 where not given")
+        ->type_name("PIXELS")
+        ->check(CLI::Range(1.0, 1e6));
     addText(*compareVerb, "--apply", compare.apply, "Write B with all causes undone, proven", "TARGET");
     addText(*compareVerb, "--report", compare.report, "All of it as one page", "FILE.html");
     compareVerb->add_flag("--replace", compare.replace, "A target that exists is replaced");
@@ -304,6 +309,8 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     deliverVerb->add_option("job", deliver.job, "The job")->required()->type_name("JOB.wyc");
     deliverVerb->add_option("--only", deliver.only, "Only deliveries or items that fit")->type_name("PATTERN");
     deliverVerb->add_flag("--dry-run", deliver.dryRun, "Say what would be written and lost; write nothing");
+    deliverVerb->add_flag("--against-last", deliver.againstLast,
+                          "Say what is other than in the last delivery of the same items");
     deliverVerb->add_flag("--strict", deliver.strict, "What was asked for and is not there is an error");
     deliverVerb->add_option("--fail-on", deliver.failOn, "Findings of this severity stop it before anything is written")
         ->check(CLI::IsMember({"note", "caution", "fault"}))

@@ -114,6 +114,8 @@ struct CompareArguments {
     bool explain = false;
     std::string apply;  // target of the mended copy
     std::string report; // HTML
+    std::string camera; // drift in its picture too
+    double pictureWidth = 1920.0;
     std::string output; // of an order
     bool replace = false;
 };
@@ -153,7 +155,8 @@ struct DeliverArguments {
     std::vector<std::string> only;
     bool dryRun = false;
     bool strict = false;
-    std::string failOn; // findings of this severity stop it
+    bool againstLast = false; // what changed since the last delivery of the same items
+    std::string failOn;       // findings of this severity stop it
 };
 struct ProveArguments {
     std::string target;

@@ -46,14 +46,40 @@ Result<Sides> sidesOf(const Common& common, const CompareArguments& arguments) {
     return sides;
 }
 
+// A camera of A, else of B, whatever items were chosen.
+Result<Picture> pictureOf(const Sides& sides, const CompareArguments& arguments) {
+    for (const SourcePtr& source : {sides.a, sides.b}) {
+        const Scene& scene = source->shown();
+        std::vector<std::size_t> fitting;
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+            if (const Node& node = scene.nodes[i];
+                node.kind == NodeKind::Camera &&
+                (matchesPattern(node.path, arguments.camera) || matchesPattern(node.name, arguments.camera)))
+                fitting.push_back(i);
+        if (fitting.size() > 1)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("{} cameras are called '{}' in {}", fitting.size(),
+                                                                   arguments.camera, source->name))
+                            .withAdvice("Name one by its path"));
+        if (!fitting.empty())
+            return Picture{std::make_shared<const Scene>(scene), fitting.front(), arguments.pictureWidth};
+    }
+    return fail(makeError(ErrorKind::BadInput, fmt::format("no camera is called '{}'", arguments.camera))
+                    .withAdvice("`wyc info` lists the items of A and B"));
+}
+
 Result<Comparison> compared(const Common& common, const CompareArguments& arguments, const Progress& progress) {
     WYC_TRY(sides, sidesOf(common, arguments));
     ReconcileSettings settings;
     WYC_TRY(tolerance, parseLength(arguments.tolerance));
     settings.toleranceMetres = tolerance;
-    WYC_TRY(comparison, compare(sides.chosenA, sides.chosenB, settings, progress));
+    const bool pictured = !arguments.camera.empty();
+    WYC_TRY(comparison, compare(sides.chosenA, sides.chosenB, settings, progress.part(0.0, pictured ? 0.6 : 1.0)));
     comparison.a = sides.a->name;
     comparison.b = sides.b->name;
+    if (pictured) {
+        WYC_TRY(picture, pictureOf(sides, arguments));
+        WYC_CHECK(measureInPicture(comparison, picture, progress.part(0.6, 1.0)));
+    }
     return comparison;
 }
 
@@ -74,7 +100,18 @@ void print(const Comparison& comparison, bool explain) {
             else
                 fmt::print("{}: no point or no frame in common\n", name);
         };
+        const auto pixels = [&](const char* name, const std::optional<Drift>& of) {
+            if (of)
+                fmt::print(
+                    "{}, in the picture: {:.3g} px RMS, 99 % under {:.3g} px, at most {:.3g} px (frame {}, point "
+                    "{})\n",
+                    name, of->rms, of->p99, of->largest, frameText(of->worstFrame), of->worstPoint);
+            else
+                fmt::print("{}, in the picture: no point that both have is in it\n", name);
+        };
         drift("as it came", found.drift);
+        if (pair.pictured)
+            pixels("as it came", pair.pictured->drift);
         if (!explain)
             continue;
         fmt::print("{}\n", found.text);
@@ -86,6 +123,8 @@ void print(const Comparison& comparison, bool explain) {
                        steps.empty() ? "" : fmt::format("  [{}]", steps));
         }
         drift("undone", found.undone);
+        if (pair.pictured)
+            pixels("undone", pair.pictured->undone);
     }
     for (const OtherPair& other : comparison.others)
         fmt::print("{} against {}: {}\n", other.b, other.a, other.text);

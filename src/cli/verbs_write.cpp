@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/earlier.h"
 #include "demo/lantern_shoal.h"
 #include "job/job.h"
 #include "options.h"
@@ -115,6 +116,28 @@ int runConvert(const Common& common, const ConvertArguments& arguments) {
     return kClean;
 }
 
+namespace {
+
+// Against what was delivered last of the same items; null where nothing was.
+Result<json> changesOf(const Common& common, const PlannedOutput& output, const Progress& progress) {
+    WYC_TRY(earlier, earlierDelivery(output, progress));
+    if (!earlier) {
+        if (!common.quiet && !common.json)
+            fmt::print("{}: nothing was delivered of it before\n", output.item);
+        return json();
+    }
+    WYC_TRY(comparison, againstEarlier(output, *earlier, {}, progress));
+    if (!common.quiet && !common.json)
+        fmt::print("{}, against {}: {}\n", output.item, earlier->target.filename().string(), changesText(comparison));
+    json document = toJson(comparison);
+    document["target"] = earlier->target.string();
+    document["written"] = earlier->written;
+    document["changes"] = changesText(comparison);
+    return document;
+}
+
+} // namespace
+
 int runDeliver(const Common& common, const DeliverArguments& arguments) {
     const auto job = loadJob(arguments.job);
     if (!job)
@@ -179,8 +202,17 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
                 printLosses(output);
             if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
                 return report(common, filled.error());
+            json against;
+            if (arguments.againstLast) {
+                auto changes = changesOf(common, output, terminal.progress());
+                if (!changes)
+                    return report(common, changes.error());
+                against = std::move(*changes);
+            }
             if (arguments.dryRun) {
                 documents.push_back(toJson(output));
+                if (arguments.againstLast)
+                    documents.back()["against_last"] = std::move(against);
                 if (!common.json)
                     fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount,
                                output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
@@ -193,6 +225,8 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
             if (!result)
                 return report(common, result.error());
             documents.push_back(resultJson(output, *result, true));
+            if (arguments.againstLast)
+                documents.back()["against_last"] = std::move(against);
             if (!common.json)
                 printNotCompared(common, result->proof);
             if (!common.json)

@@ -8,6 +8,7 @@
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMimeData>
 #include <QTabBar>
 #include <QTabWidget>
@@ -17,8 +18,10 @@
 #include "board/time_board.h"
 #include "desks/drift_plot.h"
 #include "desks/reconcile_desk.h"
+#include "scene/camera.h"
 #include "shell/main_window.h"
 #include "support/returned.h"
+#include "view/viewport.h"
 #include "window_fixture.h"
 
 namespace wyc::app {
@@ -64,6 +67,32 @@ class ReconcileWindow : public WindowTest {
         EXPECT_TRUE(enter.isAccepted());
         QDropEvent drop(QPointF(at), Qt::CopyAction, &data, Qt::LeftButton, {});
         QApplication::sendEvent(window_.get(), &drop);
+    }
+    void showBodies(Arrangement arrangement) {
+        auto* box = child<QComboBox>("reconcileBodies");
+        box->setCurrentIndex(static_cast<int>(arrangement));
+        emit box->activated(box->currentIndex());
+        EXPECT_TRUE(settle());
+    }
+    // As it is drawn, once all that was asked for is there.
+    [[nodiscard]] DrawComparison drawn() {
+        EXPECT_TRUE(until([&] { return !window_->viewport().loading() && window_->viewport().comparedDrawn(); }));
+        const DrawComparison* compared = window_->viewport().comparedDrawn();
+        return compared ? *compared : DrawComparison();
+    }
+    // How many pixels of a part of the view have more of green than of blue (A's tint), and the other way (B's).
+    [[nodiscard]] std::pair<int, int> tints(double from, double to) {
+        const QImage picture = window_->viewport().grabFramebuffer();
+        std::pair<int, int> counts{0, 0};
+        for (int y = 60; y < picture.height() - 60; ++y)
+            for (int x = static_cast<int>(from * picture.width()); x < static_cast<int>(to * picture.width()); ++x) {
+                const QColor c = picture.pixelColor(x, y);
+                if (c.green() > c.red() + 25 && c.green() > c.blue() + 6)
+                    ++counts.first;
+                if (c.blue() > c.green() + 14 && c.red() > c.green() + 4)
+                    ++counts.second;
+            }
+        return counts;
     }
     [[nodiscard]] std::set<std::string> causes() {
         std::set<std::string> ids;
@@ -139,10 +168,11 @@ TEST_F(ReconcileWindow, CausesAreUndoneOneByOneAndTheFiguresFollow) {
     EXPECT_EQ(causes().size(), 4U);
     // On the body, over one another, and to the worst frame.
     ASSERT_TRUE(click(child<QToolButton>("reconcileHeat")));
-    ASSERT_TRUE(click(child<QToolButton>("reconcileOver")));
+    showBodies(Arrangement::Over);
     ASSERT_TRUE(settle());
     ASSERT_TRUE(window_->viewport().comparison());
-    EXPECT_TRUE(window_->viewport().comparison()->heat && window_->viewport().comparison()->over);
+    EXPECT_TRUE(window_->viewport().comparison()->heat);
+    EXPECT_EQ(drawn().arrangement, Arrangement::Over);
     ASSERT_TRUE(click(child<QToolButton>("reconcileWorst")));
     ASSERT_TRUE(click(child<QToolButton>("reconcileSwap")));
     ASSERT_TRUE(compared());
@@ -152,6 +182,128 @@ TEST_F(ReconcileWindow, CausesAreUndoneOneByOneAndTheFiguresFollow) {
             EXPECT_NEAR(cause.figure, 0.01, 1e-6);
     window_->desks().setCurrentIndex(0);
     EXPECT_FALSE(window_->viewport().comparison());
+}
+
+TEST_F(ReconcileWindow, BothBodiesAreSeenByOneEyeEachAtItsTime) {
+    open({folder_ / "sheet.abc", folder_ / "sheet_back.abc"}, 2);
+    workspace().setActive(ItemKey(workspace().items()[1].key));
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(compared());
+    workspace().setFrame(1010);
+    showBodies(Arrangement::Beside);
+    EXPECT_FALSE(drawn().ownFrameOfB);
+    const std::size_t points = workspace().items()[1].points;
+    EXPECT_EQ(drawn().points, points);
+    EXPECT_EQ(drawn().apart, points) << "a hundred times too large";
+    // Undone, B has the size and the place of A, and its own frame is the next.
+    ASSERT_TRUE(click(child<QToolButton>("reconcileAsUndone")));
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(drawn().ownFrameOfB);
+    EXPECT_EQ(*drawn().ownFrameOfB, 1011.0);
+    EXPECT_EQ(drawn().apart, 0U);
+    const auto [aLeft, bLeft] = tints(0.0, 0.5);
+    const auto [aRight, bRight] = tints(0.5, 1.0);
+    EXPECT_GT(aLeft, 300);
+    EXPECT_GT(bRight, 300);
+    EXPECT_LT(bLeft, aLeft / 20);
+    EXPECT_LT(aRight, bRight / 20);
+    // By their numbers: as it came most are elsewhere, undone none.
+    ASSERT_TRUE(click(child<QToolButton>("reconcileOrder")));
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(drawn().elsewhereCount, 0U);
+    ASSERT_TRUE(click(child<QToolButton>("reconcileAsUndone")));
+    ASSERT_TRUE(settle());
+    EXPECT_GT(drawn().elsewhereCount, points / 2);
+    EXPECT_FALSE(drawn().elsewhere.empty());
+    ASSERT_TRUE(click(child<QToolButton>("reconcileOrder")));
+    ASSERT_TRUE(click(child<QToolButton>("reconcileAsUndone")));
+    // A line between them, which is dragged.
+    showBodies(Arrangement::Parted);
+    (void)drawn();
+    Viewport& view = window_->viewport();
+    ASSERT_TRUE(view.partAt());
+    const QPoint line(static_cast<int>(*view.partAt() * view.width()), view.height() / 2);
+    QTest::mousePress(&view, Qt::LeftButton, Qt::NoModifier, line);
+    QTest::mouseMove(&view, QPoint(view.width() / 5, view.height() / 2));
+    QTest::mouseRelease(&view, Qt::LeftButton, Qt::NoModifier, QPoint(view.width() / 5, view.height() / 2));
+    EXPECT_NEAR(*view.partAt(), 0.2, 0.02);
+    EXPECT_LT(tints(0.0, 0.19).second, 20);
+    EXPECT_GT(tints(0.21, 1.0).second, 300);
+    EXPECT_LT(tints(0.21, 1.0).first, tints(0.21, 1.0).second / 20);
+    // Nothing differs any more; as it came everything does.
+    showBodies(Arrangement::Differs);
+    EXPECT_EQ(drawn().apart, 0U);
+    ASSERT_TRUE(click(child<QToolButton>("reconcileAsUndone")));
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(drawn().apart, points);
+}
+
+TEST_F(ReconcileWindow, DriftInPixelsAndAsPointsThatAreTaken) {
+    Scene eye;
+    eye.unitMetres = 1.0;
+    Node camera;
+    camera.name = "lookout";
+    camera.path = "/lookout";
+    camera.kind = NodeKind::Camera;
+    setCamera(camera, Sampling::still(), {CameraFigures()});
+    camera.transform = std::make_shared<MemoryTransform>(Sampling::still(),
+                                                         std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+                                                         std::vector<std::vector<double>>{{1, 0.5, 8}});
+    eye.nodes.push_back(camera);
+    ASSERT_TRUE(test::writeScene(eye, folder_ / "lookout.abc"));
+    open({folder_ / "sheet.abc", folder_ / "sheet_back.abc", folder_ / "lookout.abc"}, 3);
+    workspace().setActive(ItemKey(workspace().items()[1].key));
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(compared());
+    QMenu* measures = child<QToolButton>("reconcileMeasure")->menu();
+    emit measures->aboutToShow();
+    ASSERT_EQ(measures->actions().size(), 2);
+    measures->actions()[1]->trigger();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(until([&] { return !desk().looking(); }));
+    const QString figures = child<QLabel>("reconcileFigures")->text();
+    EXPECT_TRUE(figures.contains(QStringLiteral("px"))) << figures.toStdString();
+    EXPECT_TRUE(figures.contains(QStringLiteral("✓"))) << figures.toStdString();
+    EXPECT_EQ(child<QLineEdit>("reconcileTolerance")->text(), QStringLiteral("0.1 px"));
+    emit measures->aboutToShow();
+    measures->actions()[0]->trigger();
+    EXPECT_EQ(child<QLineEdit>("reconcileTolerance")->text(), QStringLiteral("0.1 mm"));
+    // B keeps its own numbers and its name, and moves as A does.
+    window_->findChild<QAction*>(QStringLiteral("reconcileTake"))->trigger();
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(compared());
+    EXPECT_EQ(causes(), (std::set<std::string>{"order"}));
+    EXPECT_LT(desk().found()->found.undone->largest, 1e-5);
+    QTabBar* tabs = window_->desks().tabBar();
+    ASSERT_TRUE(click(tabs, tabs->tabRect(4).center()));
+    ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
+    ASSERT_TRUE(settle());
+    const auto made = delivered();
+    ASSERT_TRUE(made) << made.error().text();
+    EXPECT_TRUE(window_->deliverDesk().rows()[0].result->proof.passed);
+}
+
+TEST_F(ReconcileWindow, WhatChangedSinceTheLastDeliveryIsToldBeforeTheNext) {
+    open({folder_ / "sheet.abc"}, 1);
+    QTabBar* tabs = window_->desks().tabBar();
+    ASSERT_TRUE(click(tabs, tabs->tabRect(4).center()));
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(window_->findChild<QPushButton*>(QStringLiteral("deliverAgainst")));
+    ASSERT_TRUE(delivered());
+    ASSERT_TRUE(click(child<QPushButton>("deliverBack")));
+    ASSERT_TRUE(settle());
+    const auto changes = [&]() -> QString {
+        EXPECT_TRUE(until([&] { return window_->findChild<QPushButton*>(QStringLiteral("deliverAgainst")); }));
+        EXPECT_TRUE(click(child<QPushButton>("deliverAgainst")));
+        EXPECT_TRUE(until([&] { return !window_->deliverDesk().rows()[0].changes.isEmpty(); }) && settle());
+        const auto* words = window_->findChild<QLabel*>(QStringLiteral("outputChanges"));
+        return words ? words->text() : QString();
+    };
+    EXPECT_TRUE(changes().contains(QStringLiteral("✓")));
+    workspace().addSteps(workspace().items()[0].key, {Step{"offset", {{"frames", 3}}}}, QStringLiteral("later"));
+    ASSERT_TRUE(settle());
+    const QString other = changes();
+    EXPECT_TRUE(other.contains(QStringLiteral("3 frames late"))) << other.toStdString();
 }
 
 TEST_F(ReconcileWindow, WhatCannotBeComparedIsSaid) {

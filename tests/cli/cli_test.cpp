@@ -247,6 +247,17 @@ TEST_F(Cli, DeliverProvesRecordsAndTakesTheNextVersion) {
     }
     EXPECT_EQ(wyc({"deliver", job.string(), "--only", "nobody"}).code, 2);
     EXPECT_EQ(wyc({"deliver", job.string(), "--only", "lay*"}).code, 0);
+    const auto against = wyc({"deliver", job.string(), "--dry-run", "--against-last", "--json"});
+    EXPECT_EQ(against.code, 0) << against.err;
+    const json last = against.json()["outputs"][0]["against_last"];
+    EXPECT_EQ(last["changes"], "as it was");
+    EXPECT_EQ(last["a"], "sh040_sheet_v003.abc");
+    EXPECT_EQ(last["within_tolerance"], true);
+    const auto changed = wyc({"job", job.string(), "--items", "*", "--step", "offset frames=1"});
+    EXPECT_EQ(changed.code, 0) << changed.err;
+    const auto words = wyc({"deliver", job.string(), "--against-last"});
+    EXPECT_EQ(words.code, 0) << words.err;
+    EXPECT_NE(words.out.find("against sh040_sheet_v003.abc: 1 frame late"), std::string::npos) << words.out;
 }
 
 TEST_F(Cli, ADeliveryThatWasTouchedDoesNotProve) {

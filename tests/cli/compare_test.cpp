@@ -5,6 +5,7 @@
 #include <map>
 
 #include "base/file.h"
+#include "scene/camera.h"
 #include "support/expected.h"
 #include "support/process.h"
 #include "support/returned.h"
@@ -120,6 +121,64 @@ TEST_F(Compare, WhatCannotBeComparedIsSaid) {
     EXPECT_EQ(alien.code, 1) << alien.err;
     for (const json& cause : alien.json()["pairs"][0]["causes"])
         EXPECT_LT(cause["confidence"].get<double>(), 0.9) << cause.dump();
+}
+
+TEST_F(Compare, DriftInThePictureOfACamera) {
+    auto scene = test::openFile(a());
+    ASSERT_TRUE(scene);
+    Node camera;
+    camera.name = "boom";
+    camera.path = "/boom";
+    camera.kind = NodeKind::Camera;
+    setCamera(camera, Sampling::still(), {CameraFigures()});
+    camera.transform = std::make_shared<MemoryTransform>(Sampling::still(),
+                                                         std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+                                                         std::vector<std::vector<double>>{{0.8, 0, 12}});
+    scene->nodes.push_back(camera);
+    ASSERT_TRUE(test::writeScene(*scene, to("seen.abc")));
+    const json place = json::array({{{"type", "place"}, {"options", {{"move", "0.02, 0, 0"}}}}});
+    ASSERT_TRUE(writeTextFile(to("place.json"), place.dump(), AtomicFile::Replace::No));
+    const auto moved = wyc({"convert", a(), "--steps", to("place.json"), "-o", to("moved.abc")});
+    ASSERT_EQ(moved.code, 0) << moved.err;
+    const auto told = wyc({"compare", to("seen.abc"), to("moved.abc"), "--camera", "boom", "--picture-width", "2000",
+                           "--explain", "--json"});
+    EXPECT_EQ(told.code, 1) << told.err;
+    const json document = told.json();
+    const json& pixels = document["pairs"][0]["pixels"];
+    EXPECT_EQ(pixels["camera"], "/boom/boom");
+    EXPECT_EQ(pixels["drift"]["unit"], "pixels");
+    // 35 mm before a gate of 36: 20 mm at nine to thirteen metres.
+    const auto pixelsAt = [](double metres) { return 35.0 / 36.0 * 0.02 / metres * 2000.0; };
+    EXPECT_GT(pixels["drift"]["max"].get<double>(), pixelsAt(13.0));
+    EXPECT_LT(pixels["drift"]["max"].get<double>(), pixelsAt(9.0));
+    EXPECT_LT(pixels["drift_undone"]["max"].get<double>(), 1e-3);
+    EXPECT_EQ(wyc({"compare", to("seen.abc"), a(), "--camera", "nobody"}).code, 2);
+    const auto words =
+        wyc({"compare", to("seen.abc"), to("moved.abc"), "--camera", "boom", "--report", to("page.html")});
+    EXPECT_NE(words.out.find(" px RMS"), std::string::npos) << words.out;
+    EXPECT_NE(test::readFile(to("page.html")).find("in pixels"), std::string::npos);
+}
+
+TEST_F(Compare, PointsAreTakenByAnOrderThatWasSaved) {
+    // What came back keeps its own order and name; the cache that went out gives it its motion again.
+    ASSERT_LE(wyc({"order", b(), a(), "-o", to("as_b.json")}).code, 1);
+    const json chain = json::array({{{"type", "take"}, {"options", {{"from", a()}, {"order", to("as_b.json")}}}}});
+    const std::string steps = to("take.json");
+    ASSERT_TRUE(writeTextFile(steps, chain.dump(), AtomicFile::Replace::No));
+    const auto taken = wyc({"convert", b(), "--steps", steps, "-o", to("taken.abc"), "--record"});
+    ASSERT_EQ(taken.code, 0) << taken.err;
+    const auto told = wyc({"compare", a(), to("taken.abc"), "--explain", "--json"});
+    const json pair = told.json()["pairs"][0];
+    std::vector<std::string> ids;
+    for (const json& cause : pair["causes"])
+        ids.push_back(cause["id"]);
+    EXPECT_EQ(ids, std::vector<std::string>{"order"}) << told.out;
+    EXPECT_LT(pair["drift_undone"]["max"].get<double>(), 1e-6);
+    EXPECT_EQ(wyc({"prove", to("taken.abc")}).code, 0);
+    const std::string record = test::readFile(to("taken.abc.record.json"));
+    EXPECT_NE(record.find("steps_read"), std::string::npos);
+    // And nothing is written over what it was taken from.
+    EXPECT_NE(wyc({"convert", b(), "--steps", steps, "-o", a(), "--replace"}).code, 0);
 }
 
 } // namespace

@@ -188,7 +188,8 @@ TEST(ObjText, PointsDeclaredLaterMayBeUsed) {
 
 TEST(ObjText, AFaceInSeveralGroupsAndNamesWithBlanks) {
     const auto text =
-        parse("v 0 0 0\nv 1 0 0\nv 0 1 0\no first part\ng a b\nusemtl painted steel\nf 1 2 3\ng\nf 3 2 1\n");
+        parse("v 0 0 0\nv 1 0 0\nv 0 1 0\no first part\ng a b\nusemtl painted steel\nf 1 2 3\ng\nf 3 2 1\n"
+              "usemtl\nf 2 3 1\n"); // a material ends where one without a name begins
     ASSERT_TRUE(text);
     ASSERT_EQ(text->groups.size(), 2U);
     EXPECT_EQ(text->groups[0].faces.size(), 1U);

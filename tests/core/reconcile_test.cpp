@@ -757,6 +757,52 @@ TEST(Reconcile, CamerasPlacesAndWhatIsSeenCount) {
     EXPECT_EQ(gone->onlyA, std::vector<std::string>{"/eye"});
 }
 
+TEST(Reconcile, DriftIsMeasuredInThePictureOfACameraToo) {
+    // Points a metre apart, ten metres before the lens; the camera counts in centimetres.
+    const FrameRate rate;
+    const Sampling run = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 24);
+    test::Shape shape = test::gridShape(1, 2);
+    shape.points = {{-1, 0, 0}, {0, 0, 0}, {1, 0, 0}, {-1, 1, 0}, {0, 1, 0}, {0, 0, 30}}; // the last one behind it
+    std::vector<std::vector<Vec3d>> motion;
+    for (int f = 0; f < 24; ++f) {
+        motion.push_back(shape.points);
+        for (Vec3d& p : motion.back())
+            p.y += 0.02 * f;
+    }
+    const Scene a = test::sceneOf(shape, motion, run, rate);
+    motion[7][1].x += 0.01;
+    motion[9][5].x += 3.0;
+    const Scene b = test::sceneOf(shape, motion, run, rate);
+    Scene eye;
+    eye.unitMetres = 0.01;
+    eye.workingRate = rate;
+    Node camera;
+    camera.name = camera.path = "/eye";
+    camera.kind = NodeKind::Camera;
+    setCamera(camera, Sampling::still(), {CameraFigures()}); // 35 mm before 36 × 24 mm
+    camera.transform = std::make_shared<MemoryTransform>(Sampling::still(),
+                                                         std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+                                                         std::vector<std::vector<double>>{{0, 0, 1000}});
+    eye.nodes.push_back(camera);
+    const auto found = compare(a, b, {}, Progress());
+    ASSERT_TRUE(found) << found.error().text();
+    Comparison pictured = *found;
+    ASSERT_TRUE(measureInPicture(pictured, Picture{std::make_shared<const Scene>(eye), 0, 2000.0}, Progress()));
+    const auto& drift = pictured.pairs[0].pictured->drift;
+    ASSERT_TRUE(drift);
+    EXPECT_NEAR(drift->largest, 35.0 / 36.0 * 0.01 / 10.0 * 2000.0, 1e-3);
+    EXPECT_EQ(drift->worstFrame, 1008.0);
+    EXPECT_EQ(drift->worstPoint, 1U);
+    EXPECT_NEAR(found->pairs[0].found.drift->largest, 3.0, 1e-5) << "what is behind the camera is off all the same";
+    // Looking away nothing is in the picture.
+    eye.nodes[0].transform = std::make_shared<MemoryTransform>(
+        Sampling::still(), std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+        std::vector<std::vector<double>>{{0, 0, -5000}});
+    ASSERT_TRUE(measureInPicture(pictured, Picture{std::make_shared<const Scene>(eye), 0, 2000.0}, Progress()));
+    EXPECT_FALSE(pictured.pairs[0].pictured->drift);
+    EXPECT_EQ(toJson(pictured)["pairs"][0]["pixels"]["drift"], nullptr);
+}
+
 TEST(Reconcile, NothingInCommonIsSaidAndNothingClaimed) {
     for (unsigned seed = 0; seed < 12; ++seed) {
         std::mt19937 random(seed + 500U);

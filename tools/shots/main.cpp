@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // usage: wychronos_shots DEMO_FOLDER OUT_FOLDER
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QMenu>
 #include <QPushButton>
@@ -45,6 +46,13 @@ void choose(MainWindow& window, const std::string& source, const std::string& na
         }
 }
 
+void showBodies(MainWindow& window, Arrangement arrangement) {
+    auto* box = window.findChild<QComboBox*>(QStringLiteral("reconcileBodies"));
+    box->setCurrentIndex(static_cast<int>(arrangement));
+    emit box->activated(box->currentIndex());
+    settle(window);
+}
+
 bool clickMend(MainWindow& window, const QString& id) {
     for (QPushButton* button : window.findChildren<QPushButton*>(QStringLiteral("mend")))
         if (button->isVisible() && button->property("findingId").toString() == id) {
@@ -85,6 +93,11 @@ int main(int argc, char** argv) {
     settle(window);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("reconcile.png")));
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
+    showBodies(window, Arrangement::Beside);
+    shoot(window, out.filePath(QStringLiteral("beside.png")));
+    showBodies(window, Arrangement::BAlone);
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("reconcileUndo")), Qt::LeftButton);
     settle(window);
     for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
@@ -93,6 +106,21 @@ int main(int argc, char** argv) {
     shoot(window, out.filePath(QStringLiteral("reconciled.png")));
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     window.workspace().document().undo();
+    // Points in another order: where the numbers went.
+    window.workspace().addPaths({demo + QStringLiteral("/returns/lantern_jelly_shuffled.abc")});
+    settle(window);
+    choose(window, "lantern_jelly_shuffled.abc");
+    settle(window);
+    for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
+        QTest::qWait(20);
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileOrder")), Qt::LeftButton);
+    showBodies(window, Arrangement::Beside);
+    shoot(window, out.filePath(QStringLiteral("order.png")));
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileOrder")), Qt::LeftButton);
+    showBodies(window, Arrangement::BAlone);
+    window.workspace().document().undo();
+    choose(window, "lantern_jelly_back.mdd");
+    settle(window);
     window.viewport().setScope(ViewScope::Source);
     window.desks().setCurrentIndex(0);
     settle(window);

@@ -28,6 +28,8 @@ ItemNames namesOf(const ItemView& item) {
     return {itemLabel(*item.source, item.key.path), item.key.path, item.name, item.leftOut};
 }
 
+constexpr std::size_t kMostCards = 40;
+
 int urgencyOf(JobState state) {
     return state == JobState::Failed ? 2 : state == JobState::Running ? 1 : 0;
 }
@@ -512,6 +514,8 @@ void DeliverDesk::plan() {
     stale_ = false;
     rows_.clear();
     planError_.reset();
+    ++planned_;
+    comparing_ = 0;
     if (!workspace_.items().empty()) {
         const DeliverySpec s = spec();
         auto inputs = workspace_.inputsOf(s);
@@ -520,9 +524,56 @@ void DeliverDesk::plan() {
         if (outputs) {
             for (PlannedOutput& output : *outputs)
                 rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
+            lookForEarlier();
         } else {
             planError_ = outputs.error();
         }
+    }
+    showRows();
+}
+
+// Whether something was delivered of the same items before; looked for by the worker, as folders may be full.
+void DeliverDesk::lookForEarlier() {
+    std::error_code code;
+    if (rows_.empty() || !fs::is_directory(rows_.front().plan.target.parent_path(), code))
+        return;
+    for (std::size_t i = 0; i < std::min(rows_.size(), kMostCards); ++i)
+        workspace_.runner().start(
+            tr("Looking for the last delivery"),
+            [this, i, plan = rows_[i].plan, planned = planned_](const Progress& progress) -> Result<JobRunner::Done> {
+                WYC_TRY(earlier, earlierDelivery(plan, progress));
+                return [this, i, planned, earlier] {
+                    if (planned != planned_ || i >= rows_.size() || !earlier)
+                        return;
+                    rows_[i].earlier = earlier;
+                    rowsTimer_.start();
+                };
+            },
+            [](const Error&) {});
+}
+
+void DeliverDesk::compareWithEarlier() {
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        if (!rows_[i].earlier || !rows_[i].changes.isEmpty())
+            continue;
+        ++comparing_;
+        const auto settled = [this, i, planned = planned_](const QString& words, bool asItWas) {
+            if (planned != planned_ || i >= rows_.size())
+                return;
+            --comparing_;
+            rows_[i].changes = words;
+            rows_[i].asItWas = asItWas;
+            rowsTimer_.start();
+        };
+        workspace_.runner().start(
+            tr("Comparing with the last delivery"),
+            [settled, plan = rows_[i].plan,
+             earlier = *rows_[i].earlier](const Progress& progress) -> Result<JobRunner::Done> {
+                WYC_TRY(comparison, againstEarlier(plan, earlier, {}, progress));
+                return [settled, words = QString::fromStdString(changesText(comparison)),
+                        asItWas = comparison.withinTolerance()] { settled(words, asItWas); };
+            },
+            [settled](const Error& error) { settled(QString::fromStdString(error.text()), false); });
     }
     showRows();
 }
@@ -548,7 +599,19 @@ void DeliverDesk::showRows() {
         std::stable_sort(order.begin(), order.end(), [](const OutputRow* a, const OutputRow* b) {
             return urgencyOf(a->state) > urgencyOf(b->state);
         });
-    constexpr std::size_t kMostCards = 40;
+    const bool earlier = std::any_of(rows_.begin(), rows_.end(),
+                                     [](const OutputRow& row) { return row.earlier && row.changes.isEmpty(); });
+    if (!started && earlier) {
+        auto* against = new QPushButton(
+            comparing_ > 0 ? tr("Comparing every frame …") : tr("What changed since the last delivery"), this);
+        against->setObjectName(QStringLiteral("deliverAgainst"));
+        against->setProperty("small", true);
+        against->setEnabled(comparing_ == 0);
+        against->setToolTip(tr("Range, order, pieces, materials, motion: what would be written, held against the files "
+                               "of the last delivery"));
+        connect(against, &QPushButton::clicked, this, &DeliverDesk::compareWithEarlier);
+        cards_->addWidget(against, 0, Qt::AlignLeft);
+    }
     for (std::size_t i = 0; i < std::min(order.size(), kMostCards); ++i) {
         QFrame* card = outputCard(*order[i], started, this);
         if (order[i]->jobId)

@@ -47,6 +47,8 @@ class DeliverDesk : public QWidget {
     void refresh();
     void plan();
     void showRows();
+    void lookForEarlier();
+    void compareWithEarlier();
     void updateRow(const JobStatus& status);
     Workspace& workspace_;
     QLabel* title_;
@@ -80,6 +82,8 @@ class DeliverDesk : public QWidget {
     QTimer rowsTimer_; // several outputs may change at once
     std::vector<OutputRow> rows_;
     std::map<int, QLabel*> stateLabels_; // of the cards that are shown
+    int planned_ = 0;                    // counts plans: what is found out of an older one comes too late
+    int comparing_ = 0;                  // outputs that are held against what was delivered
     bool delivering_ = false;
     Job shownJob_; // that the cards are for
     bool showResults_ = false;

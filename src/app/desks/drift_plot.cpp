@@ -19,16 +19,17 @@ DriftPlot::DriftPlot(QWidget* parent) : QWidget(parent) {
                   "came, line with the chosen causes undone. A click goes to the frame."));
 }
 
-void DriftPlot::show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double metres,
-                     double tolerance) {
+void DriftPlot::show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double scale,
+                     double tolerance, QString (*words)(double)) {
     lines_.clear();
+    words_ = words;
     tolerance_ = tolerance;
     for (const std::optional<Drift>* drift : {&came, &undone}) {
         Line line;
         if (*drift) {
             line.frames = (*drift)->frames;
             for (const double y : (*drift)->largestAt)
-                line.metres.push_back(y * metres);
+                line.far.push_back(y * scale);
         }
         lines_.push_back(std::move(line));
     }
@@ -60,7 +61,7 @@ void DriftPlot::paintEvent(QPaintEvent*) {
     const QRectF box = area();
     double top = tolerance_;
     for (const Line& line : lines_)
-        for (const double y : line.metres)
+        for (const double y : line.far)
             top = std::max(top, y);
     const double least = std::max(1e-9, std::min(tolerance_ / 100.0, top / 1e6));
     const double decades = std::max(1.0, std::log10(top / least));
@@ -71,14 +72,14 @@ void DriftPlot::paintEvent(QPaintEvent*) {
         return box.bottom() - std::clamp(std::log10(std::max(y, least) / least) / decades, 0.0, 1.0) * box.height();
     };
     painter.setFont(textFont(7.5));
-    const int every = std::max(1, static_cast<int>(std::ceil(decades / 5.0)));
+    const int every =
+        std::max(1, static_cast<int>(std::ceil(decades / std::max(1.0, std::floor(box.height() / 12.0)))));
     for (int k = static_cast<int>(std::ceil(std::log10(least))); std::pow(10.0, k) <= top * 1.001; k += every) {
         const double y = std::pow(10.0, k);
         painter.setPen(QPen(colour::kInk3, 1));
         painter.drawLine(QPointF(box.left(), py(y)), QPointF(box.right(), py(y)));
         painter.setPen(colour::kChalk2);
-        painter.drawText(QRectF(0, py(y) - 8, box.left() - 5, 16), Qt::AlignRight | Qt::AlignVCenter,
-                         QString::fromStdString(lengthText(y)));
+        painter.drawText(QRectF(0, py(y) - 8, box.left() - 5, 16), Qt::AlignRight | Qt::AlignVCenter, words_(y));
     }
     painter.setPen(QPen(colour::kStraw, 1, Qt::DotLine));
     painter.drawLine(QPointF(box.left(), py(tolerance_)), QPointF(box.right(), py(tolerance_)));
@@ -86,7 +87,7 @@ void DriftPlot::paintEvent(QPaintEvent*) {
         const Line& line = lines_[i];
         QPainterPath path;
         for (std::size_t k = 0; k < line.frames.size(); ++k) {
-            const QPointF at(px(line.frames[k]), py(line.metres[k]));
+            const QPointF at(px(line.frames[k]), py(line.far[k]));
             k == 0 ? path.moveTo(at) : path.lineTo(at);
         }
         painter.setPen(i == 0 ? QPen(colour::kHeather, 1.3, Qt::DashLine) : QPen(colour::kMoss, 1.6));

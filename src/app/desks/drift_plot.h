@@ -14,8 +14,9 @@ class DriftPlot : public QWidget {
     Q_OBJECT
   public:
     explicit DriftPlot(QWidget* parent = nullptr);
-    /// In metres, with the size of A's unit.
-    void show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double metres, double tolerance);
+    /// `scale`: of a drift's figures to what `words` tells of, a length in metres or pixels; the tolerance is one.
+    void show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double scale, double tolerance,
+              QString (*words)(double));
     void clear();
     [[nodiscard]] QSize sizeHint() const override { return {420, 104}; }
 
@@ -29,10 +30,11 @@ class DriftPlot : public QWidget {
   private:
     struct Line {
         std::vector<double> frames;
-        std::vector<double> metres;
+        std::vector<double> far;
     };
     [[nodiscard]] QRectF area() const;
     std::vector<Line> lines_; // as it came, undone
+    QString (*words_)(double) = nullptr;
     double tolerance_ = 0.0001;
     double low_ = 0.0;
     double high_ = 0.0;

@@ -6,6 +6,7 @@
 #include <set>
 
 #include <QCoreApplication>
+#include <QDateTime>
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
@@ -25,6 +26,12 @@ QString tr(const char* text) {
 
 QString counted(std::size_t number, const char* one, const char* many) {
     return number == 1 ? tr(one) : tr(many).arg(digits(number));
+}
+
+// "2026-11-20 10:00" of a record's time, in the clock of the house.
+QString whenWords(const std::string& written) {
+    const QDateTime when = QDateTime::fromString(QString::fromStdString(written), Qt::ISODate);
+    return when.isValid() ? when.toLocalTime().toString(QStringLiteral("yyyy-MM-dd HH:mm")) : tr("at an unknown time");
 }
 
 QString rangeWords(std::optional<double> first, std::optional<double> last) {
@@ -156,6 +163,19 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     stateLabel->setStyleSheet(QStringLiteral("color: %1;").arg(stateColour.name()));
     second->addWidget(stateLabel);
     column->addLayout(second);
+    if (!started && row.earlier) {
+        const QString before = QString::fromStdString(row.earlier->target.filename().string());
+        auto* last =
+            smallLabel(row.changes.isEmpty() ? tr("last delivered: %1, %2").arg(before, whenWords(row.earlier->written))
+                       : row.asItWas         ? QStringLiteral("✓ ") + tr("nothing is other than in %1").arg(before)
+                                     : QStringLiteral("! ") + tr("other than in %1: %2").arg(before, row.changes),
+                       card);
+        last->setObjectName(QStringLiteral("outputChanges"));
+        if (!row.changes.isEmpty())
+            last->setStyleSheet(
+                QStringLiteral("color: %1;").arg((row.asItWas ? colour::kMoss : colour::kStraw).name()));
+        column->addWidget(last);
+    }
     if (started) {
         auto* bar = new QProgressBar(card);
         bar->setTextVisible(false);

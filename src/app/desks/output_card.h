@@ -7,6 +7,7 @@
 #include <QString>
 
 #include "delivery/delivery.h"
+#include "delivery/earlier.h"
 #include "shell/job_runner.h"
 
 class QFrame;
@@ -23,6 +24,9 @@ struct OutputRow {
     QString words;
     std::optional<OutputResult> result;
     int jobId = 0;
+    std::optional<EarlierDelivery> earlier = {};
+    QString changes = {}; // of it, in words; empty: not asked, or not known yet
+    bool asItWas = false;
 };
 
 /// Name, file, range, state; once begun its progress, once proven the figures of the proof.

@@ -10,11 +10,13 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QToolButton>
 #include <QVBoxLayout>
 
+#include "base/file.h"
 #include "base/text.h"
 #include "desks/desk_parts.h"
 #include "desks/drift_plot.h"
@@ -49,7 +51,41 @@ int kinship(const ItemView& a, const ItemView& b) {
     return score;
 }
 
+QString lengthWords(double metres) {
+    return QString::fromStdString(lengthText(metres));
+}
+
+QString pixelWords(double pixels) {
+    return ReconcileDesk::tr("%1 px").arg(pixels, 0, 'g', 3);
+}
+
 } // namespace
+
+struct ReconcileDesk::Left {
+    std::optional<Drift> drift;
+    std::shared_ptr<const Undone> undone;
+    std::optional<PicturedDrift> pictured;
+};
+
+// For workers. What cannot be undone together, or is not to be measured, is not there.
+ReconcileDesk::Left ReconcileDesk::leftOf(const ComparedPair& pair, const std::vector<char>& chosen,
+                                          const std::optional<Picture>& picture, bool measure,
+                                          const Progress& progress) {
+    Left left;
+    auto undone = undoneOf(pair.found, chosen, pair.b, pair.nodeB);
+    if (!undone)
+        return left;
+    left.undone = std::make_shared<const Undone>(std::move(*undone));
+    if (measure)
+        if (auto drift = driftAfter(pair.found, chosen, pair.a, pair.nodeA, pair.b, pair.nodeB,
+                                    progress.part(0.0, picture ? 0.4 : 1.0)))
+            left.drift = std::move(*drift);
+    if (picture)
+        if (auto pictured = picturedDrift(pair.found, pair.a, pair.nodeA, pair.b, pair.nodeB, chosen, *picture,
+                                          progress.part(0.4, 1.0)))
+            left.pictured = std::move(*pictured);
+    return left;
+}
 
 ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     : QWidget(parent), workspace_(workspace), viewport_(viewport) {
@@ -122,14 +158,30 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     auto* shows = new QHBoxLayout();
     shows->setSpacing(4);
     worst_ = tool("reconcileWorst", tr("worst frame"), tr("Goes to the frame with the largest drift"));
-    heat_ = tool("reconcileHeat", tr("drift heat"), tr("Colours B's points by how far they are from A's"));
-    over_ = tool("reconcileOver", tr("A over it"), tr("Draws A over B, at the same time"));
-    for (QToolButton* toggle : {heat_, over_})
+    bodies_ = new QComboBox(this);
+    bodies_->setObjectName(QStringLiteral("reconcileBodies"));
+    bodies_->setToolTip(tr("Which bodies the view shows, by one eye and at one time"));
+    bodies_->addItems({tr("B alone"), tr("A beside B"), tr("A over B"), tr("A | B parted"), tr("what differs")});
+    bodies_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    bodies_->setMinimumContentsLength(9);
+    heat_ = tool("reconcileHeat", tr("heat"), tr("Colours B's points by how far they are from A's"));
+    order_ = tool("reconcileOrder", tr("order"),
+                  tr("Colours both by their point numbers, in repeating bands, and draws lines from where a number is "
+                     "in A to where it is in B"));
+    asUndone_ = tool("reconcileAsUndone", tr("undone"), tr("Shows B with what is ticked undone, beside A at its time"));
+    for (QToolButton* toggle : {heat_, order_, asUndone_})
         toggle->setCheckable(true);
-    shows->addWidget(worst_);
+    measure_ = tool("reconcileMeasure", tr("mm ▾"), tr("Drift in lengths, or in pixels of a camera's picture"));
+    measure_->setPopupMode(QToolButton::InstantPopup);
+    measure_->setMenu(new QMenu(measure_));
+    connect(measure_->menu(), &QMenu::aboutToShow, this, &ReconcileDesk::listMeasures);
+    shows->addWidget(bodies_, 1);
     shows->addWidget(heat_);
-    shows->addWidget(over_);
-    shows->addStretch();
+    shows->addWidget(order_);
+    shows->addWidget(asUndone_);
+    shows->addWidget(worst_);
+    shows->addWidget(measure_);
+    shows->addSpacing(10);
     outer->addLayout(shows);
     auto* foot = new QHBoxLayout();
     auto* within = smallLabel(tr("tolerance"), this);
@@ -140,6 +192,17 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     tolerance_->setFixedWidth(66);
     tolerance_->setToolTip(tr("The largest drift that is none"));
     foot->addWidget(tolerance_);
+    more_ = tool("reconcileMore", tr("more ▾"), tr("Save the order of points; take A's points into B"));
+    more_->setPopupMode(QToolButton::InstantPopup);
+    auto* acts = new QMenu(more_);
+    acts->setToolTipsVisible(true);
+    QAction* take = acts->addAction(tr("Take A's points into B"), this, &ReconcileDesk::takePoints);
+    take->setObjectName(QStringLiteral("reconcileTake"));
+    take->setToolTip(tr("B keeps its faces, UVs, colours, sets, materials and names, and moves as A does"));
+    QAction* save = acts->addAction(tr("Save the order of points …"), this, &ReconcileDesk::saveOrder);
+    save->setObjectName(QStringLiteral("reconcileSaveOrder"));
+    save->setToolTip(tr("A file for the step Reorder, to be used on the next version too"));
+    more_->setMenu(acts);
     report_ = new QPushButton(tr("Report …"), this);
     report_->setObjectName(QStringLiteral("reconcileReport"));
     report_->setToolTip(tr("All of it as one page, to be sent on"));
@@ -147,6 +210,7 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     undo_->setObjectName(QStringLiteral("reconcileUndo"));
     undo_->setProperty("main", true);
     foot->addStretch(1);
+    foot->addWidget(more_);
     foot->addWidget(report_);
     foot->addWidget(undo_);
     foot->addSpacing(10);
@@ -175,15 +239,36 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     });
     connect(plot_, &DriftPlot::framePicked, &workspace_, &Workspace::setFrame);
     connect(worst_, &QToolButton::clicked, this, [this] {
-        if (const auto& drift = undone_ ? undone_ : found_ ? found_->found.drift : std::nullopt)
+        if (!found_)
+            return;
+        const std::optional<Drift>& after = pictured_ ? pictured_->undone : undone_;
+        const std::optional<Drift>& before = pictured_ ? pictured_->drift : found_->found.drift;
+        if (const std::optional<Drift>& drift = after ? after : before)
             workspace_.setFrame(drift->worstFrame);
     });
-    for (QToolButton* toggle : {heat_, over_})
-        connect(toggle, &QToolButton::clicked, this, &ReconcileDesk::showOnBody);
+    for (QToolButton* toggle : {heat_, order_, asUndone_})
+        connect(toggle, &QToolButton::clicked, this, [this, toggle](bool on) {
+            if (on && toggle != asUndone_) // a point has one colour
+                (toggle == heat_ ? order_ : heat_)->setChecked(false);
+            showOnBody();
+        });
+    connect(bodies_, &QComboBox::activated, this, &ReconcileDesk::showOnBody);
     connect(tolerance_, &QLineEdit::editingFinished, this, [this] {
-        if (!(tolerance() > 0.0)) {
-            emit workspace_.problem(tr("“%1” is no length: write it as 0.1 mm").arg(tolerance_->text()));
-            tolerance_->setText(QStringLiteral("0.1 mm"));
+        QString& held = camera_ ? pixelTolerance_ : lengthTolerance_;
+        const QString given = tolerance_->text().trimmed();
+        if (given == held)
+            return;
+        const QString before = std::exchange(held, given);
+        if (!((camera_ ? tolerancePixels() : tolerance()) > 0.0)) {
+            emit workspace_.problem(camera_ ? tr("“%1” are no pixels: write it as 0.1 px").arg(given)
+                                            : tr("“%1” is no length: write it as 0.1 mm").arg(given));
+            held = before;
+            tolerance_->setText(before);
+            return;
+        }
+        if (camera_) {
+            showFound();
+            return;
         }
         sceneB_.reset(); // judged anew
         look_.start();
@@ -195,7 +280,14 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
 }
 
 double ReconcileDesk::tolerance() const {
-    return parseLength(tolerance_->text().toStdString()).value_or(0.0);
+    return parseLength(lengthTolerance_.toStdString()).value_or(0.0);
+}
+
+double ReconcileDesk::tolerancePixels() const {
+    QString digits = pixelTolerance_;
+    if (digits.endsWith(QStringLiteral("px")))
+        digits.chop(2);
+    return parseNumber(digits.trimmed().toStdString()).value_or(0.0);
 }
 
 void ReconcileDesk::showEvent(QShowEvent* event) {
@@ -347,18 +439,22 @@ void ReconcileDesk::compareNow() {
     sentence_->setText(tr("Comparing every frame and every point …"));
     workspace_.runner().start(
         tr("Comparing"),
-        [this, pair, settings, generation](const Progress& progress) -> Result<JobRunner::Done> {
-            WYC_TRY(found, reconcile(pair->a, pair->nodeA, pair->b, pair->nodeB, settings, progress));
+        [this, pair, settings, generation, picture = picture()](const Progress& progress) -> Result<JobRunner::Done> {
+            const Progress first = progress.part(0.0, picture ? 0.7 : 1.0);
+            WYC_TRY(found, reconcile(pair->a, pair->nodeA, pair->b, pair->nodeB, settings, first));
             pair->found = std::move(found);
-            return [this, pair, generation] {
+            std::vector<char> chosen;
+            for (const Cause& cause : pair->found.causes)
+                chosen.push_back(!cause.isGuess() && !cause.undo.empty());
+            auto left = std::make_shared<Left>(leftOf(*pair, chosen, picture, false, progress.part(0.7, 1.0)));
+            left->drift = pair->found.undone;
+            return [this, pair, chosen, left, generation] {
                 --looking_;
                 if (generation != generation_)
                     return;
                 found_ = pair;
-                chosen_.clear();
-                for (const Cause& cause : pair->found.causes)
-                    chosen_.push_back(!cause.isGuess() && !cause.undo.empty());
-                undone_ = pair->found.undone;
+                chosen_ = chosen;
+                takeLeft(*left);
                 showFound();
             };
         },
@@ -387,8 +483,8 @@ std::vector<Step> ReconcileDesk::chosenSteps(int* causes) const {
 void ReconcileDesk::showFound() {
     showCauses();
     const bool any = found_ != nullptr;
-    for (QWidget* part : {static_cast<QWidget*>(worst_), static_cast<QWidget*>(heat_), static_cast<QWidget*>(over_),
-                          static_cast<QWidget*>(report_)})
+    for (QWidget* part :
+         std::initializer_list<QWidget*>{worst_, heat_, order_, asUndone_, bodies_, measure_, more_, report_})
         part->setEnabled(any);
     int count = 0;
     (void)chosenSteps(&count);
@@ -415,24 +511,30 @@ void ReconcileDesk::showFound() {
     if (found.withinTolerance)
         words = QStringLiteral("<span style='color:%1'>✓ %2</span>").arg(colour::kMoss.name(), words);
     sentence_->setText(words + QStringLiteral("."));
-    plot_->show(found.drift, undone_, found.metres, tolerance());
+    const bool pixels = camera_.has_value();
+    const auto inWords = pixels ? &pixelWords : &lengthWords;
+    const double scale = pixels ? 1.0 : found.metres;
+    const double most = pixels ? tolerancePixels() : tolerance();
+    const std::optional<Drift> none;
+    const std::optional<Drift>& came = !pixels ? found.drift : pictured_ ? pictured_->drift : none;
+    const std::optional<Drift>& undone = !pixels ? undone_ : pictured_ ? pictured_->undone : none;
+    plot_->show(came, undone, scale, most, inWords);
     const auto told = [&](const QString& name, const std::optional<Drift>& drift) {
         if (!drift)
-            return tr("%1: no point or no frame in common").arg(name);
+            return pixels ? tr("%1: no point that both have is in the picture").arg(name)
+                          : tr("%1: no point or no frame in common").arg(name);
         return tr("%1: %2 RMS, 99 % under %3, at most %4 at %5")
-            .arg(name, QString::fromStdString(lengthText(drift->rms * found.metres)),
-                 QString::fromStdString(lengthText(drift->p99 * found.metres)),
-                 QString::fromStdString(lengthText(drift->largest * found.metres)),
+            .arg(name, inWords(drift->rms * scale), inWords(drift->p99 * scale), inWords(drift->largest * scale),
                  QString::fromStdString(frameText(drift->worstFrame)));
     };
-    QString figures = told(tr("as it came"), found.drift);
-    if (count > 0 && undone_) {
-        const bool good = undone_->largest * found.metres <= tolerance();
+    QString figures = pixels && !pictured_ ? tr("Measuring in the picture …") : told(tr("as it came"), came);
+    if (count > 0 && undone) {
+        const bool good = undone->largest * scale <= most;
         figures +=
             QStringLiteral("<br>") +
             QStringLiteral("<span style='color:%1'>%2</span> ")
                 .arg((good ? colour::kMoss : colour::kStraw).name(), good ? QStringLiteral("✓") : QStringLiteral("!")) +
-            told(tr("undone"), undone_);
+            told(tr("undone"), undone);
     }
     figures_->setText(figures);
     showOnBody();
@@ -456,6 +558,17 @@ void ReconcileDesk::showCauses() {
         check->setEnabled(!cause.undo.empty());
         check->setChecked(i < chosen_.size() && chosen_[i]);
         check->setToolTip(cause.undo.empty() ? tr("Nothing undoes this") : tr("Undone with the others"));
+        // One order puts right what is split, welded and shuffled.
+        const auto bringsOrder = [](const Cause& other) {
+            return std::any_of(other.undo.begin(), other.undo.end(), [](const Step& s) { return s.type == "reorder"; });
+        };
+        if (const auto with = std::find_if(found.causes.begin(), found.causes.end(), bringsOrder);
+            cause.undo.empty() && with != found.causes.end() &&
+            (cause.id == "order" || cause.id == "split" || cause.id == "welded")) {
+            const auto place = static_cast<std::size_t>(with - found.causes.begin());
+            check->setChecked(place < chosen_.size() && chosen_[place]);
+            check->setToolTip(tr("Undone together with: %1").arg(QString::fromStdString(with->text)));
+        }
         check->setAccessibleName(QString::fromStdString(cause.text));
         connect(check, &QCheckBox::clicked, this, [this, i](bool on) {
             if (i < chosen_.size())
@@ -503,22 +616,32 @@ void ReconcileDesk::chosenChanged() {
     const int generation = generation_;
     workspace_.runner().start(
         tr("Comparing"),
-        [this, pair = found_, chosen = chosen_, generation](const Progress& progress) -> Result<JobRunner::Done> {
-            auto left = std::make_shared<Result<std::optional<Drift>>>(
-                driftAfter(pair->found, chosen, pair->a, pair->nodeA, pair->b, pair->nodeB, progress));
-            return [this, left, chosen, generation] {
+        [this, pair = found_, chosen = chosen_, picture = picture(),
+         generation](const Progress& progress) -> Result<JobRunner::Done> {
+            auto left = std::make_shared<Left>(leftOf(*pair, chosen, picture, true, progress));
+            return [this, left, pair, chosen, generation] {
                 --looking_;
-                if (generation != generation_ || chosen != chosen_ || !found_)
+                if (generation != generation_ || chosen != chosen_ || found_ != pair)
                     return;
-                undone_ = *left ? **left : std::nullopt;
+                takeLeft(*left);
                 showFound();
             };
         },
         [this](const Error&) { --looking_; });
 }
 
+void ReconcileDesk::takeLeft(const Left& left) {
+    undone_ = left.drift;
+    shownUndone_ = left.undone;
+    // Asked for another picture meanwhile, its figures are on their way.
+    pictured_ = left.pictured;
+}
+
 void ReconcileDesk::showOnBody() {
-    if (!found_ || !isVisible() || (!heat_->isChecked() && !over_->isChecked())) {
+    const auto arrangement = static_cast<Arrangement>(std::max(0, bodies_->currentIndex()));
+    const bool any =
+        arrangement != Arrangement::BAlone || heat_->isChecked() || order_->isChecked() || asUndone_->isChecked();
+    if (!found_ || !isVisible() || !any) {
         viewport_.setComparison(std::nullopt);
         return;
     }
@@ -528,12 +651,109 @@ void ReconcileDesk::showOnBody() {
     shown.nodeA = found_->nodeA;
     shown.metresA = found_->found.metres;
     shown.aOfB = found_->found.order.aOfB;
+    std::optional<Drift> drift = found_->found.drift;
+    if (asUndone_->isChecked() && shownUndone_) {
+        shown.undone = shownUndone_;
+        shown.aOfB = std::shared_ptr<const std::vector<std::uint32_t>>(shownUndone_, &shownUndone_->aOfB);
+        drift = undone_;
+    }
     // What is within the tolerance does not look as if it were far.
-    shown.topMetres =
-        std::max(tolerance(), found_->found.drift ? found_->found.drift->largest * found_->found.metres : 0.0);
+    shown.topMetres = std::max(tolerance(), drift ? drift->largest * found_->found.metres : 0.0);
+    shown.toleranceMetres = tolerance();
+    shown.arrangement = arrangement;
     shown.heat = heat_->isChecked();
-    shown.over = over_->isChecked();
+    shown.order = order_->isChecked();
     viewport_.setComparison(shown);
+}
+
+// Cameras of all sources, by name.
+void ReconcileDesk::listMeasures() {
+    QMenu* menu = measure_->menu();
+    menu->clear();
+    const auto add = [&](const QString& words, std::optional<ItemKey> camera) {
+        QAction* action = menu->addAction(words);
+        action->setCheckable(true);
+        action->setChecked(camera == camera_);
+        connect(action, &QAction::triggered, this, [this, camera = std::move(camera)] { measureIn(camera); });
+    };
+    add(tr("lengths"), std::nullopt);
+    for (const ItemView& item : workspace_.items())
+        if (item.nodeKind == NodeKind::Camera && item.scene)
+            add(tr("pixels through %1 › %2, 1,920 wide")
+                    .arg(QString::fromStdString(item.source->name), QString::fromStdString(item.name)),
+                item.key);
+    if (menu->actions().size() == 1)
+        menu->addAction(tr("no camera is open to see it through"))->setEnabled(false);
+}
+
+std::optional<Picture> ReconcileDesk::picture() const {
+    const ItemView* camera = camera_ ? workspace_.item(*camera_) : nullptr;
+    if (!camera || !camera->scene)
+        return std::nullopt;
+    Scene scene = *camera->scene;
+    if (!scene.unitMetres)
+        scene.unitMetres = workspace_.unitMetres(*camera);
+    return Picture{std::make_shared<const Scene>(std::move(scene)), camera->node, 1920.0};
+}
+
+void ReconcileDesk::measureIn(std::optional<ItemKey> camera) {
+    if (camera == camera_)
+        return;
+    camera_ = std::move(camera);
+    pictured_.reset();
+    tolerance_->setText(camera_ ? pixelTolerance_ : lengthTolerance_);
+    measure_->setText(camera_ ? tr("px ▾") : tr("mm ▾"));
+    showFound();
+    if (camera_)
+        chosenChanged();
+}
+
+// B as it is, moving as A does.
+void ReconcileDesk::takePoints() {
+    const ItemView* a = workspace_.item(a_);
+    const ItemView* b = workspace_.item(b_);
+    if (!found_ || !a || !b)
+        return;
+    const auto order = takingOrderOf(*found_);
+    if (!order) {
+        emit workspace_.problem(QString::fromStdString(order.error().text()));
+        return;
+    }
+    Step take{"take", {{"from", a->source->spec.path.string()}, {"item", a_.path}}};
+    if (a->source->restUsed)
+        take.options["rest"] = a->source->restUsed->string();
+    std::vector<Step> steps = a->steps;
+    // Where one of them states no unit it has the shot's.
+    const double ratio = workspace_.unitMetres(*a) / workspace_.unitMetres(*b);
+    if (!(a->scene->unitMetres && b->scene->unitMetres) && ratio != 1.0)
+        steps.push_back(Step{"scale", {{"factor", ratio}}});
+    if (!steps.empty())
+        take.options["steps"] = toJson(steps).dump();
+    if (*order)
+        take.options["order"] = (*order)->text();
+    workspace_.document().endMerge();
+    workspace_.addSteps(b_, {take}, tr("Take A's points"));
+}
+
+void ReconcileDesk::saveOrder() {
+    if (!found_)
+        return;
+    const auto order = pointOrderOf(*found_);
+    if (!order) {
+        emit workspace_.problem(QString::fromStdString(order.error().text()));
+        return;
+    }
+    const QString path =
+        QFileDialog::getSaveFileName(this, tr("Order of points"), QStringLiteral("order.json"), tr("Orders (*.json)"));
+    if (path.isEmpty())
+        return;
+    const auto written = [&]() -> Status {
+        WYC_TRY(file, AtomicFile::create(fs::path(path.toStdString())));
+        WYC_CHECK(file->append(order->text()));
+        return file->commit(AtomicFile::Replace::Yes);
+    }();
+    if (!written)
+        emit workspace_.problem(QString::fromStdString(written.error().text()));
 }
 
 void ReconcileDesk::undoChosen() {
@@ -558,6 +778,11 @@ void ReconcileDesk::writeReport() {
     comparison.b = workspace_.labelOf(b_);
     comparison.toleranceMetres = tolerance();
     comparison.pairs.push_back(*found_);
+    if (camera_ && pictured_) {
+        comparison.camera = workspace_.labelOf(*camera_);
+        comparison.pictureWidth = 1920.0;
+        comparison.pairs.back().pictured = pictured_;
+    }
     workspace_.runner().start(
         tr("Writing the report"),
         [comparison, path](const Progress&) -> Result<JobRunner::Done> {

@@ -58,7 +58,17 @@ class ReconcileDesk : public QWidget {
     void chosenChanged();
     void showOnBody();
     void writeReport();
-    [[nodiscard]] double tolerance() const;
+    void saveOrder();
+    void takePoints();
+    void listMeasures();
+    void measureIn(std::optional<ItemKey> camera);
+    [[nodiscard]] std::optional<Picture> picture() const;
+    [[nodiscard]] double tolerance() const; // metres
+    [[nodiscard]] double tolerancePixels() const;
+    struct Left; // with what is chosen undone
+    [[nodiscard]] static Left leftOf(const ComparedPair& pair, const std::vector<char>& chosen,
+                                     const std::optional<Picture>& picture, bool measure, const Progress& progress);
+    void takeLeft(const Left& left);
     [[nodiscard]] std::vector<Step> chosenSteps(int* causes = nullptr) const;
 
     Workspace& workspace_;
@@ -71,7 +81,11 @@ class ReconcileDesk : public QWidget {
     QLabel* figures_;
     QToolButton* worst_;
     QToolButton* heat_;
-    QToolButton* over_;
+    QToolButton* order_;
+    QToolButton* asUndone_;
+    QComboBox* bodies_;
+    QToolButton* measure_;
+    QToolButton* more_;
     QLineEdit* tolerance_;
     QPushButton* report_;
     QPushButton* undo_;
@@ -83,6 +97,11 @@ class ReconcileDesk : public QWidget {
     std::shared_ptr<const ComparedPair> found_;
     std::vector<char> chosen_;
     std::optional<Drift> undone_; // with what is chosen
+    std::shared_ptr<const Undone> shownUndone_;
+    std::optional<ItemKey> camera_; // drift is measured in its picture
+    std::optional<PicturedDrift> pictured_;
+    QString lengthTolerance_ = QStringLiteral("0.1 mm");
+    QString pixelTolerance_ = QStringLiteral("0.1 px");
     std::optional<Error> refused_;
     std::vector<ItemKey> listed_;
     struct Awaited {

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 
 #include "scene/curves.h"
 #include "scene/stand_in.h"
@@ -18,10 +19,10 @@ Vec3f toColour(const QColor& c) {
     return {c.redF(), c.greenF(), c.blueF()};
 }
 
-// Repeating bands over the point numbers: same bands = same order.
-std::vector<Vec3f> bandColours(std::size_t count) {
+// Repeating bands over the point numbers: same bands = same order. `whole`: points that the bands are parts of.
+std::vector<Vec3f> bandColours(std::size_t count, std::size_t whole) {
     std::vector<Vec3f> result(count);
-    const double band = std::max<double>(1.0, static_cast<double>(count) / 24.0);
+    const double band = std::max<double>(1.0, static_cast<double>(whole) / 24.0);
     static const std::array<QColor, 3> kBands{QColor(0x3F, 0x6E, 0x7C), QColor(0xC9, 0xB8, 0x86),
                                               QColor(0x8C, 0x7A, 0xB4)};
     for (std::size_t i = 0; i < count; ++i)
@@ -171,7 +172,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     } else if (style == ViewStyle::SpeedHeat) {
         result.colours.assign(result.points.size(), toColour(heatColour(0.0)));
     } else if (style == ViewStyle::OrderBands) {
-        result.colours = bandColours(result.points.size());
+        result.colours = bandColours(result.points.size(), result.points.size());
     }
     const Node& node = scene.nodes[item.node];
     if (node.kind == NodeKind::Points)
@@ -217,28 +218,128 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     return result;
 }
 
-// A at the moment that B is drawn at.
-std::optional<DrawItem> FrameLoader::otherOf(const ViewComparison& comparison, const DrawRequest::Item& b,
-                                             double frame) {
-    const double seconds = b.scene->workingRate.secondsAt(frame);
-    const DrawRequest::Item a{comparison.b, comparison.a, comparison.nodeA, comparison.metresA, false, nullptr};
-    float ignored = 0.0F;
-    auto loaded = loadItem(a, comparison.a->workingRate.frameAt(seconds), ViewStyle::Clay, ignored);
-    return loaded ? std::optional(std::move(*loaded)) : std::nullopt;
+namespace {
+
+constexpr std::uint32_t kNone = 0xFFFFFFFFU;
+constexpr std::size_t kMostLines = 120;
+constexpr std::size_t kMostMarks = 1500;
+
+// Metres from each point of B to its own of A; infinite where it has none.
+std::vector<double> distances(const std::vector<std::uint32_t>& aOfB, const DrawItem& a, const DrawItem& b) {
+    std::vector<double> off(b.points.size(), std::numeric_limits<double>::infinity());
+    for (std::size_t i = 0; i < off.size() && i < aOfB.size(); ++i)
+        if (aOfB[i] < a.points.size())
+            off[i] = length(Vec3d(b.points[i]) - Vec3d(a.points[aOfB[i]]));
+    return off;
 }
 
-void FrameLoader::colourByDrift(const ViewComparison& comparison, const DrawItem& a, DrawItem& b) {
-    if (!comparison.aOfB || comparison.aOfB->size() != b.points.size())
-        return;
-    const double top = std::max(comparison.topMetres, 1e-12);
+void colourByDrift(const std::vector<double>& off, double top, DrawItem& b) {
     b.colours.resize(b.points.size());
-    for (std::size_t i = 0; i < b.points.size(); ++i) {
-        const std::uint32_t other = (*comparison.aOfB)[i];
-        // What has no partner stands out: neither near nor far.
-        b.colours[i] = other < a.points.size()
-                           ? toColour(heatColour(length(Vec3d(b.points[i]) - Vec3d(a.points[other])) / top))
-                           : toColour(QColor(0xE0, 0x70, 0x5A));
+    for (std::size_t i = 0; i < off.size(); ++i) // what has no partner stands out: neither near nor far
+        b.colours[i] = toColour(std::isfinite(off[i]) ? heatColour(off[i] / std::max(top, 1e-12)) : colour::kRust);
+}
+
+// The faces and edges that have a point that is off.
+std::shared_ptr<const DrawIndices> differing(const DrawIndices& all, const std::vector<double>& off, double tolerance) {
+    auto made = std::make_shared<DrawIndices>();
+    const auto keep = [&](const std::vector<std::uint32_t>& from, std::size_t corners, std::vector<std::uint32_t>& to) {
+        for (std::size_t i = 0; i + corners <= from.size(); i += corners)
+            if (std::any_of(from.begin() + static_cast<std::ptrdiff_t>(i),
+                            from.begin() + static_cast<std::ptrdiff_t>(i + corners),
+                            [&](std::uint32_t p) { return p < off.size() && !(off[p] <= tolerance); }))
+                to.insert(to.end(), from.begin() + static_cast<std::ptrdiff_t>(i),
+                          from.begin() + static_cast<std::ptrdiff_t>(i + corners));
+    };
+    keep(all.triangles, 3, made->triangles);
+    keep(all.edges, 2, made->edges);
+    return made;
+}
+
+// Where numbers are in A and in B, where points have none in the other.
+void showOrder(const std::vector<std::uint32_t>& aOfB, const DrawItem& a, const DrawItem& b, DrawComparison& into) {
+    const std::size_t shared = std::min({a.points.size(), b.points.size(), aOfB.size()});
+    std::vector<std::uint32_t> elsewhere;
+    for (std::uint32_t i = 0; i < shared; ++i)
+        if (aOfB[i] != i && aOfB[i] != kNone)
+            elsewhere.push_back(i);
+    into.elsewhereCount = elsewhere.size();
+    const std::size_t step = std::max<std::size_t>(1, (elsewhere.size() + kMostLines - 1) / kMostLines);
+    for (std::size_t k = 0; k < elsewhere.size(); k += step)
+        into.elsewhere.emplace_back(a.points[elsewhere[k]], b.points[elsewhere[k]]);
+    std::vector<char> found(a.points.size(), 0);
+    for (std::size_t i = 0; i < b.points.size() && i < aOfB.size(); ++i)
+        if (aOfB[i] < found.size())
+            found[aOfB[i]] = 1;
+        else if (into.unmatchedB.size() < kMostMarks)
+            into.unmatchedB.push_back(b.points[i]);
+    for (std::size_t i = 0; i < found.size() && into.unmatchedA.size() < kMostMarks; ++i)
+        if (!found[i])
+            into.unmatchedA.push_back(a.points[i]);
+}
+
+} // namespace
+
+Status FrameLoader::loadCompared(const ViewComparison& comparison, const DrawRequest::Item& given,
+                                 const DrawRequest& request, DrawFrame& frame) {
+    DrawRequest::Item b = given;
+    if (comparison.undone) {
+        b.scene = comparison.undone->scene;
+        b.node = comparison.undone->node;
+        b.metresPerUnit = comparison.metresA;
+        b.profile = nullptr;
     }
+    const ViewStyle plain = comparison.heat || comparison.order ? ViewStyle::Clay : request.style;
+    WYC_TRY(bodyB, loadItem(b, request.frame, plain, frame.speedMax));
+    // A at the moment that B is drawn at.
+    const double seconds = b.scene->workingRate.secondsAt(request.frame);
+    const DrawRequest::Item a{comparison.b, comparison.a, comparison.nodeA, comparison.metresA, false, nullptr};
+    float ignored = 0.0F;
+    const ViewStyle styleA = plain == ViewStyle::SpeedHeat ? ViewStyle::Clay : plain;
+    WYC_TRY(bodyA, loadItem(a, comparison.a->workingRate.frameAt(seconds), styleA, ignored));
+    bodyA.role = DrawRole::Other;
+    DrawComparison& compared = frame.compared.emplace();
+    if (comparison.undone) {
+        const auto own = comparison.undone->time.at(seconds);
+        if (own.size() == 1 && !own.front().rest)
+            if (const double at = snappedFrame(given.scene->workingRate.frameAt(own.front().seconds));
+                !sameFrame(at, request.frame))
+                compared.ownFrameOfB = at;
+    }
+    const Arrangement arrangement = comparison.arrangement;
+    compared.arrangement = arrangement;
+    compared.nameA = comparison.a->nodes[comparison.nodeA].name;
+    compared.boundsA = bodyA.bounds;
+    const bool whole = comparison.aOfB && comparison.aOfB->size() == bodyB.points.size() && !bodyB.lines;
+    std::vector<double> off;
+    if (whole) {
+        off = distances(*comparison.aOfB, bodyA, bodyB);
+        compared.points = off.size();
+        compared.apart = static_cast<std::size_t>(
+            std::count_if(off.begin(), off.end(), [&](double d) { return !(d <= comparison.toleranceMetres); }));
+        showOrder(*comparison.aOfB, bodyA, bodyB, compared);
+    }
+    if (comparison.order) {
+        bodyA.colours = bandColours(bodyA.points.size(), bodyA.points.size());
+        bodyB.colours = bandColours(bodyB.points.size(), bodyA.points.size());
+    } else if (whole && (comparison.heat || arrangement == Arrangement::Differs)) {
+        colourByDrift(off, comparison.topMetres, bodyB);
+        frame.driftMax = static_cast<float>(comparison.topMetres);
+    }
+    if (!comparison.order)
+        compared.elsewhere.clear();
+    if (arrangement == Arrangement::Differs && whole && bodyB.indices && !bodyB.indices->triangles.empty()) {
+        DrawItem ghost = bodyB;
+        ghost.role = DrawRole::Ghost;
+        ghost.active = false;
+        ghost.colours.clear();
+        bodyB.indices = differing(*bodyB.indices, off, comparison.toleranceMetres);
+        frame.items.push_back(std::move(ghost));
+    } else if (compared.showsA() && bodyA.visible) {
+        frame.items.push_back(std::move(bodyA));
+    }
+    if (bodyB.visible)
+        frame.items.push_back(std::move(bodyB));
+    return {};
 }
 
 std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
@@ -263,31 +364,23 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
     for (const DrawRequest::Item& item : request.items) {
         if (request.camera && item.key == request.camera->key)
             continue; // one does not see the camera one looks through
-        const bool compared = request.comparison && request.comparison->b == item.key;
-        const bool heat = compared && request.comparison->heat;
-        auto loaded = loadItem(item, request.frame, heat ? ViewStyle::Clay : request.style, frame->speedMax);
+        if (request.comparison && request.comparison->b == item.key) {
+            if (const auto loaded = loadCompared(*request.comparison, item, request, *frame); !loaded && item.active)
+                frame->error = QString::fromStdString(loaded.error().text());
+            continue;
+        }
+        auto loaded = loadItem(item, request.frame, request.style, frame->speedMax);
         if (!loaded) {
             if (item.active)
                 frame->error = QString::fromStdString(loaded.error().text());
             continue;
         }
-        if (compared)
-            if (auto other = otherOf(*request.comparison, item, request.frame)) {
-                if (heat) {
-                    colourByDrift(*request.comparison, *other, *loaded);
-                    frame->driftMax = static_cast<float>(request.comparison->topMetres);
-                }
-                if (request.comparison->over) {
-                    other->held = true;
-                    frame->items.push_back(std::move(*other));
-                }
-            }
         if (loaded->visible)
             frame->items.push_back(std::move(*loaded));
         if (item.active && request.heldFrame) {
             float ignored = 0.0F;
             if (auto held = loadItem(item, *request.heldFrame, ViewStyle::Clay, ignored)) {
-                held->held = true;
+                held->role = DrawRole::Held;
                 held->active = false;
                 frame->items.push_back(std::move(*held));
             }

@@ -11,6 +11,7 @@
 
 #include <QObject>
 
+#include "reconcile/reconcile.h"
 #include "scene/camera.h"
 #include "shell/workspace.h"
 
@@ -18,16 +19,28 @@ namespace wyc::app {
 
 enum class ViewStyle { Clay, ClayWires, SpeedHeat, OrderBands };
 
-/// An item that is laid against another: how far each of its points is off, and the other over it.
+/// How two bodies that are compared stand in the view.
+enum class Arrangement {
+    BAlone,
+    Beside,  // each in its half, seen by one eye
+    Over,    // A over B
+    Parted,  // A left of a line that is dragged, B right of it
+    Differs, // of B what is farther off than the tolerance
+};
+
+/// An item that is laid against another: how far each of its points is off, and how the two are shown.
 struct ViewComparison {
     ItemKey b;
     std::shared_ptr<const Scene> a;
     std::size_t nodeA = 0;
     double metresA = 1.0;
+    std::shared_ptr<const Undone> undone;                   // B with what differs undone; null: as it came
     std::shared_ptr<const std::vector<std::uint32_t>> aOfB; // for each point of B; 0xFFFFFFFF: none
     double topMetres = 0.0;                                 // of the legend
+    double toleranceMetres = 0.0;
+    Arrangement arrangement = Arrangement::BAlone;
     bool heat = false;
-    bool over = false;
+    bool order = false; // both by their point numbers, and lines between points that went elsewhere
 };
 
 /// Triangles and edges of a topology as indices for drawing; made once and shared.
@@ -36,11 +49,19 @@ struct DrawIndices {
     std::vector<std::uint32_t> edges;
 };
 
+/// What a body is in the picture.
+enum class DrawRole {
+    Plain,
+    Held,  // a held pose, translucent
+    Other, // A of a comparison
+    Ghost, // what is left out of a picture of differences
+};
+
 /// One item at a frame: everything in world metres.
 struct DrawItem {
     ItemKey key;
     bool active = false;
-    bool held = false; // the held pose
+    DrawRole role = DrawRole::Plain;
     bool visible = true;
     std::vector<Vec3f> points;
     std::vector<Vec3f> normals; // empty for points and where faces do not fit
@@ -58,12 +79,31 @@ struct DrawCamera {
     Mat4 world; // camera to world, in metres
 };
 
+/// Two bodies laid against one another.
+struct DrawComparison {
+    Arrangement arrangement = Arrangement::BAlone;
+    std::string nameA;
+    Bounds boundsA;
+    std::optional<double> ownFrameOfB; // where undoing puts it at another time: the frame of its own that is shown
+    /// Where a point number is in A and where in B; a choice of them where there are many.
+    std::vector<std::pair<Vec3f, Vec3f>> elsewhere;
+    std::size_t elsewhereCount = 0;
+    std::vector<Vec3f> unmatchedA;
+    std::vector<Vec3f> unmatchedB;
+    std::size_t apart = 0; // points of B that are farther off than the tolerance, or have none in A
+    std::size_t points = 0;
+    [[nodiscard]] bool showsA() const {
+        return arrangement != Arrangement::BAlone && arrangement != Arrangement::Differs;
+    }
+};
+
 struct DrawFrame {
     int request = 0;
     double frame = 0.0;
     ViewStyle style = ViewStyle::ClayWires;
     float speedMax = 0.0F; // of the heat legend, m/s
     float driftMax = 0.0F; // of the legend of drift, metres
+    std::optional<DrawComparison> compared;
     std::vector<DrawItem> items;
     std::optional<DrawCamera> camera;
     QString error;
@@ -103,9 +143,9 @@ class FrameLoader : public QObject {
     [[nodiscard]] std::shared_ptr<const DrawFrame> load(const DrawRequest& request);
     [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double frame, ViewStyle style,
                                             float& speedMax);
-    [[nodiscard]] std::optional<DrawItem> otherOf(const ViewComparison& comparison, const DrawRequest::Item& b,
-                                                  double frame);
-    static void colourByDrift(const ViewComparison& comparison, const DrawItem& a, DrawItem& b);
+    /// B, laid against A, and A where it is shown.
+    Status loadCompared(const ViewComparison& comparison, const DrawRequest::Item& b, const DrawRequest& request,
+                        DrawFrame& frame);
     [[nodiscard]] std::shared_ptr<const DrawIndices> indicesOf(const Topology& topology, std::size_t pointCount);
     std::mutex mutex_;
     std::condition_variable wake_;

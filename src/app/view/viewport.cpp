@@ -22,6 +22,7 @@ Viewport::Viewport(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent
     setObjectName(QStringLiteral("viewport"));
     setMinimumSize(360, 220);
     setFocusPolicy(Qt::ClickFocus);
+    setMouseTracking(true);
     QSurfaceFormat format;
     format.setVersion(3, 3);
     format.setProfile(QSurfaceFormat::CoreProfile);
@@ -68,6 +69,11 @@ void Viewport::setHeldFrame(std::optional<double> frame) {
 void Viewport::setComparison(std::optional<ViewComparison> comparison) {
     if (!comparison && !comparison_)
         return;
+    const auto shows = [](const std::optional<ViewComparison>& c) {
+        return c ? std::tuple(c->b, c->arrangement, c->undone != nullptr)
+                 : std::tuple(ItemKey(), Arrangement::BAlone, false);
+    };
+    arrangedAnew_ = arrangedAnew_ || shows(comparison_) != shows(comparison);
     comparison_ = std::move(comparison);
     requestFrame();
 }
@@ -136,6 +142,11 @@ void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
             frameActive();
         framedScene_ = active->scene;
     }
+    if (arrangedAnew_ && !waiting_) {
+        arrangedAnew_ = false;
+        if (framed_)
+            frameActive();
+    }
     update();
     emit frameDrawn();
 }
@@ -174,7 +185,7 @@ QRectF Viewport::gateRect() const {
     if (!camera_ || !drawn_ || !drawn_->camera)
         return {};
     const double aspect = std::clamp(drawn_->camera->view.aspect(), 0.05, 20.0);
-    const QRectF room = QRectF(rect()).adjusted(34, 34, -34, -34);
+    const QRectF room = QRectF(0, 0, paneWidth(), height()).adjusted(34, 34, -34, -34);
     const double w = std::min(room.width(), room.height() * aspect);
     return QRectF(room.center().x() - w / 2, room.center().y() - w / aspect / 2, w, w / aspect);
 }
@@ -184,7 +195,7 @@ void Viewport::frameActive() {
         return;
     Bounds bounds;
     for (const DrawItem& item : drawn_->items)
-        if (item.active || scope_ == ViewScope::Source)
+        if (item.active || item.role == DrawRole::Other || (scope_ == ViewScope::Source && !drawn_->compared))
             bounds.add(item.bounds);
     framedSize_ = activeSizeMetres();
     frameBounds(bounds);
@@ -210,9 +221,43 @@ void Viewport::frameBounds(const Bounds& bounds) {
     target_ = toQt(bounds.centre());
     fieldOfView_ = kFieldOfViewDegrees;
     const double half = std::max(1e-4, bounds.diagonal() * 0.5);
-    const double narrow = std::min(1.0, static_cast<double>(width()) / std::max(1, height()));
+    const double narrow = std::min(1.0, paneWidth() / std::max(1, height()));
     distance_ = half / std::sin(kFieldOfViewDegrees * M_PI / 360.0) / narrow * 1.02;
     update();
+}
+
+Arrangement Viewport::arrangement() const {
+    const DrawComparison* compared = comparedDrawn();
+    return compared ? compared->arrangement : Arrangement::BAlone;
+}
+
+double Viewport::paneWidth() const {
+    return arrangement() == Arrangement::Beside ? width() / 2.0 : width();
+}
+
+std::optional<double> Viewport::partAt() const {
+    return arrangement() == Arrangement::Parted ? std::optional(partAt_) : std::nullopt;
+}
+
+std::vector<Viewport::Pane> Viewport::panes() const {
+    const QMatrix4x4 matrix = viewProjection();
+    const QRectF all(rect());
+    if (const auto part = partAt()) {
+        const double x = std::round(*part * width());
+        return {{QRectF(0, 0, x, height()), matrix, Pane::Shows::A},
+                {QRectF(x, 0, width() - x, height()), matrix, Pane::Shows::Rest}};
+    }
+    if (arrangement() != Arrangement::Beside)
+        return {{all, matrix, Pane::Shows::All}};
+    std::vector<Pane> both;
+    for (const bool right : {false, true}) {
+        QMatrix4x4 shift; // the same picture, its middle in the middle of a half
+        shift.translate(right ? 0.5F : -0.5F, 0.0F);
+        const double half = std::floor(width() / 2.0);
+        both.push_back({right ? QRectF(half, 0, width() - half, height()) : QRectF(0, 0, half, height()),
+                        shift * matrix, right ? Pane::Shows::Rest : Pane::Shows::A});
+    }
+    return both;
 }
 
 QVector3D Viewport::shownEye() const {
@@ -303,9 +348,9 @@ void Viewport::upload() {
     if (uploaded_ || !drawn_)
         return;
     uploaded_ = true;
-    std::map<std::pair<ItemKey, bool>, std::unique_ptr<GpuItem>> kept;
+    std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> kept;
     for (const DrawItem& item : drawn_->items) {
-        const std::pair key{item.key, item.held};
+        const std::pair key{item.key, item.role};
         std::unique_ptr<GpuItem> gpu;
         if (const auto found = gpu_.find(key); found != gpu_.end())
             gpu = std::move(found->second);
@@ -367,11 +412,21 @@ void Viewport::paintGL() {
     glEnable(GL_BLEND);
     glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
     glEnable(GL_PROGRAM_POINT_SIZE);
-    const QMatrix4x4 matrix = viewProjection();
-    drawGround(matrix);
-    drawItems(matrix);
+    const std::vector<Pane> parts = panes();
+    const double ratio = devicePixelRatioF();
+    for (const Pane& pane : parts) {
+        if (parts.size() > 1) {
+            glEnable(GL_SCISSOR_TEST);
+            glScissor(static_cast<GLint>(std::lround(pane.box.left() * ratio)), 0,
+                      static_cast<GLsizei>(std::lround(pane.box.width() * ratio)),
+                      static_cast<GLsizei>(std::lround(height() * ratio)));
+        }
+        drawGround(pane.matrix);
+        drawItems(pane);
+    }
+    glDisable(GL_SCISSOR_TEST);
     glDisable(GL_DEPTH_TEST);
-    drawOverlay(matrix);
+    drawOverlay(parts);
 }
 
 void Viewport::drawGround(const QMatrix4x4& matrix) {
@@ -414,9 +469,18 @@ void Viewport::drawGround(const QMatrix4x4& matrix) {
     lineProgram_->release();
 }
 
-void Viewport::drawItems(const QMatrix4x4& matrix) {
+void Viewport::drawItems(const Pane& pane) {
     if (!drawn_)
         return;
+    const QMatrix4x4& matrix = pane.matrix;
+    const bool apart = comparedDrawn() && comparedDrawn()->showsA();
+    // What lies over something else lets it be seen.
+    const auto alphaOf = [&](const DrawItem& item) {
+        return item.role == DrawRole::Ghost                                         ? 0.10F
+               : item.role == DrawRole::Held                                        ? 0.42F
+               : item.role == DrawRole::Other && arrangement() == Arrangement::Over ? 0.45F
+                                                                                    : 1.0F;
+    };
     meshProgram_->bind();
     meshProgram_->setUniformValue("matrix", matrix);
     meshProgram_->setUniformValue("eye", shownEye());
@@ -425,17 +489,22 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
     const float pixelsAtOne = static_cast<float>(0.5 * height() * devicePixelRatioF()) * row.length();
     meshProgram_->setUniformValue("pixelsAtOne", pixelsAtOne);
     const auto draw = [&](const DrawItem& item) {
-        const auto found = gpu_.find({item.key, item.held});
+        const auto found = gpu_.find({item.key, item.role});
         if (found == gpu_.end())
             return;
         GpuItem& gpu = *found->second;
         QOpenGLVertexArrayObject::Binder bind(&gpu.vao);
-        // Held pose translucent heather; the active item full clay, its company darker.
-        const QVector3D base = item.held     ? QVector3D(0.72F, 0.61F, 0.92F)
-                               : item.active ? QVector3D(0.86F, 0.89F, 0.86F)
-                                             : QVector3D(0.55F, 0.60F, 0.60F);
+        // Held pose translucent heather; the active item full clay, its company darker; A and B each in its own tint.
+        const bool isB = item.active && apart;
+        const QVector3D base = item.role == DrawRole::Held                   ? QVector3D(0.72F, 0.61F, 0.92F)
+                               : item.role == DrawRole::Other                ? QVector3D(0.58F, 0.86F, 0.77F)
+                               : isB                                         ? QVector3D(0.80F, 0.73F, 0.92F)
+                               : item.active || item.role == DrawRole::Ghost ? QVector3D(0.86F, 0.89F, 0.86F)
+                                                                             : QVector3D(0.55F, 0.60F, 0.60F);
+        const float alpha = alphaOf(item);
+        const bool clear = alpha < 1.0F;
         meshProgram_->setUniformValue("flatColour", base);
-        meshProgram_->setUniformValue("alpha", item.held ? 0.42F : 1.0F);
+        meshProgram_->setUniformValue("alpha", alpha);
         meshProgram_->setUniformValue("coloured", gpu.hasColours);
         meshProgram_->setUniformValue("pointSize", 3.0F);
         meshProgram_->setUniformValue("discs", false);
@@ -449,7 +518,7 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
             bandProgram_->setUniformValue("size", QVector2D(static_cast<float>(width() * devicePixelRatioF() * 0.5),
                                                             static_cast<float>(height() * devicePixelRatioF() * 0.5)));
             bandProgram_->setUniformValue("flatColour", base);
-            bandProgram_->setUniformValue("alpha", item.held ? 0.42F : 1.0F);
+            bandProgram_->setUniformValue("alpha", alpha);
             bandProgram_->setUniformValue("coloured", gpu.hasColours);
             gpu.edges.bind();
             glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
@@ -457,6 +526,8 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
             return;
         }
         const bool faces = gpu.indices && !gpu.indices->triangles.empty();
+        if (!faces && !item.normals.empty())
+            return; // a mesh of which nothing differs
         if (!faces) {
             meshProgram_->setUniformValue("lit", false);
             meshProgram_->setUniformValue("discs", gpu.hasWidths);
@@ -466,13 +537,13 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
         meshProgram_->setUniformValue("lit", true);
         glEnable(GL_POLYGON_OFFSET_FILL);
         glPolygonOffset(1.0F, 1.0F);
-        if (item.held)
+        if (clear)
             glDepthMask(GL_FALSE);
         gpu.triangles.bind();
         glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(gpu.indices->triangles.size()), GL_UNSIGNED_INT, nullptr);
         glDepthMask(GL_TRUE);
         glDisable(GL_POLYGON_OFFSET_FILL);
-        if (style_ == ViewStyle::ClayWires && !item.held) {
+        if (style_ == ViewStyle::ClayWires && !clear) {
             meshProgram_->setUniformValue("lit", false);
             meshProgram_->setUniformValue("coloured", false);
             meshProgram_->setUniformValue("flatColour", QVector3D(0.10F, 0.17F, 0.18F));
@@ -485,25 +556,41 @@ void Viewport::drawItems(const QMatrix4x4& matrix) {
             glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
         }
     };
-    for (const DrawItem& item : drawn_->items)
-        if (!item.held)
-            draw(item);
-    for (const DrawItem& item : drawn_->items)
-        if (item.held)
-            draw(item);
+    for (const bool clear : {false, true})
+        for (const DrawItem& item : drawn_->items) {
+            const bool other = item.role == DrawRole::Other;
+            const bool here = pane.shows == Pane::Shows::All || other == (pane.shows == Pane::Shows::A);
+            if (here && (alphaOf(item) < 1.0F) == clear)
+                draw(item);
+        }
     meshProgram_->release();
 }
 
 void Viewport::mousePressEvent(QMouseEvent* event) {
     lastMouse_ = event->position().toPoint();
+    const auto part = partAt();
+    parting_ = part && event->button() == Qt::LeftButton && std::abs(event->position().x() - *part * width()) < 9.0;
+}
+
+void Viewport::mouseReleaseEvent(QMouseEvent*) {
+    parting_ = false;
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPoint now = event->position().toPoint();
     const QPoint moved = now - lastMouse_;
     lastMouse_ = now;
-    if (event->buttons() != Qt::NoButton)
-        leaveCamera(); // who turns the view looks with a free eye again
+    const auto part = partAt();
+    const bool atLine = part && (parting_ || std::abs(now.x() - *part * width()) < 9.0);
+    setCursor(atLine ? Qt::SplitHCursor : Qt::ArrowCursor);
+    if (event->buttons() == Qt::NoButton)
+        return;
+    if (parting_) {
+        partAt_ = std::clamp(static_cast<double>(now.x()) / std::max(1, width()), 0.02, 0.98);
+        update();
+        return;
+    }
+    leaveCamera(); // who turns the view looks with a free eye again
     if (event->buttons() & Qt::LeftButton) {
         yaw_ -= moved.x() * 0.008;
         pitch_ = std::clamp(pitch_ + moved.y() * 0.008, -1.5, 1.5);

@@ -50,6 +50,13 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     [[nodiscard]] QVector3D shownEye() const;
     [[nodiscard]] bool loading() const { return waiting_; }
 
+    /// Where the line between A and B stands, as a share of the width; only where they are parted by one.
+    [[nodiscard]] std::optional<double> partAt() const;
+    /// What is drawn of a comparison; nothing without one.
+    [[nodiscard]] const DrawComparison* comparedDrawn() const {
+        return drawn_ && drawn_->compared ? &*drawn_->compared : nullptr;
+    }
+
   signals:
     void frameDrawn();
     void cameraChanged();
@@ -58,6 +65,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     void initializeGL() override;
     void paintGL() override;
     void mousePressEvent(QMouseEvent* event) override;
+    void mouseReleaseEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
     void mouseDoubleClickEvent(QMouseEvent* event) override;
     void wheelEvent(QWheelEvent* event) override;
@@ -77,17 +85,29 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
         bool hasColours = false;
         bool hasWidths = false;
     };
+    /// A part of the widget with what is drawn in it: all, A of a comparison, or all but A.
+    struct Pane {
+        enum class Shows { All, A, Rest };
+        QRectF box;
+        QMatrix4x4 matrix;
+        Shows shows = Shows::All;
+    };
+    [[nodiscard]] std::vector<Pane> panes() const;
+    [[nodiscard]] double paneWidth() const;
+    [[nodiscard]] Arrangement arrangement() const;
     void requestFrame();
     void takeFrame(const std::shared_ptr<const DrawFrame>& frame);
     void upload();
-    void drawItems(const QMatrix4x4& matrix);
+    void drawItems(const Pane& pane);
     void drawGround(const QMatrix4x4& matrix);
-    void drawOverlay(const QMatrix4x4& matrix);
+    void drawOverlay(const std::vector<Pane>& panes);
+    void drawComparison(QPainter& painter, const std::vector<Pane>& panes);
+    void nameBodies(QPainter& painter, const std::vector<Pane>& panes);
     void drawStaff(QPainter& painter, const QMatrix4x4& matrix);
     void drawScaleBar(QPainter& painter);
     void drawBrackets(QPainter& painter, const QMatrix4x4& matrix);
     void drawLegend(QPainter& painter, const QString& what, const QString& most);
-    void drawGate(QPainter& painter);
+    void drawGate(QPainter& painter, const QRectF& gate, const QRectF& pane);
     [[nodiscard]] QMatrix4x4 cameraProjection() const;
     void frameBounds(const Bounds& bounds);
     [[nodiscard]] QMatrix4x4 viewProjection() const;
@@ -101,7 +121,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     FrameLoader loader_;
     std::shared_ptr<const DrawFrame> drawn_;
     bool uploaded_ = true;
-    std::map<std::pair<ItemKey, bool>, std::unique_ptr<GpuItem>> gpu_;
+    std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> gpu_;
     std::unique_ptr<QOpenGLShaderProgram> meshProgram_;
     std::unique_ptr<QOpenGLShaderProgram> lineProgram_;
     std::unique_ptr<QOpenGLShaderProgram> bandProgram_; // curves and bodies
@@ -125,6 +145,9 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     double yaw_ = 0.65;
     double pitch_ = 0.28;
     QPoint lastMouse_;
+    double partAt_ = 0.5;
+    bool parting_ = false;      // the line is dragged
+    bool arrangedAnew_ = false; // other bodies are shown than before: they are framed once
 };
 
 } // namespace wyc::app

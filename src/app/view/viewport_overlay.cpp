@@ -17,8 +17,11 @@ namespace {
 constexpr double kStaffMetres = 1.8;
 
 // Words over the picture: on a backing, as what lies below may be as pale as they are.
-void drawWords(QPainter& painter, const QPointF& baseline, const QString& words) {
+void drawWords(QPainter& painter, const QPointF& at, const QString& words) {
     const QFontMetricsF metrics(painter.font());
+    // Not out of the picture on its right.
+    const QPointF baseline(
+        std::max(4.0, std::min(at.x(), painter.window().width() - 6 - metrics.horizontalAdvance(words))), at.y());
     const QRectF box(baseline.x() - 3, baseline.y() - metrics.ascent() - 1, metrics.horizontalAdvance(words) + 6,
                      metrics.height() + 1);
     const QPen pen = painter.pen();
@@ -27,6 +30,13 @@ void drawWords(QPainter& painter, const QPointF& baseline, const QString& words)
     painter.drawRoundedRect(box, 2, 2);
     painter.setPen(pen);
     painter.drawText(baseline, words);
+}
+
+QString sizeWords(const Bounds& bounds) {
+    const Vec3d size = bounds.size();
+    return QStringLiteral("%1 × %2 × %3")
+        .arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)),
+             QString::fromStdString(lengthText(size.z)));
 }
 
 } // namespace
@@ -39,7 +49,8 @@ double roundLength(double size) {
     return power;
 }
 
-void Viewport::drawOverlay(const QMatrix4x4& matrix) {
+void Viewport::drawOverlay(const std::vector<Pane>& panes) {
+    const QMatrix4x4& matrix = panes.back().matrix; // of B, where there are two
     QPainter painter(this);
     painter.setRenderHint(QPainter::Antialiasing);
     if (workspace_.items().empty()) {
@@ -50,7 +61,11 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
         return;
     }
     if (camera_ && drawn_ && drawn_->camera) {
-        drawGate(painter);
+        for (const Pane& pane : panes) // parted by a line there is one gate
+            if (const bool twice = panes.size() > 1 && arrangement() == Arrangement::Beside;
+                twice || &pane == &panes[0])
+                drawGate(painter, gateRect().translated(twice ? pane.box.left() : 0.0, 0.0),
+                         twice ? pane.box : QRectF(rect()));
     } else {
         drawStaff(painter, matrix);
         drawScaleBar(painter);
@@ -70,16 +85,118 @@ void Viewport::drawOverlay(const QMatrix4x4& matrix) {
         painter.drawText(box.adjusted(10, 4, -10, -4), Qt::AlignVCenter | Qt::TextWordWrap,
                          QStringLiteral("✕ ") + drawn_->error);
     }
-    if (comparison_ && comparison_->over && !heldFrame_) {
-        painter.setFont(textFont(9));
-        painter.setPen(colour::kHeather);
-        drawWords(painter, QPointF(16, 20), tr("A over B"));
-    }
+    if (comparedDrawn())
+        drawComparison(painter, panes);
     if (heldFrame_) {
         painter.setFont(textFont(9));
         painter.setPen(colour::kHeather);
-        drawWords(painter, QPointF(16, 20), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
+        drawWords(painter, QPointF(16, comparedDrawn() ? 92 : 20),
+                  tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
     }
+}
+
+void Viewport::drawComparison(QPainter& painter, const std::vector<Pane>& panes) {
+    const DrawComparison& compared = *comparedDrawn();
+    const QMatrix4x4& ofA = panes.front().matrix;
+    const QMatrix4x4& ofB = panes.back().matrix;
+    // From where a number is in A to where it is in B.
+    if (compared.showsA()) {
+        painter.setPen(QPen(QColor(0xE4, 0xC7, 0x65, 96), 1));
+        for (const auto& [from, to] : compared.elsewhere)
+            if (const auto p = project(ofA, toQt(Vec3d(from))), q = project(ofB, toQt(Vec3d(to))); p && q)
+                painter.drawLine(*p, *q);
+    }
+    painter.setPen(QPen(colour::kRust, 1.6));
+    const auto mark = [&](const QMatrix4x4& matrix, const QRectF& box, const std::vector<Vec3f>& points) {
+        for (const Vec3f& point : points)
+            if (const auto at = project(matrix, toQt(Vec3d(point))); at && box.contains(*at)) {
+                painter.drawLine(*at + QPointF(-3, -3), *at + QPointF(3, 3));
+                painter.drawLine(*at + QPointF(-3, 3), *at + QPointF(3, -3));
+            }
+    };
+    if (compared.showsA())
+        mark(ofA, panes.front().box, compared.unmatchedA);
+    mark(ofB, panes.back().box, compared.unmatchedB);
+    if (panes.size() > 1) {
+        const double x = panes.back().box.left();
+        painter.setPen(QPen(QColor(0x4A, 0x5E, 0x62), 1));
+        painter.drawLine(QPointF(x, 0), QPointF(x, height()));
+        if (partAt()) { // to be dragged
+            painter.setBrush(colour::kInk2);
+            painter.setPen(QPen(colour::kChalk2, 1.2));
+            painter.drawRoundedRect(QRectF(x - 4, height() / 2.0 - 14, 8, 28), 4, 4);
+        }
+    }
+    const auto speck = project(ofA, toQt(compared.boundsA.centre()));
+    if (compared.showsA() && speck && panes.front().box.contains(*speck) &&
+        compared.boundsA.diagonal() < 12.0 * metresPerPixel()) { // against B it is too small to be seen
+        painter.setPen(QPen(colour::kGlass, 1));
+        painter.setBrush(Qt::NoBrush);
+        painter.drawEllipse(*speck, 9, 9);
+        painter.setFont(textFont(8.5));
+        drawWords(painter, *speck + QPointF(13, 4), tr("A is here"));
+    }
+    nameBodies(painter, panes);
+}
+
+// Which body is which, and what is to be said of the two.
+void Viewport::nameBodies(QPainter& painter, const std::vector<Pane>& panes) {
+    const DrawComparison& compared = *comparedDrawn();
+    const auto count = [](std::size_t n) { return QString::fromStdString(groupedDigits(n)); };
+    const auto name = [&](const QPointF& at, double end, const QColor& c, const QString& letter,
+                          const std::string& what, const QString& more) {
+        painter.setFont(textFont(9, QFont::DemiBold));
+        painter.setPen(c);
+        const QString words = painter.fontMetrics().elidedText(letter + QLatin1Char(' ') + QString::fromStdString(what),
+                                                               Qt::ElideMiddle, static_cast<int>(paneWidth() / 3));
+        drawWords(painter, at, words);
+        const double wide = painter.fontMetrics().horizontalAdvance(words) + 9;
+        painter.setFont(textFont(8.5));
+        painter.setPen(colour::kChalk2);
+        drawWords(painter, at + QPointF(wide, 0),
+                  painter.fontMetrics().elidedText(more, Qt::ElideRight, static_cast<int>(end - at.x() - wide - 8)));
+    };
+    double y = 20;
+    double left = 16;
+    if (compared.showsA()) {
+        name(QPointF(left, y), std::max(240.0, panes.front().box.right()), colour::kGlass, QStringLiteral("A"),
+             compared.nameA, sizeWords(compared.boundsA));
+        // Beside A's where there is room for it.
+        if (panes.size() > 1 && panes.back().box.left() > 260)
+            left = panes.back().box.left() + 12;
+        else
+            y += 17;
+    }
+    const bool undone = comparison_ && comparison_->undone;
+    const QString state = compared.ownFrameOfB
+                              ? tr("undone, its frame %1").arg(QString::fromStdString(frameText(*compared.ownFrameOfB)))
+                              : (undone ? tr("undone") : tr("as it came"));
+    const ItemView* view = workspace_.activeItem();
+    const DrawItem* body = activeDrawn();
+    name(QPointF(left, y), width(), colour::kHeather, QStringLiteral("B"), view ? view->name : std::string(),
+         (body ? sizeWords(body->bounds) + QStringLiteral(" · ") : QString()) + state);
+    QStringList told;
+    const QString tolerance = QString::fromStdString(lengthText(comparison_ ? comparison_->toleranceMetres : 0.0));
+    if (compared.arrangement == Arrangement::Differs)
+        told << (compared.apart == 0 ? tr("no point is more than %1 off here").arg(tolerance)
+                                     : tr("%1 of %2 points more than %3 off")
+                                           .arg(count(compared.apart), count(compared.points), tolerance));
+    if (comparison_ && comparison_->order) {
+        QString words = compared.elsewhereCount == 0
+                            ? tr("every number is at its own point")
+                            : tr("%1 numbers are at other points").arg(count(compared.elsewhereCount));
+        if (compared.showsA() && compared.elsewhere.size() < compared.elsewhereCount)
+            words += tr(", %1 drawn").arg(count(compared.elsewhere.size()));
+        told << words;
+    }
+    if (!compared.unmatchedB.empty())
+        told << tr("✕ points of B that A has not");
+    if (compared.showsA() && !compared.unmatchedA.empty())
+        told << tr("✕ points of A that B has not");
+    painter.setFont(textFont(8.5));
+    painter.setPen(colour::kChalk);
+    for (const QString& words : told)
+        drawWords(painter, QPointF(16, y += 17), words);
 }
 
 void Viewport::drawStaff(QPainter& painter, const QMatrix4x4& matrix) {
@@ -112,7 +229,7 @@ void Viewport::drawStaff(QPainter& painter, const QMatrix4x4& matrix) {
         painter.setPen(QPen(colour::kChalk, 1));
         painter.setBrush(Qt::NoBrush);
         painter.drawEllipse(*low, 9, 9);
-        drawWords(painter, *low + QPointF(13, 4), tr("staff, 1.8 m"));
+        drawWords(painter, *low + QPointF(-30, 25), tr("staff, 1.8 m"));
         return;
     }
     drawWords(painter, *top + QPointF(7, 5), tr("1.8 m"));
@@ -162,21 +279,18 @@ void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
             painter.drawLine(corner, corner + QPointF(left ? arm : -arm, 0));
             painter.drawLine(corner, corner + QPointF(0, top ? arm : -arm));
         }
+    if (comparedDrawn())
+        return; // a comparison names its bodies
     painter.setFont(textFont(9.5, QFont::DemiBold));
     painter.setPen(colour::kGlass);
     const QString name = painter.fontMetrics().elidedText(QString::fromStdString(view->name), Qt::ElideMiddle,
                                                           std::max(60, width() / 2));
     drawWords(painter, QPointF(box.left() + 2, box.top() - 6), name);
     // Its size in real units: what a ×100 mistake shows first.
-    const Vec3d size = item->bounds.size();
-    const QString words =
-        QStringLiteral("%1 × %2 × %3")
-            .arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)),
-                 QString::fromStdString(lengthText(size.z)));
     const double nameWidth = painter.fontMetrics().horizontalAdvance(name) + 12;
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    drawWords(painter, QPointF(box.left() + nameWidth, box.top() - 6), words);
+    drawWords(painter, QPointF(box.left() + nameWidth, box.top() - 6), sizeWords(item->bounds));
 }
 
 void Viewport::drawLegend(QPainter& painter, const QString& what, const QString& most) {
@@ -190,12 +304,11 @@ void Viewport::drawLegend(QPainter& painter, const QString& what, const QString&
     drawWords(painter, QPointF(bar.left(), bar.top() - 6), what);
 }
 
-void Viewport::drawGate(QPainter& painter) {
-    const QRectF gate = gateRect();
+void Viewport::drawGate(QPainter& painter, const QRectF& gate, const QRectF& pane) {
     if (gate.isEmpty())
         return;
     QPainterPath outside;
-    outside.addRect(QRectF(rect()));
+    outside.addRect(pane);
     outside.addRect(gate);
     painter.fillPath(outside, QColor(8, 12, 14, 170)); // odd-even: the gate stays clear
     painter.setBrush(Qt::NoBrush);

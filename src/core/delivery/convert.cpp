@@ -9,6 +9,7 @@
 #include "delivery/placing.h"
 #include "delivery/plan_parts.h"
 #include "scene/instances.h"
+#include "steps/take.h"
 
 namespace wyc {
 
@@ -19,14 +20,26 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
     input.steps = steps;
     if (source.rest)
         input.rest = stillAfter(source.rest, steps);
-    input.reads = std::make_shared<const std::vector<fs::path>>(filesOf(source));
+    std::vector<fs::path> reads = filesOf(source);
     std::error_code code;
+    nlohmann::json besides = nlohmann::json::array();
+    for (const fs::path& file : filesReadBy(steps)) {
+        reads.push_back(file);
+        const Format* format = formatOfName(file);
+        const auto stamp = fileStamp(format && format->sequence ? file.parent_path() : file);
+        besides.push_back({{"file", validUtf8(fs::absolute(file, code).string())},
+                           {"size", stamp ? stamp->sizeBytes : 0},
+                           {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0}});
+    }
+    input.reads = std::make_shared<const std::vector<fs::path>>(std::move(reads));
     const auto stamp = fileStamp(source.format->sequence ? source.spec.path.parent_path() : source.spec.path);
     input.provenance = {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
                         {"size", source.sizeBytes},
                         {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
                         {"rest", source.restUsed ? nlohmann::json(source.restUsed->string()) : nlohmann::json(nullptr)},
                         {"steps", toJson(steps)}};
+    if (!besides.empty())
+        input.provenance["steps_read"] = std::move(besides);
     input.scene = std::move(scene);
     return input;
 }
@@ -46,11 +59,13 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         WYC_TRY(sampled, sampledFor(*format, std::move(placed)));
         scenes.push_back(std::move(sampled));
         if (input.source) {
-            WYC_TRY(intention, intentionOf(input.source, input.steps));
-            intention.wanted = scenes.back().wanted;
-            for (const std::string& words : intention.shortfalls)
-                shortfalls.push_back({input.label, words});
-            intentions.push_back(std::move(intention));
+            WYC_TRY(meant, intentionsOf(input.source, input.steps));
+            for (Intention& intention : meant) {
+                intention.wanted = scenes.back().wanted;
+                for (const std::string& words : intention.shortfalls)
+                    shortfalls.push_back({input.label, words});
+                intentions.push_back(std::move(intention));
+            }
         }
         provenance.push_back(input.provenance);
         if (input.rest)

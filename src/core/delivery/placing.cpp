@@ -179,23 +179,18 @@ Status ReadFiles::mayBeWritten(const PlannedOutput& output) const {
     return {};
 }
 
-namespace {
-
-// Which items of which sources, whatever became of them.
-std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& provenance) {
+std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& madeFrom) {
     std::set<std::pair<std::string, std::string>> result;
     const auto text = [](const nlohmann::json& entry, const char* key) { // a record may hold anything
         const auto found = entry.find(key);
         return found != entry.end() && found->is_string() ? found->get<std::string>() : std::string();
     };
-    if (provenance.is_array())
-        for (const auto& entry : provenance)
+    if (madeFrom.is_array())
+        for (const auto& entry : madeFrom)
             if (entry.is_object())
                 result.emplace(text(entry, "source"), text(entry, "item"));
     return result;
 }
-
-} // namespace
 
 Status isDeliveryOf(const PlannedOutput& output) {
     const fs::path record = output.target.parent_path() / recordName(output.target);

@@ -29,6 +29,8 @@ class ReadFiles {
     std::set<std::string> names_;
 };
 
+/// Sources and paths of the items that something was made from, as its record or plan says; whatever became of them.
+[[nodiscard]] std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& madeFrom);
 /// An error when what stands at the target is not a delivery of the same items, as its record tells.
 [[nodiscard]] Status isDeliveryOf(const PlannedOutput& output);
 

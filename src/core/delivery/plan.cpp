@@ -378,11 +378,13 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         if (input.source) {
             std::vector<Step> chain = input.steps;
             chain.insert(chain.end(), steps.begin(), steps.end());
-            WYC_TRY(intention, intentionOf(input.source, chain));
-            intention.wanted = output.scene.wanted;
-            for (const std::string& words : intention.shortfalls)
-                output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
-            output.intentions.push_back(std::move(intention));
+            WYC_TRY(meant, intentionsOf(input.source, chain));
+            for (Intention& intention : meant) {
+                intention.wanted = output.scene.wanted;
+                for (const std::string& words : intention.shortfalls)
+                    output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
+                output.intentions.push_back(std::move(intention));
+            }
         }
         output.rest = input.rest;
         output.provenance = nlohmann::json::array({input.provenance});

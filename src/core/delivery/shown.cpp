@@ -11,6 +11,7 @@
 #include "base/text.h"
 #include "scene/camera.h"
 #include "scene/instances.h"
+#include "steps/take.h"
 
 namespace wyc {
 namespace {
@@ -218,36 +219,65 @@ Mat4 Intention::spaceAt(double seconds) const {
     return space * Mat4::translation({carry[0], carry[1], carry[2]});
 }
 
-Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
+namespace {
+
+Intention begun(std::shared_ptr<const Scene> source) {
     Intention intention;
-    Scene scene = *source;
     std::unordered_map<std::uint64_t, std::size_t> nodes;
     for (std::size_t i = 0; i < source->nodes.size(); ++i)
         nodes.emplace(source->nodes[i].id.value, i);
     intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
     intention.source = std::move(source);
+    return intention;
+}
+
+void goOn(Intention& intention, const StepMeaning& meaning) {
+    if (meaning.time)
+        intention.time = meaning.time->map.of(intention.time);
+    if (meaning.space) {
+        intention.space = intention.space * meaning.space->matrix();
+        intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
+        intention.scale *= meaning.space->scale;
+    }
+}
+
+} // namespace
+
+Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
+    Scene scene = *source;
+    std::vector<Intention> all{begun(std::move(source))};
     for (const Step& step : steps) {
         if (!step.on)
             continue;
         WYC_TRY(meaning, meaningOf(scene, step));
         if (auto shortfall = shortfallOf(scene, step))
-            intention.shortfalls.push_back(std::move(*shortfall));
-        if (meaning.time)
-            intention.time = meaning.time->map.of(intention.time);
-        if (meaning.space) {
-            intention.space = intention.space * meaning.space->matrix();
-            intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
-            intention.scale *= meaning.space->scale;
-        }
+            all.front().shortfalls.push_back(std::move(*shortfall));
+        for (Intention& intention : all)
+            goOn(intention, meaning);
         WYC_TRY(next, applySteps(scene, {step}));
+        if (step.type == "take") {
+            // From here on points are another file's, which its own steps brought here.
+            WYC_TRY(options, checkedOptions(*stepType(step.type), step.options));
+            WYC_TRY(item, takenItem(scene, options));
+            WYC_TRY(brought, intentionsOf(item.scene, item.chain));
+            all.push_back(std::move(brought.front()));
+        }
         scene = std::move(next);
     }
-    intention.rate = scene.workingRate;
-    intention.wanted = scene.wanted;
-    for (const Node& node : scene.nodes)
-        if (node.madeOf)
-            intention.madeOf.emplace(node.id.value, node.madeOf);
-    return intention;
+    for (Intention& intention : all) {
+        intention.rate = scene.workingRate;
+        intention.wanted = scene.wanted;
+        intention.madeOf.clear();
+        for (const Node& node : scene.nodes)
+            if (node.madeOf)
+                intention.madeOf.emplace(node.id.value, node.madeOf);
+    }
+    return all;
+}
+
+Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
+    WYC_TRY(all, intentionsOf(std::move(source), steps));
+    return std::move(all.front());
 }
 
 std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,

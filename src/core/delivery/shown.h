@@ -32,6 +32,9 @@ struct Intention {
     [[nodiscard]] Mat4 spaceAt(double seconds) const;
 };
 [[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);
+/// The same, and behind it one for every other file that a step takes points from.
+[[nodiscard]] Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
+                                                          const std::vector<Step>& steps);
 
 /// Samples around a time: plain, without tolerance but for rounding.
 struct PlainPosition {

@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "delivery/chosen.h"
 #include "scene/stand_in.h"
+#include "steps/take.h"
 
 namespace wyc {
 namespace {
@@ -437,6 +438,9 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
         if (source)
             for (fs::path& path : filesOf(*source))
                 reads->push_back(std::move(path));
+    for (const JobItem& entry : job.items)
+        for (fs::path& path : filesReadBy(entry.steps))
+            reads->push_back(std::move(path));
     std::vector<DeliveryInput> inputs;
     for (std::size_t s = 0; s < job.sources.size(); ++s) {
         const SourcePtr source = s < opened.size() ? opened[s] : nullptr;

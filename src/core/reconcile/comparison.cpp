@@ -97,6 +97,25 @@ Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettin
     return result;
 }
 
+Status measureInPicture(Comparison& comparison, const Picture& picture, const Progress& progress) {
+    comparison.camera = picture.scene->nodes[picture.camera].path;
+    comparison.pictureWidth = picture.widthPixels;
+    const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, comparison.pairs.size()));
+    double done = 0.0;
+    for (ComparedPair& pair : comparison.pairs) {
+        if (!pair.error) {
+            std::vector<char> chosen;
+            for (const Cause& cause : pair.found.causes)
+                chosen.push_back(!cause.isGuess());
+            WYC_TRY(drift, picturedDrift(pair.found, pair.a, pair.nodeA, pair.b, pair.nodeB, chosen, picture,
+                                         progress.part(done, done + share)));
+            pair.pictured = std::move(drift);
+        }
+        done += share;
+    }
+    return {};
+}
+
 Result<std::vector<Step>> undoOfAll(const Comparison& comparison) {
     std::optional<std::vector<Step>> common;
     std::vector<Step> orders;
@@ -133,15 +152,39 @@ Result<PointOrder> pointOrderOf(const ComparedPair& pair) {
     return reorderingOf(map, *topologyA, *topologyB).order;
 }
 
+Result<std::optional<PointOrder>> takingOrderOf(const ComparedPair& pair) {
+    const OrderFacts& facts = pair.found.order;
+    if (facts.by == "none" || !facts.aOfB)
+        return fail(makeError(ErrorKind::BadInput, "no point of B could be told in A"));
+    if (!facts.unmatchedB.empty())
+        return fail(makeError(ErrorKind::BadInput,
+                              fmt::format("{} points of B have none in A", groupedDigits(facts.unmatchedB.size())))
+                        .withAdvice("Split the mesh, and take points for the part that A has"));
+    const std::vector<std::uint32_t>& aOfB = *facts.aOfB;
+    bool same = aOfB.size() == facts.bOfA->size();
+    for (std::uint32_t p = 0; p < aOfB.size() && same; ++p)
+        same = aOfB[p] == p;
+    if (same)
+        return std::optional<PointOrder>();
+    WYC_TRY(topologyA, pair.a->nodes[pair.nodeA].geometry->topology(0));
+    WYC_TRY(topologyB, pair.b->nodes[pair.nodeB].geometry->topology(0));
+    OrderMap map; // seen from B
+    map.aOfB = *facts.bOfA;
+    map.bOfA = *facts.aOfB;
+    map.split = facts.welded;
+    map.welded = facts.split;
+    return std::optional(reorderingOf(map, *topologyB, *topologyA).order);
+}
+
 namespace {
 
-json toJson(const std::optional<Drift>& drift) {
+json toJson(const std::optional<Drift>& drift, const char* unit = "of A") {
     if (!drift)
         return nullptr;
     return {{"rms", drift->rms},
             {"p99", drift->p99},
             {"max", drift->largest},
-            {"unit", "of A"},
+            {"unit", unit},
             {"worst_frame", drift->worstFrame},
             {"worst_point", drift->worstPoint},
             {"moments", drift->moments}};
@@ -185,6 +228,11 @@ json toJson(const Comparison& comparison) {
                          {"causes", causes},
                          {"drift", toJson(found.drift)},
                          {"drift_undone", toJson(found.undone)}});
+        if (pair.pictured)
+            pairs.back()["pixels"] = {{"camera", comparison.camera},
+                                      {"width", comparison.pictureWidth},
+                                      {"drift", toJson(pair.pictured->drift, "pixels")},
+                                      {"drift_undone", toJson(pair.pictured->undone, "pixels")}};
     }
     json others = json::array();
     for (const OtherPair& other : comparison.others)

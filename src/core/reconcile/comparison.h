@@ -18,6 +18,7 @@ struct ComparedPair {
     std::shared_ptr<const Scene> b;
     std::size_t nodeB = 0;
     std::optional<Error> error; // it cannot be compared
+    std::optional<PicturedDrift> pictured;
 };
 
 struct Comparison {
@@ -25,6 +26,8 @@ struct Comparison {
     std::string b;
     double toleranceMetres = 0.0001;
     std::vector<ComparedPair> pairs;
+    std::string camera; // path, where drift was measured in its picture too
+    double pictureWidth = 0.0;
     std::vector<OtherPair> others;
     std::vector<std::string> onlyA; // paths
     std::vector<std::string> onlyB;
@@ -34,10 +37,14 @@ struct Comparison {
 };
 
 /// Items with points paired by path, name, faces and counts, others by path and name. Compared are points, faces,
-/// places, whether something is seen, and the figures of cameras; not UVs, normals, colours, materials and values that
-/// a format carries besides. An error where there is no pair at all; what cannot be compared in a pair stands with it.
+/// places, whether something is seen, sets and materials where both name some, and the figures of cameras; not UVs,
+/// normals, colours, and values that a format carries besides. An error where there is no pair at all; what cannot be
+/// compared in a pair stands with it.
 [[nodiscard]] Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettings& settings,
                                          const Progress& progress);
+
+/// Every pair in a camera's picture too, with all that is more than a guess undone.
+[[nodiscard]] Status measureInPicture(Comparison& comparison, const Picture& picture, const Progress& progress);
 
 /// The steps that undo B as a whole: those that all pairs have in common, and each one's order. An error where pairs
 /// need different ones.
@@ -45,6 +52,10 @@ struct Comparison {
 
 /// The order that gives B's points A's numbers.
 [[nodiscard]] Result<PointOrder> pointOrderOf(const ComparedPair& pair);
+
+/// The order that gives A's points B's numbers, for the step "take"; nothing where they have them. An error where a
+/// point of B has none in A.
+[[nodiscard]] Result<std::optional<PointOrder>> takingOrderOf(const ComparedPair& pair);
 
 /// As docs/cli.md promises it.
 [[nodiscard]] nlohmann::json toJson(const Comparison& comparison);

@@ -6,8 +6,11 @@
 #include <cmath>
 #include <mutex>
 
+#include <Eigen/LU>
+
 #include "base/parallel.h"
 #include "reconcile/order_map.h"
+#include "scene/camera.h"
 
 namespace wyc {
 namespace {
@@ -70,10 +73,53 @@ class Sizes {
     std::vector<std::size_t> bins_ = std::vector<std::size_t>(kBins, 0);
 };
 
+// What a camera sees at a moment, as pixels from the middle of its picture.
+class Seen {
+  public:
+    static Result<Seen> at(const Picture& picture, double seconds, double metres) {
+        const Scene& scene = *picture.scene;
+        WYC_TRY(view, cameraAt(scene, picture.camera, seconds));
+        WYC_TRY(placement, placementAt(scene, picture.camera, seconds));
+        Seen seen;
+        const Eigen::Map<const Eigen::Matrix<double, 4, 4, Eigen::RowMajor>> world(placement.matrix.m.data());
+        seen.toCamera_ = world.inverse();
+        if (!seen.toCamera_.allFinite())
+            return fail(makeError(ErrorKind::BadInput, "its transforms flatten space: it sees nothing")
+                            .forItem(scene.nodes[picture.camera].path));
+        seen.view_ = view;
+        seen.perUnit_ = metres / scene.unitMetres.value_or(1.0);
+        seen.half_ = {picture.widthPixels / 2.0, picture.widthPixels / view.aspect() / 2.0};
+        return seen;
+    }
+    // Nothing where neither is in the picture.
+    [[nodiscard]] std::optional<double> between(const Eigen::Vector3d& a, const Eigen::Vector3d& b) const {
+        const auto here = seenAt(a);
+        const auto there = seenAt(b);
+        const auto within = [](const auto& at) { return at && std::abs((*at)[0]) <= 1.0 && std::abs((*at)[1]) <= 1.0; };
+        if (!within(here) && !within(there))
+            return std::nullopt;
+        if (!here || !there)
+            return 2.0 * half_.norm();
+        return Eigen::Vector2d(((*here)[0] - (*there)[0]) * half_[0], ((*here)[1] - (*there)[1]) * half_[1]).norm();
+    }
+
+  private:
+    [[nodiscard]] std::optional<std::array<double, 2>> seenAt(const Eigen::Vector3d& point) const {
+        const Eigen::RowVector4d at =
+            Eigen::RowVector4d(point[0] * perUnit_, point[1] * perUnit_, point[2] * perUnit_, 1.0) * toCamera_;
+        return view_.project({at[0], at[1], at[2]});
+    }
+    Eigen::Matrix<double, 4, 4, Eigen::RowMajor> toCamera_;
+    CameraView view_;
+    double perUnit_ = 1.0; // camera's units in one of A's
+    Eigen::Vector2d half_;
+};
+
 } // namespace
 
 Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotion& b,
-                                          const std::vector<std::uint32_t>& aOfB, const Progress& progress) {
+                                          const std::vector<std::uint32_t>& aOfB, const Progress& progress,
+                                          const Picture* picture, double metres) {
     std::vector<std::uint32_t> ofA;
     std::vector<std::uint32_t> ofB;
     for (std::uint32_t p = 0; p < aOfB.size(); ++p)
@@ -107,12 +153,23 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         WYC_TRY(y, b.read(&ofB, one, Progress()));
         Sizes own;
         Moment& moment = moments[t];
+        std::optional<Seen> seen;
+        if (picture) {
+            WYC_TRY(view, Seen::at(*picture, times[t], metres));
+            seen = view;
+        }
         for (Eigen::Index i = 0; i < x.xyz.cols(); ++i) {
-            const double far = (x.xyz.col(i) - y.xyz.col(i)).norm();
+            double far = (x.xyz.col(i) - y.xyz.col(i)).norm();
             if (!std::isfinite(far)) { // nowhere in both is no drift
                 if (x.xyz.col(i).allFinite() != y.xyz.col(i).allFinite() && moment.broken++ == 0)
                     moment.brokenPoint = ofB[static_cast<std::size_t>(i)];
                 continue;
+            }
+            if (seen) {
+                const auto pixels = seen->between(x.xyz.col(i), y.xyz.col(i));
+                if (!pixels)
+                    continue;
+                far = *pixels;
             }
             own.add(far);
             moment.sum += far * far;
@@ -150,6 +207,8 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
             drift.worstPoint = moment.worst;
         }
     }
+    if (count == 0 && picture)
+        return std::optional<Drift>(); // never in the picture
     drift.rms = count > 0 ? std::sqrt(sum / static_cast<double>(count)) : 0.0;
     drift.p99 = std::min(drift.largest, sizes.quantile(0.99));
     sizes.histogram(drift.largest, drift);

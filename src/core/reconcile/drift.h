@@ -7,8 +7,11 @@
 namespace wyc {
 
 /// Of B against A at the same seconds; `aOfB` as OrderFacts has it. Nothing where no point, or no moment, is shared.
+/// In a picture: in its pixels, of points that one of the two has in it; one that is in it on one side and behind the
+/// camera on the other is as far off as the picture is wide across. `metres`: of a unit of A.
 [[nodiscard]] Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotion& b,
                                                         const std::vector<std::uint32_t>& aOfB,
-                                                        const Progress& progress);
+                                                        const Progress& progress, const Picture* picture = nullptr,
+                                                        double metres = 1.0);
 
 } // namespace wyc

@@ -202,6 +202,15 @@ Curve curveOf(const Drift& drift, double metres, const char* stroke, bool dashed
     return curve;
 }
 
+std::string pixelRow(const char* name, const std::optional<Drift>& drift) {
+    if (!drift)
+        return fmt::format("<tr><td>{}, in pixels</td><td colspan='4' class='soft'>not in the picture</td></tr>", name);
+    return fmt::format("<tr><td>{}, in pixels</td><td class='n'>{:.3g}</td><td class='n'>{:.3g}</td>"
+                       "<td class='n'>{:.3g}</td><td class='n'>{} at point {}</td></tr>",
+                       name, drift->rms, drift->p99, drift->largest, frameText(drift->worstFrame),
+                       groupedDigits(drift->worstPoint));
+}
+
 std::string pairSection(const ComparedPair& pair, double tolerance) {
     const Reconciled& found = pair.found;
     std::string html = fmt::format("<h2><span class='b'>{}</span> <span class='soft'>against</span> "
@@ -235,8 +244,10 @@ std::string pairSection(const ComparedPair& pair, double tolerance) {
         order.by == "hash" ? "faces alike" : order.by);
     html += "<div class='wide'><table><tr><th>drift</th><th class='n'>RMS</th><th class='n'>99 % under</th>"
             "<th class='n'>largest</th><th class='n'>at frame</th></tr>";
-    html += driftRow("as it came", found.drift, found.metres) + driftRow("undone", found.undone, found.metres) +
-            "</table></div>";
+    html += driftRow("as it came", found.drift, found.metres) + driftRow("undone", found.undone, found.metres);
+    if (pair.pictured)
+        html += pixelRow("as it came", pair.pictured->drift) + pixelRow("undone", pair.pictured->undone);
+    html += "</table></div>";
     std::vector<Curve> curves;
     if (found.drift)
         curves.push_back(curveOf(*found.drift, found.metres, "--heather", true));
@@ -292,8 +303,8 @@ Result<std::string> htmlReport(const Comparison& comparison) {
     alone(comparison.onlyA, "Only in A");
     alone(comparison.onlyB, "Only in B");
     html += "<p class='soft'>Every frame and every point that both have was compared; distances are of points that "
-            "belong together, at the same time. Not compared: UVs, normals, colours, materials, and values that a "
-            "format carries besides.</p></main></body></html>\n";
+            "belong together, at the same time. Sets and materials are compared where both name some, by name. Not "
+            "compared: UVs, normals, colours, and values that a format carries besides.</p></main></body></html>\n";
     return html;
 }
 

@@ -3,12 +3,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include "base/text.h"
 #include "scene/camera.h"
+#include "scene/face_sets.h"
 #include "scene/scene_tree.h"
 #include "scene/stand_in.h"
 
@@ -97,6 +99,50 @@ Result<std::optional<double>> seenApart(const Scene& a, std::size_t nodeA, const
             return std::optional(snappedFrame(a.workingRate.frameAt(t)));
     }
     return std::optional<double>();
+}
+
+Result<std::optional<SetsApart>> setsApart(const Scene& a, std::size_t nodeA, const Scene& b, std::size_t nodeB) {
+    using Named = std::map<std::string, std::vector<std::int32_t>>; // faces, rising
+    const auto namedIn = [](const std::vector<FaceSet>& sets, FaceSet::Kind kind) {
+        Named named;
+        for (const FaceSet& set : sets)
+            if (set.kind == kind && !set.faces.empty())
+                named[set.name] = set.faces;
+        return named;
+    };
+    std::optional<SetsApart> none;
+    if (a.nodes[nodeA].kind == NodeKind::Curves || b.nodes[nodeB].kind == NodeKind::Curves)
+        return none;
+    WYC_TRY(ofA, faceSetsOf(a, nodeA));
+    WYC_TRY(ofB, faceSetsOf(b, nodeB));
+    WYC_TRY(facesA, a.nodes[nodeA].geometry->topology(0));
+    WYC_TRY(facesB, b.nodes[nodeB].geometry->topology(0));
+    const bool sameFaces = facesA->hash() == facesB->hash();
+    std::vector<std::string> words;
+    for (const auto& [kind, word] : {std::pair{FaceSet::Kind::Group, "set"}, {FaceSet::Kind::Material, "material"}}) {
+        const Named own = namedIn(ofA, kind);
+        const Named other = namedIn(ofB, kind);
+        if (own.empty() || other.empty())
+            continue;
+        for (const auto& [name, faces] : own)
+            if (const auto found = other.find(name); found == other.end())
+                words.push_back(fmt::format("{} {} is gone", word, name));
+            else if (sameFaces ? found->second != faces : found->second.size() != faces.size())
+                words.push_back(fmt::format("{} {} has other faces", word, name));
+        for (const auto& [name, faces] : other)
+            if (!own.contains(name))
+                words.push_back(fmt::format("{} {} is new", word, name));
+    }
+    if (words.empty())
+        return none;
+    constexpr std::size_t kMostNamed = 4;
+    SetsApart apart{words.size(), {}};
+    if (words.size() > kMostNamed) {
+        words.resize(kMostNamed);
+        words.push_back(fmt::format("and {} more", apart.count - kMostNamed));
+    }
+    apart.text = fmt::format("{}", fmt::join(words, ", "));
+    return std::optional(std::move(apart));
 }
 
 Result<ComparedOthers> comparedOthers(const Scene& a, const Scene& b, double toleranceMetres) {

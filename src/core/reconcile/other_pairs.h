@@ -28,4 +28,14 @@ struct ComparedOthers {
 [[nodiscard]] Result<std::optional<double>> seenApart(const Scene& a, std::size_t nodeA, const Scene& b,
                                                       std::size_t nodeB);
 
+/// Groups and materials by which two meshes differ in their first samples, in words; nothing where they are alike, or
+/// one of the two names none of a kind (a format may have no place for them). Of the same faces also which ones they
+/// hold.
+struct SetsApart {
+    std::size_t count = 0;
+    std::string text; // "material silk is gone, set fins is new"
+};
+[[nodiscard]] Result<std::optional<SetsApart>> setsApart(const Scene& a, std::size_t nodeA, const Scene& b,
+                                                         std::size_t nodeB);
+
 } // namespace wyc

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <numeric>
 
 #include "reconcile/drift.h"
 #include "reconcile/other_pairs.h"
@@ -13,6 +14,15 @@ namespace {
 
 constexpr std::uint32_t kNone = OrderMap::kNone;
 constexpr std::size_t kSample = 256; // points by which fits are judged
+
+// Points that belong together as B came: by their numbers where there are as many.
+std::vector<std::uint32_t> asItCame(const Reconciled& found, const ShapeMotion& a, const ShapeMotion& b) {
+    if (a.points() != b.points())
+        return found.order.aOfB ? *found.order.aOfB : std::vector<std::uint32_t>(b.points(), kNone);
+    std::vector<std::uint32_t> numbered(b.points());
+    std::iota(numbered.begin(), numbered.end(), 0U);
+    return numbered;
+}
 
 // The whole finding in one sentence or two.
 std::string wordsOf(const Reconciled& found) {
@@ -207,11 +217,7 @@ bool ReconcileEngine::isPlain(const Alignment& how) {
 }
 
 Status ReconcileEngine::tellDrift() {
-    std::vector<std::uint32_t> asNumbered(b_.points());
-    for (std::uint32_t p = 0; p < asNumbered.size(); ++p)
-        asNumbered[p] = p;
-    const std::vector<std::uint32_t>& paired = a_.points() == b_.points() ? asNumbered : map_.aOfB;
-    WYC_TRY(drift, driftBetween(a_, b_, paired, progress_.part(0.6, 0.75)));
+    WYC_TRY(drift, driftBetween(a_, b_, asItCame(found_, a_, b_), progress_.part(0.6, 0.75)));
     found_.drift = std::move(drift);
     if (found_.drift && found_.drift->broken > 0)
         add("not_finite", static_cast<double>(found_.drift->broken), "values", 0.99,
@@ -359,22 +365,35 @@ Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t 
     WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
     WYC_TRY(motionB, ShapeMotion::of(b, nodeB));
     WYC_TRY(found, ReconcileEngine(motionA, motionB, settings, progress).run());
-    // What is hidden has its own points all the same; whether it is seen is asked of B as it is with the rest undone.
+    // What lies on it, and whether it is seen, is asked of B as it is with the rest undone.
     auto undone = applySteps(*b, found.undo());
-    if (!undone)
+    if (!undone || found.order.by == "none")
         return found;
-    WYC_TRY(apart, seenApart(*a, nodeA, *undone, undone->find(b->nodes[nodeB].id).value_or(nodeB)));
-    if (!apart)
-        return found;
-    found.withinTolerance = false;
-    found.causes.push_back({"visibility",
-                            *apart,
-                            "frame",
-                            0.99,
-                            fmt::format("one is seen and the other not at frame {}", frameText(*apart)),
-                            "asked at every change of either",
-                            {}});
-    found.text = wordsOf(found);
+    const std::size_t there = undone->find(b->nodes[nodeB].id).value_or(nodeB);
+    const auto tell = [&](Cause cause) {
+        found.withinTolerance = false;
+        found.causes.push_back(std::move(cause));
+    };
+    WYC_TRY(sets, setsApart(*a, nodeA, *undone, there));
+    if (sets)
+        tell({"materials",
+              static_cast<double>(sets->count),
+              "sets",
+              0.99,
+              sets->text,
+              "by name, in the first sample",
+              {}});
+    WYC_TRY(apart, seenApart(*a, nodeA, *undone, there));
+    if (apart)
+        tell({"visibility",
+              *apart,
+              "frame",
+              0.99,
+              fmt::format("one is seen and the other not at frame {}", frameText(*apart)),
+              "asked at every change of either",
+              {}});
+    if (sets || apart)
+        found.text = wordsOf(found);
     return found;
 }
 
@@ -396,20 +415,51 @@ std::vector<std::uint32_t> pointsAfter(const Reconciled& found, const std::vecto
     return points;
 }
 
+Result<Undone> undoneOf(const Reconciled& found, const std::vector<char>& chosen, const std::shared_ptr<const Scene>& b,
+                        std::size_t nodeB) {
+    Undone undone;
+    for (std::size_t i = 0; i < found.causes.size() && i < chosen.size(); ++i)
+        if (chosen[i])
+            undone.steps.insert(undone.steps.end(), found.causes[i].undo.begin(), found.causes[i].undo.end());
+    Scene scene = *b;
+    for (const Step& step : undone.steps) {
+        WYC_TRY(meaning, meaningOf(scene, step));
+        if (meaning.time)
+            undone.time = meaning.time->map.of(undone.time);
+        WYC_TRY(next, applySteps(scene, {step}));
+        scene = std::move(next);
+    }
+    const auto node = scene.find(b->nodes[nodeB].id);
+    undone.scene = std::make_shared<const Scene>(std::move(scene));
+    undone.node = node.value_or(nodeB);
+    WYC_TRY(points, undone.scene->nodes[undone.node].geometry->pointCount(0));
+    undone.aOfB =
+        pointsAfter(found, undone.steps, found.order.bOfA ? found.order.bOfA->size() : std::size_t{0}, points);
+    return undone;
+}
+
 Result<std::optional<Drift>> driftAfter(const Reconciled& found, const std::vector<char>& chosen,
                                         const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                         const std::shared_ptr<const Scene>& b, std::size_t nodeB,
-                                        const Progress& progress) {
-    std::vector<Step> steps;
-    for (std::size_t i = 0; i < found.causes.size() && i < chosen.size(); ++i)
-        if (chosen[i])
-            steps.insert(steps.end(), found.causes[i].undo.begin(), found.causes[i].undo.end());
-    WYC_TRY(undone, applySteps(*b, steps));
-    const auto made = std::make_shared<const Scene>(std::move(undone));
-    const auto node = made->find(b->nodes[nodeB].id);
+                                        const Progress& progress, const Picture* picture) {
+    WYC_TRY(undone, undoneOf(found, chosen, b, nodeB));
     WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
-    WYC_TRY(motionB, ShapeMotion::of(made, node.value_or(nodeB)));
-    return driftBetween(motionA, motionB, pointsAfter(found, steps, motionA.points(), motionB.points()), progress);
+    WYC_TRY(motionB, ShapeMotion::of(undone.scene, undone.node));
+    return driftBetween(motionA, motionB, undone.aOfB, progress, picture, found.metres);
+}
+
+Result<PicturedDrift> picturedDrift(const Reconciled& found, const std::shared_ptr<const Scene>& a, std::size_t nodeA,
+                                    const std::shared_ptr<const Scene>& b, std::size_t nodeB,
+                                    const std::vector<char>& chosen, const Picture& picture, const Progress& progress) {
+    PicturedDrift drift;
+    WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
+    WYC_TRY(motionB, ShapeMotion::of(b, nodeB));
+    WYC_TRY(before, driftBetween(motionA, motionB, asItCame(found, motionA, motionB), progress.part(0.0, 0.5), &picture,
+                                 found.metres));
+    drift.drift = std::move(before);
+    WYC_TRY(after, driftAfter(found, chosen, a, nodeA, b, nodeB, progress.part(0.5, 1.0), &picture));
+    drift.undone = std::move(after);
+    return drift;
 }
 
 } // namespace wyc

@@ -24,7 +24,7 @@ struct Cause {
     [[nodiscard]] bool isGuess() const { return confidence < 0.5; }
 };
 
-/// Distances of points that belong together, over all moments that both have, in A's unit.
+/// Distances of points that belong together, over all moments that both have, in A's unit or in pixels of a picture.
 struct Drift {
     double rms = 0.0;
     double p99 = 0.0;
@@ -78,6 +78,25 @@ struct ReconcileSettings {
 [[nodiscard]] Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                            const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                                            const ReconcileSettings& settings, const Progress& progress);
+/// B after some of the steps that undo it.
+struct Undone {
+    std::vector<Step> steps;
+    std::shared_ptr<const Scene> scene;
+    std::size_t node = 0;
+    std::vector<std::uint32_t> aOfB; // for each of its points the point of A; 0xFFFFFFFF: none
+    TimeMap time;                    // its time → that of B as it came
+};
+/// The causes alone that are chosen are undone.
+[[nodiscard]] Result<Undone> undoneOf(const Reconciled& found, const std::vector<char>& chosen,
+                                      const std::shared_ptr<const Scene>& b, std::size_t nodeB);
+
+/// A picture that drift is measured in: what a camera sees, so many pixels wide.
+struct Picture {
+    std::shared_ptr<const Scene> scene;
+    std::size_t camera = 0; // its node
+    double widthPixels = 1920.0;
+};
+
 /// For each point of B as it is after some of the steps that undo it: the point of A; 0xFFFFFFFF: none.
 [[nodiscard]] std::vector<std::uint32_t> pointsAfter(const Reconciled& found, const std::vector<Step>& steps,
                                                      std::size_t pointsA, std::size_t pointsB);
@@ -86,7 +105,17 @@ struct ReconcileSettings {
 [[nodiscard]] Result<std::optional<Drift>> driftAfter(const Reconciled& found, const std::vector<char>& chosen,
                                                       const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                                       const std::shared_ptr<const Scene>& b, std::size_t nodeB,
-                                                      const Progress& progress);
+                                                      const Progress& progress, const Picture* picture = nullptr);
+
+/// Drift in pixels, as B came and with what is chosen undone. Nothing where no point that both have is in the picture.
+struct PicturedDrift {
+    std::optional<Drift> drift;
+    std::optional<Drift> undone;
+};
+[[nodiscard]] Result<PicturedDrift> picturedDrift(const Reconciled& found, const std::shared_ptr<const Scene>& a,
+                                                  std::size_t nodeA, const std::shared_ptr<const Scene>& b,
+                                                  std::size_t nodeB, const std::vector<char>& chosen,
+                                                  const Picture& picture, const Progress& progress);
 
 /// Shapes of two scenes that belong together: by path, by name, by names alike, by faces, by counts; one left on either
 /// side with one on the other.

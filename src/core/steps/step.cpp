@@ -70,11 +70,12 @@ Result<json> checkedValue(const StepOption& option, const json& value) {
 } // namespace
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> kTypes{
-        unitStep(),     turnStep(),  dropStep(),  offsetStep(), startStep(),   trimStep(),     holdStep(),
-        resampleStep(), rateStep(),  everyStep(), scaleStep(),  renameStep(),  leaveOutStep(), worldStep(),
-        mergeStep(),    splitStep(), keepStep(),  lengthStep(), shutterStep(), retimeStep(),   loopStep(),
-        leadInStep(),   fillStep(),  endsStep(),  travelStep(), placeStep(),   reorderStep(),  flipStep()};
+    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),    dropStep(),     offsetStep(),  startStep(),
+                                              trimStep(),  holdStep(),    resampleStep(), rateStep(),    everyStep(),
+                                              scaleStep(), renameStep(),  leaveOutStep(), worldStep(),   mergeStep(),
+                                              splitStep(), keepStep(),    lengthStep(),   shutterStep(), retimeStep(),
+                                              loopStep(),  leadInStep(),  fillStep(),     endsStep(),    travelStep(),
+                                              placeStep(), reorderStep(), flipStep(),     takeStep()};
     return kTypes;
 }
 

@@ -28,6 +28,7 @@ namespace wyc {
 [[nodiscard]] StepType placeStep();
 [[nodiscard]] StepType reorderStep();
 [[nodiscard]] StepType flipStep();
+[[nodiscard]] StepType takeStep();
 [[nodiscard]] StepType renameStep();
 [[nodiscard]] StepType leaveOutStep();
 [[nodiscard]] StepType worldStep();

@@ -347,7 +347,9 @@ class Parser {
             std::sort(activeGroups_.begin(), activeGroups_.end());
             activeGroups_.erase(std::unique(activeGroups_.begin(), activeGroups_.end()), activeGroups_.end());
         } else if (keyword == "usemtl") {
-            activeMaterial_ = materials_.slot(restOfLine());
+            // Without a name it ends the one before: the faces behind it have none.
+            const std::string name = restOfLine();
+            activeMaterial_ = name.empty() ? std::nullopt : std::optional(materials_.slot(name));
         } else if (keyword == "mtllib") {
             if (auto name = restOfLine();
                 std::find(out_.materialFiles.begin(), out_.materialFiles.end(), name) == out_.materialFiles.end())
