@@ -102,10 +102,9 @@ void print(const Comparison& comparison, bool explain) {
         };
         const auto pixels = [&](const char* name, const std::optional<Drift>& of) {
             if (of)
-                fmt::print(
-                    "{}, in the picture: {:.3g} px RMS, 99 % under {:.3g} px, at most {:.3g} px (frame {}, point "
-                    "{})\n",
-                    name, of->rms, of->p99, of->largest, frameText(of->worstFrame), of->worstPoint);
+                fmt::print("{}, in the picture: {} RMS, 99 % under {}, at most {} (frame {}, point {})\n", name,
+                           pixelsText(of->rms), pixelsText(of->p99), pixelsText(of->largest), frameText(of->worstFrame),
+                           of->worstPoint);
             else
                 fmt::print("{}, in the picture: no point that both have is in it\n", name);
         };

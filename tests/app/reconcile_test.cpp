@@ -295,7 +295,8 @@ TEST_F(ReconcileWindow, WhatChangedSinceTheLastDeliveryIsToldBeforeTheNext) {
     const auto changes = [&]() -> QString {
         EXPECT_TRUE(until([&] { return window_->findChild<QPushButton*>(QStringLiteral("deliverAgainst")); }));
         EXPECT_TRUE(click(child<QPushButton>("deliverAgainst")));
-        EXPECT_TRUE(until([&] { return !window_->deliverDesk().rows()[0].changes.isEmpty(); }) && settle());
+        EXPECT_TRUE(until([&] { return window_->deliverDesk().rows()[0].changed != OutputRow::Changes::NotAsked; }) &&
+                    settle());
         const auto* words = window_->findChild<QLabel*>(QStringLiteral("outputChanges"));
         return words ? words->text() : QString();
     };

@@ -553,16 +553,17 @@ void DeliverDesk::lookForEarlier() {
 }
 
 void DeliverDesk::compareWithEarlier() {
+    using Changes = OutputRow::Changes;
     for (std::size_t i = 0; i < rows_.size(); ++i) {
-        if (!rows_[i].earlier || !rows_[i].changes.isEmpty())
+        if (!rows_[i].earlier || rows_[i].changed != Changes::NotAsked)
             continue;
         ++comparing_;
-        const auto settled = [this, i, planned = planned_](const QString& words, bool asItWas) {
+        const auto settled = [this, i, planned = planned_](Changes changed, const std::string& words) {
             if (planned != planned_ || i >= rows_.size())
                 return;
             --comparing_;
-            rows_[i].changes = words;
-            rows_[i].asItWas = asItWas;
+            rows_[i].changed = changed;
+            rows_[i].changes = QString::fromStdString(words);
             rowsTimer_.start();
         };
         workspace_.runner().start(
@@ -570,10 +571,13 @@ void DeliverDesk::compareWithEarlier() {
             [settled, plan = rows_[i].plan,
              earlier = *rows_[i].earlier](const Progress& progress) -> Result<JobRunner::Done> {
                 WYC_TRY(comparison, againstEarlier(plan, earlier, {}, progress));
-                return [settled, words = QString::fromStdString(changesText(comparison)),
-                        asItWas = comparison.withinTolerance()] { settled(words, asItWas); };
+                return [settled, words = changesText(comparison), same = comparison.withinTolerance()] {
+                    settled(same ? Changes::None : Changes::Some, words);
+                };
             },
-            [settled](const Error& error) { settled(QString::fromStdString(error.text()), false); });
+            [settled](const Error& error) {
+                settled(error.kind == ErrorKind::Cancelled ? Changes::NotAsked : Changes::NotCompared, error.text());
+            });
     }
     showRows();
 }
@@ -599,8 +603,9 @@ void DeliverDesk::showRows() {
         std::stable_sort(order.begin(), order.end(), [](const OutputRow* a, const OutputRow* b) {
             return urgencyOf(a->state) > urgencyOf(b->state);
         });
-    const bool earlier = std::any_of(rows_.begin(), rows_.end(),
-                                     [](const OutputRow& row) { return row.earlier && row.changes.isEmpty(); });
+    const bool earlier = std::any_of(rows_.begin(), rows_.end(), [](const OutputRow& row) {
+        return row.earlier && row.changed == OutputRow::Changes::NotAsked;
+    });
     if (!started && earlier) {
         auto* against = new QPushButton(
             comparing_ > 0 ? tr("Comparing every frame …") : tr("What changed since the last delivery"), this);

@@ -12,11 +12,17 @@
 #include "theme/theme.h"
 
 namespace wyc::app {
+namespace {
+
+constexpr int kCountsWidth = 92;
+
+} // namespace
 
 DriftPlot::DriftPlot(QWidget* parent) : QWidget(parent) {
     setObjectName(QStringLiteral("driftPlot"));
     setToolTip(tr("Largest distance of points that belong together, frame by frame, by powers of ten: dashed as it "
-                  "came, line with the chosen causes undone. A click goes to the frame."));
+                  "came, line with the chosen causes undone. A click goes to the frame. On the right, how many points "
+                  "are how far off."));
 }
 
 void DriftPlot::show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double scale,
@@ -33,6 +39,9 @@ void DriftPlot::show(const std::optional<Drift>& came, const std::optional<Drift
         }
         lines_.push_back(std::move(line));
     }
+    const std::optional<Drift>& counted = undone ? undone : came;
+    counts_ = counted ? counted->counts : std::vector<std::size_t>();
+    most_ = counted && !counted->edges.empty() ? counted->edges.back() * scale : 0.0;
     low_ = 1e300;
     high_ = -1e300;
     for (const Line& line : lines_)
@@ -49,7 +58,7 @@ void DriftPlot::clear() {
 }
 
 QRectF DriftPlot::area() const {
-    return QRectF(rect()).adjusted(58, 6, -8, -16);
+    return QRectF(rect()).adjusted(58, 6, -8 - kCountsWidth, -16);
 }
 
 void DriftPlot::paintEvent(QPaintEvent*) {
@@ -94,11 +103,31 @@ void DriftPlot::paintEvent(QPaintEvent*) {
         painter.setBrush(Qt::NoBrush);
         painter.drawPath(path);
     }
+    paintCounts(painter);
     painter.setPen(colour::kChalk2);
     const QRectF foot(box.left(), box.bottom() + 1, box.width(), 14);
     painter.drawText(foot, Qt::AlignLeft, QString::fromStdString(frameText(low_)));
     painter.drawText(foot, Qt::AlignRight, QString::fromStdString(frameText(high_)));
-    painter.drawText(foot, Qt::AlignHCenter, tr("largest drift · dashed as it came · dotted the tolerance"));
+    painter.drawText(foot, Qt::AlignHCenter, tr("dashed as it came · dotted the tolerance"));
+}
+
+// How many points are how far off, from none at the left; bars by powers of ten, so that a few are seen beside many.
+void DriftPlot::paintCounts(QPainter& painter) const {
+    const QRectF box = QRectF(rect()).adjusted(width() - kCountsWidth + 6, 6, -8, -16);
+    const std::size_t top = counts_.empty() ? 0 : *std::max_element(counts_.begin(), counts_.end());
+    if (top == 0)
+        return;
+    const double wide = box.width() / static_cast<double>(counts_.size());
+    const double decades = std::log10(static_cast<double>(top) * 10.0);
+    for (std::size_t i = 0; i < counts_.size(); ++i)
+        if (counts_[i] > 0) {
+            const double high = box.height() * std::log10(static_cast<double>(counts_[i]) * 10.0) / decades;
+            painter.fillRect(QRectF(box.left() + wide * static_cast<double>(i), box.bottom() - high,
+                                    std::max(1.0, wide - 0.6), high),
+                             QColor(0x6F, 0x8E, 0x8C));
+        }
+    painter.setPen(colour::kChalk2);
+    painter.drawText(QRectF(box.left(), box.bottom() + 1, box.width(), 14), Qt::AlignRight, words_(most_));
 }
 
 void DriftPlot::mousePressEvent(QMouseEvent* event) {

@@ -33,7 +33,10 @@ class DriftPlot : public QWidget {
         std::vector<double> far;
     };
     [[nodiscard]] QRectF area() const;
-    std::vector<Line> lines_; // as it came, undone
+    void paintCounts(QPainter& painter) const;
+    std::vector<Line> lines_;         // as it came, undone
+    std::vector<std::size_t> counts_; // of points by their drift: undone, else as it came
+    double most_ = 0.0;               // that the last of them reaches
     QString (*words_)(double) = nullptr;
     double tolerance_ = 0.0001;
     double low_ = 0.0;

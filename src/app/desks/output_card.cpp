@@ -165,15 +165,21 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     column->addLayout(second);
     if (!started && row.earlier) {
         const QString before = QString::fromStdString(row.earlier->target.filename().string());
-        auto* last =
-            smallLabel(row.changes.isEmpty() ? tr("last delivered: %1, %2").arg(before, whenWords(row.earlier->written))
-                       : row.asItWas         ? QStringLiteral("✓ ") + tr("nothing is other than in %1").arg(before)
-                                     : QStringLiteral("! ") + tr("other than in %1: %2").arg(before, row.changes),
-                       card);
+        const auto [words, tint] = [&]() -> std::pair<QString, QColor> {
+            switch (row.changed) {
+            case OutputRow::Changes::None:
+                return {QStringLiteral("✓ ") + tr("nothing is other than in %1").arg(before), colour::kMoss};
+            case OutputRow::Changes::Some:
+                return {QStringLiteral("! ") + tr("other than in %1: %2").arg(before, row.changes), colour::kStraw};
+            case OutputRow::Changes::NotCompared:
+                return {QStringLiteral("✕ ") + tr("not compared with %1: %2").arg(before, row.changes), colour::kRust};
+            case OutputRow::Changes::NotAsked: break;
+            }
+            return {tr("last delivered: %1, %2").arg(before, whenWords(row.earlier->written)), colour::kChalk2};
+        }();
+        auto* last = smallLabel(words, card);
         last->setObjectName(QStringLiteral("outputChanges"));
-        if (!row.changes.isEmpty())
-            last->setStyleSheet(
-                QStringLiteral("color: %1;").arg((row.asItWas ? colour::kMoss : colour::kStraw).name()));
+        last->setStyleSheet(QStringLiteral("color: %1;").arg(tint.name()));
         column->addWidget(last);
     }
     if (started) {

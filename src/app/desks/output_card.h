@@ -25,8 +25,9 @@ struct OutputRow {
     std::optional<OutputResult> result;
     int jobId = 0;
     std::optional<EarlierDelivery> earlier = {};
-    QString changes = {}; // of it, in words; empty: not asked, or not known yet
-    bool asItWas = false;
+    enum class Changes { NotAsked, None, Some, NotCompared };
+    Changes changed = Changes::NotAsked; // against it
+    QString changes = {};                // in words
 };
 
 /// Name, file, range, state; once begun its progress, once proven the figures of the proof.

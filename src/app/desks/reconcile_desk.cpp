@@ -56,7 +56,7 @@ QString lengthWords(double metres) {
 }
 
 QString pixelWords(double pixels) {
-    return ReconcileDesk::tr("%1 px").arg(pixels, 0, 'g', 3);
+    return QString::fromStdString(pixelsText(pixels));
 }
 
 } // namespace
@@ -157,7 +157,7 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     };
     auto* shows = new QHBoxLayout();
     shows->setSpacing(4);
-    worst_ = tool("reconcileWorst", tr("worst frame"), tr("Goes to the frame with the largest drift"));
+    worst_ = tool("reconcileWorst", tr("worst"), tr("Goes to the frame and shows the point with the largest drift"));
     bodies_ = new QComboBox(this);
     bodies_->setObjectName(QStringLiteral("reconcileBodies"));
     bodies_->setToolTip(tr("Which bodies the view shows, by one eye and at one time"));
@@ -227,6 +227,12 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
     });
     connect(&workspace_, &Workspace::itemsChanged, this, [this] {
         listItems();
+        // A camera that is gone sees nothing; one that moves otherwise sees something else.
+        const ItemView* camera = camera_ ? workspace_.item(*camera_) : nullptr;
+        if (camera_ && (!camera || !camera->scene))
+            measureIn(std::nullopt);
+        else if (camera_ && camera->scene != sceneOfCamera_.lock())
+            measureAnew();
         if (isVisible())
             look_.start();
     });
@@ -243,8 +249,14 @@ ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* 
             return;
         const std::optional<Drift>& after = pictured_ ? pictured_->undone : undone_;
         const std::optional<Drift>& before = pictured_ ? pictured_->drift : found_->found.drift;
-        if (const std::optional<Drift>& drift = after ? after : before)
-            workspace_.setFrame(drift->worstFrame);
+        const std::optional<Drift>& drift = asUndone_->isChecked() && after ? after : before;
+        if (!drift)
+            return;
+        workspace_.setFrame(drift->worstFrame);
+        if (!viewport_.comparison()) { // the point is to be seen
+            heat_->setChecked(true);
+            showOnBody();
+        }
     });
     for (QToolButton* toggle : {heat_, order_, asUndone_})
         connect(toggle, &QToolButton::clicked, this, [this, toggle](bool on) {
@@ -660,6 +672,10 @@ void ReconcileDesk::showOnBody() {
     // What is within the tolerance does not look as if it were far.
     shown.topMetres = std::max(tolerance(), drift ? drift->largest * found_->found.metres : 0.0);
     shown.toleranceMetres = tolerance();
+    if (camera_ && pictured_)
+        drift = shown.undone ? pictured_->undone : pictured_->drift;
+    if (drift && drift->largest > 0.0)
+        shown.worst = ViewComparison::Worst{drift->worstPoint, drift->worstFrame};
     shown.arrangement = arrangement;
     shown.heat = heat_->isChecked();
     shown.order = order_->isChecked();
@@ -700,9 +716,15 @@ void ReconcileDesk::measureIn(std::optional<ItemKey> camera) {
     if (camera == camera_)
         return;
     camera_ = std::move(camera);
-    pictured_.reset();
     tolerance_->setText(camera_ ? pixelTolerance_ : lengthTolerance_);
     measure_->setText(camera_ ? tr("px ▾") : tr("mm ▾"));
+    measureAnew();
+}
+
+void ReconcileDesk::measureAnew() {
+    pictured_.reset();
+    const ItemView* camera = camera_ ? workspace_.item(*camera_) : nullptr;
+    sceneOfCamera_ = camera ? camera->scene : nullptr;
     showFound();
     if (camera_)
         chosenChanged();

@@ -62,6 +62,7 @@ class ReconcileDesk : public QWidget {
     void takePoints();
     void listMeasures();
     void measureIn(std::optional<ItemKey> camera);
+    void measureAnew();
     [[nodiscard]] std::optional<Picture> picture() const;
     [[nodiscard]] double tolerance() const; // metres
     [[nodiscard]] double tolerancePixels() const;
@@ -99,6 +100,7 @@ class ReconcileDesk : public QWidget {
     std::optional<Drift> undone_; // with what is chosen
     std::shared_ptr<const Undone> shownUndone_;
     std::optional<ItemKey> camera_; // drift is measured in its picture
+    std::weak_ptr<const Scene> sceneOfCamera_;
     std::optional<PicturedDrift> pictured_;
     QString lengthTolerance_ = QStringLiteral("0.1 mm");
     QString pixelTolerance_ = QStringLiteral("0.1 px");

@@ -327,6 +327,9 @@ Status FrameLoader::loadCompared(const ViewComparison& comparison, const DrawReq
     }
     if (!comparison.order)
         compared.elsewhere.clear();
+    if (comparison.worst && sameFrame(comparison.worst->frame, request.frame) &&
+        comparison.worst->point < bodyB.points.size() && !bodyB.lines)
+        compared.worst = bodyB.points[comparison.worst->point];
     if (arrangement == Arrangement::Differs && whole && bodyB.indices && !bodyB.indices->triangles.empty()) {
         DrawItem ghost = bodyB;
         ghost.role = DrawRole::Ghost;

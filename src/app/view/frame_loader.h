@@ -40,6 +40,11 @@ struct ViewComparison {
     double toleranceMetres = 0.0;
     Arrangement arrangement = Arrangement::BAlone;
     bool heat = false;
+    struct Worst {
+        std::uint32_t point = 0; // of B as it is shown
+        double frame = 0.0;
+    };
+    std::optional<Worst> worst;
     bool order = false; // both by their point numbers, and lines between points that went elsewhere
 };
 
@@ -88,6 +93,7 @@ struct DrawComparison {
     /// Where a point number is in A and where in B; a choice of them where there are many.
     std::vector<std::pair<Vec3f, Vec3f>> elsewhere;
     std::size_t elsewhereCount = 0;
+    std::optional<Vec3f> worst; // at its frame
     std::vector<Vec3f> unmatchedA;
     std::vector<Vec3f> unmatchedB;
     std::size_t apart = 0; // points of B that are farther off than the tolerance, or have none in A

@@ -127,6 +127,14 @@ void Viewport::drawComparison(QPainter& painter, const std::vector<Pane>& panes)
             painter.drawRoundedRect(QRectF(x - 4, height() / 2.0 - 14, 8, 28), 4, 4);
         }
     }
+    if (compared.worst)
+        if (const auto at = project(ofB, toQt(Vec3d(*compared.worst))); at && panes.back().box.contains(*at)) {
+            painter.setBrush(Qt::NoBrush);
+            painter.setPen(QPen(colour::kStraw, 1.6));
+            painter.drawEllipse(*at, 8, 8);
+            painter.setFont(textFont(8.5));
+            drawWords(painter, *at + QPointF(12, 4), tr("largest drift"));
+        }
     const auto speck = project(ofA, toQt(compared.boundsA.centre()));
     if (compared.showsA() && speck && panes.front().box.contains(*speck) &&
         compared.boundsA.diagonal() < 12.0 * metresPerPixel()) { // against B it is too small to be seen
@@ -174,7 +182,7 @@ void Viewport::nameBodies(QPainter& painter, const std::vector<Pane>& panes) {
     const ItemView* view = workspace_.activeItem();
     const DrawItem* body = activeDrawn();
     name(QPointF(left, y), width(), colour::kHeather, QStringLiteral("B"), view ? view->name : std::string(),
-         (body ? sizeWords(body->bounds) + QStringLiteral(" · ") : QString()) + state);
+         state + (body ? QStringLiteral(" · ") + sizeWords(body->bounds) : QString()));
     QStringList told;
     const QString tolerance = QString::fromStdString(lengthText(comparison_ ? comparison_->toleranceMetres : 0.0));
     if (compared.arrangement == Arrangement::Differs)

@@ -86,6 +86,16 @@ std::string lengthText(double metres) {
     return fmt::format("{:.4g} km", metres / 1e3);
 }
 
+std::string pixelsText(double pixels) {
+    if (pixels == 0.0)
+        return "0 px";
+    if (pixels < 0.001)
+        return "under 0.001 px";
+    if (pixels < 99.95)
+        return fmt::format("{:.3g} px", pixels);
+    return groupedDigits(static_cast<std::size_t>(std::llround(std::min(pixels, 1e15)))) + " px";
+}
+
 std::string durationText(double seconds) {
     if (seconds < 60.0)
         return fmt::format("{:.0f} s", std::ceil(seconds));

@@ -26,6 +26,8 @@ void appendFloat(std::string& text, float value);
 [[nodiscard]] std::string sizeText(std::uint64_t sizeBytes);
 /// A length given in metres in the unit that fits it: "0.42 mm", "1.44 m".
 [[nodiscard]] std::string lengthText(double metres);
+/// A distance in a picture: "0.42 px", "1,204 px", "under 0.001 px".
+[[nodiscard]] std::string pixelsText(double pixels);
 [[nodiscard]] std::string durationText(double seconds);
 
 [[nodiscard]] std::string_view trimmed(std::string_view text);

@@ -98,9 +98,11 @@ class Seen {
         const auto within = [](const auto& at) { return at && std::abs((*at)[0]) <= 1.0 && std::abs((*at)[1]) <= 1.0; };
         if (!within(here) && !within(there))
             return std::nullopt;
+        const double across = 2.0 * half_.norm();
         if (!here || !there)
-            return 2.0 * half_.norm();
-        return Eigen::Vector2d(((*here)[0] - (*there)[0]) * half_[0], ((*here)[1] - (*there)[1]) * half_[1]).norm();
+            return across;
+        const Eigen::Vector2d off(((*here)[0] - (*there)[0]) * half_[0], ((*here)[1] - (*there)[1]) * half_[1]);
+        return std::min(off.norm(), across);
     }
 
   private:

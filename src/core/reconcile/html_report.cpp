@@ -205,10 +205,10 @@ Curve curveOf(const Drift& drift, double metres, const char* stroke, bool dashed
 std::string pixelRow(const char* name, const std::optional<Drift>& drift) {
     if (!drift)
         return fmt::format("<tr><td>{}, in pixels</td><td colspan='4' class='soft'>not in the picture</td></tr>", name);
-    return fmt::format("<tr><td>{}, in pixels</td><td class='n'>{:.3g}</td><td class='n'>{:.3g}</td>"
-                       "<td class='n'>{:.3g}</td><td class='n'>{} at point {}</td></tr>",
-                       name, drift->rms, drift->p99, drift->largest, frameText(drift->worstFrame),
-                       groupedDigits(drift->worstPoint));
+    return fmt::format("<tr><td>{}, in pixels</td><td class='n'>{}</td><td class='n'>{}</td><td class='n'>{}</td>"
+                       "<td class='n'>{} at point {}</td></tr>",
+                       name, pixelsText(drift->rms), pixelsText(drift->p99), pixelsText(drift->largest),
+                       frameText(drift->worstFrame), groupedDigits(drift->worstPoint));
 }
 
 std::string pairSection(const ComparedPair& pair, double tolerance) {
@@ -302,6 +302,9 @@ Result<std::string> htmlReport(const Comparison& comparison) {
     };
     alone(comparison.onlyA, "Only in A");
     alone(comparison.onlyB, "Only in B");
+    if (!comparison.camera.empty())
+        html += fmt::format("<p class='soft'>Pixels are those of the picture of {}, {} wide.</p>",
+                            escaped(comparison.camera), frameText(comparison.pictureWidth));
     html += "<p class='soft'>Every frame and every point that both have was compared; distances are of points that "
             "belong together, at the same time. Sets and materials are compared where both name some, by name. Not "
             "compared: UVs, normals, colours, and values that a format carries besides.</p></main></body></html>\n";

@@ -127,7 +127,7 @@ Result<std::optional<SetsApart>> setsApart(const Scene& a, std::size_t nodeA, co
         for (const auto& [name, faces] : own)
             if (const auto found = other.find(name); found == other.end())
                 words.push_back(fmt::format("{} {} is gone", word, name));
-            else if (sameFaces ? found->second != faces : found->second.size() != faces.size())
+            else if (sameFaces && found->second != faces)
                 words.push_back(fmt::format("{} {} has other faces", word, name));
         for (const auto& [name, faces] : other)
             if (!own.contains(name))

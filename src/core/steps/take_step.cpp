@@ -170,6 +170,9 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
     MeshExtras extras = *own;
     extras.normals = {};
     leaveOutMotion(node, result);
+    for (const PropertyNode& property : giver.properties ? giver.properties->all() : std::vector<PropertyNode>())
+        if (property.meaning == Meaning::Velocities)
+            result.notCarried.push_back({node.path, "velocities of the cache: its points alone are taken"});
     node.geometry =
         std::make_shared<TakenGeometry>(giver.geometry, faces, std::make_shared<const MeshExtras>(std::move(extras)));
     node.madeOf =
