@@ -45,6 +45,32 @@ std::size_t rightOnes(const OrderMap& map, const std::vector<std::uint32_t>& to)
     return right;
 }
 
+TEST(Order, PartsWithMoreWaysThanAreTriedAreFoundByTheirPlaces) {
+    // A regular torus looks alike from each of its points: of its 1,120 ways a few are tried.
+    const FrameRate rate;
+    Shape shape{"rings", {}, {}};
+    shape.add(test::ballShape(19, 12), {0, 0, 0});
+    shape.add(test::torusShape(28, 20), {0, -3, 0});
+    shape.add(test::torusShape(28, 20), {4, -3, 0}); // and one alike
+    for (const Shape& whole : {shape, test::torusShape(28, 20)}) {
+        std::mt19937 random(9);
+        const auto motion = test::motionOf(whole, random, 24);
+        const Scene a = test::sceneOf(whole, motion, frames(rate, 24), rate);
+        const auto to = test::randomOrder(whole.points.size(), random);
+        std::vector<std::vector<Vec3d>> returned;
+        for (const auto& sample : motion)
+            returned.push_back(test::placed(sample, to));
+        const Scene b = test::sceneOf(test::shuffled(whole, to, random), returned, frames(rate, 24, 1004), rate);
+        const auto map = orderBetween(a, b);
+        ASSERT_TRUE(map) << map.error().text();
+        std::size_t wrongAndSure = 0;
+        for (std::size_t p = 0; p < to.size(); ++p)
+            wrongAndSure += map->aOfB[to[p]] != p && !std::binary_search(map->unsure.begin(), map->unsure.end(), to[p]);
+        EXPECT_EQ(wrongAndSure, 0U);
+        EXPECT_EQ(rightOnes(*map, to), to.size()) << map->unsure.size() << " unsure";
+    }
+}
+
 TEST(Order, ShuffledPointsAndFacesComeBackWithoutAPoseInCommon) {
     const FrameRate rate;
     for (unsigned seed = 0; seed < 6; ++seed)

@@ -13,6 +13,7 @@
 #include <fmt/format.h>
 
 #include "reconcile/comparison.h"
+#include "reconcile/subdivision.h"
 #include "scene/camera.h"
 #include "scene/mix.h"
 #include "scene/units.h"
@@ -755,6 +756,129 @@ TEST(Reconcile, CamerasPlacesAndWhatIsSeenCount) {
     ASSERT_TRUE(gone);
     EXPECT_FALSE(gone->withinTolerance());
     EXPECT_EQ(gone->onlyA, std::vector<std::string>{"/eye"});
+}
+
+// A mesh of which B is made by parting every face, and that in motion; points and faces of B in any order.
+std::set<std::string> causesOfParted(const test::Shape& shape, int levels, bool smooth, std::mt19937& random,
+                                     double& left) {
+    const FrameRate rate;
+    const Sampling run = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 16);
+    const auto motion = test::motionOf(shape, random, 16);
+    const Scene a = test::sceneOf(shape, motion, run, rate);
+    GeometryPtr parted = a.nodes[0].geometry;
+    for (int level = 0; level < levels; ++level)
+        parted = *subdivided(parted, smooth);
+    test::Shape other{"parted", {}, {}};
+    const TopologyPtr faces = *parted->topology(0);
+    for (std::size_t f = 0; f < faces->faceCount(); ++f)
+        other.faces.emplace_back(faces->corners().begin() + static_cast<std::ptrdiff_t>(4 * f),
+                                 faces->corners().begin() + static_cast<std::ptrdiff_t>(4 * f + 4));
+    other.points.resize(*parted->pointCount(0));
+    const auto to = test::randomOrder(other.points.size(), random);
+    std::vector<std::vector<Vec3d>> returned;
+    for (std::size_t f = 0; f < 16; ++f) {
+        std::vector<Vec3f> points;
+        EXPECT_TRUE(readPoints(*parted, f, points));
+        std::vector<Vec3d> larger;
+        for (const Vec3f& p : points)
+            larger.push_back(Vec3d(p) * 100.0);
+        returned.push_back(test::placed(larger, to));
+    }
+    const Scene b = test::sceneOf(test::shuffled(other, to, random), returned, run, rate);
+    const auto found = compare(a, b, {}, Progress());
+    EXPECT_TRUE(found) << found.error().text();
+    std::set<std::string> ids;
+    for (const Cause& cause : found->pairs[0].found.causes) {
+        EXPECT_GE(cause.confidence, 0.9) << cause.id;
+        ids.insert(cause.id);
+        if (cause.id == "subdivided")
+            EXPECT_EQ(cause.figure, levels);
+        if (cause.id == "unit")
+            EXPECT_NEAR(cause.figure, 100.0, 1e-3);
+    }
+    left = found->pairs[0].found.undone->largest;
+    return ids;
+}
+
+TEST(Reconcile, MeshesThatWereSubdividedAreTold) {
+    std::mt19937 random(3);
+    for (const test::Shape& shape : {test::roughShape(random, 5, 6), test::ballShape(9, 6), test::piecesShape()})
+        for (const int levels : {1, 2}) {
+            double left = 1.0;
+            EXPECT_EQ(causesOfParted(shape, levels, false, random, left),
+                      (std::set<std::string>{"subdivided", "unit", "order"}))
+                << shape.name << levels;
+            EXPECT_LT(left, 1e-5);
+            EXPECT_EQ(causesOfParted(shape, levels, true, random, left),
+                      (std::set<std::string>{"subdivided", "smoothed", "unit", "order"}))
+                << shape.name << levels;
+            EXPECT_GT(left, 1e-3) << "no step takes smoothing back";
+        }
+    // Places of a surface that is known: a cube after one level (Catmull and Clark, 1978).
+    const auto cube =
+        Topology::make({4, 4, 4, 4, 4, 4}, {0, 1, 3, 2, 4, 6, 7, 5, 0, 4, 5, 1, 2, 3, 7, 6, 0, 2, 6, 4, 1, 5, 7, 3});
+    std::vector<Vec3f> points;
+    for (int p = 0; p < 8; ++p)
+        points.push_back({p & 4 ? 1.F : -1.F, p & 2 ? 1.F : -1.F, p & 1 ? 1.F : -1.F});
+    const auto surface = *subdivided(
+        std::make_shared<MemoryGeometry>(Sampling::still(), *cube, std::vector<std::vector<Vec3f>>{points}), true);
+    std::vector<Vec3f> after;
+    ASSERT_TRUE(readPoints(*surface, 0, after));
+    ASSERT_EQ(after.size(), 26U);
+    for (std::size_t p = 0; p < 26; ++p) {
+        std::array<float, 3> sizes{std::abs(after[p].x), std::abs(after[p].y), std::abs(after[p].z)};
+        std::sort(sizes.begin(), sizes.end());
+        const float five = 5.F / 9.F;
+        const std::array<float, 3> wanted = p < 8    ? std::array{five, five, five}
+                                            : p < 20 ? std::array{0.F, 0.75F, 0.75F}
+                                                     : std::array{0.F, 0.F, 1.F};
+        for (std::size_t k = 0; k < 3; ++k)
+            EXPECT_NEAR(sizes[k], wanted[k], 1e-6F) << p;
+    }
+}
+
+TEST(Reconcile, PointsDrawnTowardsTheirNeighboursAreToldAndNothingElseIs) {
+    std::mt19937 random(5);
+    const FrameRate rate;
+    const test::Shape shape = test::ballShape(21, 14);
+    std::vector<std::set<int>> beside(shape.points.size());
+    for (const auto& face : shape.faces)
+        for (std::size_t k = 0; k < face.size(); ++k) {
+            const int p = face[k];
+            const int q = face[(k + 1) % face.size()];
+            beside[static_cast<std::size_t>(p)].insert(q);
+            beside[static_cast<std::size_t>(q)].insert(p);
+        }
+    const auto motion = test::motionOf(shape, random, 24);
+    const Scene a = test::sceneOf(shape, motion, Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 24), rate);
+    auto smoothed = motion;
+    auto torn = motion;
+    for (std::size_t f = 0; f < 24; ++f)
+        for (int round = 0; round < 2; ++round) {
+            const auto before = smoothed[f];
+            for (std::size_t p = 0; p < before.size(); ++p) {
+                Vec3d middle;
+                for (const int q : beside[p])
+                    middle = middle + before[static_cast<std::size_t>(q)];
+                if (!beside[p].empty())
+                    smoothed[f][p] =
+                        before[p] + (middle * (1.0 / static_cast<double>(beside[p].size())) - before[p]) * 0.2;
+                torn[f][p] = torn[f][p] + Vec3d{test::uniform(random, -0.02, 0.02), 0.0, 0.0};
+            }
+        }
+    const auto ids = [&](const std::vector<std::vector<Vec3d>>& samples) {
+        const Scene b =
+            test::sceneOf(shape, samples, Sampling::uniform(rate.secondsAt(1003), rate.secondsAt(1), 24), rate);
+        const auto found = compare(a, b, {}, Progress());
+        EXPECT_TRUE(found);
+        EXPECT_FALSE(found->withinTolerance());
+        std::set<std::string> told;
+        for (const Cause& cause : found->pairs[0].found.causes)
+            told.insert(cause.id);
+        return told;
+    };
+    EXPECT_EQ(ids(smoothed), (std::set<std::string>{"offset", "smoothed"}));
+    EXPECT_EQ(ids(torn), (std::set<std::string>{"offset", "other_motion"}));
 }
 
 TEST(Reconcile, DriftIsMeasuredInThePictureOfACameraToo) {

@@ -265,14 +265,17 @@ void ReconcileEngine::tellTime() {
         const double without = alignmentAt(trackA_, trackB_, how_.speed, how_.shift + frames / rateA).relative();
         const double rounded =
             std::abs(frames - std::round(frames)) < 1e-3 ? std::round(frames) : std::round(frames * 1e4) / 1e4;
-        const double size = std::abs(rounded);
-        add("offset", rounded, "frames", sureOf(without, left),
-            fmt::format("{} frame{} {}", frameText(size), size == 1.0 ? "" : "s", rounded > 0.0 ? "late" : "early"),
+        add("offset", rounded, "frames", sureOf(without, left), offsetText(rounded),
             fmt::format("without it {:.3g} of its size off, with it {:.3g}", without, how_.relative()),
             {{"offset", {{"frames", snappedFrame(shift / frameSeconds)}}, true}});
     }
     tellSampling(stepB, step);
     tellRange(step, left);
+}
+
+std::string offsetText(double frames) {
+    const double size = std::abs(frames);
+    return fmt::format("{} frame{} {}", frameText(size), size == 1.0 ? "" : "s", frames > 0.0 ? "late" : "early");
 }
 
 void ReconcileEngine::tellSampling(double stepB, double step) {

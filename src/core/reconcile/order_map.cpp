@@ -100,6 +100,12 @@ void take(Builder& builder, const FaceMatch& match, std::size_t partA, const Par
         builder.pair(points[i], way[i], !unsure || !std::binary_search(unsure->begin(), unsure->end(), way[i]));
 }
 
+std::vector<std::uint32_t> allOf(const PartWay& way) {
+    std::vector<std::uint32_t> points = way;
+    std::sort(points.begin(), points.end());
+    return points;
+}
+
 // Points of B that ways which fit as well as the best put elsewhere.
 std::vector<std::uint32_t> differing(const PartMatch& part, std::size_t best, const std::vector<std::size_t>& alike) {
     std::vector<std::uint32_t> points;
@@ -124,6 +130,22 @@ std::vector<double> waysOff(const Laid& laid, const FaceMatch& match, std::size_
         off.push_back(sum / static_cast<double>(some.size()));
     }
     return off;
+}
+
+// Of a part that has more ways than were tried: those that bring a point of it to where it lies.
+Result<std::vector<PartWay>> waysByPlace(PartWalker& walker, const Laid& laid, const FaceMatch& match,
+                                         std::size_t partA, std::size_t partB, const Progress& progress) {
+    constexpr std::size_t kNear = 6;
+    const std::uint32_t seed = walker.seedOf(partA);
+    std::vector<std::pair<double, std::uint32_t>> near;
+    for (const std::uint32_t b : match.b->pointsOf(partB))
+        near.emplace_back(laid.square(seed, b), b);
+    const auto end = near.begin() + static_cast<std::ptrdiff_t>(std::min(kNear, near.size()));
+    std::partial_sort(near.begin(), end, near.end());
+    std::vector<std::uint32_t> points;
+    for (auto at = near.begin(); at != end; ++at)
+        points.push_back(at->second);
+    return walker.waysTo(partA, points, progress);
 }
 
 struct Choice {
@@ -257,6 +279,11 @@ Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
         const Choice choice = chosen(off, 1e-12);
         if (fits[choice.best].relative() < kFits)
             how = fits[choice.best];
+        if (!part.all) { // the right way may be none of those that were tried
+            WYC_TRY(cloud, cloudFit(reader));
+            if (cloud && (!how || cloud->relative() < 0.5 * how->relative()))
+                how = cloud;
+        }
     }
     if (!how && !match.groups.empty()) {
         WYC_TRY(found, cloudFit(reader));
@@ -265,21 +292,32 @@ Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
     const auto laid = how ? Laid::of(reader, *how) : Result<Laid>(fail(ErrorKind::BadInput, "no fit"));
     const double spread = how && laid ? spreadOf(*how, *laid) : 0.0;
     const double floor = 1e-10 * spread * spread;
-    for (const PartMatch* part : open) {
+    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
+    // Of more ways than were tried those by place; false where there are none, and any may be the right one.
+    const auto complete = [&](PartMatch& part) -> Result<bool> {
+        if (part.all || !laid)
+            return part.all;
+        WYC_TRY(near, waysByPlace(walker, *laid, match, part.partA, part.partB, reader.progress()));
+        if (near.empty())
+            return false;
+        part.ways = std::move(near);
+        return true;
+    };
+    for (PartMatch* part : open) {
+        WYC_TRY(whole, complete(*part));
         if (!laid) { // nothing decides
             std::vector<std::size_t> others;
             for (std::size_t k = 1; k < part->ways.size(); ++k)
                 others.push_back(k);
-            const auto unsure = differing(*part, 0, others);
+            const auto unsure = whole ? differing(*part, 0, others) : allOf(part->ways[0]);
             take(builder, match, part->partA, part->ways[0], &unsure);
             continue;
         }
         const Choice choice = chosen(waysOff(*laid, match, part->partA, part->ways), floor);
-        const auto unsure = differing(*part, choice.best, choice.alike);
+        const auto unsure = whole ? differing(*part, choice.best, choice.alike) : allOf(part->ways[choice.best]);
         take(builder, match, part->partA, part->ways[choice.best], &unsure);
     }
     // Pieces alike: each to the one that is where it is.
-    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
     for (const auto& [partsA, partsB] : match.groups) {
         std::vector<char> used(partsA.size(), 0);
         std::optional<PointIndex> index;
@@ -322,6 +360,8 @@ Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
                 if (ways.ways.empty())
                     continue;
                 PartMatch part{partsA[candidate], partsB[k], std::move(ways.ways), ways.all};
+                WYC_TRY(whole, complete(part));
+                part.all = whole;
                 const std::vector<double> off =
                     laid ? waysOff(*laid, match, part.partA, part.ways) : std::vector<double>(part.ways.size(), 0.0);
                 const Choice choice = chosen(off, floor);
@@ -339,11 +379,8 @@ Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
             if (!best || (laid && least > 0.04 * spread * spread))
                 continue; // nothing is there: a piece more
             used[bestCandidate] = 1;
-            std::vector<std::uint32_t> unsure = differing(*best, bestWay, alike);
-            if (rival || !laid) {
-                unsure = best->ways[bestWay];
-                std::sort(unsure.begin(), unsure.end());
-            }
+            const std::vector<std::uint32_t> unsure =
+                rival || !laid || !best->all ? allOf(best->ways[bestWay]) : differing(*best, bestWay, alike);
             take(builder, match, best->partA, best->ways[bestWay], &unsure);
         }
     }

@@ -54,9 +54,8 @@ Result<PartWalker::Ways> PartWalker::ways(std::size_t partA, std::size_t partB, 
     const auto sorted = coloursOf(a_, partA, coloursA_);
     if (sorted != coloursOf(b_, partB, coloursB_))
         return found;
-    const std::uint64_t colour = rarest(sorted).first;
-    const auto seed =
-        *std::find_if(pointsA.begin(), pointsA.end(), [&](std::uint32_t p) { return coloursA_[p] == colour; });
+    const std::uint32_t seed = seedOf(partA);
+    const std::uint64_t colour = coloursA_[seed];
     const std::uint32_t from = a_.cornersAt(seed).front();
     // Where all points look alike and yet no walk comes through, each of them would be tried: that has an end.
     std::size_t budget = 64 * facesOf(pointsA) + 1'000'000;
@@ -81,16 +80,44 @@ Result<PartWalker::Ways> PartWalker::ways(std::size_t partA, std::size_t partB, 
                     forget();
                     return found;
                 }
-                PartWay way;
-                way.reserve(pointsA.size());
-                for (const std::uint32_t own : pointsA)
-                    way.push_back(pointOfA_[own]);
+                PartWay way = wayOf(partA);
                 if (std::find(found.ways.begin(), found.ways.end(), way) == found.ways.end())
                     found.ways.push_back(std::move(way));
             }
             forget();
         }
     }
+    return found;
+}
+
+std::uint32_t PartWalker::seedOf(std::size_t partA) const {
+    const auto points = a_.pointsOf(partA);
+    const std::uint64_t colour = rarest(coloursOf(a_, partA, coloursA_)).first;
+    return *std::find_if(points.begin(), points.end(), [&](std::uint32_t p) { return coloursA_[p] == colour; });
+}
+
+PartWay PartWalker::wayOf(std::size_t partA) const {
+    PartWay way;
+    way.reserve(a_.pointsOf(partA).size());
+    for (const std::uint32_t own : a_.pointsOf(partA))
+        way.push_back(pointOfA_[own]);
+    return way;
+}
+
+Result<std::vector<PartWay>> PartWalker::waysTo(std::size_t partA, std::span<const std::uint32_t> points,
+                                                const Progress& progress) {
+    std::vector<PartWay> found;
+    const std::uint32_t seed = seedOf(partA);
+    const std::uint32_t from = a_.cornersAt(seed).front();
+    for (const std::uint32_t p : points)
+        for (const std::uint32_t to : b_.cornersAt(p)) {
+            WYC_CHECK(progress.poll());
+            if (coloursB_[p] != coloursA_[seed] || !mayPair({from, to}))
+                continue;
+            if (walk({from, to}, a_.pointsOf(partA).size()))
+                found.push_back(wayOf(partA));
+            forget();
+        }
     return found;
 }
 

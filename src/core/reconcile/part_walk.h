@@ -27,10 +27,18 @@ class PartWalker {
     /// `most` ways at most.
     [[nodiscard]] Result<Ways> ways(std::size_t partA, std::size_t partB, std::size_t most, const Progress& progress);
 
+    /// The point of A from which all ways of a part begin.
+    [[nodiscard]] std::uint32_t seedOf(std::size_t partA) const;
+    /// Those ways alone that bring it to one of these points of B.
+    [[nodiscard]] Result<std::vector<PartWay>> waysTo(std::size_t partA, std::span<const std::uint32_t> points,
+                                                      const Progress& progress);
+
   private:
     struct Pair {
         std::uint32_t a, b; // corners
     };
+    // The pairing of the walk that has just come through.
+    [[nodiscard]] PartWay wayOf(std::size_t partA) const;
     [[nodiscard]] std::size_t facesOf(std::span<const std::uint32_t> points) const;
     bool walk(Pair from, std::size_t points);
     bool drain();

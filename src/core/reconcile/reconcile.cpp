@@ -8,6 +8,7 @@
 #include "reconcile/drift.h"
 #include "reconcile/other_pairs.h"
 #include "reconcile/reconcile_engine.h"
+#include "reconcile/subdivision.h"
 
 namespace wyc {
 namespace {
@@ -22,6 +23,13 @@ std::vector<std::uint32_t> asItCame(const Reconciled& found, const ShapeMotion& 
     std::vector<std::uint32_t> numbered(b.points());
     std::iota(numbered.begin(), numbered.end(), 0U);
     return numbered;
+}
+
+std::vector<char> sureOnes(const Reconciled& found) {
+    std::vector<char> chosen;
+    for (const Cause& cause : found.causes)
+        chosen.push_back(!cause.isGuess());
+    return chosen;
 }
 
 // The whole finding in one sentence or two.
@@ -229,9 +237,7 @@ Status ReconcileEngine::tellDrift() {
     found_.withinTolerance = found_.drift && found_.order.same && found_.drift->largest <= tolerance &&
                              found_.drift->broken == 0 && found_.drift->moments == b_.times().size() &&
                              a_.times().size() == b_.times().size();
-    std::vector<char> chosen;
-    for (const Cause& cause : found_.causes)
-        chosen.push_back(!cause.isGuess());
+    const std::vector<char> chosen = sureOnes(found_);
     auto undone =
         driftAfter(found_, chosen, a_.sharedScene(), a_.node(), b_.sharedScene(), b_.node(), progress_.part(0.75, 1));
     if (!undone) {
@@ -241,7 +247,7 @@ Status ReconcileEngine::tellDrift() {
         return {}; // what cannot be undone together is not measured
     }
     found_.undone = std::move(*undone);
-    tellRest(tolerance);
+    WYC_CHECK(tellRest(tolerance));
     // Whatever is told besides makes it another one; that transforms went into points does not.
     for (const Cause& cause : found_.causes)
         if (!cause.isGuess() && cause.id != "transform" && cause.id != "precision" && cause.id != "other_motion")
@@ -249,24 +255,27 @@ Status ReconcileEngine::tellDrift() {
     return {};
 }
 
-void ReconcileEngine::tellRest(double tolerance) {
+Status ReconcileEngine::tellRest(double tolerance) {
     if (!found_.undone)
-        return;
+        return {};
     const double spreadOfA = how_.space.scale > 0.0 ? how_.spread / how_.space.scale : how_.spread;
     const double floor = std::max(tolerance * 0.1, 2e-6 * spreadOfA);
     const auto [rms, largest] = restOf(*found_.undone);
     if (rms <= floor && largest <= tolerance)
-        return;
+        return {};
     if (tellPrecision(rms, largest))
-        return;
+        return {};
     const bool stays = std::any_of(found_.causes.begin(), found_.causes.end(), [](const Cause& c) {
         return c.id == "static" || ((c.id == "transform" || c.id == "missing") && c.undo.empty());
     });
     if (stays)
-        return;
+        return {};
     const double lines = straightLines();
     if (rms <= lines && largest <= 8.0 * lines)
-        return;
+        return {};
+    WYC_TRY(smoothed, tellSmoothed(rms));
+    if (smoothed)
+        return {};
     const double relative = spreadOfA > 0.0 ? rms / spreadOfA : 1.0;
     const double sure = relative > 0.05 ? 0.95 : relative > 0.01 ? 0.75 : relative > 0.002 ? 0.6 : 0.35;
     // A few points that are off in a few frames are hardly seen in the mean of all.
@@ -277,6 +286,7 @@ void ReconcileEngine::tellRest(double tolerance) {
                            : "a little is left that nothing explains",
         fmt::format("{} off (RMS), {} at most, at {}", lengthText(rms * found_.metres),
                     lengthText(found_.undone->largest * found_.metres), frameText(found_.undone->worstFrame)));
+    return {};
 }
 
 double ReconcileEngine::straightLines() const {
@@ -310,6 +320,74 @@ ReconcileEngine::Rest ReconcileEngine::restOf(const Drift& drift) const {
     }
     rest.rms = std::sqrt(rest.rms);
     return rest;
+}
+
+Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconciled& told) const {
+    constexpr std::size_t kMoments = 6;
+    std::optional<Smoothing> none;
+    WYC_TRY(undone, undoneOf(told, sureOnes(told), b_.sharedScene(), b_.node()));
+    WYC_TRY(motion, ShapeMotion::of(undone.scene, undone.node));
+    std::vector<std::uint32_t> ofB(a_.points(), kNone);
+    for (std::uint32_t p = 0; p < undone.aOfB.size(); ++p)
+        if (undone.aOfB[p] < ofB.size())
+            ofB[undone.aOfB[p]] = p;
+    if (std::find(ofB.begin(), ofB.end(), kNone) != ofB.end())
+        return none;
+    std::vector<double> times;
+    for (const double t : someOf(motion.times(), kMoments))
+        if (a_.times().size() == 1 || (t >= a_.times().front() - 1e-6 && t <= a_.times().back() + 1e-6))
+            times.push_back(t);
+    std::vector<SmoothedMoment> moments;
+    for (const double t : times) {
+        WYC_TRY(before, a_.read(nullptr, {t}, progress_));
+        WYC_TRY(after, motion.read(&ofB, {t}, progress_));
+        SmoothedMoment moment;
+        for (Eigen::Index p = 0; p < before.xyz.cols(); ++p) {
+            moment.before.push_back({before.xyz(0, p), before.xyz(1, p), before.xyz(2, p)});
+            moment.after.push_back({after.xyz(0, p), after.xyz(1, p), after.xyz(2, p)});
+        }
+        moments.push_back(std::move(moment));
+    }
+    return smoothingOf(*a_.topology(), moments);
+}
+
+Result<bool> ReconcileEngine::tellSmoothed(double rms) {
+    constexpr std::size_t kMostPoints = 3'000'000;
+    if (a_.topology()->faceCount() == 0 || a_.points() > kMostPoints || !found_.order.unmatchedA.empty() ||
+        a_.times().empty())
+        return false;
+    // Smoothing shrinks: a size that is a little less, a small move and a part of a frame may be nothing else.
+    Reconciled plain = found_;
+    std::erase_if(plain.causes, [](const Cause& cause) {
+        return cause.id == "placement" || (cause.id == "unit" && cause.figure > 0.5 && cause.figure < 1.0);
+    });
+    for (Cause& cause : plain.causes)
+        if (cause.id == "offset" && cause.undo.size() == 1 && std::round(cause.figure) != 0.0) {
+            cause.figure = std::round(cause.figure);
+            cause.text = offsetText(cause.figure);
+            nlohmann::json& frames = cause.undo.front().options["frames"];
+            frames = std::round(frames.get<double>());
+        }
+    for (Reconciled* told : {&plain, &found_}) {
+        WYC_TRY(smoothing, smoothingAfter(*told));
+        // One and the same drawing for all points and moments has to explain nearly all.
+        if (!smoothing || !(smoothing->share > 0.01) || smoothing->left > 0.08 * smoothing->moved ||
+            smoothing->moved < 0.5 * rms || smoothing->left > 0.2 * rms)
+            continue;
+        if (told == &plain) {
+            WYC_TRY(undone, driftAfter(plain, sureOnes(plain), a_.sharedScene(), a_.node(), b_.sharedScene(), b_.node(),
+                                       progress_));
+            found_.causes = std::move(plain.causes);
+            found_.undone = std::move(undone);
+        }
+        add("smoothed", smoothing->moved * found_.metres * 1000.0, "mm",
+            smoothing->left < 0.02 * smoothing->moved ? 0.97 : 0.85,
+            "smoothed: its points were drawn towards their neighbours",
+            fmt::format("by {} (RMS); {} of that is left unexplained", lengthText(smoothing->moved * found_.metres),
+                        lengthText(smoothing->left * found_.metres)));
+        return true;
+    }
+    return false;
 }
 
 bool ReconcileEngine::tellPrecision(double rms, double largest) {
@@ -359,12 +437,110 @@ std::vector<Step> Reconciled::undo() const {
     return steps;
 }
 
+namespace {
+
+// What was found of A's mesh parted as often as B's numbers say, as seen from A itself: of the points that A has.
+Status seenFromWhole(Reconciled& found, const ShapeMotion& a, const ShapeMotion& b, const Progress& progress) {
+    OrderFacts& order = found.order;
+    std::vector<std::uint32_t> aOfB = *order.aOfB;
+    order.unmatchedB.clear();
+    order.certain = 0;
+    order.same = true;
+    for (std::uint32_t p = 0; p < aOfB.size(); ++p)
+        if (aOfB[p] >= a.points()) {
+            aOfB[p] = kNone;
+            order.unmatchedB.push_back(p);
+        } else {
+            ++order.certain;
+            order.same = order.same && aOfB[p] == p;
+        }
+    std::erase_if(order.unsure, [&](std::uint32_t p) { return p < aOfB.size() && aOfB[p] == kNone; });
+    order.ambiguous = order.unsure.size();
+    order.certain -= std::min(order.certain, order.ambiguous);
+    std::vector<std::uint32_t> bOfA(order.bOfA->begin(), order.bOfA->begin() + static_cast<std::ptrdiff_t>(a.points()));
+    order.aOfB = std::make_shared<const std::vector<std::uint32_t>>(std::move(aOfB));
+    order.bOfA = std::make_shared<const std::vector<std::uint32_t>>(std::move(bOfA));
+    if (order.same) // the numbers of new points are nobody's
+        std::erase_if(found.causes, [](const Cause& cause) { return cause.id == "order"; });
+    WYC_TRY(drift, driftBetween(a, b, asItCame(found, a, b), progress));
+    found.drift = std::move(drift);
+    const std::vector<char> chosen = sureOnes(found);
+    WYC_TRY(undone, driftAfter(found, chosen, a.sharedScene(), a.node(), b.sharedScene(), b.node(), progress));
+    found.undone = std::move(undone);
+    return {};
+}
+
+// Where B has as many points and faces as A after so many levels, A is parted, and B compared with that.
+Result<std::optional<Reconciled>> asSubdivided(const ShapeMotion& a, const ShapeMotion& b,
+                                               const ReconcileSettings& settings, const Progress& progress) {
+    std::optional<Reconciled> best;
+    const int levels = levelsBetween(*a.topology(), a.points(), *b.topology(), b.points());
+    if (levels == 0)
+        return best;
+    bool smoothed = false;
+    double straight = 0.0;
+    for (const bool smooth : {false, true}) {
+        Scene scene = a.scene();
+        GeometryPtr& mesh = scene.nodes[a.node()].geometry;
+        for (int level = 0; level < levels; ++level) {
+            WYC_TRY(next, subdivided(mesh, smooth));
+            mesh = std::move(next);
+        }
+        WYC_TRY(parted, ShapeMotion::of(std::make_shared<const Scene>(std::move(scene)), a.node()));
+        const Progress part = progress.part(smooth ? 0.45 : 0.0, smooth ? 0.9 : 0.45);
+        WYC_TRY(found, ReconcileEngine(parted, b, settings, part).run());
+        if (!found.undone || found.order.by == "none" || !found.order.unmatchedB.empty() ||
+            !found.order.unmatchedA.empty())
+            continue;
+        if (!smooth)
+            straight = found.undone->rms;
+        if (best && !(found.undone->rms < 0.25 * best->undone->rms))
+            continue;
+        smoothed = smooth;
+        best = std::move(found);
+    }
+    if (!best)
+        return best;
+    const double left = best->undone->rms;
+    std::vector<Cause> told;
+    told.push_back({"subdivided",
+                    static_cast<double>(levels),
+                    "levels",
+                    0.99,
+                    fmt::format("subdivided {}", levels == 1   ? "once"
+                                                 : levels == 2 ? "twice"
+                                                               : "three times"),
+                    fmt::format("{} faces, one for each corner of A", groupedDigits(b.topology()->faceCount())),
+                    {}});
+    if (smoothed)
+        told.push_back({"smoothed",
+                        straight * best->metres * 1000.0,
+                        "mm",
+                        sureOf(straight, left),
+                        "smoothed as a subdivision surface",
+                        fmt::format("in straight lines {} is left, as such a surface {}",
+                                    lengthText(straight * best->metres), lengthText(left * best->metres)),
+                        {}});
+    best->causes.insert(best->causes.begin(), told.begin(), told.end());
+    best->withinTolerance = false;
+    WYC_CHECK(seenFromWhole(*best, a, b, progress.part(0.9, 1.0)));
+    best->text = wordsOf(*best);
+    return best;
+}
+
+} // namespace
+
 Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                              const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                              const ReconcileSettings& settings, const Progress& progress) {
     WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
     WYC_TRY(motionB, ShapeMotion::of(b, nodeB));
-    WYC_TRY(found, ReconcileEngine(motionA, motionB, settings, progress).run());
+    WYC_TRY(parted, asSubdivided(motionA, motionB, settings, progress));
+    if (!parted) {
+        WYC_TRY(plain, ReconcileEngine(motionA, motionB, settings, progress).run());
+        parted = std::move(plain);
+    }
+    Reconciled& found = *parted;
     // What lies on it, and whether it is seen, is asked of B as it is with the rest undone.
     auto undone = applySteps(*b, found.undo());
     if (!undone || found.order.by == "none")

@@ -11,6 +11,7 @@
 #include "reconcile/order_map.h"
 #include "reconcile/reconcile.h"
 #include "reconcile/reorder.h"
+#include "reconcile/smoothing.h"
 
 namespace wyc {
 
@@ -19,6 +20,8 @@ inline constexpr double kPassedOn = 3e-6;
 
 /// How sure a figure is: by how far off all would be without it, against what is left with it.
 [[nodiscard]] double sureOf(double without, double left);
+/// "2 frames late".
+[[nodiscard]] std::string offsetText(double frames);
 /// "3 frames", "1 frame".
 [[nodiscard]] std::string counted(std::size_t n, const char* what);
 
@@ -92,7 +95,7 @@ class ReconcileEngine {
     void tellNothingPaired();
     // What is left: the steps themselves are applied, and the result is measured.
     Status tellDrift();
-    void tellRest(double tolerance);
+    Status tellRest(double tolerance);
     // How far straight lines between samples may be off, where steps had to take poses between them.
     [[nodiscard]] double straightLines() const;
     // What is left apart from frames that had to be made up.
@@ -101,6 +104,9 @@ class ReconcileEngine {
         double largest = 0.0;
     };
     [[nodiscard]] Rest restOf(const Drift& drift) const;
+    // Points drawn towards their neighbours.
+    Result<bool> tellSmoothed(double rms);
+    [[nodiscard]] Result<std::optional<Smoothing>> smoothingAfter(const Reconciled& told) const;
     // Numbers that were rounded to a step of their own.
     bool tellPrecision(double rms, double largest);
     const ShapeMotion& a_;
