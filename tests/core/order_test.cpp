@@ -2,6 +2,7 @@
 // Which point is which: by faces alone, by places, split and welded; and the step that puts an order right.
 #include <gtest/gtest.h>
 
+#include <bit>
 #include <numbers>
 #include <set>
 
@@ -9,6 +10,7 @@
 
 #include "reconcile/order_map.h"
 #include "reconcile/reconcile.h"
+#include "scene/scene_tree.h"
 #include "steps/point_order.h"
 #include "steps/step.h"
 #include "support/delivered.h"
@@ -417,6 +419,104 @@ TEST(Order, GoesToTheMeshItWasMadeFor) {
 }
 
 // Lists that may name points or faces by their numbers do not go along in silence.
+PointOrder anyOrder(const Topology& topology, std::size_t points, std::mt19937& random) {
+    PointOrder order;
+    order.pointsBefore = points;
+    order.facesBefore = topology.faceCount();
+    order.points = test::randomOrder(points, random);
+    order.faces = test::randomOrder(topology.faceCount(), random);
+    for (const std::uint32_t f : order.faces) {
+        const auto size = static_cast<std::uint32_t>(topology.faceSizes()[f]);
+        const std::uint32_t first = static_cast<std::uint32_t>(random()) % std::max(1U, size);
+        for (std::uint32_t k = 0; k < size; ++k)
+            order.turns.push_back((first + k) % size);
+    }
+    return order;
+}
+
+// Each corner as its point's place, with the values that an attribute has there: whatever the order, the same ones.
+std::multiset<std::vector<std::uint32_t>> cornersWith(const Node& node, const std::string& name) {
+    std::multiset<std::vector<std::uint32_t>> corners; // as bits
+    const auto attribute = findMeaning(node.properties, Meaning::Parameter, name);
+    const TopologyPtr topology = *node.geometry->topology(0);
+    std::vector<Vec3f> points;
+    EXPECT_TRUE(readPoints(*node.geometry, 0, points));
+    if (!attribute || !attribute->values || attribute->values->type() != ValueType::Float)
+        return corners;
+    const auto values = valuesOf<float>(*attribute->values, 0);
+    const std::size_t extent = attribute->values->extent();
+    EXPECT_TRUE(values);
+    std::size_t corner = 0;
+    for (std::size_t f = 0; f < topology->faceCount(); ++f)
+        for (std::int32_t k = 0; k < topology->faceSizes()[f]; ++k, ++corner) {
+            const auto p = static_cast<std::size_t>(topology->corners()[corner]);
+            const std::size_t element = attribute->scope == Scope::Point    ? p
+                                        : attribute->scope == Scope::Corner ? corner
+                                        : attribute->scope == Scope::Face   ? f
+                                                                            : 0;
+            const std::size_t count = attribute->scope == Scope::Point    ? points.size()
+                                      : attribute->scope == Scope::Corner ? topology->cornerCount()
+                                                                          : topology->faceCount();
+            if (values->size() % (count * extent) != 0)
+                return {}; // not one for each
+            const std::size_t each = values->size() / count;
+            std::vector<std::uint32_t> both;
+            for (const float v : {points[p].x, points[p].y, points[p].z})
+                both.push_back(std::bit_cast<std::uint32_t>(v));
+            for (std::size_t i = 0; i < each; ++i)
+                both.push_back(std::bit_cast<std::uint32_t>((*values)[element * each + i]));
+            corners.insert(std::move(both));
+        }
+    return corners;
+}
+
+TEST(Order, EveryForeignMeshGoesThroughTheStepsOnOrderWithAllThatItCarries) {
+    std::mt19937 random(2);
+    std::size_t meshes = 0;
+    std::size_t attributes = 0;
+    for (const auto& entry : fs::directory_iterator(fs::path(WYC_TEST_DATA) / "abc")) {
+        if (entry.path().extension() != ".abc")
+            continue;
+        const auto scene = test::openFile(entry.path());
+        ASSERT_TRUE(scene) << entry.path();
+        const SceneTree tree(*scene);
+        for (std::size_t n = 0; n < scene->nodes.size(); ++n) {
+            const Node& mesh = scene->nodes[n];
+            if (!mesh.geometry || mesh.kind == NodeKind::Curves || mesh.geometry->topologyVaries())
+                continue;
+            SCOPED_TRACE(entry.path().filename().string() + mesh.path);
+            ++meshes;
+            const Scene item = *branchOf(*scene, tree, n);
+            const PointOrder order = anyOrder(**mesh.geometry->topology(0), *mesh.geometry->pointCount(0), random);
+            const Step reorder{"reorder", {{"order", order.text()}}};
+            const Step take{"take", {{"from", entry.path().string()}, {"item", mesh.path}}};
+            for (const Step& step : {Step{"flip"}, reorder, take}) {
+                if (step.type == "flip" && (*mesh.geometry->topology(0))->faceCount() == 0)
+                    continue;
+                const test::TempFolder folder;
+                const auto done = test::delivered(item, {step}, {step}, "alembic", folder.path());
+                EXPECT_TRUE(done) << step.type << ": " << done.error().text();
+                const auto made = applySteps(item, {step});
+                ASSERT_TRUE(made);
+                const Node& after = made->nodes[*made->find(mesh.id)];
+                if (step.type == "take" || !mesh.properties)
+                    continue;
+                for (const PropertyNode& group : mesh.properties->all())
+                    for (const PropertyNode& list : group.children)
+                        for (const PropertyNode& attribute : list.children)
+                            if (attribute.values && attribute.meaning == Meaning::Parameter &&
+                                attribute.scope != Scope::Constant) {
+                                EXPECT_EQ(cornersWith(mesh, attribute.name), cornersWith(after, attribute.name))
+                                    << step.type << " " << attribute.name;
+                                attributes += !cornersWith(mesh, attribute.name).empty();
+                            }
+            }
+        }
+    }
+    EXPECT_GE(meshes, 12U);
+    EXPECT_GE(attributes, 6U);
+}
+
 TEST(Order, WhatMayNameNumbersIsToldAndLeftOut) {
     std::mt19937 random(32);
     const FrameRate rate;

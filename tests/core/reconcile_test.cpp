@@ -927,6 +927,59 @@ TEST(Reconcile, DriftIsMeasuredInThePictureOfACameraToo) {
     EXPECT_EQ(toJson(pictured)["pairs"][0]["pixels"]["drift"], nullptr);
 }
 
+TEST(Reconcile, PointsThatComeAndGoAreAlikeOrNotSampleBySample) {
+    const FrameRate rate;
+    const Sampling run = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 12);
+    std::mt19937 random(4);
+    std::vector<std::vector<Vec3f>> flecks;
+    std::vector<std::vector<std::uint64_t>> ids;
+    for (std::uint64_t f = 0; f < 12; ++f) {
+        flecks.emplace_back();
+        ids.emplace_back();
+        for (std::uint64_t id = f; id < 20 + 2 * f; ++id) {
+            flecks.back().push_back({static_cast<float>(test::uniform(random, -1, 1)), 0.1F * static_cast<float>(id),
+                                     0.05F * static_cast<float>(f)});
+            ids.back().push_back(id);
+        }
+    }
+    const auto sceneOf = [&](const std::vector<std::vector<Vec3f>>& points,
+                             const std::vector<std::vector<std::uint64_t>>& names) {
+        Scene scene;
+        scene.unitMetres = 1.0;
+        Node node;
+        node.name = node.path = "/flecks";
+        node.kind = NodeKind::Points;
+        node.geometry = std::make_shared<VaryingPoints>(run, points, names);
+        scene.nodes.push_back(node);
+        return scene;
+    };
+    const Scene a = sceneOf(flecks, ids);
+    const auto verdict = [&](const Scene& b) {
+        const auto found = compare(a, b, {}, Progress());
+        EXPECT_TRUE(found) << found.error().text();
+        return std::pair(found->withinTolerance(), found->text());
+    };
+    EXPECT_TRUE(verdict(a).first);
+    auto turned = flecks; // the same ones in another order
+    auto names = ids;
+    std::reverse(turned[5].begin(), turned[5].end());
+    std::reverse(names[5].begin(), names[5].end());
+    EXPECT_TRUE(verdict(sceneOf(turned, names)).first);
+    EXPECT_FALSE(verdict(sceneOf(turned, ids)).first);
+    auto moved = flecks;
+    moved[7][3].y += 0.5F;
+    const auto [same, words] = verdict(sceneOf(moved, ids));
+    EXPECT_FALSE(same);
+    EXPECT_NE(words.find("elsewhere"), std::string::npos) << words;
+    auto fewer = flecks;
+    auto fewerNames = ids;
+    fewer[9].pop_back();
+    fewerNames[9].pop_back();
+    const auto [alike, count] = verdict(sceneOf(fewer, fewerNames));
+    EXPECT_FALSE(alike);
+    EXPECT_NE(count.find("28 points at frame 1010, A has 29"), std::string::npos) << count;
+}
+
 TEST(Reconcile, NothingInCommonIsSaidAndNothingClaimed) {
     for (unsigned seed = 0; seed < 12; ++seed) {
         std::mt19937 random(seed + 500U);

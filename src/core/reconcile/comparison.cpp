@@ -103,7 +103,7 @@ Status measureInPicture(Comparison& comparison, const Picture& picture, const Pr
     const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, comparison.pairs.size()));
     double done = 0.0;
     for (ComparedPair& pair : comparison.pairs) {
-        if (!pair.error) {
+        if (!pair.error && pair.found.order.aOfB) {
             std::vector<char> chosen;
             for (const Cause& cause : pair.found.causes)
                 chosen.push_back(!cause.isGuess());

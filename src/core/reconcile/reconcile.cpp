@@ -9,6 +9,7 @@
 #include "reconcile/other_pairs.h"
 #include "reconcile/reconcile_engine.h"
 #include "reconcile/subdivision.h"
+#include "reconcile/varying.h"
 
 namespace wyc {
 namespace {
@@ -40,7 +41,10 @@ std::string wordsOf(const Reconciled& found) {
     std::vector<std::string> rest; // what no step mends and nothing explains
     std::vector<std::string> guesses;
     for (const Cause& cause : found.causes)
-        (cause.isGuess() ? guesses : cause.id == "other_motion" ? rest : sure).push_back(cause.text);
+        (cause.isGuess()                                     ? guesses
+         : cause.id == "other_motion" || cause.id == "count" ? rest
+                                                             : sure)
+            .push_back(cause.text);
     std::string text = !sure.empty()           ? fmt::format("B is A, {}", fmt::join(sure, ", "))
                        : found.withinTolerance ? "B is A"
                        : found.causes.empty()  ? "B is near A, and not within the tolerance"
@@ -528,19 +532,34 @@ Result<std::optional<Reconciled>> asSubdivided(const ShapeMotion& a, const Shape
     return best;
 }
 
+Result<Reconciled> comparedShapes(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
+                                  const std::shared_ptr<const Scene>& b, std::size_t nodeB,
+                                  const ReconcileSettings& settings, const Progress& progress) {
+    const auto motionA = ShapeMotion::of(a, nodeA);
+    const auto motionB = ShapeMotion::of(b, nodeB);
+    const GeometryPtr& ofA = a->nodes[nodeA].geometry;
+    const GeometryPtr& ofB = b->nodes[nodeB].geometry;
+    if ((!motionA || !motionB) && ofA && ofB && ofA->topologyVaries() && ofB->topologyVaries()) {
+        WYC_TRY(varying, reconcileVarying(a, nodeA, b, nodeB, settings, progress));
+        varying.text = wordsOf(varying);
+        return varying;
+    }
+    if (!motionA)
+        return fail(motionA.error());
+    if (!motionB)
+        return fail(motionB.error());
+    WYC_TRY(parted, asSubdivided(*motionA, *motionB, settings, progress));
+    if (parted)
+        return std::move(*parted);
+    return ReconcileEngine(*motionA, *motionB, settings, progress).run();
+}
+
 } // namespace
 
 Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                              const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                              const ReconcileSettings& settings, const Progress& progress) {
-    WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
-    WYC_TRY(motionB, ShapeMotion::of(b, nodeB));
-    WYC_TRY(parted, asSubdivided(motionA, motionB, settings, progress));
-    if (!parted) {
-        WYC_TRY(plain, ReconcileEngine(motionA, motionB, settings, progress).run());
-        parted = std::move(plain);
-    }
-    Reconciled& found = *parted;
+    WYC_TRY(found, comparedShapes(a, nodeA, b, nodeB, settings, progress));
     // What lies on it, and whether it is seen, is asked of B as it is with the rest undone.
     auto undone = applySteps(*b, found.undo());
     if (!undone || found.order.by == "none")

@@ -118,6 +118,49 @@ PropertiesPtr changedProperties(PropertiesPtr inner, PropertyChange change) {
     return inner ? std::make_shared<ChangedProperties>(std::move(inner), std::move(change)) : nullptr;
 }
 
+namespace {
+
+std::vector<PropertyNode> keptOf(std::vector<PropertyNode> list, const PropertyNode* group, const KeepProperty& keep,
+                                 std::vector<std::string>& gone) {
+    std::vector<PropertyNode> kept;
+    for (PropertyNode& property : list) {
+        if (property.meaning == Meaning::Itself) {
+            kept.push_back(std::move(property));
+            continue;
+        }
+        if (property.values) {
+            property.values = keep(property, group);
+            if (property.values) {
+                kept.push_back(std::move(property));
+                continue;
+            }
+            const std::string& name = group && group->meaning == Meaning::Parameter ? group->name : property.name;
+            if (std::find(gone.begin(), gone.end(), name) == gone.end())
+                gone.push_back(name);
+            continue;
+        }
+        const bool any = !property.children.empty();
+        PropertyNode whole = property;
+        property.children = keptOf(std::move(property.children), &whole, keep, gone);
+        // Of an attribute all its parts are there, or none is.
+        const bool torn = whole.meaning == Meaning::Parameter && property.children.size() < whole.children.size();
+        if (!torn && (!any || !property.children.empty()))
+            kept.push_back(std::move(property));
+    }
+    return kept;
+}
+
+} // namespace
+
+KeptProperties keptProperties(const PropertiesPtr& properties, const KeepProperty& keep) {
+    KeptProperties result;
+    if (!properties)
+        return result;
+    auto list = keptOf(properties->all(), nullptr, keep, result.gone);
+    result.kept = std::make_shared<MemoryProperties>(std::move(list), properties->metadata(), properties->layout());
+    return result;
+}
+
 std::optional<PropertyNode> findProperty(const PropertiesPtr& properties, std::string_view path) {
     if (!properties)
         return std::nullopt;

@@ -193,14 +193,17 @@ using PropertiesPtr = std::shared_ptr<const Properties>;
 
 class MemoryProperties final : public Properties {
   public:
-    explicit MemoryProperties(std::vector<PropertyNode> list, std::map<std::string, std::string> metadata = {})
-        : list_(std::move(list)), metadata_(std::move(metadata)) {}
+    explicit MemoryProperties(std::vector<PropertyNode> list, std::map<std::string, std::string> metadata = {},
+                              std::string_view layout = {})
+        : list_(std::move(list)), metadata_(std::move(metadata)), layout_(layout) {}
     [[nodiscard]] std::vector<PropertyNode> all() const override { return list_; }
+    [[nodiscard]] std::string_view layout() const override { return layout_; }
     [[nodiscard]] const std::map<std::string, std::string>& metadata() const override { return metadata_; }
 
   private:
     std::vector<PropertyNode> list_;
     std::map<std::string, std::string> metadata_;
+    std::string_view layout_; // of a format: it lasts
 };
 
 /// The same properties with each one that has values replaced by what `change` gives; null takes it away. The
@@ -208,6 +211,16 @@ class MemoryProperties final : public Properties {
 using PropertyChange = std::function<ValuesPtr(const PropertyNode& property, const std::string& path,
                                                const std::vector<PropertyNode>& siblings)>;
 [[nodiscard]] PropertiesPtr changedProperties(PropertiesPtr inner, PropertyChange change);
+
+/// What becomes of a property that has values: they, others in their place, or null: it goes. `group`: that it is in;
+/// null at the top.
+using KeepProperty = std::function<ValuesPtr(const PropertyNode& property, const PropertyNode* group)>;
+struct KeptProperties {
+    PropertiesPtr kept;            // layout and remarks as before; of no shape and transform any more
+    std::vector<std::string> gone; // names of what went, of an attribute once
+};
+/// Decided at once, property by property. What is made anew from the shape stays, and says nothing.
+[[nodiscard]] KeptProperties keptProperties(const PropertiesPtr& properties, const KeepProperty& keep);
 
 /// A property by its path in the layout it has; nothing where there is none, or no sample of it.
 [[nodiscard]] std::optional<PropertyNode> findProperty(const PropertiesPtr& properties, std::string_view path);

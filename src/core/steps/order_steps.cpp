@@ -104,8 +104,9 @@ class RearrangedGeometry final : public MomentWrapper {
 // Values of points, corners or faces in their new order.
 class RearrangedValues final : public ValuesWrapper {
   public:
-    RearrangedValues(ValuesPtr inner, PlacesPtr places, Scope scope)
-        : ValuesWrapper(std::move(inner)), places_(std::move(places)), scope_(scope) {}
+    /// `each`: values for each element.
+    RearrangedValues(ValuesPtr inner, PlacesPtr places, Scope scope, std::size_t each)
+        : ValuesWrapper(std::move(inner)), places_(std::move(places)), scope_(scope), each_(each) {}
     [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override {
         WYC_TRY(value, inner().read(s));
         return placed(std::move(value));
@@ -119,7 +120,7 @@ class RearrangedValues final : public ValuesWrapper {
   private:
     [[nodiscard]] Result<PropertyValue> placed(PropertyValue value) const {
         const std::vector<std::uint32_t>& places = *places_->of(scope_);
-        const std::size_t size = elementSize(type()) * extent();
+        const std::size_t size = elementSize(type()) * extent() * each_;
         PropertyValue result = value;
         result.bytes.clear();
         result.bytes.reserve(places.size() * size);
@@ -129,10 +130,14 @@ class RearrangedValues final : public ValuesWrapper {
             const auto from = value.bytes.begin() + static_cast<std::ptrdiff_t>(place * size);
             result.bytes.insert(result.bytes.end(), from, from + static_cast<std::ptrdiff_t>(size));
         }
+        // Split points have values more than their list said.
+        if (result.bytes.size() != value.bytes.size())
+            result.dimensions.clear();
         return result;
     }
     PlacesPtr places_;
     Scope scope_;
+    std::size_t each_;
 };
 
 // Which elements a property has a value for each of; nothing for what is of the whole.
@@ -148,11 +153,9 @@ std::optional<Scope> scopeOf(const PropertyNode& property) {
 
 // Creases, holes, ways back from a split and what only a format knows may name points and faces by their numbers.
 bool mayNameNumbers(const PropertyNode& property) {
-    if (!property.values)
-        return !property.children.empty() && property.meaning == Meaning::Unknown;
-    const bool several = property.values->isArray();
-    return several && (property.meaning == Meaning::SurfaceSetting || property.meaning == Meaning::Unknown ||
-                       property.meaning == Meaning::UserValue);
+    return property.values->isArray() &&
+           (property.meaning == Meaning::SurfaceSetting || property.meaning == Meaning::Unknown ||
+            property.meaning == Meaning::UserValue);
 }
 
 // The node with its elements at other places. `renumbers`: points or faces have other numbers than before.
@@ -164,30 +167,47 @@ Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbe
     const auto countOf = [&, before = before](Scope scope) {
         return scope == Scope::Point ? points : scope == Scope::Corner ? before->cornerCount() : before->faceCount();
     };
-    const auto oneForEach = [&](const SampledValues& values, Scope scope) {
-        if (!values.isArray() || values.extent() == 0 || elementSize(values.type()) == 0 ||
-            values.sampling().count() == 0)
-            return false;
+    // How many values there are for each element; 0: they do not go with elements.
+    const auto valuesEach = [&](const SampledValues& values, Scope scope) -> std::size_t {
+        const std::size_t size = countOf(scope) * elementSize(values.type()) * values.extent();
+        const auto value = values.isArray() && size > 0 && values.sampling().count() > 0
+                               ? values.read(0)
+                               : Result<PropertyValue>(fail(ErrorKind::Internal, "none"));
+        return value && value->bytes.size() % size == 0 ? value->bytes.size() / size : 0;
+    };
+    // None, or one for all: that has no order.
+    const auto hasNoOrder = [](const SampledValues& values) {
+        if (!values.isArray() || values.sampling().count() == 0)
+            return true;
         const auto value = values.read(0);
-        return value && value->bytes.size() == countOf(scope) * elementSize(values.type()) * values.extent();
+        return value && elementSize(values.type()) > 0 &&
+               value->bytes.size() <= elementSize(values.type()) * values.extent();
     };
     // What is kept for single elements goes with them; what cannot be said to is told.
-    std::vector<PropertyNode> kept;
-    for (PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
-        if (property.meaning == Meaning::Itself)
-            continue;
-        const auto scope = scopeOf(property);
+    const auto keep = [&](const PropertyNode& property, const PropertyNode* group) -> ValuesPtr {
+        const bool part = group && group->meaning == Meaning::Parameter; // values, and numbers into them
+        const auto scope = part ? std::optional(group->scope) : scopeOf(property);
         const bool single = scope && *scope != Scope::Constant;
-        if (single && property.values && oneForEach(*property.values, *scope)) {
-            property.values = std::make_shared<RearrangedValues>(property.values, places, *scope);
-        } else if (single || (renumbers && mayNameNumbers(property))) {
-            scene.notCarried.push_back(
-                {node.path, fmt::format("'{}': points and faces have other numbers now", property.name)});
-            continue;
+        if (part && single) {
+            const auto numbers =
+                std::find_if(group->children.begin(), group->children.end(), [&](const PropertyNode& child) {
+                    return child.values && child.values->type() == ValueType::UInt32 &&
+                           valuesEach(*child.values, *scope) == 1;
+                });
+            if (numbers != group->children.end() && numbers->name != property.name)
+                return property.values;
         }
-        kept.push_back(std::move(property));
-    }
-    node.properties = plainProperties(std::move(kept));
+        if (!single)
+            return renumbers && !part && mayNameNumbers(property) ? nullptr : property.values;
+        if (const std::size_t each = valuesEach(*property.values, *scope); each > 0)
+            return std::make_shared<RearrangedValues>(property.values, places, *scope, each);
+        // Faces that are walked back keep their numbers, and so do points.
+        return hasNoOrder(*property.values) || (!renumbers && *scope != Scope::Corner) ? property.values : nullptr;
+    };
+    KeptProperties kept = keptProperties(node.properties, keep);
+    for (const std::string& name : kept.gone)
+        scene.notCarried.push_back({node.path, fmt::format("'{}': points and faces have other numbers now", name)});
+    node.properties = std::move(kept.kept);
     if (renumbers)
         node.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, places->points));
     node.geometry = std::make_shared<RearrangedGeometry>(node.geometry, std::move(places), std::move(sets));

@@ -99,20 +99,19 @@ Error noItem(const SourceSpec& spec, const std::string& why) {
 
 // What lies on the mesh and says where its points are, or how they move, says so of other points.
 void leaveOutMotion(Node& node, Scene& scene) {
-    std::vector<PropertyNode> kept;
-    for (PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
-        if (property.meaning == Meaning::Itself)
-            continue;
-        if (property.meaning == Meaning::Velocities || property.role == SpaceRole::Velocity ||
-            property.role == SpaceRole::Normal || property.role == SpaceRole::Position ||
-            property.role == SpaceRole::Vector) {
-            scene.notCarried.push_back({node.path, fmt::format("'{}': the points are another's", property.name)});
-            continue;
-        }
-        if (property.role != SpaceRole::Box)
-            kept.push_back(std::move(property));
-    }
-    node.properties = plainProperties(std::move(kept));
+    KeptProperties kept =
+        keptProperties(node.properties, [](const PropertyNode& property, const PropertyNode*) -> ValuesPtr {
+            switch (property.role) {
+            case SpaceRole::Velocity:
+            case SpaceRole::Normal:
+            case SpaceRole::Position:
+            case SpaceRole::Vector: return nullptr;
+            default: return property.meaning == Meaning::Velocities ? nullptr : property.values;
+            }
+        });
+    for (const std::string& name : kept.gone)
+        scene.notCarried.push_back({node.path, fmt::format("'{}': the points are another's", name)});
+    node.properties = std::move(kept.kept);
 }
 
 Result<Scene> applyTake(const Scene& before, const json& options) {
