@@ -26,13 +26,6 @@ std::vector<std::uint32_t> asItCame(const Reconciled& found, const ShapeMotion& 
     return numbered;
 }
 
-std::vector<char> sureOnes(const Reconciled& found) {
-    std::vector<char> chosen;
-    for (const Cause& cause : found.causes)
-        chosen.push_back(!cause.isGuess());
-    return chosen;
-}
-
 // The whole finding in one sentence or two.
 std::string wordsOf(const Reconciled& found) {
     if (found.order.by == "none" && found.causes.empty())
@@ -60,6 +53,13 @@ std::string wordsOf(const Reconciled& found) {
 }
 
 } // namespace
+
+std::vector<char> sureOnes(const Reconciled& found) {
+    std::vector<char> chosen;
+    for (const Cause& cause : found.causes)
+        chosen.push_back(!cause.isGuess());
+    return chosen;
+}
 
 std::string counted(std::size_t n, const char* what) {
     return fmt::format("{} {}{}", groupedDigits(n), what, n == 1 ? "" : "s");
@@ -324,74 +324,6 @@ ReconcileEngine::Rest ReconcileEngine::restOf(const Drift& drift) const {
     }
     rest.rms = std::sqrt(rest.rms);
     return rest;
-}
-
-Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconciled& told) const {
-    constexpr std::size_t kMoments = 6;
-    std::optional<Smoothing> none;
-    WYC_TRY(undone, undoneOf(told, sureOnes(told), b_.sharedScene(), b_.node()));
-    WYC_TRY(motion, ShapeMotion::of(undone.scene, undone.node));
-    std::vector<std::uint32_t> ofB(a_.points(), kNone);
-    for (std::uint32_t p = 0; p < undone.aOfB.size(); ++p)
-        if (undone.aOfB[p] < ofB.size())
-            ofB[undone.aOfB[p]] = p;
-    if (std::find(ofB.begin(), ofB.end(), kNone) != ofB.end())
-        return none;
-    std::vector<double> times;
-    for (const double t : someOf(motion.times(), kMoments))
-        if (a_.times().size() == 1 || (t >= a_.times().front() - 1e-6 && t <= a_.times().back() + 1e-6))
-            times.push_back(t);
-    std::vector<SmoothedMoment> moments;
-    for (const double t : times) {
-        WYC_TRY(before, a_.read(nullptr, {t}, progress_));
-        WYC_TRY(after, motion.read(&ofB, {t}, progress_));
-        SmoothedMoment moment;
-        for (Eigen::Index p = 0; p < before.xyz.cols(); ++p) {
-            moment.before.push_back({before.xyz(0, p), before.xyz(1, p), before.xyz(2, p)});
-            moment.after.push_back({after.xyz(0, p), after.xyz(1, p), after.xyz(2, p)});
-        }
-        moments.push_back(std::move(moment));
-    }
-    return smoothingOf(*a_.topology(), moments);
-}
-
-Result<bool> ReconcileEngine::tellSmoothed(double rms) {
-    constexpr std::size_t kMostPoints = 3'000'000;
-    if (a_.topology()->faceCount() == 0 || a_.points() > kMostPoints || !found_.order.unmatchedA.empty() ||
-        a_.times().empty())
-        return false;
-    // Smoothing shrinks: a size that is a little less, a small move and a part of a frame may be nothing else.
-    Reconciled plain = found_;
-    std::erase_if(plain.causes, [](const Cause& cause) {
-        return cause.id == "placement" || (cause.id == "unit" && cause.figure > 0.5 && cause.figure < 1.0);
-    });
-    for (Cause& cause : plain.causes)
-        if (cause.id == "offset" && cause.undo.size() == 1 && std::round(cause.figure) != 0.0) {
-            cause.figure = std::round(cause.figure);
-            cause.text = offsetText(cause.figure);
-            nlohmann::json& frames = cause.undo.front().options["frames"];
-            frames = std::round(frames.get<double>());
-        }
-    for (Reconciled* told : {&plain, &found_}) {
-        WYC_TRY(smoothing, smoothingAfter(*told));
-        // One and the same drawing for all points and moments has to explain nearly all.
-        if (!smoothing || !(smoothing->share > 0.01) || smoothing->left > 0.08 * smoothing->moved ||
-            smoothing->moved < 0.5 * rms || smoothing->left > 0.2 * rms)
-            continue;
-        if (told == &plain) {
-            WYC_TRY(undone, driftAfter(plain, sureOnes(plain), a_.sharedScene(), a_.node(), b_.sharedScene(), b_.node(),
-                                       progress_));
-            found_.causes = std::move(plain.causes);
-            found_.undone = std::move(undone);
-        }
-        add("smoothed", smoothing->moved * found_.metres * 1000.0, "mm",
-            smoothing->left < 0.02 * smoothing->moved ? 0.97 : 0.85,
-            "smoothed: its points were drawn towards their neighbours",
-            fmt::format("by {} (RMS); {} of that is left unexplained", lengthText(smoothing->moved * found_.metres),
-                        lengthText(smoothing->left * found_.metres)));
-        return true;
-    }
-    return false;
 }
 
 bool ReconcileEngine::tellPrecision(double rms, double largest) {

@@ -20,6 +20,8 @@ inline constexpr double kPassedOn = 3e-6;
 
 /// How sure a figure is: by how far off all would be without it, against what is left with it.
 [[nodiscard]] double sureOf(double without, double left);
+/// Which causes are more than a guess.
+[[nodiscard]] std::vector<char> sureOnes(const Reconciled& found);
 /// "2 frames late".
 [[nodiscard]] std::string offsetText(double frames);
 /// "3 frames", "1 frame".
