@@ -514,7 +514,7 @@ void DeliverDesk::plan() {
     stale_ = false;
     rows_.clear();
     planError_.reset();
-    ++planned_;
+    *newestPlan_ = ++planned_;
     comparing_ = 0;
     if (!workspace_.items().empty()) {
         const DeliverySpec s = spec();
@@ -537,19 +537,24 @@ void DeliverDesk::lookForEarlier() {
     std::error_code code;
     if (rows_.empty() || !fs::is_directory(rows_.front().plan.target.parent_path(), code))
         return;
+    std::vector<PlannedOutput> plans;
     for (std::size_t i = 0; i < std::min(rows_.size(), kMostCards); ++i)
-        workspace_.runner().start(
-            tr("Looking for the last delivery"),
-            [this, i, plan = rows_[i].plan, planned = planned_](const Progress& progress) -> Result<JobRunner::Done> {
-                WYC_TRY(earlier, earlierDelivery(plan, progress));
-                return [this, i, planned, earlier] {
-                    if (planned != planned_ || i >= rows_.size() || !earlier)
-                        return;
-                    rows_[i].earlier = earlier;
-                    rowsTimer_.start();
-                };
-            },
-            [](const Error&) {});
+        plans.push_back(rows_[i].plan);
+    workspace_.runner().start(
+        tr("Looking for the last delivery"),
+        [this, plans, planned = planned_, newest = newestPlan_](const Progress& progress) -> Result<JobRunner::Done> {
+            if (*newest != planned) // planned anew meanwhile
+                return [] {};
+            WYC_TRY(found, earlierDeliveries(plans, progress));
+            return [this, planned, found] {
+                if (planned != planned_)
+                    return;
+                for (std::size_t i = 0; i < std::min(rows_.size(), found.size()); ++i)
+                    rows_[i].earlier = found[i];
+                rowsTimer_.start();
+            };
+        },
+        [](const Error&) {});
 }
 
 void DeliverDesk::compareWithEarlier() {

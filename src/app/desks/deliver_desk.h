@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // The Deliver desk: what is delivered and how, what will be lost, the writing, and the proof.
+#include <atomic>
 #include <map>
+#include <memory>
 #include <vector>
 
 #include <QTimer>
@@ -82,8 +84,9 @@ class DeliverDesk : public QWidget {
     QTimer rowsTimer_; // several outputs may change at once
     std::vector<OutputRow> rows_;
     std::map<int, QLabel*> stateLabels_; // of the cards that are shown
-    int planned_ = 0;                    // counts plans: what is found out of an older one comes too late
-    int comparing_ = 0;                  // outputs that are held against what was delivered
+    std::shared_ptr<std::atomic<int>> newestPlan_ = std::make_shared<std::atomic<int>>(0); // as workers see it
+    int planned_ = 0;   // counts plans: what is found out of an older one comes too late
+    int comparing_ = 0; // outputs that are held against what was delivered
     bool delivering_ = false;
     Job shownJob_; // that the cards are for
     bool showResults_ = false;

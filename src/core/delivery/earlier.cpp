@@ -73,49 +73,74 @@ std::string withoutDigits(std::string name) {
     return name;
 }
 
-std::set<std::string> itemsOf(const std::set<std::pair<std::string, std::string>>& origins) {
+using Origins = std::set<std::pair<std::string, std::string>>;
+
+std::set<std::string> itemsOf(const Origins& origins) {
     std::set<std::string> items;
     for (const auto& [source, item] : origins)
         items.insert(item);
     return items;
 }
 
+// What the record is of; nothing where it was left behind, or names what does not lie beside it.
+std::optional<EarlierDelivery> deliveryOf(const RecordFile& record, const json& head) {
+    const std::string name = record.path.filename().string();
+    const std::string pattern = textOf(head, "pattern");
+    const std::string rest = textOf(head, "rest");
+    if ((pattern + rest).find('/') != std::string::npos)
+        return std::nullopt;
+    EarlierDelivery earlier;
+    const fs::path folder = record.path.parent_path();
+    earlier.target =
+        folder / (pattern.empty() ? name.substr(0, name.size() - std::string_view(kEnding).size()) : pattern);
+    if (!rest.empty())
+        earlier.rest = folder / rest;
+    earlier.written = textOf(head, "written");
+    std::error_code code;
+    return !pattern.empty() || fs::exists(earlier.target, code) ? std::optional(std::move(earlier)) : std::nullopt;
+}
+
 } // namespace
 
-Result<std::optional<EarlierDelivery>> earlierDelivery(const PlannedOutput& output, const Progress& progress) {
-    const auto wanted = originsOf(output.provenance);
-    std::optional<EarlierDelivery> alike; // of another source
-    for (const RecordFile& record : recordsBeside(output)) {
+Result<std::vector<std::optional<EarlierDelivery>>> earlierDeliveries(const std::vector<PlannedOutput>& outputs,
+                                                                      const Progress& progress) {
+    std::vector<std::optional<EarlierDelivery>> found(outputs.size());
+    if (outputs.empty())
+        return found;
+    std::vector<Origins> wanted;
+    for (const PlannedOutput& output : outputs)
+        wanted.push_back(originsOf(output.provenance));
+    std::vector<char> same(outputs.size(), 0); // else what was found is of another source
+    std::size_t open = outputs.size();
+    for (const RecordFile& record : recordsBeside(outputs.front())) {
         WYC_CHECK(progress.poll());
+        if (open == 0)
+            break;
         const json head = headOf(record.path);
         if (!head.is_object() || !head.contains("made_from"))
             continue;
-        const auto origins = originsOf(head["made_from"]);
-        const bool same = origins == wanted;
-        if (!same && (alike || itemsOf(origins) != itemsOf(wanted)))
+        const Origins origins = originsOf(head["made_from"]);
+        const auto earlier = deliveryOf(record, head);
+        if (!earlier)
             continue;
-        EarlierDelivery earlier;
-        const std::string name = record.path.filename().string();
-        const std::string pattern = textOf(head, "pattern");
-        earlier.target = record.path.parent_path() /
-                         (pattern.empty() ? name.substr(0, name.size() - std::string_view(kEnding).size()) : pattern);
-        // What a record names lies beside it.
-        if (pattern.find('/') != std::string::npos)
-            continue;
-        if (const std::string rest = textOf(head, "rest"); !rest.empty() && rest.find('/') == std::string::npos)
-            earlier.rest = record.path.parent_path() / rest;
-        earlier.written = textOf(head, "written");
-        if (!same &&
-            withoutDigits(earlier.target.filename().string()) != withoutDigits(output.target.filename().string()))
-            continue;
-        std::error_code code;
-        if (pattern.empty() && !fs::exists(earlier.target, code))
-            continue; // a record that was left behind
-        if (same)
-            return std::optional(std::move(earlier));
-        alike = std::move(earlier);
+        for (std::size_t i = 0; i < outputs.size(); ++i) {
+            const bool own = origins == wanted[i];
+            const bool alike = !found[i] && itemsOf(origins) == itemsOf(wanted[i]) &&
+                               withoutDigits(earlier->target.filename().string()) ==
+                                   withoutDigits(outputs[i].target.filename().string());
+            if (same[i] || !(own || alike))
+                continue;
+            found[i] = earlier;
+            same[i] = own;
+            open -= own;
+        }
     }
-    return alike;
+    return found;
+}
+
+Result<std::optional<EarlierDelivery>> earlierDelivery(const PlannedOutput& output, const Progress& progress) {
+    WYC_TRY(found, earlierDeliveries({output}, progress));
+    return std::move(found.front());
 }
 
 Result<Comparison> againstEarlier(const PlannedOutput& output, const EarlierDelivery& earlier,

@@ -19,6 +19,9 @@ struct EarlierDelivery {
 /// name but for its digits. Nothing where none stands there. Records that cannot be read are passed over.
 [[nodiscard]] Result<std::optional<EarlierDelivery>> earlierDelivery(const PlannedOutput& output,
                                                                      const Progress& progress);
+/// The same for several that go to one place, in their order: every record there is read once.
+[[nodiscard]] Result<std::vector<std::optional<EarlierDelivery>>>
+earlierDeliveries(const std::vector<PlannedOutput>& outputs, const Progress& progress);
 
 /// A is what was delivered, read from its file, B what is meant now.
 [[nodiscard]] Result<Comparison> againstEarlier(const PlannedOutput& output, const EarlierDelivery& earlier,
