@@ -293,7 +293,10 @@ TEST_F(ReconcileWindow, WhatChangedSinceTheLastDeliveryIsToldBeforeTheNext) {
     ASSERT_TRUE(click(child<QPushButton>("deliverBack")));
     ASSERT_TRUE(settle());
     const auto changes = [&]() -> QString {
-        EXPECT_TRUE(until([&] { return window_->findChild<QPushButton*>(QStringLiteral("deliverAgainst")); }));
+        EXPECT_TRUE(until([&] {
+            const auto* button = window_->findChild<QPushButton*>(QStringLiteral("deliverAgainst"));
+            return button && button->isVisible() && button->isEnabled();
+        }));
         EXPECT_TRUE(click(child<QPushButton>("deliverAgainst")));
         EXPECT_TRUE(until([&] { return window_->deliverDesk().rows()[0].changed != OutputRow::Changes::NotAsked; }) &&
                     settle());
