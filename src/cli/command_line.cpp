@@ -320,6 +320,7 @@ CommandLine::CommandLine() : app("Wychronos: point caches and scene caches that 
     auto* proveVerb = app.add_subcommand("prove", "Proof again, later, elsewhere");
     proveVerb->add_option("target", prove.target, "What was delivered")->required()->type_name("TARGET");
     proveVerb->add_option("--record", prove.record, "Its record (default: the one beside it)")->type_name("FILE");
+    addText(*proveVerb, "--report", prove.report, "All of it as one page", "FILE.html");
     proveVerb->footer("Example: wyc prove sh040_lantern_jelly_v001.abc");
 
     auto* formatsVerb = app.add_subcommand("formats", "What each format keeps, converts and loses");

@@ -161,6 +161,7 @@ struct DeliverArguments {
 struct ProveArguments {
     std::string target;
     std::string record;
+    std::string report; // HTML
 };
 
 /// Items by pattern, of these kinds.

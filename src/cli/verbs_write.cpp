@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "delivery/earlier.h"
+#include "delivery/proof_page.h"
 #include "demo/lantern_shoal.h"
 #include "job/job.h"
 #include "options.h"
@@ -255,6 +256,9 @@ int runProve(const Common& common, const ProveArguments& arguments) {
     const auto proof = proveFromRecord(target, record, terminal.progress());
     if (!proof)
         return report(common, proof.error());
+    if (!arguments.report.empty())
+        if (const auto written = writeProofPage(target, record, *proof, arguments.report); !written)
+            return report(common, written.error());
     if (common.json) {
         json document = toJson(*proof);
         document["target"] = target.string();

@@ -243,7 +243,12 @@ TEST_F(Cli, DeliverProvesRecordsAndTakesTheNextVersion) {
         const auto proof = wyc({"prove", target, "--record", target + ".record.json", "--json"});
         EXPECT_EQ(proof.code, 0) << proof.out;
         EXPECT_EQ(proof.json()["passed"], true);
-        EXPECT_EQ(wyc({"prove", target}).code, 0); // the record beside it
+        const std::string page = (folder_ / "proof.html").string();
+        EXPECT_EQ(wyc({"prove", target, "--report", page}).code, 0); // the record beside it
+        const std::string html = test::readFile(page);
+        for (const char* told : {name, "✓ proven", "/sheet", "1001", "XXH64"})
+            EXPECT_NE(html.find(told), std::string::npos) << told;
+        EXPECT_EQ(html.find("http"), std::string::npos) << "nothing from elsewhere";
     }
     EXPECT_EQ(wyc({"deliver", job.string(), "--only", "nobody"}).code, 2);
     EXPECT_EQ(wyc({"deliver", job.string(), "--only", "lay*"}).code, 0);

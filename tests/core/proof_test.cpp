@@ -10,6 +10,7 @@
 
 #include "base/hash.h"
 #include "delivery/delivery.h"
+#include "delivery/proof_page.h"
 #include "scene/camera.h"
 #include "steps/mapped.h"
 #include "support/expected.h"
@@ -488,6 +489,33 @@ TEST(Proof, FollowsPointsThroughSplitAndMerge) {
         const auto bad = deliver(wrong);
         ASSERT_FALSE(bad);
         EXPECT_NE(bad.error().what.find("not what the source shows"), std::string::npos) << bad.error().what;
+    }
+}
+
+TEST(ProofPage, StandsWhateverARecordHoldsAndItsTextsAreNoMarkup) {
+    Proof proof;
+    ProvenItem item;
+    item.item = "/<script>";
+    item.disagreements = {"a < b & c"};
+    proof.items.push_back(item);
+    proof.disagreements = {"<img>"};
+    using nlohmann::json;
+    for (const json& record :
+         {json(), json::array({1, 2}), json("text"),
+          json{{"made_from", 3}, {"files", "none"}, {"lost", json::object()}},
+          json{{"made_from",
+                json::array({1, json::object(),
+                             json{{"source", json::array()},
+                                  {"steps", json::array({"x", json{{"type", "scale"}, {"options", 7}}})}}})},
+               {"files", json::array({json{{"name", 1}, {"size", -3}}, "x"})},
+               {"lost", json::array({nullptr, json{{"what", "<b>"}}})},
+               {"first", "soon"},
+               {"last", json::object()}}}) {
+        const std::string page = proofPage("a<b>.abc", record, proof);
+        EXPECT_NE(page.find("a&lt;b&gt;.abc"), std::string::npos);
+        EXPECT_NE(page.find("a &lt; b &amp; c"), std::string::npos);
+        for (const char* markup : {"<script>", "<img>", "<b>"})
+            EXPECT_EQ(page.find(markup), std::string::npos) << markup;
     }
 }
 

@@ -18,6 +18,7 @@
 
 #include "base/text.h"
 #include "delivery/chosen.h"
+#include "delivery/proof_page.h"
 #include "desks/desk_parts.h"
 #include "theme/theme.h"
 
@@ -626,6 +627,16 @@ void DeliverDesk::showRows() {
         QFrame* card = outputCard(*order[i], started, this);
         if (order[i]->jobId)
             stateLabels_[order[i]->jobId] = card->findChild<QLabel*>(QStringLiteral("outputState"));
+        if (order[i]->result && !order[i]->result->record.empty()) {
+            auto* page = new QPushButton(tr("Proof as a page …"), card);
+            page->setObjectName(QStringLiteral("proofPage"));
+            page->setProperty("small", true);
+            page->setToolTip(
+                tr("What was delivered, from what and how, and what was compared: one file to be sent on"));
+            connect(page, &QPushButton::clicked, this, [this, result = *order[i]->result] { writePageOf(result); });
+            card->layout()->addWidget(page);
+            card->layout()->setAlignment(page, Qt::AlignLeft);
+        }
         cards_->addWidget(card);
     }
     if (order.size() > kMostCards)
@@ -721,6 +732,19 @@ void DeliverDesk::deliver() {
             });
     }
     showRows();
+}
+
+void DeliverDesk::writePageOf(const OutputResult& result) {
+    QString path = QFileDialog::getSaveFileName(
+        this, tr("Proof"), QString::fromStdString((result.target.parent_path() / "proof.html").string()),
+        tr("Pages (*.html)"));
+    if (path.isEmpty())
+        return;
+    if (!path.endsWith(QStringLiteral(".html")))
+        path += QStringLiteral(".html");
+    if (const auto written = writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString()));
+        !written)
+        emit workspace_.problem(QString::fromStdString(written.error().text()));
 }
 
 void DeliverDesk::stop() {

@@ -51,6 +51,7 @@ class DeliverDesk : public QWidget {
     void showRows();
     void lookForEarlier();
     void compareWithEarlier();
+    void writePageOf(const OutputResult& result);
     void updateRow(const JobStatus& status);
     Workspace& workspace_;
     QLabel* title_;
