@@ -753,8 +753,20 @@ void ReconcileDesk::takePoints() {
         take.options["steps"] = toJson(steps).dump();
     if (*order)
         take.options["order"] = (*order)->text();
-    workspace_.document().endMerge();
-    workspace_.addSteps(b_, {take}, tr("Take A's points"));
+    // Opened by the worker first: what is opened already costs the window nothing.
+    workspace_.runner().start(
+        tr("Taking points"),
+        [this, take, scene = b->scene, key = b_](const Progress&) -> Result<JobRunner::Done> {
+            WYC_TRY(made, applySteps(*scene, {take}));
+            return [this, take, key, made] {
+                workspace_.document().endMerge();
+                workspace_.addSteps(key, {take}, tr("Take A's points"));
+            };
+        },
+        [this](const Error& error) {
+            if (error.kind != ErrorKind::Cancelled)
+                emit workspace_.problem(QString::fromStdString(error.text()));
+        });
 }
 
 void ReconcileDesk::saveOrder() {
