@@ -310,6 +310,38 @@ TEST_F(ReconcileWindow, WhatChangedSinceTheLastDeliveryIsToldBeforeTheNext) {
     EXPECT_TRUE(other.contains(QStringLiteral("3 frames late"))) << other.toStdString();
 }
 
+TEST_F(ReconcileWindow, OfPointsThatCannotBeToldNothingIsClaimed) {
+    const FrameRate rate;
+    const Sampling run = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 8);
+    for (const float up : {0.0F, 1.0F}) {
+        std::vector<std::vector<Vec3f>> flecks(8);
+        for (std::size_t f = 0; f < 8; ++f)
+            for (std::size_t p = 0; p < 10 + f; ++p)
+                flecks[f].push_back({static_cast<float>(p), up, static_cast<float>(f)});
+        Scene scene;
+        scene.unitMetres = 1.0;
+        Node node;
+        node.name = "flecks";
+        node.path = "/flecks";
+        node.kind = NodeKind::Points;
+        node.geometry = std::make_shared<VaryingPoints>(run, flecks);
+        scene.nodes.push_back(node);
+        ASSERT_TRUE(test::writeScene(scene, folder_ / (up > 0.0F ? "flecks_back.abc" : "flecks.abc")));
+    }
+    open({folder_ / "flecks.abc", folder_ / "flecks_back.abc"}, 2);
+    workspace().setActive(ItemKey(workspace().items()[1].key));
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(compared());
+    EXPECT_FALSE(desk().found()->found.withinTolerance);
+    showBodies(Arrangement::Differs);
+    ASSERT_TRUE(click(child<QToolButton>("reconcileOrder")));
+    ASSERT_TRUE(settle());
+    (void)drawn();
+    const QStringList words = window_->viewport().comparisonWords();
+    ASSERT_EQ(words.size(), 1) << words.join(QLatin1Char(';')).toStdString();
+    EXPECT_TRUE(words[0].contains(QStringLiteral("cannot be told")));
+}
+
 TEST_F(ReconcileWindow, WhatCannotBeComparedIsSaid) {
     open({folder_ / "sheet.abc"}, 1);
     window_->desks().setCurrentWidget(&desk());

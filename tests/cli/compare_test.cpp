@@ -155,6 +155,9 @@ TEST_F(Compare, DriftInThePictureOfACamera) {
     EXPECT_EQ(wyc({"compare", to("seen.abc"), a(), "--camera", "nobody"}).code, 2);
     const auto words =
         wyc({"compare", to("seen.abc"), to("moved.abc"), "--camera", "boom", "--report", to("page.html")});
+    const std::string before = test::readFile(a());
+    EXPECT_EQ(wyc({"compare", a(), b(), "--report", a()}).code, 2) << "a page is written over no cache";
+    EXPECT_EQ(test::readFile(a()), before);
     EXPECT_NE(words.out.find(" px RMS"), std::string::npos) << words.out;
     EXPECT_NE(test::readFile(to("page.html")).find("in pixels"), std::string::npos);
 }

@@ -742,9 +742,13 @@ void DeliverDesk::writePageOf(const OutputResult& result) {
         return;
     if (!path.endsWith(QStringLiteral(".html")))
         path += QStringLiteral(".html");
-    if (const auto written = writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString()));
-        !written)
-        emit workspace_.problem(QString::fromStdString(written.error().text()));
+    workspace_.runner().start(
+        tr("Writing the page"),
+        [result, path](const Progress&) -> Result<JobRunner::Done> {
+            WYC_CHECK(writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString())));
+            return [] {};
+        },
+        [this](const Error& error) { emit workspace_.problem(QString::fromStdString(error.text())); });
 }
 
 void DeliverDesk::stop() {

@@ -52,6 +52,8 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
 
     /// Where the line between A and B stands, as a share of the width; only where they are parted by one.
     [[nodiscard]] std::optional<double> partAt() const;
+    /// What the view says of the two bodies of a comparison.
+    [[nodiscard]] QStringList comparisonWords() const;
     /// What is drawn of a comparison; nothing without one.
     [[nodiscard]] const DrawComparison* comparedDrawn() const {
         return drawn_ && drawn_->compared ? &*drawn_->compared : nullptr;

@@ -147,10 +147,42 @@ void Viewport::drawComparison(QPainter& painter, const std::vector<Pane>& panes)
     nameBodies(painter, panes);
 }
 
+QStringList Viewport::comparisonWords() const {
+    QStringList told;
+    const DrawComparison* drawn = comparedDrawn();
+    if (!drawn)
+        return told;
+    const DrawComparison& compared = *drawn;
+    const auto count = [](std::size_t n) { return QString::fromStdString(groupedDigits(n)); };
+    // Where no point of one is known in the other, nothing is claimed of them.
+    if (compared.points == 0) {
+        if (compared.arrangement == Arrangement::Differs || (comparison_ && comparison_->order))
+            told << tr("its points cannot be told one by one");
+        return told;
+    }
+    const QString tolerance = QString::fromStdString(lengthText(comparison_ ? comparison_->toleranceMetres : 0.0));
+    if (compared.arrangement == Arrangement::Differs)
+        told << (compared.apart == 0 ? tr("no point is more than %1 off here").arg(tolerance)
+                                     : tr("%1 of %2 points more than %3 off")
+                                           .arg(count(compared.apart), count(compared.points), tolerance));
+    if (comparison_ && comparison_->order) {
+        QString words = compared.elsewhereCount == 0
+                            ? tr("every number is at its own point")
+                            : tr("%1 numbers are at other points").arg(count(compared.elsewhereCount));
+        if (compared.showsA() && compared.elsewhere.size() < compared.elsewhereCount)
+            words += tr(", %1 drawn").arg(count(compared.elsewhere.size()));
+        told << words;
+    }
+    if (!compared.unmatchedB.empty())
+        told << tr("✕ points of B that A has not");
+    if (compared.showsA() && !compared.unmatchedA.empty())
+        told << tr("✕ points of A that B has not");
+    return told;
+}
+
 // Which body is which, and what is to be said of the two.
 void Viewport::nameBodies(QPainter& painter, const std::vector<Pane>& panes) {
     const DrawComparison& compared = *comparedDrawn();
-    const auto count = [](std::size_t n) { return QString::fromStdString(groupedDigits(n)); };
     const auto name = [&](const QPointF& at, double end, const QColor& c, const QString& letter,
                           const std::string& what, const QString& more) {
         painter.setFont(textFont(9, QFont::DemiBold));
@@ -183,27 +215,9 @@ void Viewport::nameBodies(QPainter& painter, const std::vector<Pane>& panes) {
     const DrawItem* body = activeDrawn();
     name(QPointF(left, y), width(), colour::kHeather, QStringLiteral("B"), view ? view->name : std::string(),
          state + (body ? QStringLiteral(" · ") + sizeWords(body->bounds) : QString()));
-    QStringList told;
-    const QString tolerance = QString::fromStdString(lengthText(comparison_ ? comparison_->toleranceMetres : 0.0));
-    if (compared.arrangement == Arrangement::Differs)
-        told << (compared.apart == 0 ? tr("no point is more than %1 off here").arg(tolerance)
-                                     : tr("%1 of %2 points more than %3 off")
-                                           .arg(count(compared.apart), count(compared.points), tolerance));
-    if (comparison_ && comparison_->order) {
-        QString words = compared.elsewhereCount == 0
-                            ? tr("every number is at its own point")
-                            : tr("%1 numbers are at other points").arg(count(compared.elsewhereCount));
-        if (compared.showsA() && compared.elsewhere.size() < compared.elsewhereCount)
-            words += tr(", %1 drawn").arg(count(compared.elsewhere.size()));
-        told << words;
-    }
-    if (!compared.unmatchedB.empty())
-        told << tr("✕ points of B that A has not");
-    if (compared.showsA() && !compared.unmatchedA.empty())
-        told << tr("✕ points of A that B has not");
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk);
-    for (const QString& words : told)
+    for (const QString& words : comparisonWords())
         drawWords(painter, QPointF(16, y += 17), words);
 }
 

@@ -53,6 +53,9 @@ std::string htmlPage(std::string_view title, const std::string& body) {
 }
 
 Status writePage(const std::string& page, const fs::path& file) {
+    // A slip of the name must not cost a cache.
+    if (const fs::path ending = file.extension(); ending != ".html" && ending != ".htm")
+        return fail(makeError(ErrorKind::BadInput, "a page's name ends in .html").inFile(file.string()));
     WYC_TRY(target, AtomicFile::create(file));
     WYC_CHECK(target->append(page));
     return target->commit(AtomicFile::Replace::Yes);

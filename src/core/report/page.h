@@ -13,7 +13,7 @@ namespace wyc {
 /// `body`: what stands in its main part. Classes: a, b, good, bad, soft, lead; tables in a div of class wide, numbers
 /// in cells of class n.
 [[nodiscard]] std::string htmlPage(std::string_view title, const std::string& body);
-/// Written as a whole or not at all.
+/// Written as a whole or not at all, in place of a page of that name. An error where the name is no page's.
 [[nodiscard]] Status writePage(const std::string& page, const fs::path& file);
 
 } // namespace wyc

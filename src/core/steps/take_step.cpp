@@ -155,7 +155,7 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
     }
     if (!taker)
         return fail(makeError(ErrorKind::BadInput, misfit)
-                        .withAdvice("Give an order: wyc order MESH CACHE -o FILE, or the Reconcile desk"));
+                        .withAdvice("Give an order: wyc order TO FROM -o FILE, or the Reconcile desk"));
     if (fitting > 1)
         return fail(makeError(ErrorKind::BadInput, fmt::format("{} meshes could take these points", fitting))
                         .withAdvice("Choose one with --items"));
