@@ -20,8 +20,8 @@
 #include "formats/format.h"
 #include "formats/obj/obj.h"
 #include "measure/seam_map.h"
-#include "reconcile/mesh_graph.h"
-#include "reconcile/order_map.h"
+#include "match/mesh_graph.h"
+#include "match/order_map.h"
 
 using namespace wyc;
 

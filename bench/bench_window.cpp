@@ -12,8 +12,8 @@
 #include <QTimer>
 
 #include "board/time_board.h"
-#include "desks/deliver_desk.h"
-#include "desks/loop_desk.h"
+#include "desks/deliver/deliver_desk.h"
+#include "desks/loop/loop_desk.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
 #include "view/viewport.h"

@@ -3,7 +3,7 @@ add_library(wyc_settings INTERFACE)
 target_compile_options(wyc_settings INTERFACE
     -Wall -Wextra -Wpedantic -Wconversion -Wsign-conversion -Wshadow -Wnon-virtual-dtor -Woverloaded-virtual
     -Werror
-    $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict>) # GCC 12 sees overlaps in std::string that are not there
+    $<$<CXX_COMPILER_ID:GNU>:-Wno-restrict> $<$<CXX_COMPILER_ID:GNU>:-Wno-maybe-uninitialized>) # GCC 12 sees overlaps in std::string, and empty optionals, that are not there
 if(WYC_SANITIZE)
     target_compile_options(wyc_settings INTERFACE -fsanitize=${WYC_SANITIZE} -fno-omit-frame-pointer
         -fno-sanitize-recover=all)

@@ -7,8 +7,8 @@
 
 #include "demo/lantern_shoal.h"
 #include "demo/shapes.h"
-#include "scene/camera.h"
-#include "steps/pieces.h"
+#include "scene/components/camera.h"
+#include "steps/shape/pieces.h"
 
 namespace wyc::demo {
 namespace {

@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "delivery/chain.h"
+#include "delivery/ask/chain.h"
 
 namespace wyc::cli {
 namespace {

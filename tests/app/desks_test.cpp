@@ -15,9 +15,9 @@
 #include <QToolButton>
 
 #include "board/time_board.h"
-#include "desks/deliver_desk.h"
+#include "desks/deliver/deliver_desk.h"
 #include "desks/desk_parts.h"
-#include "desks/facts_desk.h"
+#include "desks/facts/facts_desk.h"
 #include "shell/shot_strip.h"
 #include "support/scenes.h"
 #include "theme/theme.h"

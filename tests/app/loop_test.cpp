@@ -11,11 +11,11 @@
 #include <QToolButton>
 #include <QTreeWidget>
 
-#include "desks/curve_plot.h"
-#include "desks/loop_desk.h"
-#include "desks/seam_view.h"
+#include "plots/curve_plot.h"
+#include "desks/loop/loop_desk.h"
+#include "plots/seam_view.h"
 #include "shell/main_window.h"
-#include "steps/retime_curve.h"
+#include "steps/time/retime_curve.h"
 #include "support/motions.h"
 #include "view/transport.h"
 #include "window_fixture.h"

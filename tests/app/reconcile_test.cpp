@@ -16,9 +16,9 @@
 #include <QUrl>
 
 #include "board/time_board.h"
-#include "desks/drift_plot.h"
-#include "desks/reconcile_desk.h"
-#include "scene/camera.h"
+#include "plots/drift_plot.h"
+#include "desks/reconcile/reconcile_desk.h"
+#include "scene/components/camera.h"
 #include "shell/main_window.h"
 #include "support/returned.h"
 #include "view/viewport.h"

@@ -15,8 +15,8 @@
 
 #include "board/time_board.h"
 #include "demo/lantern_shoal.h"
-#include "desks/deliver_desk.h"
-#include "desks/facts_desk.h"
+#include "desks/deliver/deliver_desk.h"
+#include "desks/facts/facts_desk.h"
 #include "support/scenes.h"
 #include "window_fixture.h"
 

@@ -8,7 +8,7 @@
 
 #include "board/time_board.h"
 #include "demo/lantern_shoal.h"
-#include "desks/loop_desk.h"
+#include "desks/loop/loop_desk.h"
 #include "view/transport.h"
 #include "window_fixture.h"
 

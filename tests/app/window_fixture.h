@@ -10,7 +10,7 @@
 #include <QPushButton>
 #include <QTest>
 
-#include "desks/deliver_desk.h"
+#include "desks/deliver/deliver_desk.h"
 #include "shell/main_window.h"
 #include "support/scenes.h"
 #include "support/temp_folder.h"

@@ -20,9 +20,9 @@
 
 #include "board/time_board.h"
 #include "demo/lantern_shoal.h"
-#include "desks/deliver_desk.h"
+#include "desks/deliver/deliver_desk.h"
 #include "desks/desk_parts.h"
-#include "desks/facts_desk.h"
+#include "desks/facts/facts_desk.h"
 #include "support/scenes.h"
 #include "theme/theme.h"
 #include "view/transport.h"

@@ -5,7 +5,7 @@
 #include <map>
 
 #include "base/file.h"
-#include "scene/camera.h"
+#include "scene/components/camera.h"
 #include "support/expected.h"
 #include "support/process.h"
 #include "support/returned.h"

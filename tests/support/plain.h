@@ -6,7 +6,7 @@
 #include <cmath>
 #include <map>
 
-#include "scene/camera.h"
+#include "scene/components/camera.h"
 #include "support/scenes.h"
 
 namespace wyc::test {

@@ -11,10 +11,10 @@
 #include <QToolButton>
 
 #include "board/time_board.h"
-#include "desks/deliver_desk.h"
-#include "desks/facts_desk.h"
-#include "desks/loop_desk.h"
-#include "desks/reconcile_desk.h"
+#include "desks/deliver/deliver_desk.h"
+#include "desks/facts/facts_desk.h"
+#include "desks/loop/loop_desk.h"
+#include "desks/reconcile/reconcile_desk.h"
 #include "shell/main_window.h"
 #include "theme/theme.h"
 #include "view/viewport.h"

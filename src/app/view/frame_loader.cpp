@@ -6,7 +6,7 @@
 #include <cmath>
 #include <limits>
 
-#include "scene/curves.h"
+#include "scene/components/curves.h"
 #include "scene/stand_in.h"
 #include "theme/theme.h"
 
@@ -220,7 +220,6 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
 
 namespace {
 
-constexpr std::uint32_t kNone = 0xFFFFFFFFU;
 constexpr std::size_t kMostLines = 120;
 constexpr std::size_t kMostMarks = 1500;
 

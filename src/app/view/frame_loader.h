@@ -11,8 +11,8 @@
 
 #include <QObject>
 
-#include "reconcile/reconcile.h"
-#include "scene/camera.h"
+#include "compare/reconcile.h"
+#include "scene/components/camera.h"
 #include "shell/workspace.h"
 
 namespace wyc::app {

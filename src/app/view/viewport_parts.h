@@ -3,7 +3,7 @@
 // What the viewport's two halves share.
 #include <QVector3D>
 
-#include "scene/math.h"
+#include "maths/math.h"
 
 namespace wyc::app {
 

@@ -8,8 +8,8 @@
 
 #include <nlohmann/json.hpp>
 
-#include "delivery/naming.h"
-#include "delivery/shown.h"
+#include "delivery/plan/naming.h"
+#include "delivery/proof/shown.h"
 #include "formats/format.h"
 #include "gather/source.h"
 #include "scene/shot.h"

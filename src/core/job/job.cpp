@@ -7,9 +7,9 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "delivery/chosen.h"
+#include "delivery/ask/chosen.h"
 #include "scene/stand_in.h"
-#include "steps/take.h"
+#include "steps/shape/take.h"
 
 namespace wyc {
 namespace {

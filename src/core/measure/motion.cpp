@@ -17,7 +17,7 @@ namespace wyc {
 namespace {
 
 constexpr std::size_t kBlock = 16;
-constexpr float kNone = std::numeric_limits<float>::quiet_NaN();
+constexpr float kNotMeasured = std::numeric_limits<float>::quiet_NaN();
 
 struct SampleBuffer {
     std::vector<Vec3f> points;
@@ -27,8 +27,8 @@ struct SampleBuffer {
 };
 
 struct StepFigure {
-    float rms = kNone;
-    float farthest = kNone;
+    float rms = kNotMeasured;
+    float farthest = kNotMeasured;
     std::uint32_t point = 0; // of the later sample
 };
 
@@ -153,9 +153,9 @@ DriftFigure driftOf(std::span<const Vec3f> a, std::span<const Vec3f> b) {
 
 float MotionProfile::speedAt(std::size_t sample) const {
     if (sample == 0 || sample >= count())
-        return kNone;
+        return kNotMeasured;
     const double seconds = times[sample] - times[sample - 1];
-    return seconds > 0.0 ? static_cast<float>(static_cast<double>(step[sample]) / seconds) : kNone;
+    return seconds > 0.0 ? static_cast<float>(static_cast<double>(step[sample]) / seconds) : kNotMeasured;
 }
 
 bool MotionProfile::moves() const {
@@ -198,8 +198,8 @@ Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const 
     const SampleReader reader(scene, node);
     const std::size_t count = reader.times().size();
     profile.times = reader.times();
-    profile.step.assign(count, kNone);
-    profile.farthest.assign(count, kNone);
+    profile.step.assign(count, kNotMeasured);
+    profile.farthest.assign(count, kNotMeasured);
     profile.farthestPoint.assign(count, 0);
     profile.pointCounts.assign(count, 0);
     profile.topologies.assign(count, 0);

@@ -13,7 +13,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "measure/motion_frames.h"
-#include "scene/rigid_fit.h"
+#include "maths/rigid_fit.h"
 
 namespace wyc {
 namespace {

@@ -7,9 +7,9 @@
 
 #include "base/text.h"
 #include "checks/check.h"
-#include "scene/camera.h"
-#include "scene/curves.h"
-#include "scene/light.h"
+#include "scene/components/camera.h"
+#include "scene/components/curves.h"
+#include "scene/components/light.h"
 #include "steps/step.h"
 
 namespace wyc {

@@ -10,7 +10,7 @@
 
 #include "base/error.h"
 #include "base/hash.h"
-#include "scene/math.h"
+#include "maths/math.h"
 #include "time/sampling.h"
 
 namespace wyc {

@@ -7,7 +7,7 @@
 
 #include <Eigen/Geometry>
 
-#include "scene/rigid_fit.h"
+#include "maths/rigid_fit.h"
 
 namespace wyc {
 

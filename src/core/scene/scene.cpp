@@ -9,7 +9,7 @@
 #include <Eigen/Geometry>
 #include <Eigen/SVD>
 
-#include "scene/camera.h"
+#include "scene/components/camera.h"
 #include "scene/mix.h"
 
 namespace wyc {

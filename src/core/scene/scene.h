@@ -11,7 +11,7 @@
 
 #include "scene/geometry.h"
 #include "scene/properties.h"
-#include "scene/units.h"
+#include "maths/units.h"
 #include "time/time_map.h"
 
 namespace wyc {

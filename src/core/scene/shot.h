@@ -3,7 +3,7 @@
 #include <optional>
 #include <string>
 
-#include "scene/units.h"
+#include "maths/units.h"
 #include "time/frame_rate.h"
 
 namespace wyc {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "scene/stand_in.h"
 
-#include "scene/camera.h"
+#include "scene/components/camera.h"
 
 namespace wyc {
 namespace {

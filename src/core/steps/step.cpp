@@ -7,8 +7,8 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "steps/mapped.h"
-#include "steps/space.h"
+#include "evaluate/mapped.h"
+#include "steps/space/space.h"
 #include "steps/steps.h"
 
 namespace wyc {

@@ -7,7 +7,6 @@
 namespace wyc {
 namespace {
 
-constexpr double kInfinite = std::numeric_limits<double>::infinity();
 // Far below any tolerance on frames: what two ways of the same sum may differ by.
 constexpr double kRounding = 1e-10;
 
@@ -151,8 +150,8 @@ std::vector<double> before(const std::vector<TimePiece>& pieces, const std::vect
             result.push_back(piece.to);
         // Only the inputs that this piece shows: inputs are rising.
         const auto add = [&](const TimePiece& run) {
-            const double a = std::isfinite(run.from) ? runAt(run, run.from) : -kInfinite * run.speed;
-            const double b = std::isfinite(run.to) ? runAt(run, run.to) : kInfinite * run.speed;
+            const double a = std::isfinite(run.from) ? runAt(run, run.from) : -kForever * run.speed;
+            const double b = std::isfinite(run.to) ? runAt(run, run.to) : kForever * run.speed;
             const auto low = std::lower_bound(inputs.begin(), inputs.end(), std::min(a, b) - kRounding);
             const auto high = std::upper_bound(low, inputs.end(), std::max(a, b) + kRounding);
             for (auto it = low; it != high; ++it)
@@ -190,9 +189,9 @@ TimeMap TimeMap::heldOutside(const TimeSpan& span) {
     const auto hold = [](double from, double to, double pose) {
         return TimePiece{TimePiece::Kind::Run, from, to, pose, pose, 0.0, 0.0};
     };
-    return TimeMap({hold(-kInfinite, span.first, span.first),
+    return TimeMap({hold(-kForever, span.first, span.first),
                     TimePiece{TimePiece::Kind::Run, span.first, span.last, span.first, span.first, 1.0, 0.0},
-                    hold(span.last, kInfinite, span.last)});
+                    hold(span.last, kForever, span.last)});
 }
 
 TimeMap TimeMap::of(const TimeMap& other) const {

@@ -10,6 +10,9 @@
 
 namespace wyc {
 
+/// Seconds that no motion reaches: the ends of a map's first and last piece.
+inline constexpr double kForever = std::numeric_limits<double>::infinity();
+
 struct TimeSpan {
     double first = 0.0;
     double last = 0.0;
@@ -40,9 +43,9 @@ struct TimePiece {
         Cubic   // a run; between poses on the `grid`, a curve through four of them (Catmull–Rom), not a straight line
     };
     Kind kind = Kind::Run;
-    double from = -std::numeric_limits<double>::infinity(); // output seconds
-    double to = std::numeric_limits<double>::infinity();    // the next piece begins there
-    double anchor = 0.0;                                    // output time at which the input time is `inFrom`
+    double from = -kForever; // output seconds
+    double to = kForever;    // the next piece begins there
+    double anchor = 0.0;     // output time at which the input time is `inFrom`
     double inFrom = 0.0;
     double speed = 1.0;      // of a run: input seconds a second
     double inTo = 0.0;       // of a mix, a fade, a bridge

@@ -9,10 +9,10 @@
 
 #include "base/text.h"
 #include "checks/measured.h"
-#include "delivery/shown.h"
+#include "delivery/proof/shown.h"
 #include "report/report.h"
 #include "scene/stand_in.h"
-#include "steps/pieces.h"
+#include "steps/shape/pieces.h"
 #include "workbench/loops.h"
 
 namespace wyc {

@@ -1,0 +1,784 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desks/deliver/deliver_desk.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "base/text.h"
+#include "delivery/ask/chosen.h"
+#include "delivery/proof/proof_page.h"
+#include "desks/desk_parts.h"
+#include "theme/theme.h"
+
+namespace wyc::app {
+namespace {
+
+ItemNames namesOf(const ItemView& item) {
+    return {itemLabel(*item.source, item.key.path), item.key.path, item.name, item.leftOut};
+}
+
+constexpr std::size_t kMostCards = 40;
+
+int urgencyOf(JobState state) {
+    return state == JobState::Failed ? 2 : state == JobState::Running ? 1 : 0;
+}
+
+} // namespace
+
+DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+    setObjectName(QStringLiteral("deliverDesk"));
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(14, 10, 4, 8);
+    outer->setSpacing(6);
+    auto* head = new QHBoxLayout();
+    title_ = titleLabel(tr("Delivery"), this);
+    count_ = new QLabel(this);
+    count_->setProperty("small", true);
+    head->addWidget(title_);
+    head->addStretch();
+    head->addWidget(count_);
+    head->addSpacing(10);
+    outer->addLayout(head);
+
+    auto* scroll = scrollingColumn(this);
+    QWidget* content = scroll->widget();
+    auto* column = static_cast<QVBoxLayout*>(content->layout());
+    column->setSpacing(7);
+    cards_ = new QVBoxLayout();
+    cards_->setSpacing(5);
+
+    auto* form = new QWidget(content);
+    auto* grid = new QGridLayout(form);
+    grid->setContentsMargins(0, 0, 0, 0);
+    grid->setHorizontalSpacing(8);
+    grid->setVerticalSpacing(5);
+    grid->setColumnStretch(1, 1);
+    grid->setColumnStretch(3, 1);
+    const auto place = [&](int row, int column2, const QString& name, QWidget* widget, const QString& tip,
+                           int span = 1) {
+        auto* label = new QLabel(name, form);
+        label->setProperty("dim", true);
+        label->setToolTip(tip);
+        widget->setToolTip(tip);
+        grid->addWidget(label, row, column2 * 2);
+        grid->addWidget(widget, row, column2 * 2 + 1, 1, span);
+    };
+    const auto combo = [&](const QString& name) {
+        auto* box = new QComboBox(form);
+        box->setObjectName(name);
+        box->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+        box->setMinimumContentsLength(9);
+        return box;
+    };
+    format_ = combo(QStringLiteral("deliverFormat"));
+    for (const Format& format : formats())
+        if (format.write && format.id != "obj")
+            format_->addItem(QString::fromUtf8(format.name.data(), static_cast<qsizetype>(format.name.size())),
+                             QString::fromUtf8(format.id.data(), static_cast<qsizetype>(format.id.size())));
+    range_ = combo(QStringLiteral("deliverRange"));
+    range_->addItems({tr("shot with handles"), tr("shot without handles"), tr("all there is")});
+    rate_ = combo(QStringLiteral("deliverRate"));
+    rate_->setEditable(true);
+    rate_->addItems(
+        {tr("as it is"), QStringLiteral("24"), QStringLiteral("25"), QStringLiteral("30"), QStringLiteral("23.976")});
+    unit_ = combo(QStringLiteral("deliverUnit"));
+    unit_->addItems({tr("as it is"), QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"),
+                     QStringLiteral("in"), QStringLiteral("ft")});
+    up_ = combo(QStringLiteral("deliverUp"));
+    up_->addItems({tr("as it is"), QStringLiteral("Y"), QStringLiteral("Z"), QStringLiteral("X")});
+    first_ = new QLineEdit(form);
+    first_->setObjectName(QStringLiteral("deliverFirst"));
+    first_->setPlaceholderText(tr("as it is"));
+    template_ = new QLineEdit(form);
+    template_->setObjectName(QStringLiteral("deliverTemplate"));
+    folder_ = new QLineEdit(form);
+    folder_->setObjectName(QStringLiteral("deliverFolder"));
+    auto* folderRow = new QWidget(form);
+    auto* folderLayout = new QHBoxLayout(folderRow);
+    folderLayout->setContentsMargins(0, 0, 0, 0);
+    folderLayout->setSpacing(4);
+    auto* browse = new QToolButton(folderRow);
+    browse->setText(QStringLiteral("…"));
+    browse->setToolTip(tr("Choose a folder"));
+    folderLayout->addWidget(folder_);
+    folderLayout->addWidget(browse);
+    place(0, 0, tr("format"), format_, tr("What is written; what it cannot carry is listed below"));
+    place(0, 1, tr("range"), range_, tr("Frames that are written"));
+    place(1, 0, tr("unit"), unit_, tr("Unit of the delivery: sizes are converted"));
+    place(1, 1, tr("up"), up_, tr("Up axis of the delivery: turned, handedness kept"));
+    place(2, 0, tr("rate"), rate_, tr("Resampled to this rate; seconds are kept"));
+    place(2, 1, tr("first frame"), first_, tr("Number of the range's first frame in what is written"));
+    frames_ = new QLineEdit(form);
+    frames_->setObjectName(QStringLiteral("deliverFrames"));
+    frames_->setPlaceholderText(tr("all of the range"));
+    lead_ = new QLineEdit(form);
+    lead_->setObjectName(QStringLiteral("deliverLead"));
+    lead_->setPlaceholderText(tr("0 frames"));
+    length_ = new QLineEdit(form);
+    length_->setObjectName(QStringLiteral("deliverLength"));
+    length_->setPlaceholderText(tr("as it is"));
+    shutter_ = combo(QStringLiteral("deliverShutter"));
+    shutter_->setEditable(true);
+    shutter_->addItems(
+        {tr("one a frame"), QStringLiteral("-0.25 0.25 3"), QStringLiteral("0 0.5 3"), QStringLiteral("-0.25 0.25 5")});
+    // What is seldom changed stays folded, so that the outputs are in sight.
+    more_ = new QToolButton(form);
+    more_->setObjectName(QStringLiteral("deliverMore"));
+    more_->setCheckable(true);
+    more_->setToolTip(tr("Chosen frames, exact length, samples within a frame, settling frames"));
+    grid->addWidget(more_, 6, 3, Qt::AlignLeft);
+    place(7, 0, tr("frames"), frames_, tr("Only these frames of the range, as 1009,1020:1024"));
+    place(7, 1, tr("length"), length_, tr("Exactly so many frames; fewer are refused"));
+    place(8, 0, tr("samples"), shutter_,
+          tr("Samples within a frame: shutter open, shutter close (in frames from it), how many"));
+    place(8, 1, tr("lead"), lead_, tr("Settling frames left out at the start of each item"));
+    place(3, 0, tr("name"), template_, tr("{shot} {item} {version}; the next free version is taken"), 3);
+    place(4, 0, tr("folder"), folderRow, tr("Where it goes"), 3);
+    oneFile_ = new QCheckBox(tr("all items in one file"), form);
+    oneFile_->setObjectName(QStringLiteral("deliverOneFile"));
+    replace_ = new QCheckBox(tr("replace what is there"), form);
+    replace_->setToolTip(tr("Only for names without {version}: otherwise nothing is ever replaced"));
+    world_ = new QCheckBox(tr("in world space"), form);
+    world_->setObjectName(QStringLiteral("deliverWorld"));
+    world_->setToolTip(tr("Transforms go into the points; cameras get the whole way as one matrix"));
+    grid->addWidget(oneFile_, 5, 1);
+    grid->addWidget(world_, 5, 3);
+    grid->addWidget(replace_, 6, 1);
+    for (QWidget* field : std::initializer_list<QWidget*>{frames_, length_, shutter_, lead_})
+        folded_.push_back(field);
+    for (int row : {7, 8})
+        for (int column2 : {0, 2})
+            folded_.push_back(grid->itemAtPosition(row, column2)->widget());
+    connect(more_, &QToolButton::toggled, this, [this] { showFolded(); });
+
+    items_ = new QVBoxLayout();
+    items_->setSpacing(2);
+    auto* itemsTitle = new QLabel(tr("Items"), content);
+    itemsTitle->setFont(textFont(9, QFont::DemiBold));
+    auto* itemsHead = new QHBoxLayout();
+    itemsHead->addWidget(itemsTitle);
+    itemsHead->addStretch();
+    const auto choice = [&](const QString& name, const QString& words, const QString& tip, auto act) {
+        auto* made = new QToolButton(content);
+        made->setObjectName(name);
+        made->setText(words);
+        made->setToolTip(tip);
+        connect(made, &QToolButton::clicked, this, act);
+        itemsHead->addWidget(made);
+        return made;
+    };
+    choice(QStringLiteral("deliverAll"), tr("all"), tr("Deliver every item that takes part"),
+           [this] { edit("Deliver all items", [](DeliverySpec& d) { d.items.clear(); }); });
+    choice(QStringLiteral("deliverNone"), tr("none"), tr("Begin with none, then tick what is wanted"),
+           [this] { edit("Deliver no item", [](DeliverySpec& d) { d.items = {"!*"}; }); });
+    only_ = choice(QStringLiteral("deliverOnlyActive"), {}, {}, [this] {
+        edit("Deliver only what is chosen", [this](DeliverySpec& d) { d.items = chosenPatterns(); });
+    });
+    settings_ = new QWidget(content);
+    auto* settingsColumn = new QVBoxLayout(settings_);
+    settingsColumn->setContentsMargins(0, 0, 0, 0);
+    settingsColumn->setSpacing(7);
+    settingsColumn->addLayout(itemsHead);
+    settingsColumn->addLayout(items_);
+    settingsColumn->addWidget(form);
+    column->addWidget(settings_);
+    column->addLayout(cards_);
+    column->addStretch(1);
+    outer->addWidget(scroll, 1);
+    back_ = new QPushButton(tr("Change what is delivered"), this);
+    back_->setObjectName(QStringLiteral("deliverBack"));
+    back_->setProperty("flat", true);
+    back_->setToolTip(tr("Back to items, format, range and name"));
+    connect(back_, &QPushButton::clicked, this, [this] {
+        showResults_ = false;
+        plan();
+    });
+
+    why_ = new QVBoxLayout();
+    why_->setContentsMargins(0, 0, 10, 0);
+    outer->addLayout(why_);
+    auto* foot = new QHBoxLayout();
+    summary_ = smallLabel({}, this);
+    summary_->setObjectName(QStringLiteral("deliverSummary"));
+    act_ = new QPushButton(tr("Deliver"), this);
+    act_->setObjectName(QStringLiteral("deliver"));
+    act_->setProperty("main", true);
+    foot->addWidget(summary_, 1);
+    foot->addWidget(back_);
+    foot->addWidget(act_);
+    foot->addSpacing(10);
+    outer->addLayout(foot);
+
+    connect(format_, &QComboBox::activated, this, [this] {
+        edit("Choose format", [this](DeliverySpec& s) { s.format = format_->currentData().toString().toStdString(); });
+    });
+    connect(range_, &QComboBox::activated, this, [this](int index) {
+        edit("Choose range", [&](DeliverySpec& s) {
+            s.wholeRange = index == 2;
+            s.handles = index == 1 ? std::optional(0.0) : std::nullopt;
+        });
+    });
+    const auto takeRate = [this] {
+        const QString given = rate_->currentText().trimmed();
+        const auto rate = FrameRate::parse(given.toStdString());
+        if (!rate && !given.isEmpty() && given != tr("as it is")) {
+            refuse(tr("“%1”: a rate is as 24, 23.976 or 30000/1001").arg(given));
+            return;
+        }
+        edit("Choose rate", [&](DeliverySpec& s) { s.rate = rate ? std::optional(*rate) : std::nullopt; });
+    };
+    connect(rate_, &QComboBox::activated, this, takeRate);
+    connect(rate_->lineEdit(), &QLineEdit::editingFinished, this, takeRate);
+    connect(unit_, &QComboBox::activated, this, [this] {
+        const auto unit = parseUnit(unit_->currentText().toStdString());
+        edit("Choose unit", [&](DeliverySpec& s) { s.unitMetres = unit ? std::optional(*unit) : std::nullopt; });
+    });
+    connect(up_, &QComboBox::activated, this, [this] {
+        const auto up = parseUpAxis(up_->currentText().toStdString());
+        edit("Choose up axis", [&](DeliverySpec& s) { s.upAxis = up ? std::optional(*up) : std::nullopt; });
+    });
+    connect(first_, &QLineEdit::editingFinished, this, [this] {
+        const QString given = first_->text().trimmed();
+        const auto frame = parseNumber(given.toStdString());
+        if (!frame && !given.isEmpty()) {
+            refuse(tr("“%1”: a frame is a number").arg(given));
+            return;
+        }
+        edit("Choose first frame", [&](DeliverySpec& s) { s.firstFrame = frame; });
+    });
+    connect(frames_, &QLineEdit::editingFinished, this, [this] {
+        const std::string given = frames_->text().trimmed().toStdString();
+        if (const auto frames = parseFrameList(given); !frames)
+            refuse(QString::fromStdString(frames.error().text()));
+        else
+            edit("Choose frames", [&](DeliverySpec& s) { s.frames = given; });
+    });
+    connect(lead_, &QLineEdit::editingFinished, this, [this] {
+        if (const auto lead = frameCount(lead_, 0.0))
+            edit("Leave a lead out", [&](DeliverySpec& s) { s.lead = lead->value_or(0.0); });
+    });
+    connect(length_, &QLineEdit::editingFinished, this, [this] {
+        if (const auto length = frameCount(length_, 1.0))
+            edit("Choose length", [&](DeliverySpec& s) { s.length = *length; });
+    });
+    const auto takeShutter = [this] {
+        const QString text = shutter_->currentText();
+        if (text == tr("one a frame") || text.trimmed().isEmpty()) {
+            edit("Choose samples", [](DeliverySpec& s) { s.shutter.reset(); });
+            return;
+        }
+        std::vector<double> numbers;
+        for (const QString& word : text.split(QLatin1Char(' '), Qt::SkipEmptyParts))
+            if (const auto number = parseNumber(word.toStdString()))
+                numbers.push_back(*number);
+        if (numbers.size() != 3 || numbers[2] < 1.0) {
+            refuse(tr("“%1” is no shutter. Write open, close and number, as -0.25 0.25 3").arg(text));
+            return;
+        }
+        edit("Choose samples", [&](DeliverySpec& s) {
+            s.shutter = ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])};
+        });
+    };
+    connect(shutter_, &QComboBox::activated, this, takeShutter);
+    connect(shutter_->lineEdit(), &QLineEdit::editingFinished, this, takeShutter);
+    connect(world_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("World space", [&](DeliverySpec& s) { s.world = on; }); });
+    connect(template_, &QLineEdit::editingFinished, this, [this] {
+        edit("Change name", [this](DeliverySpec& s) { s.nameTemplate = template_->text().toStdString(); });
+    });
+    connect(folder_, &QLineEdit::editingFinished, this,
+            [this] { edit("Choose folder", [this](DeliverySpec& s) { s.folder = folder_->text().toStdString(); }); });
+    connect(browse, &QToolButton::clicked, this, [this] {
+        const QString path = QFileDialog::getExistingDirectory(this, tr("Where it goes"), folder_->text());
+        if (!path.isEmpty())
+            edit("Choose folder", [&](DeliverySpec& s) { s.folder = path.toStdString(); });
+    });
+    connect(oneFile_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("One file", [&](DeliverySpec& s) { s.oneFile = on; }); });
+    connect(replace_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("Replace", [&](DeliverySpec& s) { s.replace = on; }); });
+    connect(act_, &QPushButton::clicked, this, [this] { delivering_ ? stop() : deliver(); });
+    planTimer_.setSingleShot(true);
+    planTimer_.setInterval(60);
+    connect(&planTimer_, &QTimer::timeout, this, &DeliverDesk::plan);
+    rowsTimer_.setSingleShot(true);
+    rowsTimer_.setInterval(30);
+    connect(&rowsTimer_, &QTimer::timeout, this, &DeliverDesk::showRows);
+    connect(&workspace_, &Workspace::jobChanged, this, [this] {
+        showSpec();
+        // Saving the job, or looking elsewhere, changes nothing of what was delivered.
+        if (!(workspace_.job() == shownJob_))
+            showResults_ = showResults_ && delivering_;
+        shownJob_ = workspace_.job();
+        refresh();
+    });
+    connect(&workspace_, &Workspace::itemsChanged, this, &DeliverDesk::refresh);
+    connect(&workspace_, &Workspace::activeChanged, this, &DeliverDesk::refresh);
+    connect(&workspace_.deliveryRunner(), &JobRunner::changed, this, &DeliverDesk::updateRow);
+    connect(&workspace_.deliveryRunner(), &JobRunner::idle, this, [this] {
+        delivering_ = false;
+        showRows();
+    });
+    showSpec();
+    showItems();
+    showRows();
+}
+
+// A whole number of frames, or nothing for an empty field; no answer, and a word about it, for anything else.
+std::optional<std::optional<double>> DeliverDesk::frameCount(QLineEdit* field, double least) {
+    const QString text = field->text().trimmed();
+    if (text.isEmpty())
+        return std::optional<double>();
+    const auto number = parseNumber(text.toStdString());
+    if (number && *number >= least && *number == std::round(*number))
+        return number;
+    refuse(tr("“%1” is no number of frames").arg(text));
+    return std::nullopt;
+}
+
+void DeliverDesk::refuse(const QString& why) {
+    showSpec(); // back to what holds
+    emit workspace_.problem(why);
+}
+
+DeliverySpec DeliverDesk::spec() const {
+    if (!workspace_.job().deliveries.empty())
+        return workspace_.job().deliveries.front();
+    DeliverySpec standard;
+    const fs::path job = workspace_.document().path();
+    const auto& sources = workspace_.job().sources;
+    if (!job.empty()) {
+        standard.folder = job.parent_path() / "delivered";
+    } else if (sources.empty()) {
+        standard.folder = fs::current_path();
+    } else { // beside the source; a sequence has a folder of its own
+        const fs::path& first = sources.front().spec.path;
+        const Format* format = formatOfName(first);
+        standard.folder = format && format->sequence ? first.parent_path().parent_path() : first.parent_path();
+    }
+    // One archive becomes one archive beside it; what is chosen otherwise becomes the job's.
+    const auto& opened = workspace_.sources();
+    if (opened.size() == 1 && opened.front().source && opened.front().source->format->manyItems &&
+        workspace_.items().size() > 1) {
+        standard.oneFile = true;
+        standard.name = opened.front().spec.path.stem().string();
+        if (workspace_.job().shot.name.empty())
+            standard.nameTemplate = "{item}_v{version}";
+    }
+    return standard;
+}
+
+void DeliverDesk::edit(const std::string& label, const std::function<void(DeliverySpec&)>& change) {
+    const DeliverySpec standard = spec();
+    workspace_.document().edit(label, [&](Job& job) {
+        if (job.deliveries.empty())
+            job.deliveries.push_back(standard);
+        change(job.deliveries.front());
+    });
+}
+
+void DeliverDesk::showSpec() {
+    const DeliverySpec s = spec();
+    format_->setCurrentIndex(std::max(0, format_->findData(QString::fromStdString(s.format))));
+    range_->setCurrentIndex(s.wholeRange ? 2 : s.handles ? 1 : 0);
+    rate_->setCurrentText(s.rate ? QString::fromStdString(s.rate->shortText()) : tr("as it is"));
+    unit_->setCurrentText(s.unitMetres ? QString::fromStdString(unitName(*s.unitMetres)) : tr("as it is"));
+    up_->setCurrentText(s.upAxis ? QString::fromLatin1(upAxisName(*s.upAxis)) : tr("as it is"));
+    first_->setText(s.firstFrame ? QString::fromStdString(frameText(*s.firstFrame)) : QString());
+    frames_->setText(QString::fromStdString(s.frames));
+    lead_->setText(s.lead > 0.0 ? QString::fromStdString(frameText(s.lead)) : QString());
+    length_->setText(s.length ? QString::fromStdString(frameText(*s.length)) : QString());
+    shutter_->setCurrentText(s.shutter ? QStringLiteral("%1 %2 %3")
+                                             .arg(QString::fromStdString(shortestNumber(s.shutter->open)),
+                                                  QString::fromStdString(shortestNumber(s.shutter->close)))
+                                             .arg(s.shutter->samples)
+                                       : tr("one a frame"));
+    world_->setChecked(s.world);
+    showFolded();
+    template_->setText(QString::fromStdString(s.nameTemplate));
+    folder_->setText(QString::fromStdString(s.folder.string()));
+    folder_->setCursorPosition(0);
+    const Format* format = formatById(s.format);
+    oneFile_->setVisible(format && format->manyItems);
+    oneFile_->setChecked(s.oneFile);
+    replace_->setChecked(s.replace);
+}
+
+void DeliverDesk::showFolded() {
+    const DeliverySpec s = spec();
+    const bool used = !s.frames.empty() || s.length || s.shutter || s.lead > 0.0;
+    const bool open = used || more_->isChecked();
+    more_->setText(open ? tr("fewer settings ▴") : tr("more settings ▾"));
+    more_->setEnabled(!used);
+    for (QWidget* widget : folded_)
+        widget->setVisible(open);
+}
+
+void DeliverDesk::showItems() {
+    clearLayout(items_);
+    const DeliverySpec s = spec();
+    // Short enough that the settings below stay in sight.
+    constexpr std::size_t kFirstListed = 8;
+    const std::size_t mostListed = listAll_ ? 400 : kFirstListed;
+    std::size_t listed = 0;
+    std::size_t more = 0;
+    for (const ItemView& item : workspace_.items()) {
+        const ItemNames names = namesOf(item);
+        const bool chosen = isTaken(s.items, names);
+        // Long lists stay short: what is chosen, and the active item.
+        if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
+            continue;
+        if (listed == mostListed) {
+            more += chosen;
+            continue;
+        }
+        ++listed;
+        auto* box =
+            new QCheckBox(QStringLiteral("%1  ·  %2")
+                              .arg(QString::fromStdString(item.name), QString::fromStdString(item.source->name)),
+                          this);
+        box->setObjectName(QStringLiteral("deliverItem"));
+        box->setProperty("label", QString::fromStdString(names.label));
+        keepToWidth(box);
+        box->setChecked(chosen);
+        if (item.key == workspace_.active())
+            box->setStyleSheet(QStringLiteral("color: #6FCFB4;"));
+        connect(box, &QCheckBox::clicked, this, [this, names](bool on) {
+            edit(on ? "Take item into the delivery" : "Leave item out of the delivery",
+                 [&](DeliverySpec& d) { d.items = withItem(d.items, names, on); });
+        });
+        items_->addWidget(box);
+    }
+    if (listAll_ && more > 0)
+        items_->addWidget(smallLabel(tr("and %1 more items").arg(more), this));
+    if (more > 0 || (listAll_ && listed > kFirstListed)) {
+        auto* fold = new QToolButton(this);
+        fold->setObjectName(QStringLiteral("deliverItemsFold"));
+        fold->setText(listAll_ ? tr("fewer ▴") : tr("%1 more items ▾").arg(more));
+        connect(fold, &QToolButton::clicked, this, [this] {
+            listAll_ = !listAll_;
+            showItems();
+        });
+        items_->addWidget(fold, 0, Qt::AlignLeft);
+    }
+    // One click instead of many: deliver just what is looked at.
+    const std::size_t together = workspace_.chosen().size();
+    only_->setText(together > 1 ? tr("only the %1 chosen").arg(together) : tr("only the active"));
+    only_->setToolTip(together > 1 ? tr("Deliver just what is chosen on the time board")
+                                   : tr("Deliver just the item that is looked at"));
+    only_->setVisible(workspace_.items().size() > 1 && together > 0 && s.items != chosenPatterns());
+    if (workspace_.items().empty())
+        items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and "
+                                        "compared point by point."),
+                                     this));
+}
+
+std::vector<std::string> DeliverDesk::chosenPatterns() const {
+    std::vector<std::string> patterns;
+    for (const ItemKey& key : workspace_.chosen())
+        patterns.push_back(patternOf(workspace_.labelOf(key)));
+    return patterns;
+}
+
+void DeliverDesk::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    if (stale_) {
+        showItems();
+        plan();
+    }
+}
+
+// Nothing is planned while nobody looks: it costs a look at every item.
+void DeliverDesk::refresh() {
+    stale_ = true;
+    if (!isVisible())
+        return;
+    showItems();
+    planTimer_.start();
+}
+
+void DeliverDesk::plan() {
+    if (delivering_ || showResults_)
+        return;
+    stale_ = false;
+    rows_.clear();
+    planError_.reset();
+    *newestPlan_ = ++planned_;
+    comparing_ = 0;
+    if (!workspace_.items().empty()) {
+        const DeliverySpec s = spec();
+        auto inputs = workspace_.inputsOf(s);
+        auto outputs = inputs ? planDelivery(*inputs, s, workspace_.job().shot)
+                              : Result<std::vector<PlannedOutput>>(fail(inputs.error()));
+        if (outputs) {
+            for (PlannedOutput& output : *outputs)
+                rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
+            lookForEarlier();
+        } else {
+            planError_ = outputs.error();
+        }
+    }
+    showRows();
+}
+
+// Whether something was delivered of the same items before; looked for by the worker, as folders may be full.
+void DeliverDesk::lookForEarlier() {
+    std::error_code code;
+    if (rows_.empty() || !fs::is_directory(rows_.front().plan.target.parent_path(), code))
+        return;
+    std::vector<PlannedOutput> plans;
+    for (std::size_t i = 0; i < std::min(rows_.size(), kMostCards); ++i)
+        plans.push_back(rows_[i].plan);
+    workspace_.runner().start(
+        tr("Looking for the last delivery"),
+        [this, plans, planned = planned_, newest = newestPlan_](const Progress& progress) -> Result<JobRunner::Done> {
+            if (*newest != planned) // planned anew meanwhile
+                return [] {};
+            WYC_TRY(found, earlierDeliveries(plans, progress));
+            return [this, planned, found] {
+                if (planned != planned_)
+                    return;
+                for (std::size_t i = 0; i < std::min(rows_.size(), found.size()); ++i)
+                    rows_[i].earlier = found[i];
+                rowsTimer_.start();
+            };
+        },
+        [](const Error&) {});
+}
+
+void DeliverDesk::compareWithEarlier() {
+    using Changes = OutputRow::Changes;
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        if (!rows_[i].earlier || rows_[i].changed != Changes::NotAsked)
+            continue;
+        ++comparing_;
+        const auto settled = [this, i, planned = planned_](Changes changed, const std::string& words) {
+            if (planned != planned_ || i >= rows_.size())
+                return;
+            --comparing_;
+            rows_[i].changed = changed;
+            rows_[i].changes = QString::fromStdString(words);
+            rowsTimer_.start();
+        };
+        workspace_.runner().start(
+            tr("Comparing with the last delivery"),
+            [settled, plan = rows_[i].plan,
+             earlier = *rows_[i].earlier](const Progress& progress) -> Result<JobRunner::Done> {
+                WYC_TRY(comparison, againstEarlier(plan, earlier, {}, progress));
+                return [settled, words = changesText(comparison), same = comparison.withinTolerance()] {
+                    settled(same ? Changes::None : Changes::Some, words);
+                };
+            },
+            [settled](const Error& error) {
+                settled(error.kind == ErrorKind::Cancelled ? Changes::NotAsked : Changes::NotCompared, error.text());
+            });
+    }
+    showRows();
+}
+
+void DeliverDesk::showRows() {
+    clearLayout(cards_);
+    stateLabels_.clear();
+    std::uint64_t total = 0;
+    std::size_t files = 0;
+    std::size_t proven = 0;
+    const bool started = delivering_ || showResults_;
+    settings_->setVisible(!started);
+    back_->setVisible(started && !delivering_);
+    std::vector<const OutputRow*> order;
+    for (const OutputRow& row : rows_) {
+        total += row.result ? row.result->sizeBytes : row.plan.sizeEstimate;
+        files += row.plan.fileCount;
+        proven += row.result && row.result->proof.passed;
+        order.push_back(&row);
+    }
+    // Of many outputs those that matter stand first.
+    if (started)
+        std::stable_sort(order.begin(), order.end(), [](const OutputRow* a, const OutputRow* b) {
+            return urgencyOf(a->state) > urgencyOf(b->state);
+        });
+    const bool earlier = std::any_of(rows_.begin(), rows_.end(), [](const OutputRow& row) {
+        return row.earlier && row.changed == OutputRow::Changes::NotAsked;
+    });
+    if (!started && earlier) {
+        auto* against = new QPushButton(
+            comparing_ > 0 ? tr("Comparing every frame …") : tr("What changed since the last delivery"), this);
+        against->setObjectName(QStringLiteral("deliverAgainst"));
+        against->setProperty("small", true);
+        against->setEnabled(comparing_ == 0);
+        against->setToolTip(tr("Range, order, pieces, materials, motion: what would be written, held against the files "
+                               "of the last delivery"));
+        connect(against, &QPushButton::clicked, this, &DeliverDesk::compareWithEarlier);
+        cards_->addWidget(against, 0, Qt::AlignLeft);
+    }
+    for (std::size_t i = 0; i < std::min(order.size(), kMostCards); ++i) {
+        QFrame* card = outputCard(*order[i], started, this);
+        if (order[i]->jobId)
+            stateLabels_[order[i]->jobId] = card->findChild<QLabel*>(QStringLiteral("outputState"));
+        if (order[i]->result && !order[i]->result->record.empty()) {
+            auto* page = new QPushButton(tr("Proof as a page …"), card);
+            page->setObjectName(QStringLiteral("proofPage"));
+            page->setProperty("small", true);
+            page->setToolTip(
+                tr("What was delivered, from what and how, and what was compared: one file to be sent on"));
+            connect(page, &QPushButton::clicked, this, [this, result = *order[i]->result] { writePageOf(result); });
+            card->layout()->addWidget(page);
+            card->layout()->setAlignment(page, Qt::AlignLeft);
+        }
+        cards_->addWidget(card);
+    }
+    if (order.size() > kMostCards)
+        cards_->addWidget(smallLabel(tr("and %1 more outputs").arg(order.size() - kMostCards), this));
+    const auto intoWorldSpace = [this] { edit("World space", [](DeliverySpec& s) { s.world = true; }); };
+    addLosses(*cards_, rows_, showResults_ ? tr("Not carried") : tr("Will be lost"), this,
+              started ? std::function<void()>() : intoWorldSpace);
+    showPlanError();
+    count_->setText(rows_.empty()
+                        ? QString()
+                        : tr("%1 · %2").arg(rows_.size() == 1 ? tr("1 output") : tr("%1 outputs").arg(rows_.size()),
+                                            files == 1 ? tr("1 file") : tr("%1 files").arg(files)));
+    if (delivering_)
+        summary_->setText(tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
+    else if (showResults_)
+        summary_->setText(proven == rows_.size() && !rows_.empty()
+                              ? QStringLiteral("✓ ") +
+                                    tr("all proven · %1 in %2")
+                                        .arg(QString::fromStdString(sizeText(total)),
+                                             QString::fromStdString(rows_.front().plan.target.parent_path().string()))
+                              : tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
+    else
+        summary_->setText(rows_.empty() ? QString()
+                                        : tr("about %1 to write, then read back and compared point by point")
+                                              .arg(QString::fromStdString(sizeText(total))));
+    act_->setText(delivering_         ? tr("Stop")
+                  : showResults_      ? tr("Deliver next version")
+                  : rows_.size() == 1 ? tr("Deliver %1")
+                                            .arg(fontMetrics().elidedText(
+                                                QString::fromStdString(rows_.front().plan.item), Qt::ElideMiddle, 130))
+                                      : tr("Deliver %1 outputs").arg(rows_.size()));
+    act_->setEnabled(delivering_ || !rows_.empty());
+}
+
+// Right above the button that it keeps from working, with what puts it right.
+void DeliverDesk::showPlanError() {
+    clearLayout(why_);
+    if (!planError_ || delivering_ || showResults_)
+        return;
+    QFrame* card = cardFrame(colour::kRust, this);
+    auto* line = new QHBoxLayout(card);
+    line->setContentsMargins(10, 6, 8, 7);
+    auto* words = new QLabel(QStringLiteral("✕ ") + QString::fromStdString(planError_->text()), card);
+    words->setObjectName(QStringLiteral("planError"));
+    words->setWordWrap(true);
+    line->addWidget(words, 1);
+    const auto mend = [&](const QString& name, const QString& label, const char* what,
+                          const std::function<void(DeliverySpec&)>& change) {
+        auto* made = new QPushButton(label, card);
+        made->setObjectName(name);
+        made->setProperty("small", true);
+        connect(made, &QPushButton::clicked, this, [this, what, change] { edit(what, change); });
+        line->addWidget(made);
+    };
+    const DeliverySpec s = spec();
+    if (planError_->kind == ErrorKind::Exists && s.nameTemplate.find("{version}") == std::string::npos) {
+        mend(QStringLiteral("mendVersion"), tr("Next version"), "Name by version",
+             [](DeliverySpec& d) { d.nameTemplate += "_v{version}"; });
+        if (!s.replace)
+            mend(QStringLiteral("mendReplace"), tr("Replace"), "Replace what is there",
+                 [](DeliverySpec& d) { d.replace = true; });
+    }
+    why_->addWidget(card);
+}
+
+void DeliverDesk::deliver() {
+    if (delivering_)
+        return;
+    showResults_ = false;
+    plan(); // versions that are free now
+    if (rows_.empty())
+        return;
+    delivering_ = true;
+    showResults_ = true;
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        const PlannedOutput output = rows_[i].plan;
+        rows_[i].jobId = workspace_.deliveryRunner().start(
+            tr("Delivering %1").arg(QString::fromStdString(output.item)),
+            [this, output, i](const Progress& progress) -> Result<JobRunner::Done> {
+                WYC_TRY(result, runOutput(output, {}, progress));
+                return [this, i, result] {
+                    if (i < rows_.size()) {
+                        rows_[i].result = result;
+                        rows_[i].state = JobState::Finished;
+                    }
+                };
+            },
+            [this, i](const Error& error) {
+                if (i >= rows_.size())
+                    return;
+                rows_[i].state = error.kind == ErrorKind::Cancelled ? JobState::Cancelled : JobState::Failed;
+                rows_[i].words = QString::fromStdString(error.text());
+            });
+    }
+    showRows();
+}
+
+void DeliverDesk::writePageOf(const OutputResult& result) {
+    QString path = QFileDialog::getSaveFileName(
+        this, tr("Proof"), QString::fromStdString((result.target.parent_path() / "proof.html").string()),
+        tr("Pages (*.html)"));
+    if (path.isEmpty())
+        return;
+    if (!path.endsWith(QStringLiteral(".html")))
+        path += QStringLiteral(".html");
+    workspace_.runner().start(
+        tr("Writing the page"),
+        [result, path](const Progress&) -> Result<JobRunner::Done> {
+            WYC_CHECK(writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString())));
+            return [] {};
+        },
+        [this](const Error& error) { emit workspace_.problem(QString::fromStdString(error.text())); });
+}
+
+void DeliverDesk::stop() {
+    workspace_.deliveryRunner().cancelAll();
+}
+
+void DeliverDesk::updateRow(const JobStatus& status) {
+    for (OutputRow& row : rows_) {
+        if (row.jobId != status.id || row.jobId == 0)
+            continue;
+        if (status.state == JobState::Running) {
+            const bool first = row.state != JobState::Running;
+            row.state = JobState::Running;
+            row.fraction = status.fraction;
+            row.words =
+                status.words + (status.secondsLeft > 1.0
+                                    ? tr(" · %1 left").arg(QString::fromStdString(durationText(status.secondsLeft)))
+                                    : QString());
+            if (first) {
+                rowsTimer_.start();
+            } else {
+                if (const auto label = stateLabels_.find(row.jobId); label != stateLabels_.end() && label->second)
+                    label->second->setText(row.words);
+                if (auto* bar = findChild<QProgressBar*>(QStringLiteral("outputProgress_%1").arg(row.jobId)))
+                    bar->setValue(static_cast<int>(row.fraction * 1000));
+            }
+        } else {
+            rowsTimer_.start();
+        }
+    }
+}
+
+} // namespace wyc::app

@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The Deliver desk: what is delivered and how, what will be lost, the writing, and the proof.
+#include <atomic>
+#include <map>
+#include <memory>
+#include <vector>
+
+#include <QTimer>
+#include <QWidget>
+
+#include "desks/deliver/output_card.h"
+#include "shell/workspace.h"
+
+class QCheckBox;
+class QComboBox;
+class QToolButton;
+class QLabel;
+class QLineEdit;
+class QPushButton;
+class QVBoxLayout;
+
+namespace wyc::app {
+
+class DeliverDesk : public QWidget {
+    Q_OBJECT
+  public:
+    explicit DeliverDesk(Workspace& workspace, QWidget* parent = nullptr);
+    [[nodiscard]] const std::vector<OutputRow>& rows() const { return rows_; }
+    [[nodiscard]] bool delivering() const { return delivering_; }
+
+  public slots:
+    void deliver();
+    void stop();
+
+  protected:
+    void showEvent(QShowEvent* event) override;
+
+  private:
+    [[nodiscard]] DeliverySpec spec() const;
+    void edit(const std::string& label, const std::function<void(DeliverySpec&)>& change);
+    void showSpec();
+    void showItems();
+    void showFolded();
+    std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);
+    void refuse(const QString& why);
+    void showPlanError();
+    [[nodiscard]] std::vector<std::string> chosenPatterns() const;
+    void refresh();
+    void plan();
+    void showRows();
+    void lookForEarlier();
+    void compareWithEarlier();
+    void writePageOf(const OutputResult& result);
+    void updateRow(const JobStatus& status);
+    Workspace& workspace_;
+    QLabel* title_;
+    QLabel* count_;
+    QWidget* settings_;
+    QPushButton* back_;
+    QVBoxLayout* items_;
+    QComboBox* format_;
+    QComboBox* range_;
+    QComboBox* rate_;
+    QComboBox* unit_;
+    QComboBox* up_;
+    QToolButton* more_ = nullptr;
+    std::vector<QWidget*> folded_; // settings that are seldom changed
+    QLineEdit* frames_ = nullptr;
+    QLineEdit* lead_ = nullptr;
+    QLineEdit* length_ = nullptr;
+    QComboBox* shutter_ = nullptr;
+    QCheckBox* world_ = nullptr;
+    QLineEdit* first_;
+    QLineEdit* template_;
+    QLineEdit* folder_;
+    QCheckBox* oneFile_;
+    QCheckBox* replace_;
+    QVBoxLayout* cards_;
+    QVBoxLayout* why_; // nothing can be delivered
+    QToolButton* only_ = nullptr;
+    QPushButton* act_;
+    QLabel* summary_;
+    QTimer planTimer_;
+    QTimer rowsTimer_; // several outputs may change at once
+    std::vector<OutputRow> rows_;
+    std::map<int, QLabel*> stateLabels_; // of the cards that are shown
+    std::shared_ptr<std::atomic<int>> newestPlan_ = std::make_shared<std::atomic<int>>(0); // as workers see it
+    int planned_ = 0;   // counts plans: what is found out of an older one comes too late
+    int comparing_ = 0; // outputs that are held against what was delivered
+    bool delivering_ = false;
+    Job shownJob_; // that the cards are for
+    bool showResults_ = false;
+    bool listAll_ = false; // items beyond the first few
+    bool stale_ = true;    // something changed since the last plan
+    std::optional<Error> planError_;
+};
+
+} // namespace wyc::app

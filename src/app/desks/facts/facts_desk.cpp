@@ -1,0 +1,296 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desks/facts/facts_desk.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QLabel>
+#include <QMouseEvent>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include <qcustomplot.h>
+
+#include "desks/desk_parts.h"
+#include "measure/motion.h"
+#include "theme/theme.h"
+
+namespace wyc::app {
+
+FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+    setObjectName(QStringLiteral("factsDesk"));
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(14, 10, 4, 6);
+    outer->setSpacing(6);
+    auto* head = new QHBoxLayout();
+    name_ = titleLabel({}, this);
+    origin_ = new QLabel(this);
+    origin_->setProperty("small", true);
+    origin_->setAlignment(Qt::AlignRight | Qt::AlignVCenter);
+    keepToWidth(name_);
+    keepToWidth(origin_);
+    head->addWidget(name_, 1);
+    head->addWidget(origin_, 1);
+    head->addSpacing(10);
+    outer->addLayout(head);
+
+    plot_ = new QCustomPlot(this);
+    plot_->setObjectName(QStringLiteral("speedPlot"));
+    plot_->setFixedHeight(104);
+    plot_->setBackground(QBrush(colour::kInk1.darker(106)));
+    plot_->setToolTip(
+        tr("RMS over points of the distance to the sample before, times the rate. Click to go to a frame."));
+    plot_->addGraph();
+    plot_->graph(0)->setPen(QPen(colour::kGlass, 1.5));
+    plot_->graph(0)->setAntialiased(true);
+    QColor fill = colour::kGlass;
+    fill.setAlpha(36);
+    plot_->graph(0)->setBrush(fill);
+    cursor_ = new QCPItemLine(plot_);
+    cursor_->setPen(QPen(colour::kChalk, 1));
+    for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
+        axis->setBasePen(Qt::NoPen);
+        axis->setTickPen(Qt::NoPen);
+        axis->setSubTickPen(Qt::NoPen);
+        axis->setTickLabelColor(colour::kChalk2);
+        axis->setTickLabelFont(textFont(8));
+        axis->grid()->setPen(QPen(QColor(0x24, 0x33, 0x38), 1));
+        axis->grid()->setZeroLinePen(QPen(QColor(0x30, 0x42, 0x48), 1));
+    }
+    plot_->xAxis->grid()->setVisible(false);
+    plot_->yAxis->ticker()->setTickCount(3);
+    plot_->xAxis->setNumberFormat(QStringLiteral("f"));
+    plot_->xAxis->setNumberPrecision(0);
+    plot_->axisRect()->setAutoMargins(QCP::msLeft | QCP::msBottom);
+    plot_->axisRect()->setMinimumMargins(QMargins(34, 0, 0, 18));
+    plot_->axisRect()->setMargins(QMargins(34, 20, 12, 18));
+    auto* caption = new QCPItemText(plot_);
+    caption->setText(tr("speed, m/s (RMS)"));
+    caption->setClipToAxisRect(false);
+    caption->setFont(textFont(8));
+    caption->setColor(colour::kChalk2);
+    caption->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
+    caption->position->setType(QCPItemPosition::ptViewportRatio);
+    caption->position->setCoords(0.012, 0.02);
+    plot_->installEventFilter(this);
+    auto* plotRow = new QHBoxLayout();
+    plotRow->addWidget(plot_);
+    plotRow->addSpacing(10);
+    outer->addLayout(plotRow);
+
+    auto* scroll = scrollingColumn(this);
+    QWidget* content = scroll->widget();
+    auto* column = static_cast<QVBoxLayout*>(content->layout());
+    column->setSpacing(6);
+    gridHost_ = new QWidget(content);
+    grid_ = new QGridLayout(gridHost_);
+    grid_->setContentsMargins(2, 2, 2, 6);
+    grid_->setHorizontalSpacing(12);
+    grid_->setVerticalSpacing(4);
+    grid_->setColumnStretch(1, 3);
+    grid_->setColumnStretch(3, 2);
+    auto* findingsHead = new QHBoxLayout();
+    findingsTitle_ = titleLabel({}, content);
+    findingsHead->addWidget(findingsTitle_);
+    findingsHead->addStretch();
+    scope_ = new QToolButton(content);
+    scope_->setObjectName(QStringLiteral("findingScope"));
+    scope_->setToolTip(tr("Findings of this item, or of all"));
+    connect(scope_, &QToolButton::clicked, this, [this] { showAllFindings(!all_); });
+    findingsHead->addWidget(scope_);
+    column->addLayout(findingsHead);
+    findings_ = new QVBoxLayout();
+    findings_->setSpacing(5);
+    column->addLayout(findings_);
+    column->addSpacing(4);
+    auto* factsTitle = titleLabel(tr("Figures"), content);
+    column->addWidget(factsTitle);
+    column->addWidget(gridHost_);
+    column->addStretch(1);
+    outer->addWidget(scroll, 1);
+
+    connect(&workspace_, &Workspace::activeChanged, this, [this] {
+        showItem();
+        showFindings();
+    });
+    connect(&workspace_, &Workspace::itemsChanged, this, &FactsDesk::showItem);
+    connect(&workspace_, &Workspace::measuresChanged, this, &FactsDesk::showItem);
+    connect(&workspace_, &Workspace::findingsChanged, this, &FactsDesk::showFindings);
+    connect(&workspace_, &Workspace::frameChanged, this, &FactsDesk::showFrame);
+    showItem();
+    showFindings();
+}
+
+void FactsDesk::showAllFindings(bool all) {
+    all_ = all;
+    showFindings();
+}
+
+bool FactsDesk::eventFilter(QObject* watched, QEvent* event) {
+    if (watched == plot_ && (event->type() == QEvent::MouseButtonPress || event->type() == QEvent::MouseMove)) {
+        const auto* mouse = static_cast<QMouseEvent*>(event);
+        if (mouse->buttons() & Qt::LeftButton)
+            workspace_.setFrame(std::round(plot_->xAxis->pixelToCoord(mouse->position().x())));
+    }
+    return QWidget::eventFilter(watched, event);
+}
+
+void FactsDesk::fact(int row, int column, const ItemFact& fact) {
+    auto* label = new QLabel(fact.name, gridHost_);
+    label->setProperty("dim", true);
+    auto* figure = new QLabel(fact.value, gridHost_);
+    figure->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    figure->setToolTip(fact.tip);
+    label->setToolTip(fact.tip);
+    figure->setWordWrap(true);
+    grid_->addWidget(label, row, column * 2, Qt::AlignTop);
+    grid_->addWidget(figure, row, column * 2 + 1, 1, fact.wide ? 3 : 1, Qt::AlignTop);
+}
+
+void FactsDesk::showItem() {
+    while (QLayoutItem* old = grid_->takeAt(0)) {
+        if (old->widget()) {
+            old->widget()->hide();
+            old->widget()->deleteLater();
+        }
+        delete old;
+    }
+    const ItemView* item = workspace_.activeItem();
+    plot_->setVisible(item != nullptr);
+    scope_->setVisible(item != nullptr);
+    if (!item) {
+        name_->setText(tr("Nothing open"));
+        origin_->setText({});
+        grid_->addWidget(
+            smallLabel(tr("Drop files or a folder onto the window, or open the demo. What is in each source "
+                          "shows here: points, samples, range, size, and what is wrong with it."),
+                       gridHost_),
+            0, 0, 1, 4);
+        showPlot();
+        return;
+    }
+    name_->setText(QString::fromStdString(item->name));
+    origin_->setText(
+        QStringLiteral("%1 · %2").arg(QString::fromStdString(item->kind), QString::fromStdString(item->source->name)));
+    int row = 0;
+    int column = 0;
+    for (const ItemFact& it : factsOf(workspace_, *item)) {
+        if (it.wide && column > 0)
+            ++row;
+        fact(row, it.wide ? 0 : column, it);
+        column = it.wide ? 0 : 1 - column;
+        if (column == 0)
+            ++row;
+    }
+    if (!item->source->restCandidates.empty() && !item->source->restUsed) {
+        auto* ask = new QWidget(gridHost_);
+        auto* choices = new QVBoxLayout(ask);
+        choices->setContentsMargins(0, 4, 0, 0);
+        choices->addWidget(smallLabel(tr("Which is its rest mesh?"), ask));
+        for (const fs::path& candidate : item->source->restCandidates) {
+            auto* choose = new QPushButton(QString::fromStdString(candidate.filename().string()), ask);
+            choose->setProperty("small", true);
+            connect(choose, &QPushButton::clicked, this, [this, id = item->key.source, candidate] {
+                workspace_.setRest(id, QString::fromStdString(candidate.string()));
+            });
+            choices->addWidget(choose);
+        }
+        grid_->addWidget(ask, ++row, 0, 1, 4);
+    } else if (item->source->format->id == "mdd" && !item->source->restUsed) {
+        auto* choose = new QPushButton(tr("Choose its rest mesh …"), gridHost_);
+        choose->setProperty("small", true);
+        connect(choose, &QPushButton::clicked, this, [this, id = item->key.source] {
+            const QString path = QFileDialog::getOpenFileName(this, tr("Rest mesh"), {}, tr("Meshes (*.obj *.abc)"));
+            if (!path.isEmpty())
+                workspace_.setRest(id, path);
+        });
+        grid_->addWidget(choose, ++row, 0, 1, 4);
+    }
+    if (item->error)
+        grid_->addWidget(smallLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), gridHost_),
+                         ++row, 0, 1, 4);
+    showPlot();
+}
+
+void FactsDesk::showPlot() {
+    const ItemView* item = workspace_.activeItem();
+    QVector<double> frames;
+    QVector<double> speeds;
+    if (item && item->profile) {
+        const double unit = workspace_.unitMetres(*item);
+        std::vector<double> all;
+        for (std::size_t i = 0; i < item->profile->count(); ++i)
+            all.push_back(item->frameAt(i));
+        const std::vector<std::size_t> gaps = framesMissingBefore(all);
+        for (std::size_t i = 1; i < item->profile->count(); ++i) {
+            if (std::binary_search(gaps.begin(), gaps.end(), i)) { // what is not there has no speed
+                frames.push_back(0.5 * (all[i - 1] + all[i]));
+                speeds.push_back(std::nan(""));
+            }
+            frames.push_back(all[i]);
+            const float speed = item->profile->speedAt(i);
+            speeds.push_back(std::isfinite(speed) ? static_cast<double>(speed) * unit : std::nan(""));
+        }
+    }
+    plot_->graph(0)->setData(frames, speeds, true);
+    double top = 0.0;
+    for (const double v : speeds)
+        if (std::isfinite(v))
+            top = std::max(top, v);
+    const FrameRange range = item && item->range() ? *item->range() : workspace_.playRange();
+    plot_->xAxis->setRange(range.first, std::max(range.last, range.first + 1));
+    plot_->yAxis->setRange(0, top > 0 ? top * 1.12 : 1.0);
+    showFrame();
+}
+
+void FactsDesk::showFrame() {
+    cursor_->start->setCoords(workspace_.frame(), plot_->yAxis->range().lower);
+    cursor_->end->setCoords(workspace_.frame(), plot_->yAxis->range().upper);
+    plot_->replot(QCustomPlot::rpQueuedReplot);
+}
+
+void FactsDesk::showFindings() {
+    clearLayout(findings_);
+    std::vector<FindingGroup> shown;
+    for (FindingGroup& group : groupedFindings(workspace_.findings())) {
+        const auto own = std::find(group.keys.begin(), group.keys.end(), workspace_.active());
+        if (!all_ && own == group.keys.end())
+            continue;
+        if (!all_)
+            group.first.key = *own;
+        shown.push_back(std::move(group));
+    }
+    findingsTitle_->setText(all_ ? tr("Findings of all items") : tr("Findings"));
+    scope_->setText(all_ ? tr("only this item") : tr("all items (%1)").arg(workspace_.findings().size()));
+    constexpr std::size_t kMostShown = 120;
+    for (std::size_t i = 0; i < std::min(shown.size(), kMostShown); ++i) {
+        auto* card = new FindingCard(shown[i], workspace_, all_, this);
+        connect(card, &FindingCard::goAsked, this, [this](const ItemFinding& found) {
+            const std::optional<double> frame = found.finding.frame;
+            workspace_.setActive(ItemKey(found.key));
+            if (frame)
+                workspace_.setFrame(*frame);
+        });
+        connect(card, &FindingCard::mendAsked, this,
+                [this](const ItemFinding& found, const std::vector<ItemKey>& items) {
+                    workspace_.addSteps(items, found.finding.mend,
+                                        tr("Mend: %1").arg(QString::fromStdString(found.finding.mendLabel)));
+                });
+        findings_->addWidget(card);
+    }
+    if (shown.size() > kMostShown)
+        findings_->addWidget(smallLabel(tr("and %1 more").arg(shown.size() - kMostShown), this));
+    if (shown.empty() && workspace_.activeItem())
+        findings_->addWidget(
+            smallLabel(workspace_.checking()
+                           ? tr("Checking …")
+                           : QStringLiteral("✓ ") +
+                                 tr("Nothing found: range, rate, frames, motion, mesh and size are as the shot asks."),
+                       this));
+}
+
+} // namespace wyc::app

@@ -1,0 +1,46 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// The Facts desk: figures of the active item with their picture, and the findings.
+#include <QWidget>
+
+#include "desks/facts/item_facts.h"
+
+class QCustomPlot;
+class QCPItemLine;
+class QGridLayout;
+class QLabel;
+class QScrollArea;
+class QToolButton;
+class QVBoxLayout;
+
+namespace wyc::app {
+
+class FactsDesk : public QWidget {
+    Q_OBJECT
+  public:
+    explicit FactsDesk(Workspace& workspace, QWidget* parent = nullptr);
+    void showAllFindings(bool all);
+
+  protected:
+    bool eventFilter(QObject* watched, QEvent* event) override;
+
+  private:
+    void showItem();
+    void showPlot();
+    void showFrame();
+    void showFindings();
+    void fact(int row, int column, const ItemFact& fact);
+    Workspace& workspace_;
+    QLabel* name_;
+    QLabel* origin_;
+    QCustomPlot* plot_;
+    QCPItemLine* cursor_;
+    QGridLayout* grid_;
+    QWidget* gridHost_;
+    QToolButton* scope_;
+    QLabel* findingsTitle_;
+    QVBoxLayout* findings_;
+    bool all_ = false;
+};
+
+} // namespace wyc::app

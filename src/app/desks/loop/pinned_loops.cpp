@@ -1,0 +1,118 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desks/loop/pinned_loops.h"
+
+#include <algorithm>
+#include <limits>
+
+#include <QGridLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QScreen>
+
+#include "base/text.h"
+#include "theme/theme.h"
+
+namespace wyc::app {
+
+QString loopLengthWords(double metres, bool inSteps) {
+    return inSteps ? PinnedLoops::tr("%1 steps").arg(metres, 0, 'g', 3) : QString::fromStdString(lengthText(metres));
+}
+
+PinnedLoops::PinnedLoops(QWidget* parent) : QFrame(parent, Qt::Popup) {
+    setObjectName(QStringLiteral("pinnedLoops"));
+    setStyleSheet(QStringLiteral("QFrame#pinnedLoops { background: #141E22; border: 1px solid #26363C; }"));
+    grid_ = new QGridLayout(this);
+    grid_->setContentsMargins(14, 10, 14, 12);
+    grid_->setHorizontalSpacing(18);
+    grid_->setVerticalSpacing(3);
+}
+
+void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
+    while (QLayoutItem* item = grid_->takeAt(0)) {
+        delete item->widget();
+        delete item;
+    }
+    const auto frame = [](double f) { return QString::fromStdString(frameText(f)); };
+    const QStringList names{tr("frames"),           tr("from – to"), tr("gap as it came"), tr("in usual steps"),
+                            tr("speeds differ by"), tr("closed by"), tr("then off by"),    tr("speeds then by"),
+                            tr("edges shrink"),     tr("the seam")};
+    for (int row = 0; row < names.size(); ++row) {
+        auto* label = new QLabel(names[row], this);
+        label->setProperty("small", true);
+        grid_->addWidget(label, row, 0);
+    }
+    // The least of each row stands out.
+    const auto least = [&](auto&& figure) {
+        double best = std::numeric_limits<double>::infinity();
+        for (const PinnedLoop& one : pinned)
+            best = std::min(best, figure(one));
+        return best;
+    };
+    const auto after = [](auto&& figure) {
+        return [figure](const PinnedLoop& one) {
+            return one.closed ? figure(*one.closed) : std::numeric_limits<double>::infinity();
+        };
+    };
+    const auto gap = [](const PinnedLoop& one) { return one.candidate.gap; };
+    const auto steps = [](const PinnedLoop& one) { return one.candidate.gapSteps; };
+    const auto velocity = [](const PinnedLoop& one) { return one.candidate.velocityGap; };
+    const auto closedGap = after([](const ClosedLoop& closed) { return closed.check.gap; });
+    const auto closedVelocity = after([](const ClosedLoop& closed) { return closed.check.velocityGap; });
+    for (std::size_t i = 0; i < pinned.size(); ++i) {
+        const PinnedLoop& one = pinned[i];
+        const int column = static_cast<int>(i) + 1;
+        int row = 0;
+        const auto add = [&](const QString& words, bool best = false) {
+            auto* label = new QLabel(words, this);
+            if (best && pinned.size() > 1)
+                label->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kGlass.name()));
+            grid_->addWidget(label, row++, column);
+        };
+        const bool bridged = one.closing.close == "bridge";
+        const double period = one.candidate.length + (bridged ? one.closing.fade : 0.0);
+        add(frame(period));
+        add(QStringLiteral("%1 – %2").arg(frame(one.candidate.start), frame(one.candidate.start + period - 1.0)));
+        add(loopLengthWords(one.candidate.gap, inSteps), gap(one) == least(gap));
+        add(QString::number(one.candidate.gapSteps, 'f', 2), steps(one) == least(steps));
+        add(tr("%1 a second").arg(loopLengthWords(one.candidate.velocityGap, inSteps)),
+            velocity(one) == least(velocity));
+        add(one.closing.close == "cut"
+                ? tr("a cut")
+                : tr("%1 over %2").arg(QString::fromStdString(one.closing.close), frame(one.closing.fade)));
+        if (one.closed) {
+            const LoopCheck& check = one.closed->check;
+            add(loopLengthWords(check.gap, inSteps), closedGap(one) == least(closedGap));
+            add(tr("%1 a second").arg(loopLengthWords(check.velocityGap, inSteps)),
+                closedVelocity(one) == least(closedVelocity));
+            add(one.closing.close == "overlap" ? tr("%1 %").arg(one.closed->shrink * 100.0, 0, 'f', 1) : tr("none"));
+            add(check.loops ? QStringLiteral("✓ ") + tr("closes") : QStringLiteral("! ") + tr("can be seen"));
+        } else {
+            for (int k = 0; k < 4; ++k)
+                add(QStringLiteral("…"));
+        }
+        auto* take = new QPushButton(tr("Take this one"), this);
+        take->setObjectName(QStringLiteral("takePinned"));
+        connect(take, &QPushButton::clicked, this, [this, i] {
+            hide();
+            emit picked(i);
+        });
+        grid_->addWidget(take, row++, column);
+        auto* drop = new QPushButton(tr("Unpin"), this);
+        drop->setObjectName(QStringLiteral("dropPinned"));
+        connect(drop, &QPushButton::clicked, this, [this, i] { emit letGo(i); });
+        grid_->addWidget(drop, row, column);
+    }
+    adjustSize();
+}
+
+void PinnedLoops::openBelow(const QWidget& anchor) {
+    adjustSize();
+    const QRect room = anchor.screen()->availableGeometry();
+    QPoint at = anchor.mapToGlobal(QPoint(anchor.width() - width(), anchor.height() + 4));
+    at.setX(std::clamp(at.x(), room.left(), std::max(room.left(), room.right() - width())));
+    at.setY(std::clamp(at.y(), room.top(), std::max(room.top(), room.bottom() - height())));
+    move(at);
+    QFrame::show();
+}
+
+} // namespace wyc::app

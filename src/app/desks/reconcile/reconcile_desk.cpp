@@ -1,0 +1,685 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "desks/reconcile/reconcile_desk.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QGridLayout>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+#include "base/file.h"
+#include "base/text.h"
+#include "desks/desk_parts.h"
+#include "plots/drift_plot.h"
+#include "maths/lengths.h"
+#include "theme/theme.h"
+#include "view/viewport.h"
+
+namespace wyc::app {
+namespace {
+
+QString sureWords(double confidence) {
+    return confidence >= 0.97   ? ReconcileDesk::tr("certain")
+           : confidence >= 0.75 ? ReconcileDesk::tr("likely")
+           : confidence >= 0.5  ? ReconcileDesk::tr("probable")
+                                : ReconcileDesk::tr("a guess");
+}
+
+// How much two items look as if they showed the same thing.
+int kinship(const ItemView& a, const ItemView& b) {
+    if (a.key == b.key || a.key.source == b.key.source)
+        return -1;
+    int score = 0;
+    if (a.points > 0 && a.points == b.points)
+        score += 4;
+    if (a.topology != 0 && a.topology == b.topology)
+        score += 4;
+    if (a.name == b.name)
+        score += 6;
+    else if (a.name.size() > 3 && b.name.size() > 3 &&
+             (a.name.find(b.name) != std::string::npos || b.name.find(a.name) != std::string::npos))
+        score += 5;
+    return score;
+}
+
+QString lengthWords(double metres) {
+    return QString::fromStdString(lengthText(metres));
+}
+
+QString pixelWords(double pixels) {
+    return QString::fromStdString(pixelsText(pixels));
+}
+
+} // namespace
+
+struct ReconcileDesk::Left {
+    std::optional<Drift> drift;
+    std::shared_ptr<const Undone> undone;
+    std::optional<PicturedDrift> pictured;
+};
+
+// For workers. What cannot be undone together, or is not to be measured, is not there.
+ReconcileDesk::Left ReconcileDesk::leftOf(const ComparedPair& pair, const std::vector<char>& chosen,
+                                          const std::optional<Picture>& picture, bool measure,
+                                          const Progress& progress) {
+    Left left;
+    auto undone = undoneOf(pair.found, chosen, pair.b, pair.nodeB);
+    if (!undone)
+        return left;
+    left.undone = std::make_shared<const Undone>(std::move(*undone));
+    if (measure)
+        if (auto drift = driftAfter(pair.found, chosen, pair.a, pair.nodeA, pair.b, pair.nodeB,
+                                    progress.part(0.0, picture ? 0.4 : 1.0)))
+            left.drift = std::move(*drift);
+    if (picture)
+        if (auto pictured = picturedDrift(pair.found, pair.a, pair.nodeA, pair.b, pair.nodeB, chosen, *picture,
+                                          progress.part(0.4, 1.0)))
+            left.pictured = std::move(*pictured);
+    return left;
+}
+
+ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
+    : QWidget(parent), workspace_(workspace), viewport_(viewport) {
+    setObjectName(QStringLiteral("reconcileDesk"));
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(14, 10, 4, 8);
+    outer->setSpacing(6);
+    auto* sides = new QGridLayout();
+    sides->setHorizontalSpacing(8);
+    sides->setVerticalSpacing(4);
+    const auto side = [&](int row, const QString& letter, const QString& words, const QColor& c, const QString& name,
+                          const QString& tip) {
+        auto* mark = new QLabel(letter, this);
+        mark->setFont(textFont(11, QFont::Bold));
+        mark->setStyleSheet(QStringLiteral("color: %1;").arg(c.name()));
+        mark->setToolTip(words);
+        auto* box = new QComboBox(this);
+        box->setObjectName(name);
+        box->setToolTip(tip);
+        box->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+        sides->addWidget(mark, row, 0);
+        box->setAccessibleName(words);
+        sides->addWidget(box, row, 1);
+        return box;
+    };
+    chooseB_ = side(0, QStringLiteral("B"), tr("what came back"), colour::kHeather, QStringLiteral("reconcileB"),
+                    tr("What came back: it is looked at, and put right"));
+    chooseA_ = side(1, QStringLiteral("A"), tr("what it should be"), colour::kGlass, QStringLiteral("reconcileA"),
+                    tr("What it should be; it stays as it is"));
+    sides->setColumnStretch(1, 1);
+    auto* swap = new QToolButton(this);
+    swap->setObjectName(QStringLiteral("reconcileSwap"));
+    swap->setText(QStringLiteral("⇅"));
+    swap->setToolTip(tr("The other way round"));
+    sides->addWidget(swap, 0, 2, 2, 1);
+    sides->setContentsMargins(0, 0, 10, 0);
+    outer->addLayout(sides);
+    sentence_ = new QLabel(this);
+    sentence_->setObjectName(QStringLiteral("reconcileText"));
+    sentence_->setWordWrap(true);
+    sentence_->setTextFormat(Qt::RichText);
+    sentence_->setContentsMargins(0, 2, 0, 2);
+    auto* scroll = scrollingColumn(this);
+    auto* column = static_cast<QVBoxLayout*>(scroll->widget()->layout());
+    scroll->setMinimumHeight(44);
+    column->setSpacing(4);
+    column->addWidget(sentence_);
+    causes_ = new QVBoxLayout();
+    causes_->setSpacing(4);
+    column->addLayout(causes_);
+    figures_ = smallLabel({}, this);
+    figures_->setObjectName(QStringLiteral("reconcileFigures"));
+    column->addWidget(figures_);
+    column->addStretch(1);
+    outer->addWidget(scroll, 1);
+    plot_ = new DriftPlot(this);
+    plot_->setMinimumHeight(34); // a small window has it small
+    plot_->setMaximumHeight(66);
+    auto* plotRow = new QHBoxLayout();
+    plotRow->addWidget(plot_);
+    plotRow->addSpacing(10);
+    outer->addLayout(plotRow);
+    const auto tool = [&](const char* name, const QString& words, const QString& tip) {
+        auto* button = new QToolButton(this);
+        button->setObjectName(QString::fromLatin1(name));
+        button->setText(words);
+        button->setToolTip(tip);
+        return button;
+    };
+    auto* shows = new QHBoxLayout();
+    shows->setSpacing(4);
+    worst_ = tool("reconcileWorst", tr("worst"), tr("Goes to the frame and shows the point with the largest drift"));
+    bodies_ = new QComboBox(this);
+    bodies_->setObjectName(QStringLiteral("reconcileBodies"));
+    bodies_->setToolTip(tr("Which bodies the view shows, by one eye and at one time"));
+    bodies_->addItems({tr("B alone"), tr("A beside B"), tr("A over B"), tr("A | B parted"), tr("what differs")});
+    bodies_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    bodies_->setMinimumContentsLength(9);
+    heat_ = tool("reconcileHeat", tr("heat"), tr("Colours B's points by how far they are from A's"));
+    order_ = tool("reconcileOrder", tr("order"),
+                  tr("Colours both by their point numbers, in repeating bands, and draws lines from where a number is "
+                     "in A to where it is in B"));
+    asUndone_ = tool("reconcileAsUndone", tr("undone"), tr("Shows B with what is ticked undone, beside A at its time"));
+    for (QToolButton* toggle : {heat_, order_, asUndone_})
+        toggle->setCheckable(true);
+    measure_ = tool("reconcileMeasure", tr("mm ▾"), tr("Drift in lengths, or in pixels of a camera's picture"));
+    measure_->setPopupMode(QToolButton::InstantPopup);
+    measure_->setMenu(new QMenu(measure_));
+    connect(measure_->menu(), &QMenu::aboutToShow, this, &ReconcileDesk::listMeasures);
+    shows->addWidget(bodies_, 1);
+    shows->addWidget(heat_);
+    shows->addWidget(order_);
+    shows->addWidget(asUndone_);
+    shows->addWidget(worst_);
+    shows->addWidget(measure_);
+    shows->addSpacing(10);
+    outer->addLayout(shows);
+    auto* foot = new QHBoxLayout();
+    auto* within = smallLabel(tr("tolerance"), this);
+    within->setWordWrap(false);
+    foot->addWidget(within);
+    tolerance_ = new QLineEdit(QStringLiteral("0.1 mm"), this);
+    tolerance_->setObjectName(QStringLiteral("reconcileTolerance"));
+    tolerance_->setFixedWidth(66);
+    tolerance_->setToolTip(tr("The largest drift that is none"));
+    foot->addWidget(tolerance_);
+    more_ = tool("reconcileMore", tr("more ▾"), tr("Save the order of points; take A's points into B"));
+    more_->setPopupMode(QToolButton::InstantPopup);
+    auto* acts = new QMenu(more_);
+    acts->setToolTipsVisible(true);
+    QAction* take = acts->addAction(tr("Take A's points into B"), this, &ReconcileDesk::takePoints);
+    take->setObjectName(QStringLiteral("reconcileTake"));
+    take->setToolTip(tr("B keeps its faces, UVs, colours, sets, materials and names, and moves as A does"));
+    QAction* save = acts->addAction(tr("Save the order of points …"), this, &ReconcileDesk::saveOrder);
+    save->setObjectName(QStringLiteral("reconcileSaveOrder"));
+    save->setToolTip(tr("A file for the step Reorder, to be used on the next version too"));
+    more_->setMenu(acts);
+    report_ = new QPushButton(tr("Report …"), this);
+    report_->setObjectName(QStringLiteral("reconcileReport"));
+    report_->setToolTip(tr("All of it as one page, to be sent on"));
+    undo_ = new QPushButton(tr("Undo in B"), this);
+    undo_->setObjectName(QStringLiteral("reconcileUndo"));
+    undo_->setProperty("main", true);
+    foot->addStretch(1);
+    foot->addWidget(more_);
+    foot->addWidget(report_);
+    foot->addWidget(undo_);
+    foot->addSpacing(10);
+    outer->addLayout(foot);
+
+    look_.setSingleShot(true);
+    look_.setInterval(80);
+    connect(&look_, &QTimer::timeout, this, &ReconcileDesk::compareNow);
+    for (QComboBox* box : {chooseA_, chooseB_})
+        connect(box, &QComboBox::activated, this, &ReconcileDesk::takePair);
+    connect(swap, &QToolButton::clicked, this, [this] {
+        if (!a_.isEmpty() && !b_.isEmpty())
+            choose(b_, a_);
+    });
+    connect(&workspace_, &Workspace::itemsChanged, this, [this] {
+        listItems();
+        // A camera that is gone sees nothing; one that moves otherwise sees something else.
+        const ItemView* camera = camera_ ? workspace_.item(*camera_) : nullptr;
+        if (camera_ && (!camera || !camera->scene))
+            measureIn(std::nullopt);
+        else if (camera_ && camera->scene != sceneOfCamera_.lock())
+            measureAnew();
+        if (isVisible())
+            look_.start();
+    });
+    connect(&workspace_, &Workspace::activeChanged, this, [this] {
+        // Another item is looked at: what it came from is guessed anew.
+        if (isVisible() && workspace_.active() != b_ && workspace_.active() != a_) {
+            byHand_ = false;
+            guess();
+        }
+    });
+    connect(plot_, &DriftPlot::framePicked, &workspace_, &Workspace::setFrame);
+    connect(worst_, &QToolButton::clicked, this, [this] {
+        if (!found_)
+            return;
+        const std::optional<Drift>& after = pictured_ ? pictured_->undone : undone_;
+        const std::optional<Drift>& before = pictured_ ? pictured_->drift : found_->found.drift;
+        const std::optional<Drift>& drift = asUndone_->isChecked() && after ? after : before;
+        if (!drift)
+            return;
+        workspace_.setFrame(drift->worstFrame);
+        if (!viewport_.comparison()) { // the point is to be seen
+            heat_->setChecked(true);
+            showOnBody();
+        }
+    });
+    for (QToolButton* toggle : {heat_, order_, asUndone_})
+        connect(toggle, &QToolButton::clicked, this, [this, toggle](bool on) {
+            if (on && toggle != asUndone_) // a point has one colour
+                (toggle == heat_ ? order_ : heat_)->setChecked(false);
+            showOnBody();
+        });
+    connect(bodies_, &QComboBox::activated, this, &ReconcileDesk::showOnBody);
+    connect(tolerance_, &QLineEdit::editingFinished, this, [this] {
+        QString& held = camera_ ? pixelTolerance_ : lengthTolerance_;
+        const QString given = tolerance_->text().trimmed();
+        if (given == held)
+            return;
+        const QString before = std::exchange(held, given);
+        if (!((camera_ ? tolerancePixels() : tolerance()) > 0.0)) {
+            emit workspace_.problem(camera_ ? tr("“%1” are no pixels: write it as 0.1 px").arg(given)
+                                            : tr("“%1” is no length: write it as 0.1 mm").arg(given));
+            held = before;
+            tolerance_->setText(before);
+            return;
+        }
+        if (camera_) {
+            showFound();
+            return;
+        }
+        sceneB_.reset(); // judged anew
+        look_.start();
+    });
+    connect(report_, &QPushButton::clicked, this, &ReconcileDesk::writeReport);
+    connect(undo_, &QPushButton::clicked, this, &ReconcileDesk::undoChosen);
+    listItems();
+    showFound();
+}
+
+double ReconcileDesk::tolerance() const {
+    return parseLength(lengthTolerance_.toStdString()).value_or(0.0);
+}
+
+double ReconcileDesk::tolerancePixels() const {
+    QString digits = pixelTolerance_;
+    if (digits.endsWith(QStringLiteral("px")))
+        digits.chop(2);
+    return parseNumber(digits.trimmed().toStdString()).value_or(0.0);
+}
+
+void ReconcileDesk::showEvent(QShowEvent* event) {
+    QWidget::showEvent(event);
+    listItems();
+    if (!byHand_)
+        guess();
+    look_.start();
+    showOnBody();
+}
+
+void ReconcileDesk::hideEvent(QHideEvent* event) {
+    QWidget::hideEvent(event);
+    viewport_.setComparison(std::nullopt);
+}
+
+void ReconcileDesk::chooseWhenOpened(const ItemKey& a, const QStringList& paths) {
+    Awaited awaited{a, {}};
+    for (const SourceView& source : workspace_.sources())
+        awaited.before.insert(source.id);
+    awaited_ = std::move(awaited);
+    workspace_.addPaths(paths);
+}
+
+// Items with points, in the order of the board.
+void ReconcileDesk::listItems() {
+    if (awaited_) {
+        const ItemView* a = workspace_.item(awaited_->a);
+        std::optional<ItemKey> best;
+        int most = -1;
+        for (const ItemView& item : workspace_.items())
+            if (a && item.scene && item.points > 0 && !awaited_->before.contains(item.key.source))
+                if (const int score = kinship(*a, item); score > most) {
+                    most = score;
+                    best = item.key;
+                }
+        if (best) {
+            const ItemKey against = awaited_->a;
+            awaited_.reset();
+            choose(against, *best);
+            return;
+        }
+    }
+    std::vector<ItemKey> keys;
+    for (const ItemView& item : workspace_.items())
+        if (item.scene && item.points > 0)
+            keys.push_back(item.key);
+    if (keys != listed_) {
+        listed_ = keys;
+        for (QComboBox* box : {chooseA_, chooseB_}) {
+            const QSignalBlocker quiet(box);
+            box->clear();
+            for (const ItemKey& key : listed_) {
+                const ItemView* item = workspace_.item(key);
+                box->addItem(QStringLiteral("%1 › %2").arg(QString::fromStdString(item->source->name),
+                                                           QString::fromStdString(item->name)));
+            }
+        }
+    }
+    const auto show = [&](QComboBox* box, const ItemKey& key) {
+        const QSignalBlocker quiet(box);
+        const auto found = std::find(listed_.begin(), listed_.end(), key);
+        box->setCurrentIndex(found == listed_.end() ? -1 : static_cast<int>(found - listed_.begin()));
+    };
+    show(chooseA_, a_);
+    show(chooseB_, b_);
+}
+
+// B is what is looked at; A what is most like it in another source, or the other of two that are chosen.
+void ReconcileDesk::guess() {
+    const ItemView* active = workspace_.activeItem();
+    if (!active || active->points == 0)
+        return;
+    const std::vector<ItemKey> chosen = workspace_.chosen();
+    ItemKey best;
+    if (chosen.size() == 2) {
+        best = chosen[0] == active->key ? chosen[1] : chosen[0];
+    } else {
+        int most = 0;
+        for (const ItemView& item : workspace_.items())
+            if (item.scene && item.points > 0)
+                if (const int score = kinship(item, *active); score > most) {
+                    most = score;
+                    best = item.key;
+                }
+    }
+    a_ = best;
+    b_ = active->key;
+    found_.reset();
+    sceneB_.reset();
+    listItems();
+    showFound();
+    look_.start();
+}
+
+void ReconcileDesk::choose(ItemKey a, ItemKey b) {
+    byHand_ = true;
+    a_ = std::move(a);
+    b_ = std::move(b);
+    found_.reset();
+    sceneB_.reset();
+    listItems();
+    emit wanted();
+    workspace_.setActive(ItemKey(b_));
+    showFound();
+    look_.start();
+}
+
+void ReconcileDesk::takePair() {
+    const auto of = [&](const QComboBox* box) {
+        const int row = box->currentIndex();
+        return row >= 0 && static_cast<std::size_t>(row) < listed_.size() ? listed_[static_cast<std::size_t>(row)]
+                                                                          : ItemKey();
+    };
+    choose(of(chooseA_), of(chooseB_));
+}
+
+void ReconcileDesk::compareNow() {
+    const ItemView* a = workspace_.item(a_);
+    const ItemView* b = workspace_.item(b_);
+    if (!isVisible())
+        return;
+    if (!a || !b || !a->scene || !b->scene || a_ == b_) {
+        found_.reset();
+        showFound();
+        return;
+    }
+    if (found_ && sceneA_.lock() == a->scene && sceneB_.lock() == b->scene)
+        return; // nothing is other than it was
+    sceneA_ = a->scene;
+    sceneB_ = b->scene;
+    refused_.reset();
+    ++looking_;
+    const int generation = ++generation_;
+    auto pair = std::make_shared<ComparedPair>();
+    const auto inMetres = [&](const ItemView& item) {
+        // What states no unit counts as the shot does.
+        auto scene = std::make_shared<Scene>(*item.scene);
+        if (!scene->unitMetres)
+            scene->unitMetres = workspace_.unitMetres(item);
+        return std::shared_ptr<const Scene>(std::move(scene));
+    };
+    pair->a = inMetres(*a);
+    pair->nodeA = a->node;
+    pair->b = inMetres(*b);
+    pair->nodeB = b->node;
+    ReconcileSettings settings;
+    settings.toleranceMetres = tolerance();
+    sentence_->setText(tr("Comparing every frame and every point …"));
+    workspace_.runner().start(
+        tr("Comparing"),
+        [this, pair, settings, generation, picture = picture()](const Progress& progress) -> Result<JobRunner::Done> {
+            const Progress first = progress.part(0.0, picture ? 0.7 : 1.0);
+            WYC_TRY(found, reconcile(pair->a, pair->nodeA, pair->b, pair->nodeB, settings, first));
+            pair->found = std::move(found);
+            std::vector<char> chosen;
+            for (const Cause& cause : pair->found.causes)
+                chosen.push_back(!cause.isGuess() && !cause.undo.empty());
+            auto left = std::make_shared<Left>(leftOf(*pair, chosen, picture, false, progress.part(0.7, 1.0)));
+            left->drift = pair->found.undone;
+            return [this, pair, chosen, left, generation] {
+                --looking_;
+                if (generation != generation_)
+                    return;
+                found_ = pair;
+                chosen_ = chosen;
+                takeLeft(*left);
+                showFound();
+            };
+        },
+        [this, generation](const Error& error) {
+            --looking_;
+            if (generation != generation_ || error.kind == ErrorKind::Cancelled)
+                return;
+            refused_ = error;
+            found_.reset();
+            showFound();
+        });
+}
+
+std::vector<Step> ReconcileDesk::chosenSteps(int* causes) const {
+    std::vector<Step> steps;
+    for (std::size_t i = 0; found_ && i < found_->found.causes.size(); ++i)
+        if (i < chosen_.size() && chosen_[i] && !found_->found.causes[i].undo.empty()) {
+            const std::vector<Step>& own = found_->found.causes[i].undo;
+            steps.insert(steps.end(), own.begin(), own.end());
+            if (causes)
+                ++*causes;
+        }
+    return steps;
+}
+
+void ReconcileDesk::showFound() {
+    showCauses();
+    const bool any = found_ != nullptr;
+    for (QWidget* part :
+         std::initializer_list<QWidget*>{worst_, heat_, order_, asUndone_, bodies_, measure_, more_, report_})
+        part->setEnabled(any);
+    int count = 0;
+    (void)chosenSteps(&count);
+    undo_->setEnabled(any && count > 0);
+    undo_->setText(count > 1 ? tr("Undo these %1 in B").arg(count) : tr("Undo in B"));
+    if (!any) {
+        plot_->clear();
+        figures_->setText({});
+        sentence_->setText(refused_ ? QStringLiteral("✕ ") + QString::fromStdString(refused_->text()).toHtmlEscaped()
+                           : looking() ? tr("Comparing every frame and every point …")
+                           : listed_.size() < 2
+                               ? tr("Open what went out and what came back: this desk says why they differ.")
+                               : tr("Choose what came back (B) and what it should be (A), choose two items on the time "
+                                    "board, or drop a file on the lane that it came from."));
+        showOnBody();
+        return;
+    }
+    const Reconciled& found = found_->found;
+    QString words = QString::fromStdString(found.text).toHtmlEscaped();
+    for (const Cause& cause : found.causes) {
+        const QString own = QString::fromStdString(cause.text).toHtmlEscaped();
+        words.replace(own, QStringLiteral("<b>%1</b>").arg(own));
+    }
+    if (found.withinTolerance)
+        words = QStringLiteral("<span style='color:%1'>✓ %2</span>").arg(colour::kMoss.name(), words);
+    sentence_->setText(words + QStringLiteral("."));
+    const bool pixels = camera_.has_value();
+    const auto inWords = pixels ? &pixelWords : &lengthWords;
+    const double scale = pixels ? 1.0 : found.metres;
+    const double most = pixels ? tolerancePixels() : tolerance();
+    const std::optional<Drift> none;
+    const std::optional<Drift>& came = !pixels ? found.drift : pictured_ ? pictured_->drift : none;
+    const std::optional<Drift>& undone = !pixels ? undone_ : pictured_ ? pictured_->undone : none;
+    plot_->show(came, undone, scale, most, inWords);
+    const auto told = [&](const QString& name, const std::optional<Drift>& drift) {
+        if (!drift)
+            return pixels ? tr("%1: no point that both have is in the picture").arg(name)
+                          : tr("%1: no point or no frame in common").arg(name);
+        return tr("%1: %2 RMS, 99 % under %3, at most %4 at %5")
+            .arg(name, inWords(drift->rms * scale), inWords(drift->p99 * scale), inWords(drift->largest * scale),
+                 QString::fromStdString(frameText(drift->worstFrame)));
+    };
+    QString figures = pixels && !pictured_ ? tr("Measuring in the picture …") : told(tr("as it came"), came);
+    if (count > 0 && undone) {
+        const bool good = undone->largest * scale <= most;
+        figures +=
+            QStringLiteral("<br>") +
+            QStringLiteral("<span style='color:%1'>%2</span> ")
+                .arg((good ? colour::kMoss : colour::kStraw).name(), good ? QStringLiteral("✓") : QStringLiteral("!")) +
+            told(tr("undone"), undone);
+    }
+    figures_->setText(figures);
+    showOnBody();
+}
+
+void ReconcileDesk::showCauses() {
+    clearLayout(causes_);
+    checks_.clear();
+    if (!found_)
+        return;
+    const Reconciled& found = found_->found;
+    for (std::size_t i = 0; i < found.causes.size(); ++i) {
+        const Cause& cause = found.causes[i];
+        QFrame* card = cardFrame(cause.isGuess() ? colour::kInk3 : colour::kHeather, this);
+        card->setProperty("causeId", QString::fromStdString(cause.id));
+        auto* row = new QHBoxLayout(card);
+        row->setContentsMargins(8, 3, 8, 3);
+        row->setSpacing(7);
+        auto* check = new QCheckBox(card);
+        check->setObjectName(QStringLiteral("cause"));
+        check->setEnabled(!cause.undo.empty());
+        check->setChecked(i < chosen_.size() && chosen_[i]);
+        check->setToolTip(cause.undo.empty() ? tr("Nothing undoes this") : tr("Undone with the others"));
+        // One order puts right what is split, welded and shuffled.
+        const auto bringsOrder = [](const Cause& other) {
+            return std::any_of(other.undo.begin(), other.undo.end(), [](const Step& s) { return s.type == "reorder"; });
+        };
+        if (const auto with = std::find_if(found.causes.begin(), found.causes.end(), bringsOrder);
+            cause.undo.empty() && with != found.causes.end() &&
+            (cause.id == "order" || cause.id == "split" || cause.id == "welded")) {
+            const auto place = static_cast<std::size_t>(with - found.causes.begin());
+            check->setChecked(place < chosen_.size() && chosen_[place]);
+            check->setToolTip(tr("Undone together with: %1").arg(QString::fromStdString(with->text)));
+        }
+        check->setAccessibleName(QString::fromStdString(cause.text));
+        connect(check, &QCheckBox::clicked, this, [this, i](bool on) {
+            if (i < chosen_.size())
+                chosen_[i] = on;
+            chosenChanged();
+        });
+        checks_.push_back(check);
+        row->addWidget(check);
+        auto* what = new QLabel(QString::fromStdString(cause.text), card);
+        what->setFont(textFont(9.5, QFont::DemiBold));
+        row->addWidget(what);
+        auto* evidence = smallLabel(QString::fromStdString(cause.evidence), card);
+        evidence->setWordWrap(false);
+        keepToWidth(evidence);
+        row->addWidget(evidence, 1);
+        auto* sure = smallLabel(sureWords(cause.confidence), card);
+        sure->setWordWrap(false);
+        sure->setToolTip(tr("confidence %1").arg(cause.confidence, 0, 'f', 2));
+        row->addWidget(sure);
+        causes_->addWidget(card);
+    }
+    const OrderFacts& order = found.order;
+    QString points =
+        tr("points told by %1: %2 certain")
+            .arg(QString::fromStdString(order.by == "hash" ? "their faces" : order.by), digits(order.certain));
+    if (order.ambiguous > 0)
+        points += tr(", %1 ambiguous").arg(digits(order.ambiguous));
+    if (!order.unmatchedA.empty())
+        points += tr(", %1 of A without one").arg(digits(order.unmatchedA.size()));
+    if (!order.unmatchedB.empty())
+        points += tr(", %1 of B more").arg(digits(order.unmatchedB.size()));
+    if (order.by != "none")
+        causes_->addWidget(smallLabel(points, this));
+}
+
+// What is left with just these undone, worked out by the worker.
+void ReconcileDesk::chosenChanged() {
+    if (!found_)
+        return;
+    int count = 0;
+    (void)chosenSteps(&count);
+    undo_->setEnabled(count > 0);
+    undo_->setText(count > 1 ? tr("Undo these %1 in B").arg(count) : tr("Undo in B"));
+    ++looking_;
+    const int generation = generation_;
+    workspace_.runner().start(
+        tr("Comparing"),
+        [this, pair = found_, chosen = chosen_, picture = picture(),
+         generation](const Progress& progress) -> Result<JobRunner::Done> {
+            auto left = std::make_shared<Left>(leftOf(*pair, chosen, picture, true, progress));
+            return [this, left, pair, chosen, generation] {
+                --looking_;
+                if (generation != generation_ || chosen != chosen_ || found_ != pair)
+                    return;
+                takeLeft(*left);
+                showFound();
+            };
+        },
+        [this](const Error&) { --looking_; });
+}
+
+void ReconcileDesk::takeLeft(const Left& left) {
+    undone_ = left.drift;
+    shownUndone_ = left.undone;
+    // Asked for another picture meanwhile, its figures are on their way.
+    pictured_ = left.pictured;
+}
+
+void ReconcileDesk::showOnBody() {
+    const auto arrangement = static_cast<Arrangement>(std::max(0, bodies_->currentIndex()));
+    const bool any =
+        arrangement != Arrangement::BAlone || heat_->isChecked() || order_->isChecked() || asUndone_->isChecked();
+    if (!found_ || !isVisible() || !any) {
+        viewport_.setComparison(std::nullopt);
+        return;
+    }
+    ViewComparison shown;
+    shown.b = b_;
+    shown.a = found_->a;
+    shown.nodeA = found_->nodeA;
+    shown.metresA = found_->found.metres;
+    shown.aOfB = found_->found.order.aOfB;
+    std::optional<Drift> drift = found_->found.drift;
+    if (asUndone_->isChecked() && shownUndone_) {
+        shown.undone = shownUndone_;
+        shown.aOfB = std::shared_ptr<const std::vector<std::uint32_t>>(shownUndone_, &shownUndone_->aOfB);
+        drift = undone_;
+    }
+    // What is within the tolerance does not look as if it were far.
+    shown.topMetres = std::max(tolerance(), drift ? drift->largest * found_->found.metres : 0.0);
+    shown.toleranceMetres = tolerance();
+    if (camera_ && pictured_)
+        drift = shown.undone ? pictured_->undone : pictured_->drift;
+    if (drift && drift->largest > 0.0)
+        shown.worst = ViewComparison::Worst{drift->worstPoint, drift->worstFrame};
+    shown.arrangement = arrangement;
+    shown.heat = heat_->isChecked();
+    shown.order = order_->isChecked();
+    viewport_.setComparison(shown);
+}
+
+} // namespace wyc::app

@@ -1,0 +1,230 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// compare, order
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/file.h"
+#include "base/text.h"
+#include "options.h"
+#include "compare/comparison.h"
+#include "maths/lengths.h"
+#include "steps/shape/point_order.h"
+
+namespace wyc::cli {
+
+using nlohmann::json;
+
+namespace {
+
+struct Sides {
+    SourcePtr a;
+    SourcePtr b;
+    Scene chosenA;
+    Scene chosenB;
+};
+
+OpenArguments openOf(const CompareArguments& arguments, bool second) {
+    OpenArguments open = arguments.open;
+    open.paths = {second ? arguments.b : arguments.a};
+    open.rest = second ? arguments.restB : arguments.open.rest;
+    return open;
+}
+
+Result<Sides> sidesOf(const Common& common, const CompareArguments& arguments) {
+    Sides sides;
+    for (const bool second : {false, true}) {
+        WYC_TRY(sources, openAll(common, openOf(arguments, second), FrameRate()));
+        if (sources.size() != 1)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("{} holds {} sources",
+                                                                   second ? arguments.b : arguments.a, sources.size()))
+                            .withAdvice("Name one file on each side"));
+        (second ? sides.b : sides.a) = sources.front();
+        WYC_TRY(chosen, chosenItems(sources.front()->shown(), arguments.items, {}));
+        (second ? sides.chosenB : sides.chosenA) = std::move(chosen);
+    }
+    return sides;
+}
+
+// A camera of A, else of B, whatever items were chosen.
+Result<Picture> pictureOf(const Sides& sides, const CompareArguments& arguments) {
+    for (const SourcePtr& source : {sides.a, sides.b}) {
+        const Scene& scene = source->shown();
+        std::vector<std::size_t> fitting;
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+            if (const Node& node = scene.nodes[i];
+                node.kind == NodeKind::Camera &&
+                (matchesPattern(node.path, arguments.camera) || matchesPattern(node.name, arguments.camera)))
+                fitting.push_back(i);
+        if (fitting.size() > 1)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("{} cameras are called '{}' in {}", fitting.size(),
+                                                                   arguments.camera, source->name))
+                            .withAdvice("Name one by its path"));
+        if (!fitting.empty())
+            return Picture{std::make_shared<const Scene>(scene), fitting.front(), arguments.pictureWidth};
+    }
+    return fail(makeError(ErrorKind::BadInput, fmt::format("no camera is called '{}'", arguments.camera))
+                    .withAdvice("`wyc info` lists the items of A and B"));
+}
+
+Result<Comparison> compared(const Common& common, const CompareArguments& arguments, const Progress& progress) {
+    WYC_TRY(sides, sidesOf(common, arguments));
+    ReconcileSettings settings;
+    WYC_TRY(tolerance, parseLength(arguments.tolerance));
+    settings.toleranceMetres = tolerance;
+    const bool pictured = !arguments.camera.empty();
+    WYC_TRY(comparison, compare(sides.chosenA, sides.chosenB, settings, progress.part(0.0, pictured ? 0.6 : 1.0)));
+    comparison.a = sides.a->name;
+    comparison.b = sides.b->name;
+    if (pictured) {
+        WYC_TRY(picture, pictureOf(sides, arguments));
+        WYC_CHECK(measureInPicture(comparison, picture, progress.part(0.6, 1.0)));
+    }
+    return comparison;
+}
+
+void print(const Comparison& comparison, bool explain) {
+    for (const ComparedPair& pair : comparison.pairs) {
+        const Reconciled& found = pair.found;
+        if (comparison.pairs.size() > 1)
+            fmt::print("{} against {}\n", found.b, found.a);
+        if (pair.error) {
+            fmt::print("  {}\n", pair.error->text());
+            continue;
+        }
+        const auto drift = [&](const char* name, const std::optional<Drift>& of) {
+            if (of)
+                fmt::print("{}: {} RMS, 99 % under {}, at most {} (frame {}, point {})\n", name,
+                           lengthText(of->rms * found.metres), lengthText(of->p99 * found.metres),
+                           lengthText(of->largest * found.metres), frameText(of->worstFrame), of->worstPoint);
+            else
+                fmt::print("{}: no point or no frame in common\n", name);
+        };
+        const auto pixels = [&](const char* name, const std::optional<Drift>& of) {
+            if (of)
+                fmt::print("{}, in the picture: {} RMS, 99 % under {}, at most {} (frame {}, point {})\n", name,
+                           pixelsText(of->rms), pixelsText(of->p99), pixelsText(of->largest), frameText(of->worstFrame),
+                           of->worstPoint);
+            else
+                fmt::print("{}, in the picture: no point that both have is in it\n", name);
+        };
+        drift("as it came", found.drift);
+        if (pair.pictured)
+            pixels("as it came", pair.pictured->drift);
+        if (!explain)
+            continue;
+        fmt::print("{}\n", found.text);
+        for (const Cause& cause : found.causes) {
+            std::string steps;
+            for (const Step& step : cause.undo)
+                steps += (steps.empty() ? "" : ", ") + step.type;
+            fmt::print("  {:3.0f} %  {}: {}{}\n", cause.confidence * 100.0, cause.text, cause.evidence,
+                       steps.empty() ? "" : fmt::format("  [{}]", steps));
+        }
+        drift("undone", found.undone);
+        if (pair.pictured)
+            pixels("undone", pair.pictured->undone);
+    }
+    for (const OtherPair& other : comparison.others)
+        fmt::print("{} against {}: {}\n", other.b, other.a, other.text);
+    for (const auto& [paths, words] : {std::pair{&comparison.onlyA, "only in A"}, {&comparison.onlyB, "only in B"}})
+        for (const std::string& path : *paths)
+            fmt::print("{}: {}\n", words, path);
+}
+
+} // namespace
+
+int runCompare(const Common& common, const CompareArguments& arguments) {
+    const TerminalProgress terminal(common);
+    const bool applies = !arguments.apply.empty();
+    const auto comparison = compared(common, arguments, terminal.progress().part(0.0, applies ? 0.6 : 1.0));
+    if (!comparison)
+        return report(common, comparison.error());
+    if (!arguments.report.empty())
+        if (const auto written = writeHtmlReport(*comparison, arguments.report); !written)
+            return report(common, written.error());
+    json document = toJson(*comparison);
+    if (!arguments.explain && !applies)
+        for (json& pair : document["pairs"])
+            pair.erase("causes");
+    if (applies) {
+        const auto undo = undoOfAll(*comparison);
+        if (!undo)
+            return report(common, undo.error());
+        if (undo->empty())
+            remark(common, "nothing is to be undone: the copy is B as it came");
+        ConvertArguments convert;
+        convert.open = openOf(arguments, true);
+        convert.steps.items = arguments.items;
+        convert.steps.behind = *undo;
+        convert.target = arguments.apply;
+        convert.replace = arguments.replace;
+        convert.record = true;
+        if (!common.json)
+            print(*comparison, true);
+        const auto written = writeConverted(common, convert, terminal.progress().part(0.6, 1.0));
+        if (!written)
+            return report(common, written.error());
+        document["outputs"] = *written;
+    } else if (!common.json) {
+        print(*comparison, arguments.explain);
+    }
+    if (common.json)
+        printJson(document);
+    else if (!common.quiet)
+        fmt::print("{} {}\n", comparison->withinTolerance() ? "within" : "not within",
+                   lengthText(comparison->toleranceMetres));
+    return comparison->withinTolerance() ? kClean : kFindings;
+}
+
+int runOrder(const Common& common, const CompareArguments& arguments) {
+    const TerminalProgress terminal(common);
+    const auto comparison = compared(common, arguments, terminal.progress());
+    if (!comparison)
+        return report(common, comparison.error());
+    std::vector<const ComparedPair*> pairs;
+    for (const ComparedPair& pair : comparison->pairs)
+        if (!pair.error)
+            pairs.push_back(&pair);
+    if (pairs.size() != 1)
+        return report(common, makeError(ErrorKind::BadInput, fmt::format("{} items: an order is of one", pairs.size()))
+                                  .withAdvice("Choose one with --items"));
+    const auto order = pointOrderOf(*pairs.front());
+    if (!order)
+        return report(common, order.error());
+    std::error_code code;
+    if (!arguments.replace && fs::exists(arguments.output, code))
+        return report(common, makeError(ErrorKind::Exists, "the target exists")
+                                  .inFile(arguments.output)
+                                  .withAdvice("Choose another name, or add --replace"));
+    const auto written = [&]() -> Status {
+        WYC_TRY(file, AtomicFile::create(arguments.output));
+        WYC_CHECK(file->append(order->text()));
+        return file->commit(arguments.replace ? AtomicFile::Replace::Yes : AtomicFile::Replace::No);
+    }();
+    if (!written)
+        return report(common, written.error());
+    const OrderFacts& facts = pairs.front()->found.order;
+    const bool certain = facts.ambiguous == 0 && facts.unmatchedA.empty() && facts.unmatchedB.empty();
+    if (common.json)
+        printJson({{"a", pairs.front()->found.a},
+                   {"b", pairs.front()->found.b},
+                   {"order",
+                    {{"same", facts.same},
+                     {"by", facts.by},
+                     {"certain", facts.certain},
+                     {"ambiguous", facts.ambiguous},
+                     {"unmatched_a", facts.unmatchedA.size()},
+                     {"unmatched_b", facts.unmatchedB.size()}}},
+                   {"ambiguous_points", facts.unsure},
+                   {"unmatched_points_a", facts.unmatchedA},
+                   {"unmatched_points_b", facts.unmatchedB},
+                   {"output", arguments.output}});
+    else
+        fmt::print("{}: {} certain, {} ambiguous, {} of A and {} of B without one; by {}\n", arguments.output,
+                   groupedDigits(facts.certain), groupedDigits(facts.ambiguous), groupedDigits(facts.unmatchedA.size()),
+                   groupedDigits(facts.unmatchedB.size()), facts.by);
+    return certain ? kClean : kFindings;
+}
+
+} // namespace wyc::cli

@@ -1,0 +1,293 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// job: makes and changes a job without the window
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "delivery/ask/chosen.h"
+#include "job/job.h"
+#include "options.h"
+#include "scene/stand_in.h"
+#include "workbench/workbench.h"
+
+namespace wyc::cli {
+
+using nlohmann::json;
+
+namespace {
+
+// "trim first=1009 last=1128": a type and its options, as `wyc steps` lists them.
+Result<Step> stepOf(const std::string& text) {
+    std::vector<std::string> words;
+    for (const std::string& word : splitText(text, ' '))
+        if (!trimmed(word).empty())
+            words.emplace_back(trimmed(word));
+    const StepType* type = words.empty() ? nullptr : stepType(words.front());
+    if (!type)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' names no step", text))
+                        .withAdvice("Write a type and its options, as \"trim first=1009 last=1128\"; `wyc steps` lists "
+                                    "them"));
+    json options = json::object();
+    for (std::size_t i = 1; i < words.size(); ++i) {
+        const auto equals = words[i].find('=');
+        if (equals == std::string::npos)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no option=value", words[i]))
+                            .withAdvice(fmt::format("`wyc steps {}` lists its options", type->id)));
+        const std::string name = words[i].substr(0, equals);
+        const std::string value = words[i].substr(equals + 1);
+        const auto known = std::find_if(type->options.begin(), type->options.end(),
+                                        [&](const StepOption& option) { return option.name == name; });
+        if (known == type->options.end())
+            return fail(makeError(ErrorKind::BadInput, fmt::format("the step {} has no option '{}'", type->id, name))
+                            .withAdvice(fmt::format("`wyc steps {}` lists its options", type->id)));
+        const auto number = parseNumber(value);
+        const bool numeric = known->kind == OptionKind::Number || known->kind == OptionKind::WholeNumber ||
+                             known->kind == OptionKind::Frame;
+        options[name] = known->kind == OptionKind::Switch && (value == "true" || value == "false")
+                            ? json(value == "true")
+                        : numeric && number ? json(*number)
+                                            : json(value);
+    }
+    WYC_TRY(checked, checkedOptions(*type, options));
+    return Step{std::string(type->id), std::move(checked), true};
+}
+
+struct Place {
+    SourceId source;
+    std::string path;
+};
+
+// Items of the job's sources that a pattern over label, path or name fits; with what is below, where it is a group.
+Result<std::vector<Place>> placesOf(const std::vector<OpenedSource>& opened, const std::vector<std::string>& patterns,
+                                    const Job& job) {
+    std::vector<Place> places;
+    for (const OpenedSource& entry : opened) {
+        const Scene& scene = entry.source->shown();
+        const std::vector<bool> isItem = itemMask(scene);
+        std::vector<bool> hit(scene.nodes.size(), false);
+        for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+            const Node& node = scene.nodes[n];
+            const JobItem* known = job.item(entry.id, node.path);
+            hit[n] = isTaken(patterns, {itemLabel(*entry.source, node.path), node.path, node.name,
+                                        known && known->leftOut && patterns.empty()}) ||
+                     (node.parent >= 0 && hit[static_cast<std::size_t>(node.parent)]);
+            if (hit[n] && isItem[n])
+                places.push_back({entry.id, node.path});
+        }
+    }
+    if (places.empty())
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("no item of the job fits '{}'", fmt::join(patterns, "', '")))
+                .withAdvice("`wyc job JOB.wyc` lists its sources, `wyc info` their items"));
+    return places;
+}
+
+Status changeShot(const JobArguments& arguments, Shot& shot) {
+    WYC_TRY(given, arguments.shot.shot());
+    if (!arguments.shotName.empty())
+        shot.name = safeName(arguments.shotName);
+    if (given.range)
+        shot.range = given.range;
+    if (arguments.handlesGiven)
+        shot.handles = given.handles;
+    if (given.rate)
+        shot.rate = given.rate;
+    if (given.unitMetres)
+        shot.unitMetres = given.unitMetres;
+    if (given.upAxis)
+        shot.upAxis = given.upAxis;
+    return {};
+}
+
+Status changeSources(const JobArguments& arguments, Job& job) {
+    for (const std::string& name : arguments.removed) {
+        const auto gone = [&](const JobSource& source) {
+            return matchesPattern(source.spec.path.filename().string(), name) || source.spec.path == fs::path(name);
+        };
+        std::vector<SourceId> ids;
+        for (const JobSource& source : job.sources)
+            if (gone(source))
+                ids.push_back(source.id);
+        if (ids.empty())
+            return fail(makeError(ErrorKind::BadInput, fmt::format("the job has no source '{}'", name)));
+        std::erase_if(job.sources, gone);
+        std::erase_if(job.items,
+                      [&](const JobItem& item) { return std::find(ids.begin(), ids.end(), item.source) != ids.end(); });
+    }
+    if (arguments.added.empty())
+        return {};
+    std::error_code code;
+    std::vector<fs::path> paths;
+    for (const std::string& path : arguments.added)
+        paths.push_back(fs::absolute(path, code).lexically_normal());
+    WYC_TRY(gathered, gather(paths, false));
+    for (const SourceSpec& spec : gathered.specs)
+        if (std::none_of(job.sources.begin(), job.sources.end(),
+                         [&](const JobSource& source) { return source.spec.path == spec.path; }))
+            job.sources.push_back({job.freeSourceId(), spec});
+    return {};
+}
+
+Status changeItems(const Common& common, const JobArguments& arguments, Job& job) {
+    const bool any = !arguments.steps.empty() || !arguments.stepsFile.empty() || arguments.clear ||
+                     arguments.leaveOut || arguments.takeIn || arguments.loops || arguments.noLoops ||
+                     !arguments.mend.empty();
+    if (!any)
+        return {};
+    if (arguments.items.empty() && arguments.mend.empty())
+        return fail(makeError(ErrorKind::BadInput, "which items is it about?")
+                        .withAdvice("Say it with --items; --items '*' means all"));
+    WYC_TRY(opened, openSources(job));
+    std::vector<Step> steps;
+    if (!arguments.stepsFile.empty()) {
+        WYC_TRY(chain, stepsOfFile(arguments.stepsFile));
+        steps = std::move(chain);
+    }
+    for (const std::string& text : arguments.steps) {
+        WYC_TRY(step, stepOf(text));
+        steps.push_back(std::move(step));
+    }
+    WYC_TRY(places, placesOf(opened, arguments.items, job));
+    for (const Place& place : places) {
+        JobItem& item = job.itemFor(place.source, place.path);
+        if (arguments.clear)
+            item.steps.clear();
+        item.steps.insert(item.steps.end(), steps.begin(), steps.end());
+        if (arguments.leaveOut || arguments.takeIn)
+            item.leftOut = arguments.leaveOut;
+        if (arguments.loops || arguments.noLoops)
+            item.loops = arguments.loops;
+    }
+    if (arguments.mend.empty())
+        return {};
+    const TerminalProgress terminal(common);
+    WYC_TRY(items, measuredItemsOf(job, opened, terminal.progress()));
+    std::size_t mended = 0;
+    for (const ItemFinding& found : findingsOf(job, opened, items)) {
+        const bool meant = std::any_of(arguments.mend.begin(), arguments.mend.end(), [&](const std::string& id) {
+            return id == "all" || matchesPattern(found.finding.id, id);
+        });
+        const bool chosen = std::any_of(places.begin(), places.end(), [&](const Place& place) {
+            return place.source == found.key.source && place.path == found.key.path;
+        });
+        if (!meant || !chosen || found.finding.mend.empty() || found.finding.severity == Severity::Note)
+            continue;
+        auto& chain = job.itemFor(found.key.source, found.key.path).steps;
+        chain.insert(chain.end(), found.finding.mend.begin(), found.finding.mend.end());
+        remark(common, fmt::format("{}: {} ({})", found.finding.item, found.finding.mendLabel, found.finding.id));
+        ++mended;
+    }
+    if (mended == 0)
+        remark(common, "no finding of that id has a mend");
+    return {};
+}
+
+Status changeDelivery(const JobArguments& arguments, Job& job) {
+    if (arguments.delivery.empty())
+        return {};
+    auto found = std::find_if(job.deliveries.begin(), job.deliveries.end(),
+                              [&](const DeliverySpec& spec) { return spec.name == arguments.delivery; });
+    if (arguments.dropDelivery) {
+        if (found == job.deliveries.end())
+            return fail(makeError(ErrorKind::BadInput, fmt::format("there is no delivery '{}'", arguments.delivery)));
+        job.deliveries.erase(found);
+        return {};
+    }
+    if (found == job.deliveries.end()) {
+        job.deliveries.push_back({});
+        found = std::prev(job.deliveries.end());
+        found->name = arguments.delivery;
+    }
+    DeliverySpec& spec = *found;
+    if (!arguments.format.empty())
+        spec.format = arguments.format;
+    if (!arguments.take.empty())
+        spec.items = arguments.take;
+    std::error_code code;
+    if (!arguments.folder.empty())
+        spec.folder = fs::absolute(arguments.folder, code).lexically_normal();
+    if (!arguments.nameTemplate.empty()) {
+        WYC_CHECK(nameFromTemplate(arguments.nameTemplate, NameParts{"shot", "item", "parent", "/path", 1}));
+        spec.nameTemplate = arguments.nameTemplate;
+    }
+    if (!arguments.toUnit.empty()) {
+        WYC_TRY(unit, parseUnit(arguments.toUnit));
+        spec.unitMetres = unit;
+    }
+    if (!arguments.toUp.empty()) {
+        WYC_TRY(up, parseUpAxis(arguments.toUp));
+        spec.upAxis = up;
+    }
+    if (!arguments.toRate.empty()) {
+        WYC_TRY(rate, FrameRate::parse(arguments.toRate));
+        spec.rate = rate;
+    }
+    spec.wholeRange = spec.wholeRange || arguments.wholeRange;
+    spec.world = spec.world || arguments.world;
+    spec.oneFile = spec.oneFile || arguments.oneFile;
+    spec.replace = spec.replace || arguments.replace;
+    return {};
+}
+
+void printJob(const Job& job) {
+    const Shot& shot = job.shot;
+    fmt::print("shot {}  {} ± {}  rate {}  unit {}  up {}\n", shot.name.empty() ? "unnamed" : shot.name,
+               shot.range ? shot.range->text() : "no range", frameText(shot.handles),
+               shot.rate ? shot.rate->shortText() : "not stated",
+               shot.unitMetres ? unitName(*shot.unitMetres) : "not stated",
+               shot.upAxis ? upAxisName(*shot.upAxis) : "not stated");
+    for (const JobSource& source : job.sources)
+        fmt::print("  source {}  {}\n", source.id.value, source.spec.path.string());
+    for (const JobItem& item : job.items) {
+        if (item.steps.empty() && !item.leftOut)
+            continue;
+        std::string words;
+        for (const Step& step : item.steps)
+            words += fmt::format("{}{} {}{}", words.empty() ? "" : " · ", step.type, describeStep(step),
+                                 step.on ? "" : " (off)");
+        fmt::print("  item {}:{}  {}{}\n", item.source.value, item.path, item.leftOut ? "left out  " : "", words);
+    }
+    for (const DeliverySpec& spec : job.deliveries)
+        fmt::print("  delivery {}  {} into {}  {}\n", spec.name, spec.format, spec.folder.string(), spec.nameTemplate);
+}
+
+} // namespace
+
+int runJob(const Common& common, const JobArguments& arguments) {
+    const fs::path path = arguments.job;
+    std::error_code code;
+    const bool there = fs::exists(fs::symlink_status(path, code));
+    if (arguments.fresh && there)
+        return report(common, makeError(ErrorKind::Exists, "the job is there already")
+                                  .inFile(path.string())
+                                  .withAdvice("Leave --new out to change it, or choose another name"));
+    if (path.extension() != ".wyc")
+        return report(common, makeError(ErrorKind::BadInput, "a job's name ends in .wyc").inFile(path.string()));
+    Job job;
+    if (!arguments.fresh) {
+        auto loaded = loadJob(path);
+        if (!loaded)
+            return report(common, loaded.error());
+        job = std::move(*loaded);
+    }
+    const Job before = job;
+    const auto change = [&]() -> Status {
+        WYC_CHECK(changeShot(arguments, job.shot));
+        WYC_CHECK(changeSources(arguments, job));
+        WYC_CHECK(changeItems(common, arguments, job));
+        return changeDelivery(arguments, job);
+    };
+    if (const auto status = change(); !status)
+        return report(common, status.error());
+    if (arguments.fresh || !(job == before))
+        if (const auto status = saveJob(job, path); !status)
+            return report(common, status.error());
+    if (common.json)
+        printJson(toJson(job, path.parent_path()));
+    else
+        printJob(job);
+    return kClean;
+}
+
+} // namespace wyc::cli

@@ -1,0 +1,325 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Causes in time: stale, held, double and missing frames; late, faster, more or fewer.
+#include <algorithm>
+#include <cmath>
+
+#include "compare/reconcile_engine.h"
+
+namespace wyc {
+
+void ReconcileEngine::alignByStretches() {
+    const std::size_t n = trackB_.moments();
+    if (how_.relative() < 2e-5 || n < 10)
+        return;
+    std::optional<Alignment> best;
+    for (const std::size_t parts : {2U, 3U, 4U})
+        for (std::size_t k = 0; k < parts; ++k) {
+            const std::size_t first = k * n / parts;
+            const std::size_t end = (k + 1) * n / parts;
+            if (end - first < 5)
+                continue;
+            Track stretch;
+            stretch.times.assign(trackB_.times.begin() + static_cast<std::ptrdiff_t>(first),
+                                 trackB_.times.begin() + static_cast<std::ptrdiff_t>(end));
+            stretch.xyz = trackB_.xyz.middleRows(static_cast<Eigen::Index>(3 * first),
+                                                 static_cast<Eigen::Index>(3 * (end - first)));
+            Alignment one = alignmentOf(trackA_, stretch);
+            // What rounding leaves is all alike; then the plainer time.
+            const auto score = [](const Alignment& fit) {
+                return std::max(fit.relative(), 2e-6) * (std::abs(fit.speed - 1.0) < 1e-9 ? 1.0 : 1.5);
+            };
+            if (one.timeMatters && (!best || score(one) < 0.9 * score(*best)))
+                best = std::move(one);
+        }
+    if (!best || best->residual > 0.25 * how_.residual)
+        return;
+    // As it is believed only where most moments lie on it, a few samples aside.
+    const Alignment whole = how_;
+    how_.space = best->space;
+    how_.residual = best->residual;
+    how_ = aligned(best->speed, best->shift);
+    std::size_t fit = 0;
+    int last = 0;
+    for (std::size_t t = 0; t < n; ++t)
+        if (const auto slip = slipOf(t, last)) {
+            last = *slip;
+            ++fit;
+        }
+    if (fit * 5 < n * 3)
+        how_ = whole;
+}
+
+std::optional<int> ReconcileEngine::slipOf(std::size_t t, int before) const {
+    const double own = how_.timeOfA(trackB_.times[t]);
+    // Beyond what A has nothing says which of its poses is meant: a motion that comes back has been there before.
+    if (std::isnan(offAt(t, own + before * stepA_)))
+        return std::nullopt;
+    const int most = static_cast<int>(trackA_.moments());
+    for (int k = 0; k <= most; ++k)
+        for (const int by : {before + k, before - k})
+            if (offAt(t, own + by * stepA_) <= fits())
+                return by;
+    return std::nullopt;
+}
+
+void ReconcileEngine::findSlips() {
+    const double step = stepA_;
+    if (!(step > 0.0) || !dense_ || trackB_.moments() < 5)
+        return;
+    std::vector<std::optional<int>> slip(trackB_.moments());
+    int last = 0;
+    for (std::size_t t = 0; t < trackB_.moments(); ++t)
+        if ((slip[t] = slipOf(t, last)))
+            last = *slip[t];
+    // The first stretch of three alike says where time begins.
+    std::optional<int> base;
+    for (std::size_t t = 0; t + 2 < slip.size() && !base; ++t)
+        if (slip[t] && slip[t] == slip[t + 1] && slip[t] == slip[t + 2])
+            base = slip[t];
+    if (!base)
+        return;
+    if (*base != 0 && std::any_of(slip.begin(), slip.end(), [&](const auto& s) { return s && *s == 0; })) {
+        how_.shift += *base * step;
+        how_ = aligned(how_.speed, how_.shift);
+    } else if (*base != 0) {
+        return;
+    }
+    int now = 0;
+    for (std::size_t t = 0; t < slip.size(); ++t) {
+        if (slip[t])
+            now = *slip[t] - *base;
+        slips_[t] = now;
+    }
+    // Only what goes on counts: a moment alone is a frame of its own.
+    for (std::size_t t = 0; t < slips_.size(); ++t) {
+        const bool alone =
+            (t == 0 || slips_[t - 1] != slips_[t]) && (t + 1 == slips_.size() || slips_[t + 1] != slips_[t]);
+        if (alone && t > 0)
+            slips_[t] = slips_[t - 1];
+        else if (alone && slips_.size() > 1)
+            slips_[t] = slips_[1];
+    }
+}
+
+Alignment ReconcileEngine::aligned(double speed, double shift) const {
+    Alignment made = how_;
+    made.speed = speed;
+    made.shift = shift;
+    for (std::size_t t = 0; t < trackB_.moments(); ++t) {
+        made.off[t] = offAt(t, made.timeOfA(trackB_.times[t]));
+        made.counts[t] = !std::isnan(made.off[t]) && made.off[t] <= fits();
+    }
+    return made;
+}
+
+bool ReconcileEngine::sameAsBefore(std::size_t t) const {
+    if (t == 0)
+        return false;
+    const auto here = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
+    const auto before = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t - 3));
+    const double way = std::sqrt((here - before).colwise().squaredNorm().mean());
+    return way <= std::max(1e-6 * how_.spread, 3.0 * how_.residual) && way <= 0.2 * usualStepB_;
+}
+
+void ReconcileEngine::tellFrames() {
+    if (movesA_ && !movesB_) {
+        const double frame = snappedFrame(a_.rate().frameAt(how_.timeOfA(trackB_.times.front())));
+        const bool known = how_.relative() < 0.01;
+        add("static", 0.0, "", 0.99, "it does not move",
+            known ? fmt::format("it is A's frame {} throughout", frameText(frame))
+                  : std::string("all its samples are alike; A moves"));
+        return;
+    }
+    if (!movesB_ || trackB_.moments() < 3 || !dense_)
+        return;
+    std::vector<std::size_t> held;
+    std::vector<std::size_t> doubled;
+    std::vector<std::size_t> others;
+    const double usual = usualStepB_;
+    for (std::size_t t = 0; t < trackB_.moments(); ++t) {
+        const bool slipped = t > 0 && slips_[t] < slips_[t - 1];
+        const double off = offAt(t, how_.timeOfA(trackB_.times[t]) + slips_[t] * stepA_);
+        const bool fit = std::isnan(off) || off <= fits();
+        if (slipped && sameAsBefore(t))
+            doubled.push_back(t);
+        else if (!fit && t > 0 && sameAsBefore(t))
+            held.push_back(t);
+        else if (!fit)
+            others.push_back(t);
+    }
+    // A first frame before A's begins is stale where it shows a later pose.
+    const bool before = how_.timeOfA(trackB_.times[0]) < trackA_.times.front() - 1e-6 &&
+                        how_.timeOfA(trackB_.times[1]) >= trackA_.times.front() - 1e-6;
+    const bool leaps = before && poseLike(0) && stepsB_[0] > 4.0 * usual;
+    if (leaps || (!others.empty() && others.front() == 0 && !(others.size() > 1 && others[1] == 1))) {
+        // What it holds instead, where that is known.
+        std::string evidence = "it is no pose that comes before the second";
+        if (const auto like = poseLike(0))
+            evidence = fmt::format("it holds the pose of {}", frameText(frameOfB(*like)));
+        const double size = std::max(how_.spread, 1e-30);
+        add("first_stale", 1.0, "frames",
+            std::min(1.0 - 2.0 * how_.relative(),
+                     sureOf((leaps ? stepsB_[0] : how_.off[0]) / size, std::max(how_.residual, 0.2 * usual) / size)),
+            "its first frame is stale", evidence, {{"ends", {{"first", "left out"}}, true}});
+    }
+    const auto listed = [&](const std::vector<std::size_t>& which) {
+        std::string text;
+        for (const std::size_t t : which)
+            text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
+        return text;
+    };
+    if (!held.empty())
+        add("held", static_cast<double>(held.size()), "frames", 0.95,
+            fmt::format("{} {} the one before", counted(held.size(), "frame"), held.size() == 1 ? "holds" : "hold"),
+            listed(held), {{"drop", {{"frames", listed(held)}}, true}, {"fill", nlohmann::json::object(), true}});
+    if (!doubled.empty())
+        add("doubled", static_cast<double>(doubled.size()), "frames", 0.97,
+            fmt::format("{} {} twice, and all behind {} later", counted(doubled.size(), "frame"),
+                        doubled.size() == 1 ? "stands" : "stand", doubled.size() == 1 ? "it is" : "them is"),
+            listed(doubled), {{"drop", {{"frames", listed(doubled)}, {"close", true}}, true}});
+    // Gaps in its own times.
+    std::size_t gone = 0;
+    std::string where;
+    const double step = b_.rate().secondsAt(1.0);
+    const std::vector<double>& times = b_.times();
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < times.size(); ++i)
+        steps.push_back(times[i] - times[i - 1]);
+    const double own = middleOf(steps);
+    for (std::size_t i = 1; i < times.size() && own > 0.0; ++i)
+        if (const auto more = static_cast<int>(std::lround((times[i] - times[i - 1]) / own)) - 1; more > 0) {
+            gone += static_cast<std::size_t>(more);
+            where += fmt::format("{}{}", where.empty() ? "after " : ", ", frameText(snappedFrame(times[i - 1] / step)));
+        }
+    if (gone > 0)
+        add("missing", static_cast<double>(gone), "frames", 0.97,
+            fmt::format("{} {} missing", counted(gone, "frame"), gone == 1 ? "is" : "are"), where,
+            {{"fill", nlohmann::json::object(), true}});
+    for (std::size_t t = 1; t < slips_.size(); ++t)
+        if (slips_[t] > slips_[t - 1] && how_.relative() < 0.02)
+            add("missing", static_cast<double>(slips_[t] - slips_[t - 1]), "frames", 0.9,
+                fmt::format("{} left out, and all behind is earlier",
+                            counted(static_cast<std::size_t>(slips_[t] - slips_[t - 1]), "frame")),
+                fmt::format("before {}", frameText(frameOfB(t))));
+}
+
+std::optional<std::size_t> ReconcileEngine::poseLike(std::size_t moment) const {
+    std::optional<std::size_t> found;
+    double least = fits();
+    const auto own = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * moment));
+    for (std::size_t t = moment + 2; t < trackB_.moments(); ++t) {
+        const auto other = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
+        if (const double off = std::sqrt((own - other).colwise().squaredNorm().mean()); off <= least) {
+            least = off;
+            found = t;
+        }
+    }
+    return found;
+}
+
+std::vector<double> ReconcileEngine::stepsOfB() const {
+    std::vector<double> steps;
+    for (Eigen::Index row = 3; row < trackB_.xyz.rows(); row += 3)
+        steps.push_back(std::sqrt(
+            (trackB_.xyz.middleRows<3>(row) - trackB_.xyz.middleRows<3>(row - 3)).colwise().squaredNorm().mean()));
+    return steps;
+}
+
+void ReconcileEngine::tellTime() {
+    if (!movesA_ || !movesB_ || !how_.timeMatters)
+        return;
+    const double rateA = a_.rate().value();
+    const double rateB = b_.rate().value();
+    const double left = std::max(how_.relative(), kPassedOn);
+    const double step = stepA_;
+    std::vector<double> stepsB;
+    for (std::size_t i = 1; i < trackB_.moments(); ++i)
+        stepsB.push_back(trackB_.times[i] - trackB_.times[i - 1]);
+    const double stepB = stepsB.empty() ? step : middleOf(stepsB);
+    double shift = how_.shift; // behind what is undone so far
+    double frameSeconds = 1.0 / rateB;
+    if (std::abs(how_.speed - 1.0) > 1e-6) {
+        const double without = alignmentAt(trackA_, trackB_, 1.0, middleShift(1.0)).relative();
+        const double sure = sureOf(without, left);
+        const bool sampleBySample = step > 0.0 && std::abs(how_.speed * stepB / step - 1.0) < 1e-4;
+        if (sampleBySample) {
+            const FrameRate now = b_.rate();
+            const double wanted = now.value() / how_.speed;
+            std::string rate = a_.rate().text();
+            if (std::abs(a_.rate().value() / wanted - 1.0) > 1e-6)
+                rate = shortestNumber(wanted);
+            add("rate", how_.speed, "x", sure,
+                fmt::format("the same samples at {} frames a second instead of {}",
+                            shortestNumber(std::round(how_.speed * rateA * 1000.0) / 1000.0), a_.rate().text()),
+                fmt::format("sample by sample, {:.6g} as fast", how_.speed), {{"rate", {{"rate", rate}}, true}});
+            frameSeconds = 1.0 / wanted;
+        } else {
+            add("retimed", how_.speed, "x", sure,
+                fmt::format("it plays {} × as fast", shortestNumber(std::round(how_.speed * 1e6) / 1e6)),
+                "over all of it, evenly",
+                {{"retime", {{"curve", fmt::format("x{}", shortestNumber(1.0 / how_.speed))}}, true}});
+            shift += (how_.speed - 1.0) * b_.times().front();
+        }
+    }
+    if (const double frames = -shift * rateA; std::abs(frames) > 1e-3) {
+        const double without = alignmentAt(trackA_, trackB_, how_.speed, how_.shift + frames / rateA).relative();
+        const double rounded =
+            std::abs(frames - std::round(frames)) < 1e-3 ? std::round(frames) : std::round(frames * 1e4) / 1e4;
+        add("offset", rounded, "frames", sureOf(without, left), offsetText(rounded),
+            fmt::format("without it {:.3g} of its size off, with it {:.3g}", without, how_.relative()),
+            {{"offset", {{"frames", snappedFrame(shift / frameSeconds)}}, true}});
+    }
+    tellSampling(stepB, step);
+    tellRange(step, left);
+}
+
+std::string offsetText(double frames) {
+    const double size = std::abs(frames);
+    return fmt::format("{} frame{} {}", frameText(size), size == 1.0 ? "" : "s", frames > 0.0 ? "late" : "early");
+}
+
+void ReconcileEngine::tellSampling(double stepB, double step) {
+    if (!(step > 0.0) || std::abs(how_.speed - 1.0) > 1e-6)
+        return;
+    const double ratio = stepB / step;
+    if (ratio > 0.75 && ratio < 1.5)
+        return;
+    const double frames = stepB * a_.rate().value();
+    add("sampling", std::round(ratio * 1e4) / 1e4, "x", 0.97, fmt::format("a sample every {:.4g} frames", frames),
+        fmt::format("A has one every {:.4g}; what lies between is not in it", step * a_.rate().value()));
+}
+
+double ReconcileEngine::middleShift(double speed) const {
+    const double middle = 0.5 * (trackB_.times.front() + trackB_.times.back());
+    return how_.timeOfA(middle) - speed * middle;
+}
+
+void ReconcileEngine::tellRange(double step, double left) {
+    if (!(step > 0.0))
+        return;
+    const bool stale =
+        std::any_of(found_.causes.begin(), found_.causes.end(), [](const Cause& c) { return c.id == "first_stale"; });
+    const double begins = how_.timeOfA(b_.times().front());
+    // A stale frame before A begins is left out already.
+    const bool leftOut = stale && begins < a_.times().front() - 1e-6 && b_.times().size() > 1;
+    const double first = leftOut ? how_.timeOfA(b_.times()[1]) : begins;
+    double end = how_.timeOfA(b_.times().back()) + (slips_.empty() ? 0 : slips_.back()) * step;
+    const double atStart = (a_.times().front() - first) / step;
+    const double atEnd = (end - a_.times().back()) / step;
+    // A part of a sample is none.
+    const double all = atStart + atEnd;
+    const double more = std::copysign(std::floor(std::abs(all) + 0.05), all);
+    if (std::abs(more) < 0.5 || left > 0.1)
+        return;
+    std::vector<Step> undo;
+    if (atStart > -0.5 && atEnd > -0.5)
+        undo = {{"trim",
+                 {{"first", snappedFrame(a_.rate().frameAt(a_.times().front()))},
+                  {"last", snappedFrame(a_.rate().frameAt(a_.times().back()))}},
+                 true}};
+    const auto frames = static_cast<std::size_t>(std::abs(more));
+    add("range", more, "samples", 0.97, fmt::format("{} {}", counted(frames, "frame"), more > 0.0 ? "more" : "less"),
+        fmt::format("{:+g} at the start, {:+g} at the end", std::round(atStart), std::round(atEnd)), undo);
+}
+
+} // namespace wyc

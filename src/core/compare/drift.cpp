@@ -1,0 +1,220 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "compare/drift.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <mutex>
+
+#include <Eigen/LU>
+
+#include "base/parallel.h"
+#include "match/order_map.h"
+#include "scene/components/camera.h"
+
+namespace wyc {
+namespace {
+
+// Distances by size: bins a hundredth of a decade wide, from 1e-12 to 1e12, and one for nothing at all.
+class Sizes {
+  public:
+    static constexpr int kDecade = 100;
+    static constexpr int kLow = -12;
+    static constexpr int kBins = 24 * kDecade;
+    void add(double size) {
+        if (!(size > 1e-12)) {
+            ++none_;
+            return;
+        }
+        const int bin = static_cast<int>(std::floor((std::log10(size) - kLow) * kDecade));
+        ++bins_[static_cast<std::size_t>(std::clamp(bin, 0, kBins - 1))];
+    }
+    void add(const Sizes& other) {
+        none_ += other.none_;
+        for (std::size_t i = 0; i < bins_.size(); ++i)
+            bins_[i] += other.bins_[i];
+    }
+    /// Under which this share of all lies, to a hundredth of a decade.
+    [[nodiscard]] double quantile(double share) const {
+        std::size_t all = none_;
+        for (const std::size_t n : bins_)
+            all += n;
+        const double wanted = share * static_cast<double>(all);
+        double sum = static_cast<double>(none_);
+        if (sum >= wanted)
+            return 0.0;
+        for (std::size_t i = 0; i < bins_.size(); ++i)
+            if ((sum += static_cast<double>(bins_[i])) >= wanted)
+                return edge(i + 1);
+        return edge(bins_.size());
+    }
+    void histogram(double largest, Drift& into) const {
+        constexpr std::size_t kBars = 32;
+        into.edges.clear();
+        into.counts.assign(kBars, 0);
+        for (std::size_t i = 0; i <= kBars; ++i)
+            into.edges.push_back(largest * static_cast<double>(i) / kBars);
+        if (!(largest > 0.0)) {
+            into.counts[0] = none_;
+            return;
+        }
+        into.counts[0] = none_;
+        for (std::size_t i = 0; i < bins_.size(); ++i)
+            if (bins_[i] > 0) {
+                const double middle = std::sqrt(edge(i) * edge(i + 1));
+                const auto bar = static_cast<std::size_t>(middle / largest * kBars);
+                into.counts[std::min(bar, kBars - 1)] += bins_[i];
+            }
+    }
+
+  private:
+    static double edge(std::size_t i) { return std::pow(10.0, kLow + static_cast<double>(i) / kDecade); }
+    std::size_t none_ = 0;
+    std::vector<std::size_t> bins_ = std::vector<std::size_t>(kBins, 0);
+};
+
+// What a camera sees at a moment, as pixels from the middle of its picture.
+class Seen {
+  public:
+    static Result<Seen> at(const Picture& picture, double seconds, double metres) {
+        const Scene& scene = *picture.scene;
+        WYC_TRY(view, cameraAt(scene, picture.camera, seconds));
+        WYC_TRY(placement, placementAt(scene, picture.camera, seconds));
+        Seen seen;
+        const Eigen::Map<const Eigen::Matrix<double, 4, 4, Eigen::RowMajor>> world(placement.matrix.m.data());
+        seen.toCamera_ = world.inverse();
+        if (!seen.toCamera_.allFinite())
+            return fail(makeError(ErrorKind::BadInput, "its transforms flatten space: it sees nothing")
+                            .forItem(scene.nodes[picture.camera].path));
+        seen.view_ = view;
+        seen.perUnit_ = metres / scene.unitMetres.value_or(1.0);
+        seen.half_ = {picture.widthPixels / 2.0, picture.widthPixels / view.aspect() / 2.0};
+        return seen;
+    }
+    // Nothing where neither is in the picture.
+    [[nodiscard]] std::optional<double> between(const Eigen::Vector3d& a, const Eigen::Vector3d& b) const {
+        const auto here = seenAt(a);
+        const auto there = seenAt(b);
+        const auto within = [](const auto& at) { return at && std::abs((*at)[0]) <= 1.0 && std::abs((*at)[1]) <= 1.0; };
+        if (!within(here) && !within(there))
+            return std::nullopt;
+        const double across = 2.0 * half_.norm();
+        if (!here || !there)
+            return across;
+        const Eigen::Vector2d off(((*here)[0] - (*there)[0]) * half_[0], ((*here)[1] - (*there)[1]) * half_[1]);
+        return std::min(off.norm(), across);
+    }
+
+  private:
+    [[nodiscard]] std::optional<std::array<double, 2>> seenAt(const Eigen::Vector3d& point) const {
+        const Eigen::RowVector4d at =
+            Eigen::RowVector4d(point[0] * perUnit_, point[1] * perUnit_, point[2] * perUnit_, 1.0) * toCamera_;
+        return view_.project({at[0], at[1], at[2]});
+    }
+    Eigen::Matrix<double, 4, 4, Eigen::RowMajor> toCamera_;
+    CameraView view_;
+    double perUnit_ = 1.0; // camera's units in one of A's
+    Eigen::Vector2d half_;
+};
+
+} // namespace
+
+Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotion& b,
+                                          const std::vector<std::uint32_t>& aOfB, const Progress& progress,
+                                          const Picture* picture, double metres) {
+    std::vector<std::uint32_t> ofA;
+    std::vector<std::uint32_t> ofB;
+    for (std::uint32_t p = 0; p < aOfB.size(); ++p)
+        if (aOfB[p] != kNone && aOfB[p] < a.points()) {
+            ofB.push_back(p);
+            ofA.push_back(aOfB[p]);
+        }
+    // Moments that both have: of B, within A's time.
+    const std::vector<double>& timesA = a.times();
+    const double margin = 1e-6;
+    std::vector<double> times;
+    for (const double t : b.times())
+        if (timesA.size() == 1 || (t >= timesA.front() - margin && t <= timesA.back() + margin))
+            times.push_back(t);
+    if (ofB.empty() || times.empty())
+        return std::optional<Drift>();
+    struct Moment {
+        double sum = 0.0;
+        double largest = 0.0;
+        std::uint32_t worst = 0;
+        std::size_t count = 0;
+        std::size_t broken = 0;
+        std::uint32_t brokenPoint = 0;
+    };
+    std::vector<Moment> moments(times.size());
+    Sizes sizes;
+    std::mutex mutex;
+    WYC_CHECK(parallelFor(times.size(), progress, [&](std::size_t t) -> Status {
+        const std::vector<double> one{times[t]};
+        WYC_TRY(x, a.read(&ofA, one, Progress()));
+        WYC_TRY(y, b.read(&ofB, one, Progress()));
+        Sizes own;
+        Moment& moment = moments[t];
+        std::optional<Seen> seen;
+        if (picture) {
+            WYC_TRY(view, Seen::at(*picture, times[t], metres));
+            seen = view;
+        }
+        for (Eigen::Index i = 0; i < x.xyz.cols(); ++i) {
+            double far = (x.xyz.col(i) - y.xyz.col(i)).norm();
+            if (!std::isfinite(far)) { // nowhere in both is no drift
+                if (x.xyz.col(i).allFinite() != y.xyz.col(i).allFinite() && moment.broken++ == 0)
+                    moment.brokenPoint = ofB[static_cast<std::size_t>(i)];
+                continue;
+            }
+            if (seen) {
+                const auto pixels = seen->between(x.xyz.col(i), y.xyz.col(i));
+                if (!pixels)
+                    continue;
+                far = *pixels;
+            }
+            own.add(far);
+            moment.sum += far * far;
+            ++moment.count;
+            if (far > moment.largest) {
+                moment.largest = far;
+                moment.worst = ofB[static_cast<std::size_t>(i)];
+            }
+        }
+        const std::lock_guard lock(mutex);
+        sizes.add(own);
+        return {};
+    }));
+    Drift drift;
+    drift.moments = times.size();
+    double sum = 0.0;
+    std::size_t count = 0;
+    drift.worstFrame = snappedFrame(b.rate().frameAt(times.front()));
+    for (std::size_t t = 0; t < times.size(); ++t) {
+        const Moment& moment = moments[t];
+        const double frame = snappedFrame(b.rate().frameAt(times[t]));
+        drift.frames.push_back(frame);
+        drift.rmsAt.push_back(moment.count > 0 ? std::sqrt(moment.sum / static_cast<double>(moment.count)) : 0.0);
+        drift.largestAt.push_back(moment.largest);
+        if (moment.broken > 0 && drift.broken == 0) {
+            drift.brokenFrame = frame;
+            drift.brokenPoint = moment.brokenPoint;
+        }
+        drift.broken += moment.broken;
+        sum += moment.sum;
+        count += moment.count;
+        if (moment.largest > drift.largest) {
+            drift.largest = moment.largest;
+            drift.worstFrame = frame;
+            drift.worstPoint = moment.worst;
+        }
+    }
+    if (count == 0 && picture)
+        return std::optional<Drift>(); // never in the picture
+    drift.rms = count > 0 ? std::sqrt(sum / static_cast<double>(count)) : 0.0;
+    drift.p99 = std::min(drift.largest, sizes.quantile(0.99));
+    sizes.histogram(drift.largest, drift);
+    return std::optional(std::move(drift));
+}
+
+} // namespace wyc

@@ -1,0 +1,136 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// How a comparison of two shapes goes about it: what is read and fitted once, and what each family of causes makes of
+// it. For reconcile.cpp and the files beside it only.
+#include <numeric>
+
+#include <fmt/format.h>
+
+#include "base/middle.h"
+#include "base/text.h"
+#include "match/order_map.h"
+#include "compare/reconcile.h"
+#include "match/reorder.h"
+#include "compare/causes/smoothing.h"
+
+namespace wyc {
+
+/// Of the spread: what passes through single precision and decimal texts.
+inline constexpr double kPassedOn = 3e-6;
+
+/// How sure a figure is: by how far off all would be without it, against what is left with it.
+[[nodiscard]] double sureOf(double without, double left);
+/// Which causes are more than a guess.
+[[nodiscard]] std::vector<char> sureOnes(const Reconciled& found);
+/// "2 frames late".
+[[nodiscard]] std::string offsetText(double frames);
+/// "3 frames", "1 frame".
+[[nodiscard]] std::string counted(std::size_t n, const char* what);
+
+class ReconcileEngine {
+  public:
+    ReconcileEngine(const ShapeMotion& a, const ShapeMotion& b, const ReconcileSettings& settings,
+                    const Progress& progress)
+        : a_(a), b_(b), settings_(settings), progress_(progress) {}
+    Result<Reconciled> run();
+
+  private:
+    [[nodiscard]] std::vector<std::pair<std::uint32_t, std::uint32_t>> pairs() const;
+    // Point for point and frame for frame the same: there is nothing to be found out.
+    Result<bool> isEqual();
+    static std::vector<double> timesOf(const ShapeMotion& motion);
+    Status readSample();
+    // All together once more, by the points that are known now; of what stands still one moment.
+    Status alignAgain();
+    // Where a frame stands twice or is gone, no one line of time fits all: a stretch alone may, and all else a few
+    // samples beside it.
+    void alignByStretches();
+    // RMS of a moment of B from A at a time, as it lies; NaN where A has none.
+    [[nodiscard]] double offAt(std::size_t t, double timeOfA) const;
+    [[nodiscard]] double fits() const { return std::max(4.0 * how_.residual, 4e-5 * how_.spread); }
+    // By how many samples of A a moment of B is further on than its time says: the nearest to what was so before that
+    // fits.
+    [[nodiscard]] std::optional<int> slipOf(std::size_t t, int before) const;
+    // Stretches that show A a few samples earlier or later than all the others: a frame stands twice before them, or is
+    // gone. Counted from the first stretch on.
+    void findSlips();
+    [[nodiscard]] Alignment aligned(double speed, double shift) const;
+    [[nodiscard]] double frameOfB(std::size_t t) const { return snappedFrame(b_.rate().frameAt(trackB_.times[t])); }
+    [[nodiscard]] bool sameAsBefore(std::size_t t) const;
+    void add(std::string id, double figure, std::string unit, double confidence, std::string text, std::string evidence,
+             std::vector<Step> undo = {});
+    void tellOrder();
+    // Single frames: stale, held, standing twice, gone.
+    void tellFrames();
+    // The later moment of B that shows the same pose as one; nothing where none does.
+    [[nodiscard]] std::optional<std::size_t> poseLike(std::size_t moment) const;
+    [[nodiscard]] std::vector<double> stepsOfB() const;
+    void tellTime();
+    // More or fewer samples over the same time.
+    void tellSampling(double stepB, double step);
+    // The shift at which the middles of both lie over one another, at another speed.
+    [[nodiscard]] double middleShift(double speed) const;
+    void tellRange(double step, double left);
+    Status tellSpace();
+    static Step placeStep(const Eigen::Matrix3d& turn, const Eigen::Vector3d& move);
+    std::string sizeWords(double factor) const;
+    // A quarter turn that makes another axis point up: from which to which.
+    std::optional<std::pair<std::string, std::string>> otherUp(const Eigen::Matrix3d& turn) const;
+    static double signedDegrees(const Eigen::Matrix3d& turn);
+    static std::string axisName(const Eigen::Matrix3d& turn);
+    // A transform above it, that is not nothing.
+    static bool hasPlace(const ShapeMotion& motion);
+    static bool placeIsStill(const ShapeMotion& motion);
+    static bool isPlain(const Alignment& how);
+    // A's transforms are not in B: its points are A's own ones. Or they are, and went into the points.
+    Status tellTransform();
+    // Points and faces: their order, their number, their sides.
+    Status tellShape();
+    // With every face walked the other way round first, its corners stand elsewhere.
+    PointOrder flippedOrder(PointOrder order) const;
+    // Points of B that are elsewhere than their number says, splits and what is missing left out of account.
+    [[nodiscard]] bool numbersDiffer() const;
+    [[nodiscard]] std::size_t elsewhere() const;
+    static std::size_t piecesAmong(const std::vector<std::uint32_t>& points, const ShapeMotion& of);
+    static std::string rangesText(const std::vector<std::uint32_t>& points);
+    void tellFaces(const Topology& ofA, const Topology& ofB, bool faces);
+    void tellNothingPaired();
+    // What is left: the steps themselves are applied, and the result is measured.
+    Status tellDrift();
+    Status tellRest(double tolerance);
+    // How far straight lines between samples may be off, where steps had to take poses between them.
+    [[nodiscard]] double straightLines() const;
+    // What is left apart from frames that had to be made up.
+    struct Rest {
+        double rms = 0.0;
+        double largest = 0.0;
+    };
+    [[nodiscard]] Rest restOf(const Drift& drift) const;
+    // Points drawn towards their neighbours.
+    Result<bool> tellSmoothed(double rms);
+    [[nodiscard]] Result<std::optional<Smoothing>> smoothingAfter(const Reconciled& told) const;
+    // Numbers that were rounded to a step of their own.
+    bool tellPrecision(double rms, double largest);
+    const ShapeMotion& a_;
+    const ShapeMotion& b_;
+    const ReconcileSettings& settings_;
+    const Progress& progress_;
+    Reconciled found_;
+    OrderMap map_;
+    Reordering reordering_;
+    Track trackA_;
+    Track trackB_;
+    Track localA_;
+    Alignment how_;
+    std::vector<int> slips_;     // samples of A by which each moment of B is further on
+    std::vector<double> stepsB_; // RMS way from each moment of B to the next
+    double usualStepB_ = 0.0;
+    double stepA_ = 0.0; // of A's samples, usually
+    bool movesA_ = false;
+    bool movesB_ = false;
+    bool dense_ = false; // all samples were read
+    bool transformTold_ = false;
+    bool withoutPlace_ = false; // A is looked at without what stands above it
+};
+
+} // namespace wyc

@@ -1,0 +1,70 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "delivery/ask/chain.h"
+
+#include <cmath>
+
+#include "base/text.h"
+
+namespace wyc {
+
+std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
+    std::vector<Step> steps;
+    const auto add = [&](const char* type, nlohmann::json options) {
+        steps.push_back({type, std::move(options), true});
+    };
+    if (spec.world)
+        add("world", {{"groups", "kept"}});
+    if (spec.unit)
+        add("unit", {{"from", spec.unit->first}, {"to", spec.unit->second}});
+    if (spec.scale != 1.0)
+        add("scale", {{"factor", spec.scale}});
+    if (spec.up)
+        add("turn", {{"from", upAxisName(spec.up->first)}, {"to", upAxisName(spec.up->second)}});
+    if (spec.lead > 0.0)
+        add("drop", {{"start", spec.lead}});
+    const bool resamples = spec.rate && *spec.rate != scene.workingRate;
+    const auto resample = [&] {
+        if (resamples)
+            add("resample", {{"rate", spec.rate->text()}, {"method", spec.resample}});
+    };
+    const bool towardsRange = resamples && *spec.rate == spec.rangeRate.value_or(*spec.rate);
+    if (towardsRange)
+        resample();
+    if (spec.offset != 0.0)
+        add("offset", {{"frames", spec.offset}});
+    const FrameRate now = towardsRange ? *spec.rate : scene.workingRate;
+    bool numbered = false;
+    if (spec.range) {
+        double first = spec.range->first - spec.handles;
+        double last = spec.range->last + spec.handles;
+        // The range's seconds, in whole frames of what it cuts.
+        if (const FrameRate own = spec.rangeRate.value_or(now); own != now) {
+            first = std::ceil(now.frameAt(own.secondsAt(first)) - kFrameTolerance);
+            last = std::floor(now.frameAt(own.secondsAt(last)) + kFrameTolerance);
+            add("trim", {{"first", first}, {"last", last}, {"handles", 0.0}});
+        } else {
+            add("trim", {{"first", spec.range->first}, {"last", spec.range->last}, {"handles", spec.handles}});
+        }
+        if (spec.firstFrame && (!resamples || towardsRange)) {
+            add("offset", {{"frames", *spec.firstFrame - first}});
+            numbered = true;
+        }
+    }
+    if (!spec.frames.empty())
+        add("keep", {{"frames", spec.frames}});
+    if (spec.every > 1)
+        add("every", {{"count", static_cast<double>(spec.every)}});
+    if (!towardsRange)
+        resample();
+    if (spec.length)
+        add("length", {{"frames", *spec.length}});
+    if (spec.shutter)
+        add("shutter", {{"open", spec.shutter->open},
+                        {"close", spec.shutter->close},
+                        {"samples", static_cast<double>(spec.shutter->samples)}});
+    if (spec.firstFrame && !numbered)
+        add("start", {{"frame", *spec.firstFrame}});
+    return steps;
+}
+
+} // namespace wyc

@@ -1,0 +1,150 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What goes into an output, and the plan for a target that is named outright.
+#include <algorithm>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "delivery/delivery.h"
+#include "delivery/write/placing.h"
+#include "delivery/plan/plan_parts.h"
+#include "scene/instances.h"
+#include "steps/shape/take.h"
+
+namespace wyc {
+
+DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, const std::vector<Step>& steps) {
+    DeliveryInput input;
+    input.label = source.name;
+    input.source = std::make_shared<const Scene>(std::move(before));
+    input.steps = steps;
+    if (source.rest)
+        input.rest = stillAfter(source.rest, steps);
+    std::vector<fs::path> reads = filesOf(source);
+    std::error_code code;
+    nlohmann::json besides = nlohmann::json::array();
+    for (const fs::path& file : filesReadBy(steps)) {
+        reads.push_back(file);
+        const Format* format = formatOfName(file);
+        const auto stamp = fileStamp(format && format->sequence ? file.parent_path() : file);
+        besides.push_back({{"file", validUtf8(fs::absolute(file, code).string())},
+                           {"size", stamp ? stamp->sizeBytes : 0},
+                           {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0}});
+    }
+    input.reads = std::make_shared<const std::vector<fs::path>>(std::move(reads));
+    const auto stamp = fileStamp(source.format->sequence ? source.spec.path.parent_path() : source.spec.path);
+    input.provenance = {{"source", validUtf8(fs::absolute(source.spec.path, code).string())},
+                        {"size", source.sizeBytes},
+                        {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
+                        {"rest", source.restUsed ? nlohmann::json(source.restUsed->string()) : nlohmann::json(nullptr)},
+                        {"steps", toJson(steps)}};
+    if (!besides.empty())
+        input.provenance["steps_read"] = std::move(besides);
+    input.scene = std::move(scene);
+    return input;
+}
+
+Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
+                                                  const ConversionSpec& spec) {
+    const fs::path& target = spec.target;
+    WYC_TRY(format, requireFormat(target));
+    std::vector<Scene> scenes;
+    GeometryPtr rest;
+    nlohmann::json provenance = nlohmann::json::array();
+    std::vector<Intention> intentions;
+    std::vector<Loss> shortfalls;
+    for (const DeliveryInput& input : inputs) {
+        WYC_TRY(placed,
+                format->keeps(Content::Instances) ? Result<Scene>(input.scene) : expandedInstances(input.scene));
+        WYC_TRY(sampled, sampledFor(*format, std::move(placed)));
+        scenes.push_back(std::move(sampled));
+        if (input.source) {
+            WYC_TRY(meant, intentionsOf(input.source, input.steps));
+            for (Intention& intention : meant) {
+                intention.wanted = scenes.back().wanted;
+                for (const std::string& words : intention.shortfalls)
+                    shortfalls.push_back({input.label, words});
+                intentions.push_back(std::move(intention));
+            }
+        }
+        provenance.push_back(input.provenance);
+        if (input.rest)
+            rest = input.rest;
+    }
+    const auto reads = std::make_shared<const ReadFiles>(inputs);
+    const auto moving = std::find_if(scenes.begin(), scenes.end(), [](const Scene& s) { return movingSpan(s); });
+    for (const Scene& scene : scenes)
+        if (movingSpan(scene) && scene.workingRate != moving->workingRate)
+            return fail(makeError(ErrorKind::BadInput, "the sources are at different rates")
+                            .withAdvice("Give --rate, so that they are resampled to one"));
+    Scene all = mergedScenes(scenes);
+    if (moving != scenes.end())
+        all.workingRate = moving->workingRate;
+    const auto shapes = static_cast<std::size_t>(
+        std::count_if(all.nodes.begin(), all.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
+    // A container of many items may hold cameras and transforms alone, or nothing.
+    if (shapes == 0 && (spec.perItem || !format->manyItems))
+        return fail(
+            makeError(ErrorKind::BadInput, "no item with points is chosen").withAdvice("`wyc info` lists the items"));
+    std::vector<PlannedOutput> outputs;
+    const auto add = [&](Scene scene, const fs::path& path, const std::string& item) -> Status {
+        PlannedOutput output;
+        output.item = item;
+        output.format = format;
+        output.scene = std::move(scene);
+        output.rest = rest;
+        output.target = path;
+        // A point cache alone would have lost its faces.
+        if (!format->keeps(Content::Faces) && hasFaces(output.scene))
+            output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
+        output.provenance = provenance;
+        output.intentions = intentions;
+        output.shortfalls = shortfalls;
+        output.replace = spec.replace;
+        output.reads = reads;
+        WYC_CHECK(reads->mayBeWritten(output));
+        fillFigures(output);
+        outputs.push_back(std::move(output));
+        return {};
+    };
+    if (!spec.perItem && (shapes == 1 || format->manyItems)) {
+        WYC_CHECK(add(all, target, target.stem().string()));
+        return outputs;
+    }
+    if (!spec.perItem)
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("{} items are chosen; a {} holds one", shapes, format->name))
+                .inFile(target.string())
+                .withAdvice("Choose one with --items, or use --per-item"));
+    std::vector<NamedItem> siblings;
+    for (const DeliveryInput& input : inputs)
+        siblings.insert(siblings.end(), input.siblings.begin(), input.siblings.end());
+    const auto names = uniqueNames(siblings);
+    for (const Node& node : all.nodes) {
+        if (!node.geometry)
+            continue;
+        WYC_TRY(scene, selectedItems(all, {node.path}));
+        const auto known =
+            std::find_if(siblings.begin(), siblings.end(), [&](const NamedItem& s) { return s.path == node.path; });
+        const std::string item =
+            known == siblings.end() ? safeName(node.name) : names[static_cast<std::size_t>(known - siblings.begin())];
+        const auto named = [&](const std::string& called) {
+            std::string name = target.filename().string();
+            const auto at = std::min({name.find_first_of('#'), name.rfind('.'), name.size()});
+            name.insert(at, at > 0 && name[at - 1] == '.' ? called + "." : "_" + called);
+            return target.parent_path() / name;
+        };
+        fs::path path = named(item);
+        // What steps made, or two sources with an item of one name: the later one gets a number.
+        const auto taken = [&] {
+            return std::any_of(outputs.begin(), outputs.end(),
+                               [&](const PlannedOutput& o) { return o.target == path; });
+        };
+        for (int number = 2; taken(); ++number)
+            path = named(fmt::format("{}_{}", item, number));
+        WYC_CHECK(add(std::move(scene), path, node.name));
+    }
+    return outputs;
+}
+
+} // namespace wyc

@@ -1,0 +1,482 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+#include <unordered_map>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "delivery/ask/chain.h"
+#include "delivery/delivery.h"
+#include "delivery/write/placing.h"
+#include "delivery/plan/plan_parts.h"
+#include "scene/carried_words.h"
+#include "scene/layers.h"
+#include "evaluate/mapped.h"
+
+namespace wyc {
+namespace {
+
+constexpr int kMostVersions = 10000;
+
+bool isPlaced(const Scene& scene, std::size_t node) {
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+        if (!transform)
+            continue;
+        if (!transform->constant())
+            return true;
+        const auto channels = transform->channels(0);
+        if (channels && !matrixOf(transform->ops(), *channels).isIdentity())
+            return true;
+    }
+    return false;
+}
+
+// Samples between whole frames.
+bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
+    for (std::size_t i = 0; i < sampling.count() && !sampling.isStill(); ++i) {
+        const double frame = scene.workingRate.frameAt(sampling.time(i));
+        if (!sameFrame(frame, std::round(frame)))
+            return true;
+    }
+    return false;
+}
+
+struct Targets {
+    fs::path target;
+    std::optional<fs::path> rest;
+    bool ownFolder = false;
+};
+
+Targets targetsFor(const fs::path& folder, const std::string& name, const Format& format, bool faces) {
+    Targets result;
+    if (format.sequence) {
+        result.target = folder / name / (name + ".####" + std::string(format.extensions.front()));
+        result.ownFolder = true;
+        return result;
+    }
+    result.target = folder / (name + std::string(format.extensions.front()));
+    if (!format.keeps(Content::Faces) && faces)
+        result.rest = folder / (name + "_rest.obj");
+    return result;
+}
+
+bool isFree(const Targets& targets) {
+    std::error_code code;
+    if (targets.ownFolder)
+        return !fs::exists(fs::symlink_status(targets.target.parent_path(), code));
+    return !fs::exists(fs::symlink_status(targets.target, code)) &&
+           !fs::exists(fs::symlink_status(targets.target.parent_path() / recordName(targets.target), code)) &&
+           !(targets.rest && fs::exists(fs::symlink_status(*targets.rest, code)));
+}
+
+} // namespace
+
+bool hasFaces(const Scene& scene) {
+    return std::any_of(scene.nodes.begin(), scene.nodes.end(), [](const Node& node) {
+        if (!node.geometry)
+            return false;
+        const auto topology = node.geometry->topology(0);
+        return topology && (*topology)->faceCount() > 0;
+    });
+}
+
+void fillFigures(PlannedOutput& output) {
+    output.rate = output.scene.workingRate;
+    if (const auto span = movingSpan(output.scene))
+        output.frames =
+            FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
+    for (const Node& node : output.scene.nodes) {
+        if (node.geometry)
+            output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
+        if (node.transform)
+            output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
+    }
+    output.fileCount = (output.format->sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
+    output.losses = lossesOf(output.scene, *output.format);
+    output.sizeEstimate = output.format->estimate(output.scene);
+    if (output.restTarget)
+        if (const Format* restFormat = formatOfName(*output.restTarget))
+            output.sizeEstimate += restFormat->estimate(output.scene);
+}
+
+std::string recordName(const fs::path& target) {
+    std::string name = target.filename().string();
+    std::erase(name, '#');
+    for (std::size_t at = name.find(".."); at != std::string::npos; at = name.find(".."))
+        name.erase(at, 1);
+    return name + ".record.json";
+}
+
+std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
+    ChainSpec chain;
+    chain.world = spec.world;
+    if (spec.unitMetres)
+        chain.unit = {shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0))),
+                      shortestNumber(*spec.unitMetres)};
+    if (spec.upAxis)
+        chain.up = {scene.upAxis.value_or(shot.upAxis.value_or(UpAxis::Y)), *spec.upAxis};
+    chain.lead = spec.lead;
+    chain.rate = spec.rate;
+    chain.resample = spec.resample;
+    chain.range = spec.range ? spec.range : spec.wholeRange ? std::nullopt : shot.range;
+    chain.rangeRate = shot.rateOrDefault(); // it counts in frames of the shot
+    chain.handles = spec.handles.value_or(shot.handles);
+    chain.frames = spec.frames;
+    chain.length = spec.length;
+    chain.shutter = spec.shutter;
+    chain.firstFrame = spec.firstFrame;
+    return chainOf(scene, chain);
+}
+
+Result<Scene> sampledFor(const Format& format, Scene scene) {
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry || node.geometry->sampling().count() < 2)
+            continue;
+        const Geometry& shape = *node.geometry;
+        // One number of points, one list of faces: what changes them cannot be held.
+        if (!format.keeps(Content::ChangingPoints) && format.keeps(Content::Times) && shape.topologyVaries()) {
+            WYC_TRY(first, shape.topology(0));
+            WYC_TRY(count, shape.pointCount(0));
+            for (std::size_t i = 1; i < shape.sampling().count(); ++i) {
+                WYC_TRY(now, shape.topology(i));
+                WYC_TRY(points, shape.pointCount(i));
+                if (points == count && (now == first || now->hash() == first->hash()))
+                    continue;
+                const std::string frame = frameText(snappedFrame(scene.workingRate.frameAt(shape.sampling().time(i))));
+                return fail(makeError(ErrorKind::BadInput,
+                                      points == count
+                                          ? fmt::format("its faces change at frame {}; {} has one list of faces for "
+                                                        "all frames",
+                                                        frame, format.name)
+                                          : fmt::format("it has {} points at frame {} and {} at the first; {} has one "
+                                                        "number of points for all frames",
+                                                        points, frame, count, format.name))
+                                .forItem(node.path)
+                                .withAdvice("Write an archive or a numbered sequence, or cut the range before"));
+            }
+        }
+    }
+    if (!format.sequence)
+        return scene;
+    if (scene.wanted.moments) // asked for, moment by moment: the writer says which one it cannot hold
+        return scene;
+    const auto span = movingSpan(scene);
+    const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
+        if (!node.geometry || node.geometry->sampling().isStill())
+            return true;
+        const Sampling& sampling = node.geometry->sampling();
+        const double frames = scene.workingRate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
+        return static_cast<double>(sampling.count()) > 0.45 * frames && !hasSubFrames(scene, sampling);
+    });
+    if (!span || dense)
+        return scene; // gaps that the source has stay gaps
+    const auto frames = wholeFrames(span->first, span->last, scene.workingRate);
+    if (frames.empty())
+        return scene;
+    for (const Node& node : scene.nodes)
+        if (node.geometry && hasSubFrames(scene, node.geometry->sampling()))
+            scene.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
+    Wanted wanted = scene.wanted;
+    wanted.moments = samplingFromTimes(frames);
+    return mappedScene(scene, TimeMap(), wanted, scene.workingRate);
+}
+
+std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
+    std::vector<Loss> losses;
+    const auto lose = [&](const std::string& item, std::string what) { losses.push_back({item, std::move(what)}); };
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!node.geometry) {
+            // A set of faces below a mesh is a group of that mesh.
+            const bool kept =
+                node.kind == NodeKind::Transform || format.keeps(node.kind == NodeKind::FaceSet  ? Content::Groups
+                                                                 : node.kind == NodeKind::Camera ? Content::Cameras
+                                                                 : node.kind == NodeKind::Light  ? Content::Lights
+                                                                                                 : Content::Values);
+            if (!kept)
+                lose(node.path, fmt::format("the {} itself", nodeKindName(node.kind)));
+            continue;
+        }
+        if (!format.keeps(Content::Subdivision) && node.kind == NodeKind::Subdivision)
+            lose(node.path, "that it is a subdivision surface: written as a plain mesh");
+        if (!format.keeps(Content::Curves) && node.kind == NodeKind::Curves)
+            lose(node.path, "its curves: the points alone are written");
+        if (!format.keeps(Content::Values))
+            for (std::string& words : carriedWords(node))
+                lose(node.path, std::move(words));
+        if (!format.keeps(Content::Transforms) && isPlaced(scene, i))
+            losses.push_back(
+                {node.path, "its transform: the points are written where they lie in their own space", true});
+        if (!format.keeps(Content::Visibility) && node.visibility)
+            lose(node.path, "its visibility");
+        if (!format.keeps(Content::ChangingPoints) && node.geometry->topologyVaries() &&
+            node.geometry->sampling().count() > 1)
+            lose(node.path, "changes of its faces, should there be any (a changing number of points is refused)");
+        if (!format.keeps(Content::Times) && !format.sequence && node.geometry->sampling().count() > 1)
+            lose(node.path, fmt::format("all but the first of {} samples", node.geometry->sampling().count()));
+        if (!format.keeps(Content::TimesBetweenFrames) && hasSubFrames(scene, node.geometry->sampling()))
+            lose(node.path, "samples between frames");
+        const auto extras = node.geometry->extras(0);
+        if (!extras)
+            continue;
+        const MeshExtras& e = **extras;
+        for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
+            const Attribute& attribute = layerOf(e, layer);
+            const bool kept = !format.loses(contentOf(layer));
+            const std::string name = std::string("its ") + layerName(layer);
+            if (kept && layer == Layer::Colours && !attribute.isEmpty() &&
+                (attribute.scope != Scope::Point || !attribute.indices.empty()))
+                lose(node.path, name + ": they are not one a point");
+            else if (kept && layer == Layer::Colours && attribute.extent > 3)
+                lose(node.path, "the coverage that goes with its colours");
+            else if (kept && !format.keeps(Content::PartialLayers) && format.keeps(Content::Faces)) {
+                if (const auto gaps = layerGaps(*node.geometry, layer); gaps && gaps->any())
+                    lose(node.path, fmt::format("{}: {}, and {} wants one for each", name, gaps->words(), format.name));
+            } else if (!kept && !attribute.isEmpty())
+                lose(node.path, name);
+        }
+        std::size_t groups = 0;
+        std::size_t materials = 0;
+        for (const FaceSet& set : e.faceSets)
+            ++(set.kind == FaceSet::Kind::Material ? materials : groups);
+        if (format.loses(Content::Groups) && groups > 0)
+            lose(node.path, fmt::format("{} face group{}", groups, groups == 1 ? "" : "s"));
+        if (format.loses(Content::Materials) && materials > 0)
+            lose(node.path, fmt::format("{} material assignment{}", materials, materials == 1 ? "" : "s"));
+    }
+    if (!format.keeps(Content::Materials) && format.keeps(Content::Faces) && !scene.materials.empty())
+        lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(),
+                             scene.materials.size() == 1 ? "" : "s"));
+    if (!format.keeps(Content::Unit) && scene.unitMetres)
+        lose("", fmt::format("the unit ({}): this format has no place for it", unitName(*scene.unitMetres)));
+    if (!format.keeps(Content::UpAxis) && scene.upAxis)
+        lose("", fmt::format("the up axis ({}): this format has no place for it", upAxisName(*scene.upAxis)));
+    if (!format.keeps(Content::Rate) && movingSpan(scene))
+        lose("", fmt::format("the rate ({} fps): this format has no place for it", scene.workingRate.shortText()));
+    if (!scene.rate && (format.keeps(Content::Times) || format.keeps(Content::Rate)) && movingSpan(scene))
+        lose("", fmt::format("a rate: none is stated; frames are taken as {} a second until somebody says",
+                             scene.workingRate.shortText()));
+    for (const NotCarried& n : scene.notCarried)
+        lose(n.item, n.what);
+    return losses;
+}
+
+namespace {
+
+// Two looks at one group: the same object, or the same after steps of their own.
+bool sameGroup(const Node& a, const Node& b) {
+    if (a.visibility.has_value() != b.visibility.has_value() ||
+        (a.visibility &&
+         (a.visibility->sampling != b.visibility->sampling || a.visibility->values != b.visibility->values)))
+        return false;
+    if (a.transform == b.transform)
+        return true;
+    if (!a.transform || !b.transform || a.transform->ops() != b.transform->ops() ||
+        a.transform->sampling() != b.transform->sampling())
+        return false;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, a.transform->sampling().count()); ++i) {
+        const auto one = a.transform->channels(i);
+        const auto other = b.transform->channels(i);
+        const auto inherits = a.transform->inherits(i);
+        const auto otherInherits = b.transform->inherits(i);
+        if (!one || !other || *one != *other || !inherits || !otherInherits || *inherits != *otherInherits)
+            return false;
+    }
+    return true;
+}
+
+} // namespace
+
+Scene mergedScenes(const std::vector<Scene>& scenes) {
+    Scene result;
+    std::unordered_map<std::string, std::size_t> byPath;
+    std::set<std::pair<std::string, std::string>> told;
+    bool first = true;
+    for (const Scene& scene : scenes) {
+        if (first) {
+            result = scene;
+            first = false;
+            for (std::size_t i = 0; i < result.nodes.size(); ++i)
+                byPath.emplace(result.nodes[i].path, i);
+            for (const NotCarried& n : result.notCarried)
+                told.emplace(n.item, n.what);
+            continue;
+        }
+        if (result.unitMetres != scene.unitMetres)
+            result.unitMetres.reset();
+        if (result.upAxis != scene.upAxis)
+            result.upAxis.reset();
+        if (result.metadataFormat != scene.metadataFormat)
+            result.metadata.clear();
+        if (result.rate != scene.rate) // one that some state and others do not
+            result.rate = result.rate ? result.rate : scene.rate;
+        result.samplings.clear(); // what one archive declared does not hold for several
+        result.properties = nullptr;
+        result.carried.insert(result.carried.end(), scene.carried.begin(), scene.carried.end());
+        std::vector<int> newIndex(scene.nodes.size());
+        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+            Node node = scene.nodes[i];
+            node.parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
+            const std::string above =
+                node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
+            node.path = above + "/" + node.name;
+            const auto same = byPath.find(node.path);
+            if (same != byPath.end() && node.kind == NodeKind::Transform &&
+                sameGroup(result.nodes[same->second], node)) {
+                newIndex[i] = static_cast<int>(same->second);
+                continue;
+            }
+            for (int number = 2; byPath.contains(node.path); ++number) {
+                node.name = fmt::format("{}_{}", scene.nodes[i].name, number);
+                node.path = above + "/" + node.name;
+            }
+            byPath.emplace(node.path, result.nodes.size());
+            newIndex[i] = static_cast<int>(result.nodes.size());
+            result.nodes.push_back(std::move(node));
+        }
+        // Items of one source say the same of it.
+        for (const Material& material : scene.materials)
+            if (std::find(result.materials.begin(), result.materials.end(), material) == result.materials.end())
+                result.materials.push_back(material);
+        for (const NotCarried& n : scene.notCarried)
+            if (told.emplace(n.item, n.what).second)
+                result.notCarried.push_back(n);
+    }
+    return result;
+}
+
+Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
+                                                const Shot& shot) {
+    const Format* format = formatById(spec.format);
+    if (!format || !format->write)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
+    if (inputs.empty())
+        return fail(
+            makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
+    if (spec.range && spec.range->last < spec.range->first)
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", spec.range->text()))
+                .withAdvice("Give its first frame first"));
+    std::vector<PlannedOutput> outputs;
+    std::vector<NameParts> names;
+    std::vector<Scene> scenes;
+    for (const DeliveryInput& input : inputs) {
+        const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
+        auto scene = applySteps(input.scene, steps);
+        if (scene)
+            scene = sampledFor(*format, std::move(*scene));
+        if (!scene)
+            return fail(std::move(scene.error()).forItem(input.label));
+        PlannedOutput output;
+        output.item = input.itemName;
+        names.push_back({shot.name, input.itemName, input.parentName, input.path, 1});
+        output.scene = std::move(*scene);
+        if (input.source) {
+            std::vector<Step> chain = input.steps;
+            chain.insert(chain.end(), steps.begin(), steps.end());
+            WYC_TRY(meant, intentionsOf(input.source, chain));
+            for (Intention& intention : meant) {
+                intention.wanted = output.scene.wanted;
+                for (const std::string& words : intention.shortfalls)
+                    output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
+                output.intentions.push_back(std::move(intention));
+            }
+        }
+        output.rest = input.rest;
+        output.provenance = nlohmann::json::array({input.provenance});
+        output.provenance[0]["delivery_steps"] = toJson(steps);
+        outputs.push_back(std::move(output));
+    }
+    if (spec.oneFile && format->manyItems && outputs.size() > 1) {
+        PlannedOutput merged;
+        merged.item = spec.name;
+        merged.provenance = nlohmann::json::array();
+        for (PlannedOutput& output : outputs) {
+            if (output.scene.workingRate != outputs.front().scene.workingRate)
+                return fail(makeError(ErrorKind::BadInput,
+                                      fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate",
+                                                  output.item, output.scene.workingRate.shortText(),
+                                                  outputs.front().item, outputs.front().scene.workingRate.shortText()))
+                                .withAdvice("Give the delivery a rate, or write one file per item"));
+            scenes.push_back(output.scene);
+            merged.shortfalls.insert(merged.shortfalls.end(), output.shortfalls.begin(), output.shortfalls.end());
+            merged.intentions.insert(merged.intentions.end(), output.intentions.begin(), output.intentions.end());
+            merged.provenance.push_back(output.provenance[0]);
+        }
+        merged.scene = mergedScenes(scenes);
+        outputs.clear();
+        outputs.push_back(std::move(merged));
+        names = {{shot.name, spec.name, {}, {}, 1}};
+    }
+    const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
+    std::vector<bool> faces;
+    for (const PlannedOutput& output : outputs)
+        faces.push_back(hasFaces(output.scene));
+    // One version for the whole delivery: the first at which nothing stands in the way of any of its files.
+    std::vector<Targets> targets(outputs.size());
+    for (int version = 1; version < kMostVersions; ++version) {
+        std::map<fs::path, std::size_t> taken;
+        bool free = true;
+        for (std::size_t i = 0; i < outputs.size(); ++i) {
+            names[i].version = version;
+            WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
+            targets[i] = targetsFor(spec.folder, name, *format, faces[i]);
+            if (const auto [other, added] = taken.emplace(targets[i].target, i); !added)
+                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' and '{}' would both be written to '{}'",
+                                                                       outputs[other->second].item, outputs[i].item,
+                                                                       targets[i].target.string()))
+                                .withAdvice("Put {item}, {parent} or {path} into the name template, or rename one"));
+            free = free && isFree(targets[i]);
+        }
+        if (free || !versioned)
+            break;
+    }
+    const auto reads = std::make_shared<const ReadFiles>(inputs);
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        PlannedOutput& output = outputs[i];
+        output.format = format;
+        output.replace = spec.replace;
+        output.target = targets[i].target;
+        output.restTarget = targets[i].rest;
+        output.ownFolder = targets[i].ownFolder;
+        output.reads = reads;
+        WYC_CHECK(reads->mayBeWritten(output));
+        if (!isFree(targets[i])) {
+            if (!spec.replace)
+                return fail(makeError(ErrorKind::Exists, "the target is there already")
+                                .inFile(targets[i].target.string())
+                                .withAdvice("Put {version} into the name template, or say that it may be replaced"));
+            WYC_CHECK(isDeliveryOf(output));
+        }
+        fillFigures(output);
+    }
+    return outputs;
+}
+
+nlohmann::json toJson(const PlannedOutput& output) {
+    const auto listed = [](const std::vector<Loss>& all) {
+        nlohmann::json list = nlohmann::json::array();
+        for (const Loss& one : all)
+            list.push_back({{"item", one.item.empty() ? nlohmann::json(nullptr) : nlohmann::json(validUtf8(one.item))},
+                            {"what", validUtf8(one.what)}});
+        return list;
+    };
+    return {{"item", validUtf8(output.item)},
+            {"target", output.target.string()},
+            {"rest", output.restTarget ? nlohmann::json(output.restTarget->string()) : nlohmann::json(nullptr)},
+            {"format", output.format->id},
+            {"rate", output.rate.text()},
+            {"first", output.frames ? nlohmann::json(output.frames->first) : nlohmann::json(nullptr)},
+            {"last", output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr)},
+            {"samples", output.sampleCount},
+            {"files", output.fileCount},
+            {"size_estimate", output.sizeEstimate},
+            {"will_be_lost", listed(output.losses)},
+            {"not_filled", listed(output.shortfalls)}};
+}
+
+} // namespace wyc

@@ -1,0 +1,709 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "delivery/proof/shown.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <unordered_map>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "scene/components/camera.h"
+#include "scene/instances.h"
+#include "steps/shape/take.h"
+
+namespace wyc {
+namespace {
+
+constexpr double kRounding = 1e-7;          // seconds: far below a ten-thousandth of a frame
+constexpr std::size_t kMostBetween = 48;    // moments between samples, evenly over the item
+constexpr std::size_t kPointsBetween = 512; // points looked at there
+constexpr double kFloatSteps = 2e-6;        // of a coordinate's size: float32 in, a few sums, float32 out
+constexpr std::size_t kMostWords = 4;
+
+Vec3d mixed(const Vec3f& a, const Vec3f& b, double w) {
+    const Vec3d from(a);
+    return w == 0.0 ? from : from + (Vec3d(b) - from) * w;
+}
+
+// Points of a pose between two samples: those that have a successor are on their way to it.
+struct PlainPose {
+    std::vector<Vec3f> below;
+    std::vector<Vec3f> above;          // in the order of `below`; empty = nothing lies between
+    std::vector<std::uint8_t> follows; // whether a point has a successor; empty = all
+    double weight = 0.0;
+    [[nodiscard]] Vec3d at(std::size_t i) const {
+        return above.empty() || (!follows.empty() && !follows[i]) ? Vec3d(below[i]) : mixed(below[i], above[i], weight);
+    }
+};
+
+Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count) {
+    const auto at = plainPosition(shape.sampling(), seconds);
+    PlainPose pose;
+    pose.weight = at.weight;
+    WYC_TRY(there, shape.pointCount(at.below));
+    first = std::min(first, there);
+    pose.below.resize(std::min(count, there - first));
+    WYC_CHECK(shape.readRange(at.below, first, pose.below));
+    if (at.weight == 0.0)
+        return pose;
+    WYC_TRY(ids, shape.ids(at.below));
+    WYC_TRY(laterIds, shape.ids(at.above));
+    WYC_TRY(later, shape.pointCount(at.above));
+    if (ids && laterIds && *ids != *laterIds) {
+        std::unordered_map<std::uint64_t, std::size_t> places;
+        for (std::size_t i = 0; i < laterIds->size(); ++i)
+            places.emplace((*laterIds)[i], i);
+        std::vector<Vec3f> all(later);
+        WYC_CHECK(shape.readRange(at.above, 0, all));
+        for (std::size_t i = 0; i < pose.below.size(); ++i) {
+            const auto found = places.find((*ids)[first + i]);
+            pose.follows.push_back(found != places.end());
+            pose.above.push_back(found == places.end() ? pose.below[i] : all[found->second]);
+        }
+        return pose;
+    }
+    WYC_TRY(faces, shape.topology(at.below));
+    WYC_TRY(laterFaces, shape.topology(at.above));
+    if (later != there || faces->hash() != laterFaces->hash())
+        return pose;
+    pose.above.resize(pose.below.size());
+    WYC_CHECK(shape.readRange(at.above, first, pose.above));
+    return pose;
+}
+
+Result<std::vector<double>> plainFigures(const Node& node, double seconds) {
+    const ValuesPtr core = cameraValues(node);
+    if (!core || core->type() != ValueType::Double)
+        return std::vector<double>();
+    const auto at = plainPosition(core->sampling(), seconds);
+    WYC_TRY(values, valuesOf<double>(*core, at.below));
+    WYC_TRY(later, valuesOf<double>(*core, at.above));
+    for (std::size_t i = 0; i < values.size() && i < later.size(); ++i)
+        values[i] += (later[i] - values[i]) * at.weight;
+    return values;
+}
+
+struct Stretch {
+    std::size_t first = 0;
+    std::size_t count = static_cast<std::size_t>(-1);
+};
+
+// From the lowest to the highest of these numbers; all where there are none.
+Stretch stretchOf(const std::vector<std::uint32_t>* numbers) {
+    if (!numbers || numbers->empty())
+        return {};
+    const auto [low, high] = std::minmax_element(numbers->begin(), numbers->end());
+    return {*low, static_cast<std::size_t>(*high - *low) + 1};
+}
+
+double largest(const Mat4& m) {
+    double size = 0.0;
+    for (std::size_t i = 0; i < 12; ++i)
+        size = std::max(size, std::abs(m.m[i]));
+    return size;
+}
+
+double reach(const Vec3d& p) {
+    return std::max({std::abs(p.x), std::abs(p.y), std::abs(p.z)});
+}
+
+} // namespace
+
+PlainPosition plainPosition(const Sampling& sampling, double seconds) {
+    const std::size_t count = sampling.count();
+    if (count < 2)
+        return {};
+    std::size_t low = 0;
+    std::size_t high = count;
+    while (low < high) { // the first sample after the time
+        const std::size_t middle = (low + high) / 2;
+        if (sampling.time(middle) <= seconds + kRounding)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    if (low == 0)
+        return {};
+    if (low == count)
+        return {count - 1, count - 1, 0.0};
+    const double gap = sampling.time(low) - sampling.time(low - 1);
+    const double past = seconds - sampling.time(low - 1);
+    return past <= std::max(kRounding, 4e-6) && past <= gap * 1e-3 ? PlainPosition{low - 1, low - 1, 0.0}
+                                                                   : PlainPosition{low - 1, low, past / gap};
+}
+
+Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds) {
+    Mat4 world;
+    bool inheriting = true;
+    for (int i = static_cast<int>(node); i >= 0 && inheriting; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(i)].transform;
+        if (!transform || transform->sampling().count() == 0)
+            continue;
+        const auto at = plainPosition(transform->sampling(), seconds);
+        WYC_TRY(values, transform->channels(at.below));
+        WYC_TRY(inherits, transform->inherits(at.below));
+        if (at.weight > 0.0) {
+            WYC_TRY(later, transform->channels(at.above));
+            for (std::size_t k = 0; k < values.size() && k < later.size(); ++k)
+                values[k] += (later[k] - values[k]) * at.weight;
+        }
+        world = world * matrixOf(transform->ops(), values);
+        inheriting = inherits;
+    }
+    return world;
+}
+
+bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
+    for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
+        const auto& track = scene.nodes[static_cast<std::size_t>(i)].visibility;
+        if (!track || track->values.empty())
+            continue;
+        const std::size_t sample = plainPosition(track->sampling, seconds).below;
+        if (const Visibility value = track->values[std::min(sample, track->values.size() - 1)];
+            value != Visibility::AsParent)
+            return value == Visibility::Visible;
+    }
+    return true;
+}
+
+namespace {
+
+// What a step asks of a moving scene and the scene cannot give.
+std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
+    const auto span = movingSpan(before);
+    if (!span || (step.type != "trim" && step.type != "keep"))
+        return std::nullopt;
+    const StepType* type = stepType(step.type);
+    const auto options = checkedOptions(*type, step.options);
+    if (!options)
+        return std::nullopt; // told when it is applied
+    const double first = snappedFrame(before.workingRate.frameAt(span->first));
+    const double last = snappedFrame(before.workingRate.frameAt(span->last));
+    const std::string there = fmt::format("it has {} – {}", frameText(first), frameText(last));
+    const auto frames = [](double count) {
+        return fmt::format("{} frame{}", frameText(count), count == 1.0 ? "" : "s");
+    };
+    if (step.type == "keep") {
+        const auto listed = parseFrameList((*options)["frames"].get<std::string>());
+        std::size_t missing = 0;
+        if (listed)
+            for (const double frame : *listed)
+                missing += frame < first - kFrameTolerance || frame > last + kFrameTolerance;
+        return missing == 0 ? std::nullopt
+                            : std::optional(fmt::format("{} of the frames asked for {} missing: {}", missing,
+                                                        missing == 1 ? "is" : "are", there));
+    }
+    const FrameRange asked =
+        FrameRange{(*options)["first"].get<double>(), (*options)["last"].get<double>()}.widened((*options)["handles"]);
+    const double front = first - asked.first;
+    const double end = asked.last - last;
+    if (front < kFrameTolerance && end < kFrameTolerance)
+        return std::nullopt;
+    return fmt::format("{}{}{} of {} missing: {}", front >= kFrameTolerance ? frames(front) + " at the start" : "",
+                       front >= kFrameTolerance && end >= kFrameTolerance ? " and " : "",
+                       end >= kFrameTolerance ? frames(end) + " at the end" : "", asked.text(), there);
+}
+
+std::array<double, 9> linearOf(const Mat4& m) {
+    return {m.m[0], m.m[1], m.m[2], m.m[4], m.m[5], m.m[6], m.m[8], m.m[9], m.m[10]};
+}
+
+} // namespace
+
+Mat4 Intention::spaceAt(double seconds) const {
+    if (!time.carries())
+        return space;
+    const Carry carry = time.carryAt(seconds);
+    return space * Mat4::translation({carry[0], carry[1], carry[2]});
+}
+
+namespace {
+
+Intention begun(std::shared_ptr<const Scene> source) {
+    Intention intention;
+    std::unordered_map<std::uint64_t, std::size_t> nodes;
+    for (std::size_t i = 0; i < source->nodes.size(); ++i)
+        nodes.emplace(source->nodes[i].id.value, i);
+    intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
+    intention.source = std::move(source);
+    return intention;
+}
+
+void goOn(Intention& intention, const StepMeaning& meaning) {
+    if (meaning.time)
+        intention.time = meaning.time->map.of(intention.time);
+    if (meaning.space) {
+        intention.space = intention.space * meaning.space->matrix();
+        intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
+        intention.scale *= meaning.space->scale;
+    }
+}
+
+} // namespace
+
+Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
+    Scene scene = *source;
+    std::vector<Intention> all{begun(std::move(source))};
+    for (const Step& step : steps) {
+        if (!step.on)
+            continue;
+        WYC_TRY(meaning, meaningOf(scene, step));
+        if (auto shortfall = shortfallOf(scene, step))
+            all.front().shortfalls.push_back(std::move(*shortfall));
+        for (Intention& intention : all)
+            goOn(intention, meaning);
+        WYC_TRY(next, applySteps(scene, {step}));
+        if (step.type == "take") {
+            // From here on points are another file's, which its own steps brought here.
+            WYC_TRY(options, checkedOptions(*stepType(step.type), step.options));
+            WYC_TRY(item, takenItem(scene, options));
+            WYC_TRY(brought, intentionsOf(item.scene, item.chain));
+            all.push_back(std::move(brought.front()));
+        }
+        scene = std::move(next);
+    }
+    for (Intention& intention : all) {
+        intention.rate = scene.workingRate;
+        intention.wanted = scene.wanted;
+        intention.madeOf.clear();
+        for (const Node& node : scene.nodes)
+            if (node.madeOf)
+                intention.madeOf.emplace(node.id.value, node.madeOf);
+    }
+    return all;
+}
+
+Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
+    WYC_TRY(all, intentionsOf(std::move(source), steps));
+    return std::move(all.front());
+}
+
+std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
+                                         const std::vector<Intention>& intentions) {
+    const Node& it = meant.nodes[node];
+    for (const Intention& intention : intentions) {
+        ShownNode result(meant, node, intention);
+        const auto indexOf = [&](NodeId id) -> std::optional<std::size_t> {
+            const auto found = intention.nodes->find(id.value);
+            return found == intention.nodes->end() ? std::nullopt : std::optional(found->second);
+        };
+        const auto fromSource = [&] {
+            result.scene_ = intention.source;
+            if (!it.madeOf) {
+                if (const auto own = indexOf(it.id))
+                    result.parts_.push_back({*own, nullptr, nullptr});
+                return !result.parts_.empty();
+            }
+            for (const MadeOf& origin : *it.madeOf) {
+                const auto part = indexOf(origin.source);
+                if (!part)
+                    return false;
+                result.parts_.push_back({*part, origin.from, origin.to});
+            }
+            return !result.parts_.empty();
+        };
+        if (fromSource())
+            return result;
+        // A copy of an instance stands where the copies of the source's instances stand.
+        if (hasInstances(*intention.source) && !it.madeOf)
+            if (auto expanded = expandedInstances(*intention.source)) {
+                result.scene_ = std::make_shared<const Scene>(std::move(*expanded));
+                if (const auto same = result.scene_->find(it.path)) {
+                    result.parts_ = {{*same, nullptr, nullptr}};
+                    return result;
+                }
+            }
+    }
+    return std::nullopt;
+}
+
+std::optional<double> ShownNode::sourceTime(double seconds) const {
+    const auto poses = intention_->time.at(seconds);
+    return poses.size() == 1 && !poses.front().rest ? std::optional(poses.front().seconds) : std::nullopt;
+}
+
+// Poses that are mixed add up point by point where the place of the shape is the same for all of them. Pieces that turn
+// as wholes, and places that are mixed as turns, are no such sums.
+std::vector<TimedPose> ShownNode::sourcePoses(double seconds) const {
+    std::vector<TimedPose> poses = intention_->time.at(seconds);
+    if (poses.size() == 1 && !poses.front().rest)
+        return poses;
+    for (const Part& part : parts_) {
+        const Node& node = scene_->nodes[part.node];
+        if (!node.geometry || node.geometry->topologyVaries())
+            return {};
+        for (int i = static_cast<int>(part.node); i >= 0; i = scene_->nodes[static_cast<std::size_t>(i)].parent)
+            if (const TransformPtr& place = scene_->nodes[static_cast<std::size_t>(i)].transform;
+                place && !place->constant())
+                return {};
+        for (const TimedPose& pose : poses)
+            if (pose.keepsShape || (pose.rest && (!scene_->rest || scene_->restOf.value != node.id.value)))
+                return {};
+    }
+    return poses;
+}
+
+Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const {
+    std::optional<std::size_t> none;
+    const auto time = sourceTime(seconds);
+    if (!time || parts_.size() != 1 || parts_.front().from || parts_.front().to || !source().geometry ||
+        !intention_->spaceAt(seconds).isIdentity())
+        return none;
+    const auto at = plainPosition(source().geometry->sampling(), *time);
+    if (at.weight > 0.0)
+        return none;
+    WYC_TRY(here, plainWorld(*meant_, node_, seconds));
+    WYC_TRY(there, plainWorld(*scene_, parts_.front().node, *time));
+    return here == there ? std::optional(at.below) : none;
+}
+
+// Largest distance of points [first, …) of the result from where the source shows them; `size` is what rounding is
+// measured by. Moments between samples leave out what comes or goes meanwhile.
+Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, std::size_t first, std::size_t total,
+                                bool between, double& size) const {
+    const std::vector<TimedPose> shown = sourcePoses(seconds);
+    if (shown.empty())
+        return 0.0;
+    WYC_TRY(world, plainWorld(*meant_, node_, seconds));
+    double gap = 0.0;
+    std::size_t counted = 0;
+    for (const Part& part : parts_) {
+        const Geometry& shape = *scene_->nodes[part.node].geometry;
+        WYC_TRY(own, plainWorld(*scene_, part.node, shown.front().seconds));
+        const Mat4 there = own * intention_->spaceAt(seconds);
+        const bool direct = !part.from && !part.to;
+        // A piece reads its own stretch of the whole.
+        const Stretch stretch = direct ? Stretch{first, points.size()} : stretchOf(part.from.get());
+        std::vector<PlainPose> poses;
+        for (const TimedPose& one : shown) {
+            WYC_TRY(read, plainPose(one.rest ? *scene_->rest : shape, one.seconds, stretch.first, stretch.count));
+            poses.push_back(std::move(read));
+        }
+        const PlainPose& pose = poses.front();
+        if (std::any_of(poses.begin(), poses.end(),
+                        [&](const PlainPose& one) { return one.below.size() != pose.below.size(); }))
+            return std::numeric_limits<double>::infinity();
+        if (direct && pose.below.size() != points.size() && !between)
+            return std::numeric_limits<double>::infinity();
+        const double matrixSize = std::max(largest(world), largest(there));
+        const std::size_t count = part.from ? part.from->size() : pose.below.size();
+        for (std::size_t k = 0; k < count; ++k) {
+            const std::size_t from = part.from ? (*part.from)[k] - stretch.first : k;
+            const std::size_t to = part.to ? (*part.to)[k] : k;
+            if (from >= pose.below.size())
+                return std::numeric_limits<double>::infinity();
+            if (direct ? to >= points.size() : (to < first || to >= first + points.size()))
+                continue;
+            if (between && !pose.follows.empty() && !pose.follows[from])
+                continue;
+            const Vec3f& local = points[direct ? to : to - first];
+            Vec3d before = pose.at(from);
+            double far = reach(before);
+            if (poses.size() > 1) {
+                before = before * shown.front().weight;
+                far = reach(before);
+                for (std::size_t i = 1; i < poses.size(); ++i) {
+                    const Vec3d further = poses[i].at(from) * shown[i].weight;
+                    before = before + further;
+                    far += reach(further);
+                }
+            }
+            const Vec3d here = transformedPoint(Vec3d(local), world);
+            const Vec3d wanted = transformedPoint(before, there);
+            ++counted;
+            if (!isFinite(local)) { // the same in the source, or not
+                const bool also = !std::isfinite(before.x + before.y + before.z);
+                if (!also)
+                    return std::numeric_limits<double>::infinity();
+                continue;
+            }
+            size = std::max({size, reach(here), reach(wanted), reach(Vec3d(local)) * matrixSize, far * matrixSize});
+            const Vec3d off = here - wanted;
+            gap = std::max(gap, dot(off, off));
+        }
+    }
+    if (!between && counted != total)
+        return std::numeric_limits<double>::infinity();
+    return std::sqrt(gap);
+}
+
+void ShownNode::note(double seconds, double gap, double size, Shown& shown) const {
+    if (gap > shown.worst) {
+        shown.worst = gap;
+        shown.worstSeconds = seconds;
+    }
+    if (!(gap <= kFloatSteps * size) && shown.disagreements.size() < kMostWords)
+        shown.disagreements.push_back(fmt::format("at frame {} it is not where the source shows it: {:.6g} off",
+                                                  frameText(snappedFrame(intention_->rate.frameAt(seconds))), gap));
+}
+
+Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {
+    if (sourcePoses(seconds).empty()) {
+        ++shown.mixed;
+        return {};
+    }
+    double size = 0.0;
+    WYC_TRY(gap, gapAt(seconds, points, 0, points.size(), false, size));
+    ++shown.moments;
+    note(seconds, gap, size, shown);
+    return {};
+}
+
+Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const {
+    const auto time = sourceTime(seconds);
+    if (!time)
+        return {};
+    const Node& it = meant_->nodes[node_];
+    const std::string when = frameText(snappedFrame(intention_->rate.frameAt(seconds)));
+    const auto say = [&](std::string words) {
+        if (shown.disagreements.size() < kMostWords)
+            shown.disagreements.push_back(std::move(words));
+    };
+    const std::size_t own = parts_.front().node;
+    // A moment after the sample: at the very sample rounding decides which side of a flip it is on.
+    constexpr double kAfter = 2e-5;
+    const auto wantedAt = [&](double after) -> std::optional<bool> {
+        const auto there = sourceTime(seconds + after);
+        return there ? std::optional(plainVisible(*scene_, own, *there)) : std::nullopt;
+    };
+    const auto wanted = wantedAt(kAfter);
+    // Backwards, what holds from a sample on would hold until it: there the moment itself counts, and at a flip either.
+    const bool backwards =
+        intention_->time.at(seconds).front().speed < 0.0 || intention_->time.at(seconds + kAfter).front().speed < 0.0;
+    const bool steady = wanted && wantedAt(kAfter / 2.0) == wanted && wantedAt(kAfter * 1.5) == wanted;
+    bool differs = steady && *wanted != plainVisible(*meant_, node_, seconds + kAfter);
+    if (backwards) {
+        const bool here = plainVisible(*meant_, node_, seconds);
+        differs = true;
+        for (const double beside : {-kAfter, 0.0, kAfter})
+            differs = differs && plainVisible(*scene_, own, *time + beside) != here;
+    }
+    if (parts_.size() == 1 && differs)
+        say(fmt::format("at frame {} the source shows it {}", when,
+                        plainVisible(*meant_, node_, seconds) ? "hidden" : "visible"));
+    if (placeToo && !it.geometry && it.kind != NodeKind::Transform) { // what has no points has a place
+        WYC_TRY(world, plainWorld(*meant_, node_, seconds));
+        WYC_TRY(place, plainWorld(*scene_, own, *time));
+        // A unit of its own is another length after a change of size.
+        const Mat4 there = place * intention_->spaceAt(seconds);
+        const auto off = [&](const Vec3d& p) {
+            return length(transformedPoint(p * intention_->scale, world) - transformedPoint(p, there));
+        };
+        const double size = std::max({1.0, reach({there.m[12], there.m[13], there.m[14]})});
+        for (const Vec3d& p : {Vec3d{0, 0, 0}, Vec3d{0, 0, -1}, Vec3d{0, 1, 0}})
+            if (const double gap = off(p); gap > 1e-6 * size) {
+                note(seconds, gap, 0.0, shown);
+                break;
+            }
+    }
+    if (it.kind == NodeKind::Camera) {
+        WYC_TRY(there, plainFigures(source(), *time));
+        WYC_TRY(here, plainFigures(it, seconds));
+        // Where the speed changes, a shutter has either.
+        const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
+        const double speed = speedAt(seconds);
+        // And one that does not change follows no speed that does.
+        const ValuesPtr lens = cameraValues(it);
+        const bool follows = (lens && lens->sampling().count() > 1) || intention_->time.asOneRun();
+        const bool even = follows && speedAt(seconds - kAfter) == speed && speedAt(seconds + kAfter) == speed;
+        for (std::size_t k = 0; k < there.size(); ++k) {
+            double figure = there[k];
+            if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
+                figure *= intention_->scale;
+            if (k == kCameraShutterOpen || k == kCameraShutterClose) {
+                if (!(speed > 0.0) || !even) // in a rest the shutter is as long as before it
+                    continue;
+                figure /= speed;
+            }
+            if (k >= here.size() || std::abs(figure - here[k]) > 1e-6 * std::max(1e-3, std::abs(figure))) {
+                say(fmt::format("at frame {} its lens is another than the source's", when));
+                break;
+            }
+        }
+    }
+    return {};
+}
+
+// How far the source is from straight lines between whole frames, and between half frames, around a time.
+Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::size_t count) const {
+    const double frame = intention_->rate.secondsAt(1.0);
+    const double low = intention_->rate.secondsAt(std::floor(intention_->rate.frameAt(seconds)));
+    double bend = 0.0;
+    for (const Part& part : parts_) {
+        const Geometry& shape = *scene_->nodes[part.node].geometry;
+        const Stretch stretch = !part.from && !part.to ? Stretch{first, count} : stretchOf(part.from.get());
+        const auto at = [&](double t) -> Result<std::vector<Vec3d>> {
+            std::vector<Vec3d> points;
+            const auto time = sourceTime(t);
+            if (!time)
+                return points;
+            WYC_TRY(world, plainWorld(*scene_, part.node, *time));
+            WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
+            const Mat4 there = world * intention_->spaceAt(t);
+            for (std::size_t i = 0; i < pose.below.size(); ++i)
+                points.push_back(transformedPoint(pose.at(i), there));
+            return points;
+        };
+        for (const auto& [from, to] : {std::pair{low, low + frame}, std::pair{low, low + frame / 2.0},
+                                       std::pair{low + frame / 2.0, low + frame}}) {
+            WYC_TRY(a, at(from));
+            WYC_TRY(b, at(to));
+            for (const double share : {0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875}) {
+                WYC_TRY(here, at(from + (to - from) * share));
+                for (std::size_t i = 0; i < here.size() && i < a.size() && i < b.size(); ++i)
+                    bend = std::max(bend, length(a[i] + (b[i] - a[i]) * share - here[i]));
+            }
+        }
+    }
+    return bend;
+}
+
+bool ShownNode::madeAsMeant() const {
+    const Node& it = meant_->nodes[node_];
+    const auto found = intention_->madeOf.find(it.id.value);
+    // A piece of a split has another id every time: it is known by its points alone.
+    if (found == intention_->madeOf.end() || found->second == it.madeOf)
+        return true;
+    if (!it.madeOf || it.madeOf->size() != found->second->size())
+        return false;
+    const auto same = [](const auto& a, const auto& b) { return a == b || (a && b && *a == *b); };
+    for (std::size_t i = 0; i < it.madeOf->size(); ++i) {
+        const MadeOf& a = (*it.madeOf)[i];
+        const MadeOf& b = (*found->second)[i];
+        if (a.source != b.source || !same(a.from, b.from) || !same(a.to, b.to))
+            return false;
+    }
+    return true;
+}
+
+Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
+    const Node& it = meant_->nodes[node_];
+    if (!madeAsMeant() && shown.disagreements.size() < kMostWords)
+        shown.disagreements.push_back("its points are in another order than its steps say");
+    const FrameRate& rate = intention_->rate;
+    // Every time at which something of it has a sample, and whole frames from the first to the last.
+    std::vector<double> times;
+    std::vector<double> own; // of its points
+    const auto add = [&](const Sampling& sampling, std::vector<double>& into) {
+        if (sampling.count() > 1) {
+            const auto all = sampling.times();
+            into.insert(into.end(), all.begin(), all.end());
+        }
+    };
+    if (it.geometry)
+        add(it.geometry->sampling(), own);
+    times = own;
+    if (const ValuesPtr lens = cameraValues(it))
+        add(lens->sampling(), times);
+    for (int i = static_cast<int>(node_); i >= 0; i = meant_->nodes[static_cast<std::size_t>(i)].parent) {
+        const Node& above = meant_->nodes[static_cast<std::size_t>(i)];
+        if (above.transform)
+            add(above.transform->sampling(), times);
+        if (above.visibility)
+            add(above.visibility->sampling, times);
+    }
+    // Also where only the source moves: a result that lost its motion must not pass.
+    std::optional<TimeSpan> span;
+    if (!times.empty()) {
+        const auto [low, high] = std::minmax_element(times.begin(), times.end());
+        span = TimeSpan{*low, *high};
+    }
+    for (const Part& part : parts_)
+        if (const auto moving = movingSpan(*scene_, part.node))
+            if (const auto seen = intention_->time.outputSpanOf(*moving);
+                seen && std::isfinite(seen->first) && std::isfinite(seen->last))
+                span = span ? TimeSpan{std::min(span->first, seen->first), std::max(span->last, seen->last)} : *seen;
+    const Wanted& wanted = intention_->wanted;
+    if (span && wanted.range)
+        span = TimeSpan{std::max(span->first, wanted.range->first), std::min(span->last, wanted.range->last)};
+    if (wanted.moments) {
+        times = wanted.moments->times();
+        if (wanted.range)
+            std::erase_if(times, [&](double t) {
+                return t < wanted.range->first - kSameMoment || t > wanted.range->last + kSameMoment;
+            });
+    } else if (span && span->last > span->first) {
+        const auto frames = wholeFrames(span->first, span->last, rate);
+        times.insert(times.end(), frames.begin(), frames.end());
+    }
+    if (times.empty())
+        times.push_back(wanted.range ? wanted.range->first : 0.0);
+    sortMoments(times);
+    std::sort(own.begin(), own.end());
+    // At least one moment, and for points that do not change a whole frame among them.
+    if (it.geometry && own.empty() && !wanted.moments && std::none_of(times.begin(), times.end(), [&](double t) {
+            return sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
+        }))
+        times = {times.front()};
+
+    std::vector<Vec3f> points;
+    const auto readPlain = [&](double t, std::size_t first, std::size_t count) -> Status {
+        WYC_TRY(pose, plainPose(*it.geometry, t, first, count));
+        points.clear();
+        for (std::size_t i = 0; i < pose.below.size(); ++i) {
+            const Vec3d p = pose.at(i);
+            points.push_back({static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)});
+        }
+        return {};
+    };
+    // Points that are the same at all moments on both sides were looked at one by one at the first: where some hundred
+    // of them are carried along, all are.
+    const bool rigid = it.geometry && parts_.size() == 1 && it.geometry->sampling().isStill() &&
+                       scene_->nodes[parts_.front().node].geometry->sampling().isStill() && !parts_.front().from;
+    bool looked = false;
+    for (const double t : times) {
+        WYC_CHECK(progress.poll());
+        const auto near = std::lower_bound(own.begin(), own.end(), t - kSameMoment);
+        const bool sampled = near != own.end() && *near <= t + kSameMoment;
+        // A moment of another track, within a frame, is one between samples for the points.
+        const bool whole = wanted.moments || sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
+        WYC_CHECK(compareLook(t, whole || times.size() == 1, shown));
+        const bool judged = !sampled && (whole || times.size() == 1); // samples of points are compared one by one
+        if (judged && (it.geometry ? sourcePoses(t).empty() : !sourceTime(t))) {
+            ++shown.mixed;
+        } else if (it.geometry && it.geometry->sampling().count() > 0 && judged) {
+            const bool part = rigid && looked;
+            WYC_CHECK(readPlain(t, 0, part ? kPointsBetween : static_cast<std::size_t>(-1)));
+            // Between its own samples a point that is about to go is nowhere for sure.
+            const bool loose = it.geometry->topologyVaries();
+            double size = 0.0;
+            WYC_TRY(gap, gapAt(t, points, 0, points.size(), loose || part, size));
+            looked = true;
+            ++shown.moments;
+            note(t, gap, size, shown);
+        } else if (!it.geometry) {
+            ++shown.moments;
+        }
+    }
+    if (wanted.moments || !it.geometry || times.size() < 2)
+        return {};
+    // Between two moments: no further off than straight lines between whole frames of the source are.
+    const std::size_t step = std::max<std::size_t>(1, (times.size() - 1) / kMostBetween);
+    for (std::size_t i = 0; i + 1 < times.size(); i += step) {
+        WYC_CHECK(progress.poll());
+        const double t = times[i] + (times[i + 1] - times[i]) * 0.4;
+        if (!sourceTime(t))
+            continue;
+        WYC_TRY(count, it.geometry->pointCount(plainPosition(it.geometry->sampling(), t).below));
+        const std::size_t first = count > kPointsBetween ? (i * 7919) % (count - kPointsBetween) : 0;
+        WYC_CHECK(readPlain(t, first, kPointsBetween));
+        double size = 0.0;
+        WYC_TRY(gap, gapAt(t, points, first, points.size(), true, size));
+        ++shown.between;
+        shown.worstBetween = std::max(shown.worstBetween, gap);
+        // Two poses, each rounded, mixed and rounded again.
+        const double rounding = 2.0 * kFloatSteps * size;
+        if (gap <= rounding)
+            continue;
+        WYC_TRY(bend, sourceBend(t, first, kPointsBetween));
+        if (gap > bend * 1.3 + rounding && shown.disagreements.size() < kMostWords)
+            shown.disagreements.push_back(
+                fmt::format("between frames, at {:.2f}, it is {:.6g} off; the source bends by {:.6g} there",
+                            rate.frameAt(t), gap, bend));
+    }
+    return {};
+}
+
+} // namespace wyc

@@ -1,0 +1,211 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "delivery/write/placing.h"
+
+#include <algorithm>
+#include <set>
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include "gather/sequence.h"
+
+namespace wyc {
+namespace {
+
+bool exchange(const fs::path& a, const fs::path& b) {
+    return ::renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
+}
+
+// Frames that stand under the pattern now.
+std::vector<std::string> framesThere(const PlannedOutput& output) {
+    std::vector<std::string> names;
+    if (!output.format->sequence)
+        return names;
+    if (const auto sequence = sequenceOfPattern(output.target))
+        for (const SequenceFile& file : sequence->files)
+            names.push_back(file.path.filename().string());
+    return names;
+}
+
+Error isSource(const fs::path& path) {
+    return makeError(ErrorKind::Exists, "this is a source: it would be written over")
+        .inFile(path.string())
+        .withAdvice("Choose another folder or name");
+}
+
+Status refuseWhatIsNoFile(const fs::path& path) {
+    std::error_code code;
+    const auto status = fs::symlink_status(path, code);
+    if (!fs::exists(status) || fs::is_regular_file(status))
+        return {};
+    return fail(makeError(ErrorKind::Exists, "what stands there is no plain file, and is not replaced")
+                    .inFile(path.string())
+                    .withAdvice("Choose another name"));
+}
+
+// Moves that can be taken back.
+class Moves {
+  public:
+    ~Moves() {
+        if (kept_)
+            return;
+        for (auto it = done_.rbegin(); it != done_.rend(); ++it)
+            if (!it->exchanged || !exchange(it->from, it->to))
+                (void)::rename(it->to.c_str(), it->from.c_str());
+    }
+    // To a name that is free, or against what stands there.
+    Status place(const fs::path& from, const fs::path& to, bool replace) {
+        std::error_code code;
+        const bool there = fs::exists(fs::symlink_status(to, code));
+        if (there && replace && exchange(from, to)) {
+            done_.push_back({from, to, true});
+            return {};
+        }
+        if (there && replace) { // a file system that cannot exchange: the old one goes aside
+            const fs::path aside = from.string() + ".before";
+            WYC_CHECK(moveIntoPlace(to, aside, AtomicFile::Replace::No));
+            done_.push_back({to, aside, false});
+        }
+        WYC_CHECK(moveIntoPlace(from, to, AtomicFile::Replace::No));
+        done_.push_back({from, to, false});
+        return {};
+    }
+    void keep() { kept_ = true; }
+
+  private:
+    struct Done {
+        fs::path from;
+        fs::path to;
+        bool exchanged = false;
+    };
+    std::vector<Done> done_;
+    bool kept_ = false;
+};
+
+} // namespace
+
+Status placeAll(const fs::path& staging, const PlannedOutput& output, const std::vector<std::string>& names) {
+    const fs::path folder = folderOf(output.target);
+    std::error_code code;
+    for (const std::string& name : names) {
+        const fs::path to = folder / name;
+        WYC_CHECK(refuseWhatIsNoFile(to));
+        if (output.reads && output.reads->contains(to))
+            return fail(isSource(to));
+        if (!output.replace && fs::exists(fs::symlink_status(to, code)))
+            return fail(makeError(ErrorKind::Exists, "the target is there already")
+                            .inFile(to.string())
+                            .withAdvice("Choose another name, or say that it may be replaced"));
+    }
+    std::vector<std::string> stale = output.replace ? framesThere(output) : std::vector<std::string>();
+    std::erase_if(stale, [&](const std::string& n) { return std::find(names.begin(), names.end(), n) != names.end(); });
+    // A record of what was there before would speak of what is there no longer.
+    if (const std::string record = recordName(output.target);
+        output.replace && std::find(names.begin(), names.end(), record) == names.end() &&
+        fs::exists(fs::symlink_status(folder / record, code)))
+        stale.push_back(record);
+    for (const std::string& name : stale) {
+        WYC_CHECK(refuseWhatIsNoFile(folder / name));
+        if (output.reads && output.reads->contains(folder / name))
+            return fail(isSource(folder / name));
+    }
+    if (output.format->sequence && output.replace) {
+        std::set<std::string> ours(names.begin(), names.end());
+        ours.insert(stale.begin(), stale.end());
+        ours.insert(recordName(output.target));
+        bool onlyOurs = fs::is_directory(folder, code) && !fs::is_symlink(fs::symlink_status(folder, code));
+        for (fs::directory_iterator it(folder, code), end; onlyOurs && !code && it != end; it.increment(code))
+            onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging;
+        // Not from under the feet of whoever called us in it, and not with the staging folder inside.
+        if (onlyOurs && !code && !fs::equivalent(folder, fs::current_path(code), code) &&
+            !fs::equivalent(folderOf(staging), folder, code) && exchange(staging, folder)) {
+            flushFolder(folderOf(folder));
+            return {};
+        }
+    }
+    Moves moves;
+    for (const std::string& name : stale)
+        WYC_CHECK(moves.place(folder / name, staging / (name + ".before"), false));
+    for (const std::string& name : names)
+        WYC_CHECK(moves.place(staging / name, folder / name, output.replace));
+    moves.keep();
+    flushFolder(folder);
+    return {};
+}
+
+namespace {
+
+// One name for a file however it is written; of a pattern "sheet.####.obj" and "sheet.#.obj" are the same frames.
+std::string nameOf(const fs::path& path) {
+    std::error_code code;
+    if (fs::exists(path, code))
+        return fs::canonical(path, code).string();
+    std::string name;
+    for (const char c : path.filename().string())
+        if (c != '#' || name.empty() || name.back() != '#')
+            name += c;
+    return (fs::weakly_canonical(fs::absolute(folderOf(path), code), code) / name).string();
+}
+
+} // namespace
+
+ReadFiles::ReadFiles(const std::vector<DeliveryInput>& inputs) {
+    std::set<const std::vector<fs::path>*> lists; // inputs of one job share theirs
+    for (const DeliveryInput& input : inputs)
+        if (input.reads && lists.insert(input.reads.get()).second)
+            for (const fs::path& path : *input.reads) {
+                names_.insert(nameOf(path));
+                const Format* format = formatOfName(path);
+                if (format && format->sequence)
+                    if (const auto sequence = sequenceOfPattern(path))
+                        for (const SequenceFile& file : sequence->files)
+                            names_.insert(nameOf(file.path));
+            }
+}
+
+bool ReadFiles::contains(const fs::path& path) const {
+    return names_.contains(nameOf(path));
+}
+
+Status ReadFiles::mayBeWritten(const PlannedOutput& output) const {
+    if (contains(output.target))
+        return fail(isSource(output.target));
+    if (output.restTarget && contains(*output.restTarget))
+        return fail(isSource(*output.restTarget));
+    for (const std::string& frame : framesThere(output))
+        if (contains(folderOf(output.target) / frame))
+            return fail(isSource(folderOf(output.target) / frame));
+    return {};
+}
+
+std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& madeFrom) {
+    std::set<std::pair<std::string, std::string>> result;
+    const auto text = [](const nlohmann::json& entry, const char* key) { // a record may hold anything
+        const auto found = entry.find(key);
+        return found != entry.end() && found->is_string() ? found->get<std::string>() : std::string();
+    };
+    if (madeFrom.is_array())
+        for (const auto& entry : madeFrom)
+            if (entry.is_object())
+                result.emplace(text(entry, "source"), text(entry, "item"));
+    return result;
+}
+
+Status isDeliveryOf(const PlannedOutput& output) {
+    const fs::path record = output.target.parent_path() / recordName(output.target);
+    const auto refuse = [&](const char* why) {
+        return fail(makeError(ErrorKind::Exists, why)
+                        .inFile(output.target.string())
+                        .withAdvice("Move it away by hand, or choose another name"));
+    };
+    const auto bytes = readWholeFile(record, 1ULL << 30);
+    const auto there = bytes ? nlohmann::json::parse(bytes->begin(), bytes->end(), nullptr, false) : nlohmann::json();
+    if (!there.is_object() || !there.contains("made_from"))
+        return refuse("what stands there has no record of a delivery beside it, and is not replaced");
+    if (originsOf(there["made_from"]) != originsOf(output.provenance))
+        return refuse("the delivery that stands there is of another item, and is not replaced");
+    return {};
+}
+
+} // namespace wyc

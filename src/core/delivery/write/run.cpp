@@ -1,0 +1,163 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <ctime>
+#include <utility>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "base/version.h"
+#include "delivery/delivery.h"
+#include "delivery/write/placing.h"
+
+namespace wyc {
+namespace {
+
+// Temporary folder beside the targets; goes with everything in it unless it was moved into place.
+class StagingFolder {
+  public:
+    static Result<StagingFolder> create(const fs::path& beside) {
+        std::error_code code;
+        fs::create_directories(folderOf(beside), code);
+        StagingFolder folder;
+        folder.path_ = temporarySibling(beside);
+        if (code || !fs::create_directory(folder.path_, code)) {
+            folder.path_.clear();
+            const bool full = code == std::errc::no_space_on_device;
+            return fail(makeError(full ? ErrorKind::NoSpace : ErrorKind::NotWritable,
+                                  fmt::format("cannot write in this folder: {}", code.message()))
+                            .inFile(beside.string())
+                            .withAdvice("Choose a folder you may write to"));
+        }
+        return folder;
+    }
+    StagingFolder(StagingFolder&& other) noexcept : path_(std::exchange(other.path_, {})) {}
+    StagingFolder& operator=(StagingFolder&&) = delete;
+    ~StagingFolder() {
+        std::error_code code;
+        if (!path_.empty())
+            fs::remove_all(path_, code);
+    }
+    [[nodiscard]] const fs::path& path() const { return path_; }
+    void release() { path_.clear(); }
+
+  private:
+    StagingFolder() = default;
+    fs::path path_;
+};
+
+// The rest mesh beside a point cache: the pose it was opened with, or the first sample.
+Scene restScene(const PlannedOutput& output) {
+    Scene scene;
+    scene.workingRate = output.rate;
+    scene.materials = output.scene.materials;
+    for (const Node& node : output.scene.nodes) {
+        if (!node.geometry)
+            continue;
+        Node rest = node;
+        rest.parent = -1;
+        rest.path = "/" + node.name;
+        rest.transform = nullptr;
+        const auto count = node.geometry->pointCount(0);
+        const auto restCount = output.rest ? output.rest->pointCount(0) : Result<std::size_t>(0);
+        if (output.rest && count && restCount && *count == *restCount)
+            rest.geometry = output.rest;
+        scene.nodes.push_back(std::move(rest));
+        break;
+    }
+    return scene;
+}
+
+// "Thu Jan  1 00:00:00 2026", as archives have it: the newest source's time, so that the same scene gives the
+// same bytes.
+std::string archiveDate(const nlohmann::json& provenance) {
+    std::int64_t newest = 0;
+    for (const auto& entry : provenance)
+        newest = std::max(newest, entry.value("modified_ns", std::int64_t{0}));
+    if (newest == 0)
+        return {};
+    const std::time_t seconds = newest / 1'000'000'000;
+    std::tm parts{};
+    gmtime_r(&seconds, &parts);
+    char text[32];
+    std::strftime(text, sizeof text, "%a %b %e %H:%M:%S %Y", &parts);
+    return text;
+}
+
+} // namespace
+
+Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
+    std::error_code code;
+    const fs::path finalFolder = output.target.parent_path();
+    const bool wholeFolder =
+        output.format->sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
+    // Beside the folder, where the folder may be exchanged as a whole.
+    auto beside = StagingFolder::create(output.format->sequence && !finalFolder.empty() ? finalFolder : output.target);
+    auto staging =
+        !beside && !wholeFolder && output.format->sequence ? StagingFolder::create(output.target) : std::move(beside);
+    if (!staging)
+        return fail(std::move(staging.error()));
+
+    WriteOptions options;
+    options.rate = output.rate;
+    options.application = std::string("Wychronos ") + version();
+    options.dateText = archiveDate(output.provenance);
+    options.description = output.item;
+    const fs::path staged = staging->path() / output.target.filename();
+    std::vector<fs::path> files;
+    if (output.restTarget) {
+        const Scene rest = restScene(output);
+        const fs::path restPath = staging->path() / output.restTarget->filename();
+        WYC_TRY(written, formatOfName(restPath)->write(rest, restPath, options, Progress()));
+        files = std::move(written);
+    }
+    WYC_TRY(main, output.format->write(output.scene, staged, options, progress.part(0.0, run.prove ? 0.6 : 1.0)));
+    files.insert(files.end(), main.begin(), main.end());
+
+    Proof proof;
+    if (run.prove) {
+        WYC_TRY(proven, proveAgainst(output.scene, output, staged, progress.part(0.6, 1.0)));
+        if (!proven.passed) {
+            const bool source = std::any_of(proven.items.begin(), proven.items.end(),
+                                            [](const ProvenItem& i) { return !i.shown.disagreements.empty(); });
+            return fail(makeError(ErrorKind::Internal, fmt::format("what was {}: {}",
+                                                                   source ? "meant is not what the source shows"
+                                                                          : "written is not what was meant",
+                                                                   proven.words()))
+                            .inFile(output.target.string())
+                            .withAdvice("Nothing was put in place; please keep the job, this is a fault of ours"));
+        }
+        proof = std::move(proven);
+    }
+    WYC_CHECK(progress.poll());
+
+    OutputResult result;
+    result.target = output.target;
+    for (const fs::path& file : files)
+        result.sizeBytes += fs::file_size(file, code);
+    std::vector<std::string> order; // the main file last: where it stands, all else does
+    if (run.prove && run.record) {
+        const std::string name = recordName(output.target);
+        WYC_TRY(record, recordOf(output, files, proof));
+        WYC_CHECK(writeTextFile(staging->path() / name, record.dump(1), AtomicFile::Replace::Yes));
+        order.push_back(name);
+        result.record = finalFolder / name;
+    }
+    for (const fs::path& file : files)
+        if (const std::string name = file.filename().string();
+            std::find(order.begin(), order.end(), name) == order.end())
+            order.push_back(name);
+    if (wholeFolder) {
+        WYC_CHECK(moveIntoPlace(staging->path(), finalFolder, AtomicFile::Replace::No));
+        staging->release();
+    } else {
+        WYC_CHECK(placeAll(staging->path(), output, order));
+    }
+    for (const std::string& name : order)
+        result.files.push_back(finalFolder / name);
+    result.proof = std::move(proof);
+    progress.report(1.0, "done", output.target.filename().string());
+    return result;
+}
+
+} // namespace wyc

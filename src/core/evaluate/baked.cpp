@@ -1,0 +1,340 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "evaluate/baked.h"
+
+#include <algorithm>
+#include <mutex>
+
+#include <Eigen/LU>
+#include <fmt/format.h>
+
+#include "scene/winding.h"
+#include "evaluate/mapped.h"
+
+namespace wyc {
+namespace {
+
+using Linear = Eigen::Matrix<double, 3, 3, Eigen::RowMajor>;
+
+Linear linearOf(const Mat4& m) {
+    Linear result;
+    for (Eigen::Index r = 0; r < 3; ++r)
+        for (Eigen::Index c = 0; c < 3; ++c)
+            result(r, c) = m.at(static_cast<std::size_t>(r), static_cast<std::size_t>(c));
+    return result;
+}
+
+// Normals go by the inverse transpose; a matrix that flattens space leaves them as they are.
+Linear normalMatrix(const Mat4& m) {
+    const Linear linear = linearOf(m);
+    return std::abs(linear.determinant()) > 1e-300 ? Linear(linear.inverse().transpose()) : Linear::Identity();
+}
+
+bool mirrors(const Mat4& m) {
+    return linearOf(m).determinant() < 0.0;
+}
+
+template<class T> void turnDirections(std::span<T> values, const Linear& matrix, bool keepLength) {
+    for (std::size_t i = 0; i + 3 <= values.size(); i += 3) {
+        const Eigen::RowVector3d before(static_cast<double>(values[i]), static_cast<double>(values[i + 1]),
+                                        static_cast<double>(values[i + 2]));
+        Eigen::RowVector3d after = before * matrix;
+        if (keepLength && after.norm() > 0.0)
+            after *= before.norm() / after.norm();
+        for (std::size_t k = 0; k < 3; ++k)
+            values[i + k] = static_cast<T>(after(static_cast<Eigen::Index>(k)));
+    }
+}
+
+class BakedGeometry final : public MomentWrapper {
+  public:
+    BakedGeometry(GeometryPtr inner, std::shared_ptr<const WorldTrack> world)
+        : MomentWrapper(std::move(inner)), world_(std::move(world)), mirrored_(world_->mirrored()) {}
+    [[nodiscard]] const Sampling& sampling() const override { return world_->sampling(); }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override {
+        return inner().pointCountAt(timeOf(s));
+    }
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(timeOf(s), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readAt(t, first, into));
+        WYC_TRY(matrix, world_->at(t));
+        if (!matrix.isIdentity())
+            for (Vec3f& point : into)
+                point = transformedPoint(point, matrix);
+        return {};
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override {
+        WYC_TRY(faces, inner().topologyAt(t));
+        WYC_TRY(mirrored, mirrorsAt(t));
+        if (!mirrored)
+            return faces;
+        const std::lock_guard lock(mutex_);
+        if (turnedFrom_ != faces) {
+            WYC_TRY(made, turned(*faces));
+            turnedFrom_ = faces;
+            turned_ = made;
+        }
+        return turned_;
+    }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        WYC_TRY(extras, inner().extrasAt(t));
+        WYC_TRY(mirrored, mirrorsAt(t));
+        WYC_TRY(matrix, world_->at(t));
+        if ((extras->normals.isEmpty() && !mirrored) || matrix.isIdentity())
+            return extras;
+        MeshExtras changed = *extras;
+        turnDirections<float>(changed.normals.values, normalMatrix(matrix), true);
+        if (mirrored) {
+            WYC_TRY(faces, inner().topologyAt(t));
+            for (Attribute* attribute : {&changed.uvs, &changed.normals, &changed.colours})
+                turnCorners(*faces, *attribute);
+        }
+        return std::make_shared<const MeshExtras>(std::move(changed));
+    }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return inner().idsAt(timeOf(s)); }
+    [[nodiscard]] bool topologyVaries() const override { return !mirrored_ || inner().topologyVaries(); }
+    [[nodiscard]] bool extrasVary() const override {
+        return !mirrored_ || inner().extrasVary() || (world_->varies() && hasNormals());
+    }
+    [[nodiscard]] bool pointsConstant() const override { return sampling().isStill() || sameAlways(); }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        return world_->varies() ? std::nullopt : inner().tokenAt(t);
+    }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] bool straightBetween() const override { return world_->straight(); }
+    [[nodiscard]] bool sameAlways() const override { return !world_->varies() && inner().sameAlways(); }
+
+  private:
+    [[nodiscard]] double timeOf(std::size_t sample) const { return sampling().time(sample); }
+    // A mirror that stays one is known; else every moment is asked.
+    [[nodiscard]] Result<bool> mirrorsAt(double t) const {
+        if (mirrored_)
+            return *mirrored_;
+        WYC_TRY(matrix, world_->at(t));
+        return mirrors(matrix);
+    }
+    [[nodiscard]] bool hasNormals() const {
+        const auto extras = inner().extras(0);
+        return extras && !(*extras)->normals.isEmpty();
+    }
+    std::shared_ptr<const WorldTrack> world_;
+    std::optional<bool> mirrored_;
+    mutable std::mutex mutex_;
+    mutable TopologyPtr turnedFrom_;
+    mutable TopologyPtr turned_;
+};
+
+class BakedValues final : public ValuesWrapper {
+  public:
+    /// `carrier`: the shape that the values belong to, in its own space; may be null.
+    BakedValues(ValuesPtr inner, SpaceRole role, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier)
+        : ValuesWrapper(std::move(inner)), role_(role), world_(std::move(world)), carrier_(std::move(carrier)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return world_->sampling(); }
+    [[nodiscard]] const Sampling& statedSampling() const override { return world_->sampling(); }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        return readAt(sampling().time(sample), {});
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
+        WYC_TRY(value, inner().readAt(t, {role_, carrier_.get()}));
+        WYC_TRY(matrix, world_->at(t));
+        std::vector<Vec3f> points;
+        std::optional<Mat4> speed;
+        if (role_ == SpaceRole::Velocity && carrier_) {
+            WYC_TRY(found, world_->speedAt(t));
+            speed = found;
+        }
+        if (speed)
+            WYC_CHECK(readPointsAt(*carrier_, t, points));
+        changeNumbers(type(), value, [&](auto numbers) { bake(numbers, matrix, points, speed.value_or(Mat4{})); });
+        return value;
+    }
+    [[nodiscard]] bool constant() const override { return sampling().isStill() || sameAlways(); }
+    [[nodiscard]] bool sameAlways() const override { return !world_->varies() && inner().sameAlways(); }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+
+  private:
+    template<class T>
+    void bake(std::span<T> numbers, const Mat4& matrix, std::span<const Vec3f> points, const Mat4& speed) const {
+        const auto triple = [&](std::size_t i) {
+            return Vec3d{static_cast<double>(numbers[i]), static_cast<double>(numbers[i + 1]),
+                         static_cast<double>(numbers[i + 2])};
+        };
+        const auto put = [&](std::size_t i, const Vec3d& v) {
+            numbers[i] = static_cast<T>(v.x);
+            numbers[i + 1] = static_cast<T>(v.y);
+            numbers[i + 2] = static_cast<T>(v.z);
+        };
+        switch (role_) {
+        case SpaceRole::Length: {
+            const double scale = std::cbrt(std::abs(linearOf(matrix).determinant()));
+            for (T& number : numbers)
+                number = static_cast<T>(static_cast<double>(number) * scale);
+            break;
+        }
+        case SpaceRole::Normal: turnDirections<T>(numbers, normalMatrix(matrix), true); break;
+        case SpaceRole::Vector: turnDirections<T>(numbers, linearOf(matrix), false); break;
+        case SpaceRole::Velocity:
+            turnDirections<T>(numbers, linearOf(matrix), false);
+            if (points.size() * 3 == numbers.size())
+                for (std::size_t i = 0; i < points.size(); ++i)
+                    put(i * 3, triple(i * 3) + transformedPoint(Vec3d(points[i]), speed));
+            break;
+        case SpaceRole::Position:
+            for (std::size_t i = 0; i + 3 <= numbers.size(); i += 3)
+                put(i, transformedPoint(triple(i), matrix));
+            break;
+        case SpaceRole::None:
+        case SpaceRole::Box:
+        case SpaceRole::CameraCore: break;
+        }
+    }
+    SpaceRole role_;
+    std::shared_ptr<const WorldTrack> world_;
+    GeometryPtr carrier_;
+};
+
+} // namespace
+
+WorldTrack::WorldTrack(std::shared_ptr<const Scene> scene, std::size_t node, const Sampling& own, bool ownStraight)
+    : scene_(std::move(scene)), node_(node) {
+    std::vector<Sampling> samplings{own};
+    for (int at = static_cast<int>(node); at >= 0; at = scene_->nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene_->nodes[static_cast<std::size_t>(at)].transform;
+        if (!transform)
+            continue;
+        varies_ = varies_ || !transform->sameAlways();
+        if (transform->constant())
+            continue;
+        moves_ = true;
+        samplings.push_back(transform->sampling());
+        // Only what slides goes in straight lines; a turn or a growing size times anything else does not.
+        straight_ = straight_ && transform->straightBetween() && onlySlides(*transform);
+    }
+    straight_ = straight_ && ownStraight;
+    sampling_ = commonSampling(samplings);
+    if (sampling_.isStill()) {
+        // Nothing moves while it is wanted; elsewhere it may.
+        const Wanted& wanted = scene_->wanted;
+        sampling_ = varies_ && wanted.range     ? Sampling::still(wanted.range->first)
+                    : varies_ && wanted.moments ? Sampling::still(wanted.moments->firstTime())
+                                                : own;
+    } else if (scene_->wanted.moments) {
+        sampling_ =
+            chosenTimes(sampling_, {straight_, false, !varies_, true}, TimeMap(), scene_->wanted, scene_->workingRate);
+    } else if (!straight_) {
+        std::vector<double> times = sampling_.times();
+        const auto frames = wholeFrames(times.front(), times.back(), scene_->workingRate);
+        times.insert(times.end(), frames.begin(), frames.end());
+        const std::size_t before = sampling_.count();
+        sortMoments(times);
+        if (times.size() != before)
+            sampling_ = samplingFromTimes(times);
+    }
+}
+
+bool WorldTrack::onlySlides(const Transform& transform) {
+    const auto first = transform.channels(0);
+    for (std::size_t i = 0; i < transform.sampling().count(); ++i) {
+        const auto now = transform.channels(i);
+        const auto inherits = transform.inherits(i);
+        if (!first || !now || !inherits || !*inherits || now->size() != first->size())
+            return false;
+        std::size_t at = 0;
+        for (const TransformOp& op : transform.ops()) {
+            const std::size_t count = channelCount(op.kind);
+            for (std::size_t k = at; k < at + count && k < now->size(); ++k) {
+                const bool place = op.kind == TransformOp::Kind::Translate ||
+                                   (op.kind == TransformOp::Kind::Matrix && k - at >= 12 && k - at < 15);
+                if (!place && (*now)[k] != (*first)[k])
+                    return false;
+            }
+            at += count;
+        }
+    }
+    return true;
+}
+
+Result<Mat4> WorldTrack::at(double seconds) const {
+    WYC_TRY(placement, placementAt(*scene_, node_, seconds));
+    return placement.matrix;
+}
+
+Result<std::optional<Mat4>> WorldTrack::speedAt(double seconds) const {
+    if (!varies_)
+        return std::optional<Mat4>();
+    // Differences over a frame, less where the motion ends: what the next and the last frame show.
+    const double frame = scene_->workingRate.secondsAt(1.0);
+    const double from = std::max(seconds - frame, sampling_.isStill() ? seconds : sampling_.firstTime());
+    const double to = std::min(seconds + frame, sampling_.isStill() ? seconds : sampling_.lastTime());
+    if (!(to - from > 0.0))
+        return std::optional<Mat4>();
+    WYC_TRY(before, at(from));
+    WYC_TRY(after, at(to));
+    if (before == after)
+        return std::optional<Mat4>();
+    Mat4 speed;
+    for (std::size_t i = 0; i < speed.m.size(); ++i)
+        speed.m[i] = (after.m[i] - before.m[i]) / (to - from);
+    return std::optional<Mat4>(speed);
+}
+
+std::optional<bool> WorldTrack::mirrored() const {
+    std::optional<bool> result;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, varies_ ? sampling_.count() : 1); ++i) {
+        const auto matrix = at(sampling_.count() ? sampling_.time(i) : 0.0);
+        if (!matrix || (result && *result != mirrors(*matrix)))
+            return std::nullopt;
+        result = mirrors(*matrix);
+    }
+    return result;
+}
+
+Result<bool> WorldTrack::isIdentity() const {
+    if (varies_)
+        return false;
+    WYC_TRY(matrix, at(0.0));
+    return matrix.isIdentity();
+}
+
+std::shared_ptr<const WorldTrack> worldTrack(std::shared_ptr<const Scene> scene, std::size_t node) {
+    return std::make_shared<const WorldTrack>(std::move(scene), node, Sampling::still(), true);
+}
+
+Result<GeometryPtr> bakedGeometry(std::shared_ptr<const Scene> scene, std::size_t node) {
+    const GeometryPtr& geometry = scene->nodes[node].geometry;
+    const auto world =
+        // Where nothing lies between two samples, a pose stays in its own space and goes with what carries it.
+        std::make_shared<const WorldTrack>(scene, node, geometry->sampling(),
+                                           geometry->straightBetween() && !geometry->topologyVaries());
+    WYC_TRY(identity, world->isIdentity());
+    if (identity)
+        return geometry;
+    return std::make_shared<BakedGeometry>(geometry, world);
+}
+
+Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::size_t node) {
+    const Node& it = kept->nodes[node];
+    if (!it.properties)
+        return PropertiesPtr{};
+    WYC_TRY(identity, worldTrack(kept, node)->isIdentity());
+    if (identity)
+        return it.properties;
+    return changedProperties(
+        it.properties,
+        [kept, node](const PropertyNode& property, const std::string&, const std::vector<PropertyNode>&) -> ValuesPtr {
+            if (property.role == SpaceRole::None || property.role == SpaceRole::CameraCore)
+                return property.values;
+            if (property.role == SpaceRole::Box) // given for a space that is gone
+                return nullptr;
+            const GeometryPtr& carrier = kept->nodes[node].geometry;
+            return std::make_shared<BakedValues>(
+                property.values, property.role,
+                std::make_shared<const WorldTrack>(kept, node, property.values->sampling(), true), carrier);
+        });
+}
+
+} // namespace wyc

@@ -1,0 +1,660 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "evaluate/mapped.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <mutex>
+
+#include "scene/components/camera.h"
+#include "scene/mix.h"
+
+namespace wyc {
+namespace {
+
+// The share that each further pose has of all up to it: mixing one after another in turn comes to the sum of all.
+template<class Mix> Status mixInTurn(const std::vector<TimedPose>& poses, const Mix& mix) {
+    double sum = poses.front().weight;
+    for (std::size_t i = 1; i < poses.size(); ++i) {
+        sum += poses[i].weight;
+        WYC_CHECK(mix(poses[i], poses[i].weight / sum));
+    }
+    return {};
+}
+
+double speedOf(const std::vector<TimedPose>& poses) {
+    double speed = 0.0;
+    for (const TimedPose& pose : poses)
+        speed += pose.weight * pose.speed;
+    return poses.size() == 1 ? poses.front().speed : speed;
+}
+
+class MappedGeometry final : public Geometry {
+  public:
+    /// `rest`: the pose that a map may begin with; may be null where it does not.
+    MappedGeometry(GeometryPtr inner, TimeMap map, Sampling sampling, bool straight, GeometryPtr rest)
+        : inner_(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          straight_(straight),
+          rest_(std::move(rest)) {}
+
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return pointCountAt(timeOf(s)); }
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(timeOf(s), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
+    [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
+    [[nodiscard]] bool extrasVary() const override { return inner_->extrasVary(); }
+    [[nodiscard]] bool pointsConstant() const override {
+        return sampling_.isStill() || (inner_->sameAlways() && !rest_);
+    }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t s) const override {
+        const auto poses = map_.at(timeOf(s));
+        const auto at = inner_->sampling().locate(poses.front().seconds);
+        return poses.size() > 1 || poses.front().rest || at.weight > 0.0 ? std::nullopt
+                                                                         : inner_->byteOfPoints(at.below);
+    }
+
+    [[nodiscard]] Result<std::size_t> pointCountAt(double t) const override {
+        return inner_->pointCountAt(map_.heldAt(t));
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        const auto poses = map_.at(t);
+        if (poses.size() == 1 && !poses.front().rest)
+            return inner_->readAt(poses.front().seconds, first, into);
+        if (poses.size() > 1 && poses[1].keepsShape)
+            return readWholes(poses, first, into);
+        const Pose base = poseOf(poses.front());
+        WYC_CHECK(base.read(first, into));
+        return mixInTurn(poses, [&](const TimedPose& pose, double weight) {
+            return mixFurther(base, poseOf(pose), weight, first, into);
+        });
+    }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner_->topologyAt(map_.heldAt(t)); }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        const auto poses = map_.at(t);
+        if (poses.size() == 1 || !inner_->extrasVary())
+            return inner_->extrasAt(poses.front().seconds);
+        return mixExtras(Pose::atTime(*inner_, poses[0].seconds), Pose::atTime(*inner_, poses[1].seconds),
+                         std::clamp(poses[1].weight / (poses[0].weight + poses[1].weight), 0.0, 1.0));
+    }
+    [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner_->idsAt(map_.heldAt(t)); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        const auto poses = map_.at(t);
+        return poses.size() > 1 || poses.front().rest ? std::nullopt : inner_->tokenAt(poses.front().seconds);
+    }
+    [[nodiscard]] bool straightBetween() const override { return straight_; }
+    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways() && !rest_; }
+
+  private:
+    [[nodiscard]] double timeOf(std::size_t sample) const { return sampling_.time(sample); }
+    [[nodiscard]] Pose poseOf(const TimedPose& pose) const {
+        return pose.rest && rest_ ? Pose::ofSample(*rest_, 0) : Pose::atTime(*inner_, pose.seconds);
+    }
+    // Pieces as wholes: that takes all of their points, whichever are asked for.
+    [[nodiscard]] Status readWholes(const std::vector<TimedPose>& poses, std::size_t first,
+                                    std::span<Vec3f> into) const {
+        const Pose earlier = poseOf(poses[0]);
+        const Pose later = poseOf(poses[1]);
+        WYC_TRY(match, matchOf(earlier, later));
+        if (match.by != PointMatch::By::Number) // nothing that could be turned as a whole
+            return mixPoints(earlier, later, poses[1].weight, first, into);
+        WYC_TRY(count, earlier.pointCount());
+        WYC_TRY(topology, earlier.topology());
+        std::vector<Vec3f> a(count);
+        std::vector<Vec3f> b(count);
+        WYC_CHECK(earlier.read(0, a));
+        WYC_CHECK(later.read(0, b));
+        std::vector<Vec3f> mixed(count);
+        mixWholes(a, b, piecesOfPoints(*topology, count), poses[1].weight, mixed);
+        std::copy_n(mixed.begin() + static_cast<std::ptrdiff_t>(first), into.size(), into.begin());
+        return {};
+    }
+    GeometryPtr inner_;
+    TimeMap map_;
+    Sampling sampling_;
+    bool straight_;
+    GeometryPtr rest_;
+};
+
+class MappedTransform final : public Transform {
+  public:
+    /// `unroll`: the map joins moments that are far apart, where an angle may be another by whole turns.
+    MappedTransform(TransformPtr inner, TimeMap map, Sampling sampling, bool straight, bool unroll)
+        : inner_(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          straight_(straight),
+          unroll_(unroll) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return inner_->ops(); }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
+        return channelsAt(sampling_.time(s));
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t s) const override { return inheritsAt(sampling_.time(s)); }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
+        WYC_TRY(values, rawAt(t));
+        if (!unroll_ || sampling_.count() < 2)
+            return values;
+        const std::size_t below = sampling_.locate(t).below;
+        WYC_TRY(before, unrolledSample(below));
+        goOnFrom(before, sampling_.time(below), t, values);
+        return values;
+    }
+    [[nodiscard]] Result<bool> inheritsAt(double t) const override { return inner_->inheritsAt(map_.heldAt(t)); }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner_->sameAlways(); }
+    [[nodiscard]] bool straightBetween() const override { return straight_; }
+    [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
+
+  private:
+    [[nodiscard]] Result<std::vector<double>> rawAt(double t) const {
+        const auto poses = map_.at(t);
+        WYC_TRY(values, inner_->channelsAt(poses.front().seconds));
+        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
+            WYC_TRY(other, inner_->channelsAt(pose.seconds));
+            if (unroll_)
+                turnNearest(values, other);
+            values = mixedChannels(ops(), values, other, weight);
+            return {};
+        }));
+        return values;
+    }
+    // Angles by whole turns, as near to those of another moment as may be.
+    void turnNearest(const std::vector<double>& to, std::vector<double>& values) const {
+        std::size_t at = 0;
+        for (const TransformOp& op : ops()) {
+            const bool angle = op.kind == TransformOp::Kind::RotateX || op.kind == TransformOp::Kind::RotateY ||
+                               op.kind == TransformOp::Kind::RotateZ;
+            if (angle && at < values.size() && at < to.size())
+                values[at] += 360.0 * std::round((to[at] - values[at]) / 360.0);
+            at += channelCount(op.kind);
+        }
+    }
+    // A moment as it came, and with the whole turns that keep it beside the moments before it.
+    struct Unrolled {
+        std::vector<double> raw;
+        std::vector<double> values;
+    };
+    // Along one run a motion turns as far as it turns; only where moments are joined the nearest way is taken.
+    void goOnFrom(const Unrolled& before, double from, double to, std::vector<double>& values) const {
+        const auto a = map_.at(from);
+        const auto b = map_.at(to);
+        const bool oneRun =
+            a.size() == 1 && b.size() == 1 &&
+            std::abs(b.front().seconds - a.front().seconds - b.front().speed * (to - from)) <= kSameMoment;
+        if (!oneRun) {
+            turnNearest(before.values, values);
+            return;
+        }
+        for (std::size_t i = 0; i < values.size() && i < before.raw.size(); ++i)
+            values[i] += before.values[i] - before.raw[i];
+    }
+    // Sample after sample, each worked out once.
+    [[nodiscard]] Result<Unrolled> unrolledSample(std::size_t sample) const {
+        const std::lock_guard lock(mutex_);
+        while (unrolled_.size() <= sample) {
+            const double t = sampling_.time(unrolled_.size());
+            WYC_TRY(raw, rawAt(t));
+            Unrolled next{raw, raw};
+            if (!unrolled_.empty())
+                goOnFrom(unrolled_.back(), sampling_.time(unrolled_.size() - 1), t, next.values);
+            unrolled_.push_back(std::move(next));
+        }
+        return unrolled_[sample];
+    }
+    TransformPtr inner_;
+    TimeMap map_;
+    Sampling sampling_;
+    bool straight_;
+    bool unroll_;
+    mutable std::mutex mutex_;
+    mutable std::vector<Unrolled> unrolled_;
+};
+
+// What stands at the top of a scene, moved by what the map carries.
+class CarriedTransform final : public Transform {
+  public:
+    CarriedTransform(TransformPtr inner, TimeMap map, Sampling sampling)
+        : inner_(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          ops_{{TransformOp::Kind::Translate, 0}} {
+        if (inner_)
+            ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
+        return channelsAt(sampling_.time(s));
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t s) const override { return inheritsAt(sampling_.time(s)); }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
+        const Carry carry = map_.carryAt(t);
+        std::vector<double> values(carry.begin(), carry.end());
+        if (inner_) {
+            WYC_TRY(own, inner_->channelsAt(t));
+            values.insert(values.end(), own.begin(), own.end());
+        }
+        return values;
+    }
+    [[nodiscard]] Result<bool> inheritsAt(double t) const override {
+        return inner_ ? inner_->inheritsAt(t) : Result<bool>(true);
+    }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill(); }
+    [[nodiscard]] bool straightBetween() const override { return !inner_ || inner_->straightBetween(); }
+    [[nodiscard]] bool sameAlways() const override { return false; }
+
+  private:
+    TransformPtr inner_; // after the map
+    TimeMap map_;
+    Sampling sampling_;
+    std::vector<TransformOp> ops_;
+};
+
+// The same for points that stand at the top themselves.
+class CarriedGeometry final : public MomentWrapper {
+  public:
+    CarriedGeometry(GeometryPtr inner, TimeMap map, Sampling sampling)
+        : MomentWrapper(std::move(inner)), map_(std::move(map)), sampling_(std::move(sampling)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t s) const override { return pointCountAt(timeOf(s)); }
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(timeOf(s), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
+    [[nodiscard]] bool pointsConstant() const override { return sampling_.isStill(); }
+    [[nodiscard]] bool sameAlways() const override { return false; }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        return map_.carryAt(t) == Carry{} ? inner().tokenAt(t) : std::nullopt;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readAt(t, first, into));
+        const Carry carry = map_.carryAt(t);
+        if (carry != Carry{})
+            for (Vec3f& p : into)
+                p = {static_cast<float>(static_cast<double>(p.x) + carry[0]),
+                     static_cast<float>(static_cast<double>(p.y) + carry[1]),
+                     static_cast<float>(static_cast<double>(p.z) + carry[2])};
+        return {};
+    }
+
+  private:
+    [[nodiscard]] double timeOf(std::size_t sample) const { return sampling_.time(sample); }
+    TimeMap map_;
+    Sampling sampling_;
+};
+
+class MappedValues final : public ValuesWrapper {
+  public:
+    /// `carrier` is the shape before the map; `carried`: it stands at the top, and goes where the map carries it.
+    MappedValues(ValuesPtr inner, TimeMap map, Sampling sampling, SpaceRole role, GeometryPtr carrier,
+                 bool carried = false)
+        : ValuesWrapper(std::move(inner)),
+          map_(std::move(map)),
+          sampling_(std::move(sampling)),
+          role_(role),
+          carrier_(std::move(carrier)),
+          carried_(carried && role == SpaceRole::Velocity) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
+        const ValueMix how{role_, carrier_.get()};
+        const auto poses = map_.at(t);
+        WYC_TRY(value, inner().readAt(poses.front().seconds, how));
+        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
+            WYC_TRY(other, inner().readAt(pose.seconds, how));
+            PointMatch match;
+            match.by = PointMatch::By::Number;
+            if (carrier_ && isArray()) {
+                WYC_TRY(found,
+                        matchOf(Pose::atTime(*carrier_, poses.front().seconds), Pose::atTime(*carrier_, pose.seconds)));
+                match = std::move(found);
+            }
+            value = mixedValues(type(), std::move(value), other, weight, role_, match);
+            return {};
+        }));
+        followSpeed(value, speedOf(poses));
+        if (carried_)
+            followCarry(value, poses);
+        return value;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override {
+        const auto poses = map_.at(sampling_.time(s));
+        const TimedPose& pose = poses.front();
+        const auto at = inner().sampling().locate(pose.seconds);
+        const bool own = poses.size() == 1 && at.weight == 0.0 && (pose.speed == 1.0 || role_ == SpaceRole::None) &&
+                         (!carried_ || pose.carrySpeed == Carry{});
+        return own ? inner().token(at.below) : std::nullopt;
+    }
+
+  private:
+    // What is told per second, or in seconds, of a motion that goes faster or slower.
+    void followSpeed(PropertyValue& value, double speed) const {
+        if (speed == 1.0 || (role_ != SpaceRole::Velocity && role_ != SpaceRole::CameraCore))
+            return;
+        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+            const auto scale = [&](std::size_t i, double by) {
+                numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * by);
+            };
+            if (role_ == SpaceRole::Velocity)
+                for (std::size_t i = 0; i < numbers.size(); ++i)
+                    scale(i, speed);
+            else if (numbers.size() > kCameraShutterClose && speed > 0.0)
+                for (const std::size_t i : {kCameraShutterOpen, kCameraShutterClose})
+                    scale(i, 1.0 / speed);
+        });
+    }
+    void followCarry(PropertyValue& value, const std::vector<TimedPose>& poses) const {
+        Carry speed{};
+        for (const TimedPose& pose : poses)
+            for (std::size_t i = 0; i < 3; ++i)
+                speed[i] += pose.weight * pose.carrySpeed[i];
+        if (speed != Carry{})
+            changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+                for (std::size_t i = 0; i < numbers.size(); ++i)
+                    numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) + speed[i % 3]);
+            });
+    }
+    TimeMap map_;
+    Sampling sampling_;
+    SpaceRole role_;
+    GeometryPtr carrier_;
+    bool carried_;
+};
+
+bool inSpan(const TimeSpan& span, double t) {
+    return t >= span.first - kSameMoment && t <= span.last + kSameMoment;
+}
+
+std::optional<Sampling> throughOneRun(const Sampling& own, const TimeMap& map, const FrameRate& rate) {
+    const auto run = map.asOneRun();
+    if (!run || !(run->speed > 0.0))
+        return std::nullopt;
+    // input = out · speed + inFrom
+    const auto out = [&](double in) { return snappedToFrame((in - run->inFrom) / run->speed, rate); };
+    const auto outs = [&] {
+        std::vector<double> stored = own.storedTimes();
+        for (double& time : stored)
+            time = out(time);
+        return stored;
+    };
+    const auto length = [&](double seconds) { return snappedToFrame(seconds / run->speed, rate); };
+    switch (own.kind()) {
+    case Sampling::Kind::Still: return own;
+    case Sampling::Kind::Uniform: return Sampling::uniform(out(own.time(0)), length(own.cycleSeconds()), own.count());
+    case Sampling::Kind::Cyclic: return Sampling::cyclic(outs(), length(own.cycleSeconds()), own.count());
+    case Sampling::Kind::Acyclic: return Sampling::acyclic(outs());
+    }
+    return std::nullopt;
+}
+
+Sampling fromTimes(const std::vector<double>& times, const std::optional<Sampling>& run) {
+    // A stretch of even samples stays even, to the last bit.
+    if (run && run->kind() == Sampling::Kind::Uniform && times.size() > 1) {
+        const auto first = run->locate(times.front());
+        if (first.weight == 0.0 && first.below + times.size() <= run->count()) {
+            bool stretch = true;
+            for (std::size_t i = 0; i < times.size() && stretch; ++i)
+                stretch = std::abs(run->time(first.below + i) - times[i]) <= kSameMoment;
+            if (stretch)
+                return Sampling::uniform(times.front(), run->cycleSeconds(), times.size());
+        }
+    }
+    return samplingFromTimes(times);
+}
+
+bool mixesPoses(const TimeMap& map) {
+    const auto spans = map.holds();
+    return std::any_of(spans.begin(), spans.end(), [&](const TimeSpan& span) {
+        return std::isfinite(span.first) && std::isfinite(span.last) &&
+               map.at((span.first + span.last) / 2.0).size() > 1;
+    });
+}
+
+// A track that has one sample left, though it moves elsewhere: the time at which that sample is shown now.
+Sampling stillThrough(const Sampling& own, const TimeMap& map) {
+    if (map.isIdentity() || own.count() == 0)
+        return own;
+    const double wanted = own.time(0);
+    double best = wanted;
+    double nearest = std::numeric_limits<double>::infinity();
+    for (const double t : map.outputTimesOf({wanted}))
+        if (const double gap = std::abs(map.heldAt(t) - wanted); gap < nearest) {
+            nearest = gap;
+            best = t;
+        }
+    return own.kind() == Sampling::Kind::Still ? Sampling::still(best)
+                                               : Sampling::uniform(best, own.cycleSeconds(), own.count());
+}
+
+// A map begins with the rest pose somewhere: only then does a shape need it.
+bool showsRest(const TimeMap& map) {
+    const auto spans = map.bends();
+    return std::any_of(spans.begin(), spans.end(), [&](const TimeSpan& span) {
+        const auto poses = map.at(span.first);
+        return std::any_of(poses.begin(), poses.end(), [](const TimedPose& pose) { return pose.rest; });
+    });
+}
+
+bool turnsInMixes(const std::vector<TransformOp>& ops) {
+    return std::any_of(ops.begin(), ops.end(), [](const TransformOp& op) {
+        return op.kind == TransformOp::Kind::Matrix || op.kind == TransformOp::Kind::Rotate;
+    });
+}
+
+PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
+                               const FrameRate& rate, const GeometryPtr& carrier, bool carried = false) {
+    return changedProperties(
+        properties,
+        [map, wanted, rate, carrier, carried](const PropertyNode& property, const std::string&,
+                                              const auto&) -> ValuesPtr {
+            const ValuesPtr& values = property.values;
+            if (values->sampling().isStill() && values->sameAlways()) {
+                const bool told = property.role == SpaceRole::Velocity || property.role == SpaceRole::CameraCore;
+                const auto run = map.asOneRun();
+                if (!told || !run || run->speed == 1.0 || values->sampling().count() == 0)
+                    return values;
+                return std::make_shared<MappedValues>(values, map, values->sampling(), property.role, carrier);
+            }
+            const bool real = values->type() == ValueType::Float || values->type() == ValueType::Double;
+            TrackNature nature;
+            nature.held = !real;
+            nature.sameAlways = values->sameAlways();
+            // Values of points are sampled as the points are: readers pair them by number.
+            const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
+            if (withPoints)
+                nature = {carrier->straightBetween(), false, carrier->sameAlways() && values->sameAlways(), true};
+            return std::make_shared<MappedValues>(values, map,
+                                                  chosenTimes(values->sampling(), nature, map, wanted, rate),
+                                                  property.role, carrier, carried);
+        });
+}
+
+} // namespace
+
+Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeMap& map, const Wanted& wanted,
+                     const FrameRate& rate) {
+    static constexpr std::array<double, 3> kBeside{0.0, -2.0 * kSameMoment, 2.0 * kSameMoment};
+    if (own.isStill() && (nature.sameAlways || !wanted.moments))
+        return stillThrough(own, map);
+    const auto run = throughOneRun(own, map, rate);
+    if (run && nature.straight && !wanted.range && !wanted.moments)
+        return *run;
+    const TimeSpan ownSpan{own.firstTime(), own.lastTime()};
+    std::vector<double> times;
+    if (wanted.moments) {
+        if (!wanted.range || (wanted.moments->count() > 0 && inSpan(*wanted.range, wanted.moments->firstTime()) &&
+                              inSpan(*wanted.range, wanted.moments->lastTime())))
+            return *wanted.moments;
+        times = wanted.moments->times();
+    } else {
+        // Ends of pieces count only where the track is on its way there: right before or behind it, too, as a fade
+        // may begin within what it moves and end beyond.
+        const auto shows = [&](double t) {
+            return std::any_of(kBeside.begin(), kBeside.end(), [&](double aside) {
+                const auto poses = map.at(t + aside);
+                return std::any_of(poses.begin(), poses.end(),
+                                   [&](const TimedPose& pose) { return inSpan(ownSpan, pose.seconds); });
+            });
+        };
+        times = run ? run->times() : map.outputTimesOf(own.times());
+        // Where far moments are joined, a track that rests there is elsewhere right behind.
+        const bool joins = map.joinsApart();
+        const std::vector<double> ends = joins ? map.outputTimesOf({}) : std::vector<double>();
+        const auto joinsAt = [&](double t) {
+            const auto near = std::lower_bound(ends.begin(), ends.end(), t - kSameMoment);
+            return near != ends.end() && *near <= t + kSameMoment;
+        };
+        if (!run)
+            std::erase_if(times, [&](double t) { return !shows(t) && !joinsAt(t); });
+        for (TimeSpan rest : map.holds()) {
+            if (wanted.range)
+                rest = {std::max(rest.first, wanted.range->first), std::min(rest.last, wanted.range->last)};
+            if (!std::isfinite(rest.first) || !std::isfinite(rest.last) || rest.last < rest.first ||
+                !shows(rest.first) || map.at((rest.first + rest.last) / 2.0).size() > 1)
+                continue;
+            // A rest that was asked for is told by its ends.
+            times.insert(times.end(), {rest.first, rest.last});
+            if (!nature.everyFrame)
+                continue;
+            // Frames of a rest count from the pose that rests: half frames stay half frames.
+            const double base = own.firstTime() > map.heldAt(rest.first) - kSameMoment ? rest.last : rest.first;
+            const double frame = rate.secondsAt(1.0);
+            const double from = std::ceil((rest.first - base) / frame - kFrameTolerance);
+            for (double k = from; base + k * frame <= rest.last + kSameMoment && k < from + 1e7; k += 1.0)
+                times.push_back(base + k * frame);
+        }
+        // Where it bends, whole frames say how.
+        for (TimeSpan bend : nature.held ? std::vector<TimeSpan>() : map.bends()) {
+            if (wanted.range)
+                bend = {std::max(bend.first, wanted.range->first), std::min(bend.last, wanted.range->last)};
+            if (!std::isfinite(bend.first) || !std::isfinite(bend.last) || bend.last < bend.first ||
+                (!joins && !shows(bend.first)))
+                continue;
+            const auto frames = wholeFrames(bend.first, bend.last, rate);
+            times.insert(times.end(), frames.begin(), frames.end());
+        }
+        for (double& time : times)
+            time = snappedToFrame(time, rate);
+        if (!nature.straight && !times.empty()) {
+            const auto [low, high] = std::minmax_element(times.begin(), times.end());
+            const auto frames = wholeFrames(*low, *high, rate);
+            times.insert(times.end(), frames.begin(), frames.end());
+        }
+    }
+    sortMoments(times);
+    if (wanted.range) {
+        const TimeSpan& range = *wanted.range;
+        const bool cut = !times.empty() && times.front() < range.first - kSameMoment;
+        const bool beyond = !times.empty() && times.back() > range.last + kSameMoment;
+        const bool before = cut && times.back() > range.first + kSameMoment;   // on its way across the first end
+        const bool after = beyond && times.front() < range.last - kSameMoment; // … and across the last
+        const bool state = cut && nature.held;
+        std::erase_if(times, [&](double t) { return !inSpan(range, t); });
+        // Where one of its own is there already, that one stays, to the last bit.
+        if (!wanted.moments && (before || state) && (times.empty() || times.front() > range.first + kSameMoment))
+            times.insert(times.begin(), range.first);
+        if (!wanted.moments && after && !nature.held && (times.empty() || times.back() < range.last - kSameMoment))
+            times.push_back(range.last);
+        if (times.empty())
+            return Sampling::still(range.first);
+    }
+    if (times.empty())
+        return Sampling::still(map.isIdentity() ? own.firstTime() : 0.0);
+    return times.size() == 1 && !nature.everyFrame ? Sampling::still(times.front()) : fromTimes(times, run);
+}
+
+Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, const FrameRate& rate) {
+    Scene result = scene;
+    result.samplings.clear();
+    result.wanted = wanted;
+    result.properties = mappedProperties(scene.properties, map, wanted, rate, nullptr);
+    const bool mixes = mixesPoses(map);
+    const bool joins = map.joinsApart();
+    const bool withRest = scene.rest && showsRest(map);
+    const bool carries = map.carries();
+    // Whole frames say where something is carried; it goes in straight lines between them.
+    const auto carriedTimes = [&](const Sampling& own) {
+        if (wanted.moments)
+            return chosenTimes(own, {false, false, false, true}, map, wanted, rate);
+        std::vector<double> times = own.times();
+        if (wanted.range) {
+            const auto frames = wholeFrames(wanted.range->first, wanted.range->last, rate);
+            times.insert(times.end(), frames.begin(), frames.end());
+            times.insert(times.end(), {wanted.range->first, wanted.range->last});
+            std::erase_if(times, [&](double t) { return !inSpan(*wanted.range, t); });
+        }
+        sortMoments(times);
+        return samplingFromTimes(times);
+    };
+    for (Node& node : result.nodes) {
+        const GeometryPtr own = node.geometry;
+        const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
+        node.properties = mappedProperties(node.properties, map, wanted, rate,
+                                           set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
+                                           carries && node.parent < 0 && !node.transform);
+        if (own && !(own->sampling().isStill() && own->sameAlways())) {
+            TrackNature nature{own->straightBetween(), false, own->sameAlways(), true};
+            node.geometry = std::make_shared<MappedGeometry>(
+                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), nature.straight,
+                withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
+        }
+        if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
+            const bool straight = node.transform->straightBetween() && !(mixes && turnsInMixes(node.transform->ops()));
+            node.transform = std::make_shared<MappedTransform>(
+                node.transform, map,
+                chosenTimes(node.transform->sampling(), {straight, false, node.transform->sameAlways(), false}, map,
+                            wanted, rate),
+                straight, joins);
+        }
+        if (node.visibility && !(node.visibility->sampling.isStill() && !node.visibility->exact)) {
+            VisibilityTrack track;
+            track.exact = std::make_shared<const std::function<Visibility(double)>>(
+                [before = *node.visibility, map](double t) { return before.at(map.heldAt(t)); });
+            track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, wanted, rate);
+            for (const double time : track.sampling.times())
+                track.values.push_back(track.at(time));
+            node.visibility = std::move(track);
+        }
+        if (!carries || node.parent >= 0)
+            continue;
+        if (node.geometry && !node.transform)
+            node.geometry =
+                std::make_shared<CarriedGeometry>(node.geometry, map, carriedTimes(node.geometry->sampling()));
+        else if (node.transform || node.kind == NodeKind::Transform)
+            node.transform = std::make_shared<CarriedTransform>(
+                node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()));
+    }
+    return result;
+}
+
+Sampling commonSampling(const std::vector<Sampling>& samplings) {
+    std::vector<Sampling> moving;
+    for (const Sampling& sampling : samplings)
+        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
+            moving.push_back(sampling);
+    if (moving.empty())
+        return Sampling::still();
+    if (moving.size() == 1)
+        return moving.front();
+    std::vector<double> times;
+    for (const Sampling& sampling : moving) {
+        const auto own = sampling.times();
+        times.insert(times.end(), own.begin(), own.end());
+    }
+    sortMoments(times);
+    return samplingFromTimes(times);
+}
+
+} // namespace wyc

@@ -1,0 +1,562 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "steps/shape/pieces.h"
+
+#include <algorithm>
+#include <map>
+#include <numeric>
+#include <unordered_map>
+
+#include <fmt/format.h>
+
+#include "scene/components/face_sets.h"
+#include "scene/mix.h"
+#include "evaluate/mapped.h"
+
+namespace wyc {
+namespace {
+
+Error varying(const std::string& name) {
+    return makeError(ErrorKind::BadInput, "its faces change in time: it can be neither cut nor merged")
+        .forItem(name)
+        .withAdvice("Leave it out of this step");
+}
+
+// Connected pieces by union of the points of each face, in the order of their first faces.
+std::vector<FaceSet> connectedPieces(const Topology& topology, std::size_t points) {
+    const std::vector<std::uint32_t> pieceOf = piecesOfPoints(topology, points);
+    std::map<std::uint32_t, std::size_t> number;
+    std::vector<FaceSet> sets;
+    std::size_t start = 0;
+    for (std::size_t face = 0; face < topology.faceCount(); ++face) {
+        const auto size = static_cast<std::size_t>(topology.faceSizes()[face]);
+        if (size > 0) {
+            const auto [at, added] =
+                number.try_emplace(pieceOf[static_cast<std::size_t>(topology.corners()[start])], sets.size());
+            if (added)
+                sets.push_back({FaceSet::Kind::Group, fmt::format("{:03}", sets.size() + 1), {}});
+            sets[at->second].faces.push_back(static_cast<std::int32_t>(face));
+        }
+        start += size;
+    }
+    return sets;
+}
+
+class CutGeometry final : public MomentWrapper {
+  public:
+    CutGeometry(GeometryPtr whole, std::vector<std::uint32_t> points, std::vector<std::uint32_t> corners,
+                std::vector<std::uint32_t> faces, TopologyPtr topology)
+        : MomentWrapper(std::move(whole)),
+          points_(std::move(points)),
+          corners_(std::move(corners)),
+          faces_(std::move(faces)),
+          topology_(std::move(topology)) {}
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return points_.size(); }
+    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return points_.size(); }
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        return readOf(Pose::ofSample(inner(), sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        return readOf(Pose::atTime(inner(), t), first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
+        return extrasOf(Pose::ofSample(inner(), sample));
+    }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return extrasOf(Pose::atTime(inner(), t)); }
+    [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
+    [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+    [[nodiscard]] bool extrasVary() const override { return inner().extrasVary(); }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+
+  private:
+    [[nodiscard]] Status readOf(const Pose& whole, std::size_t first, std::span<Vec3f> into) const {
+        if (first > points_.size() || into.size() > points_.size() - first)
+            return fail(ErrorKind::Internal, "the buffer reaches beyond the piece's points");
+        if (into.empty())
+            return {};
+        WYC_TRY(count, whole.pointCount());
+        if (points_.back() >= count)
+            return fail(ErrorKind::BadInput, "the mesh has fewer points in this sample than in its first");
+        // A piece's points mostly lie close together in the whole.
+        const std::size_t low = points_[first];
+        const std::size_t span = points_[first + into.size() - 1] - low + 1;
+        if (span == into.size())
+            return whole.read(low, into);
+        std::vector<Vec3f> around(span);
+        WYC_CHECK(whole.read(low, around));
+        for (std::size_t i = 0; i < into.size(); ++i)
+            into[i] = around[points_[first + i] - low];
+        return {};
+    }
+    [[nodiscard]] Result<ExtrasPtr> extrasOf(const Pose& whole) const {
+        WYC_TRY(all, whole.extras());
+        MeshExtras cut;
+        const auto choose = [&](const Attribute& from) {
+            return chosenElements(from, from.scope == Scope::Corner  ? corners_
+                                        : from.scope == Scope::Point ? points_
+                                                                     : faces_);
+        };
+        cut.uvs = choose(all->uvs);
+        cut.normals = choose(all->normals);
+        cut.colours = choose(all->colours);
+        for (const FaceSet& set : all->faceSets) {
+            if (set.faces.empty() || faces_.empty() || set.faces.back() < static_cast<std::int32_t>(faces_.front()) ||
+                set.faces.front() > static_cast<std::int32_t>(faces_.back()))
+                continue;
+            FaceSet part{set.kind, set.name, {}};
+            for (std::size_t f = 0; f < faces_.size(); ++f)
+                if (std::binary_search(set.faces.begin(), set.faces.end(), static_cast<std::int32_t>(faces_[f])))
+                    part.faces.push_back(static_cast<std::int32_t>(f));
+            if (!part.faces.empty())
+                cut.faceSets.push_back(std::move(part));
+        }
+        return std::make_shared<const MeshExtras>(std::move(cut));
+    }
+    std::vector<std::uint32_t> points_;
+    std::vector<std::uint32_t> corners_;
+    std::vector<std::uint32_t> faces_;
+    TopologyPtr topology_;
+};
+
+// Where the parts of a merged mesh lie in it.
+struct MergeLayout {
+    std::vector<std::vector<std::uint32_t>> places; // by part: number of each point
+    std::vector<std::vector<std::uint32_t>> faces;  // by part: number of each face
+    std::vector<std::size_t> starts;                // first corner of each face, and the end
+    std::size_t points = 0;
+};
+
+class MergedGeometry final : public Geometry {
+  public:
+    MergedGeometry(std::vector<MergePart> parts, Sampling sampling, MergeLayout layout, TopologyPtr topology)
+        : parts_(std::move(parts)),
+          sampling_(std::move(sampling)),
+          layout_(std::move(layout)),
+          topology_(std::move(topology)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return layout_.points; }
+    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return layout_.points; }
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(sampling_.time(sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        std::vector<Vec3f> all(layout_.points);
+        std::vector<Vec3f> own;
+        for (std::size_t p = 0; p < parts_.size(); ++p) {
+            WYC_CHECK(readPointsAt(*parts_[p].geometry, t, own));
+            const auto& places = layout_.places[p];
+            if (own.size() != places.size())
+                return fail(makeError(ErrorKind::BadInput, "its point count changes in time").forItem(parts_[p].name));
+            for (std::size_t i = 0; i < own.size(); ++i)
+                all[places[i]] = own[i];
+        }
+        return copyRange(all, first, into);
+    }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
+    [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
+        return extrasAt(sampling_.time(sample));
+    }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        std::vector<ExtrasPtr> own;
+        int colourExtent = 3;
+        for (const MergePart& part : parts_) {
+            WYC_TRY(extras, part.geometry->extrasAt(t));
+            colourExtent = std::max(colourExtent, extras->colours.extent);
+            own.push_back(std::move(extras));
+        }
+        const auto perCorner = [&](int extent) {
+            return Attribute{Scope::Corner, extent, {}, std::vector<std::int32_t>(topology_->cornerCount(), -1)};
+        };
+        MeshExtras merged{perCorner(2), perCorner(3), perCorner(colourExtent), {}};
+        std::map<std::pair<FaceSet::Kind, std::string>, std::size_t> setNumbers;
+        for (std::size_t p = 0; p < parts_.size(); ++p) {
+            WYC_TRY(faces, parts_[p].geometry->topologyAt(t));
+            addPart(own[p]->uvs, *faces, p, merged.uvs);
+            addPart(own[p]->normals, *faces, p, merged.normals);
+            addPart(own[p]->colours, *faces, p, merged.colours);
+            FaceSet whole{FaceSet::Kind::Group, parts_[p].name, {layout_.faces[p].begin(), layout_.faces[p].end()}};
+            std::sort(whole.faces.begin(), whole.faces.end());
+            merged.faceSets.push_back(std::move(whole));
+            for (const FaceSet& set : own[p]->faceSets) {
+                // One material stays one; groups of one name in two parts are two.
+                const bool material = set.kind == FaceSet::Kind::Material;
+                const std::pair key{set.kind, material ? set.name : parts_[p].name + "_" + set.name};
+                const auto [at, added] = setNumbers.try_emplace(key, merged.faceSets.size());
+                if (added)
+                    merged.faceSets.push_back({set.kind, key.second, {}});
+                std::vector<std::int32_t>& into = merged.faceSets[at->second].faces;
+                for (const std::int32_t face : set.faces)
+                    if (face >= 0 && static_cast<std::size_t>(face) < layout_.faces[p].size())
+                        into.push_back(static_cast<std::int32_t>(layout_.faces[p][static_cast<std::size_t>(face)]));
+                std::sort(into.begin(), into.end());
+            }
+        }
+        for (Attribute* attribute : {&merged.uvs, &merged.normals, &merged.colours})
+            if (attribute->values.empty())
+                *attribute = {};
+        return std::make_shared<const MeshExtras>(std::move(merged));
+    }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+    [[nodiscard]] bool extrasVary() const override {
+        return std::any_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->extrasVary(); });
+    }
+    [[nodiscard]] bool straightBetween() const override {
+        return std::all_of(parts_.begin(), parts_.end(),
+                           [](const MergePart& p) { return p.geometry->straightBetween(); });
+    }
+    [[nodiscard]] bool sameAlways() const override {
+        return std::all_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->sameAlways(); });
+    }
+
+  private:
+    // Whatever the part's scope was: an index for every corner.
+    void addPart(const Attribute& from, const Topology& own, std::size_t part, Attribute& into) const {
+        if (from.isEmpty())
+            return;
+        const auto base = static_cast<std::int32_t>(into.valueCount());
+        for (std::size_t v = 0; v < from.valueCount(); ++v)
+            for (int k = 0; k < into.extent; ++k) // a colour without coverage covers
+                into.values.push_back(
+                    k < from.extent
+                        ? from.values[v * static_cast<std::size_t>(from.extent) + static_cast<std::size_t>(k)]
+                        : 1.0F);
+        std::size_t corner = 0;
+        for (std::size_t face = 0; face < own.faceCount(); ++face) {
+            const std::size_t start = layout_.starts[layout_.faces[part][face]];
+            for (std::int32_t k = 0; k < own.faceSizes()[face]; ++k, ++corner) {
+                const std::size_t element = from.scope == Scope::Constant ? 0
+                                            : from.scope == Scope::Face   ? face
+                                            : from.scope == Scope::Point
+                                                ? static_cast<std::size_t>(own.corners()[corner])
+                                                : corner;
+                std::int32_t value = -1;
+                if (from.indices.empty())
+                    value = element < from.valueCount() ? static_cast<std::int32_t>(element) : -1;
+                else if (element < from.indices.size())
+                    value = from.indices[element];
+                into.indices[start + static_cast<std::size_t>(k)] = value < 0 ? -1 : value + base;
+            }
+        }
+    }
+    std::vector<MergePart> parts_;
+    Sampling sampling_;
+    MergeLayout layout_;
+    TopologyPtr topology_;
+};
+
+} // namespace
+
+Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> elements) {
+    if (from.isEmpty() || from.scope == Scope::Constant)
+        return from;
+    Attribute result{from.scope, from.extent, {}, {}};
+    const auto extent = static_cast<std::size_t>(from.extent);
+    if (!from.indices.empty()) {
+        // Only the values in use, in their old order.
+        const auto has = [&](std::uint32_t e) {
+            return e < from.indices.size() && from.indices[e] >= 0 &&
+                   static_cast<std::size_t>(from.indices[e]) < from.valueCount();
+        };
+        std::map<std::int32_t, std::int32_t> newNumber;
+        for (const std::uint32_t e : elements)
+            if (has(e))
+                newNumber.emplace(from.indices[e], 0);
+        for (auto& [old, number] : newNumber) {
+            number = static_cast<std::int32_t>(result.valueCount());
+            const auto value =
+                from.values.begin() + static_cast<std::ptrdiff_t>(static_cast<std::size_t>(old) * extent);
+            result.values.insert(result.values.end(), value, value + from.extent);
+        }
+        for (const std::uint32_t e : elements)
+            result.indices.push_back(has(e) ? newNumber[from.indices[e]] : -1);
+        return result;
+    }
+    for (const std::uint32_t e : elements)
+        for (std::size_t k = 0; k < extent; ++k)
+            result.values.push_back(e < from.valueCount() ? from.values[e * extent + k] : 0.0F);
+    return result;
+}
+
+Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, const std::string& by) {
+    const Node& node = scene.nodes[mesh];
+    if (node.geometry->topologyVaries())
+        return fail(varying(node.path));
+    WYC_TRY(topology, node.geometry->topology(0));
+    WYC_TRY(points, node.geometry->pointCount(0));
+    if (!topology->fits(points))
+        return fail(makeError(ErrorKind::BadInput, "a face refers to a point that is not there").forItem(node.path));
+    if (by == "pieces")
+        return connectedPieces(*topology, points);
+    WYC_TRY(all, faceSetsOf(scene, mesh));
+    std::vector<FaceSet> sets;
+    std::vector<bool> taken(topology->faceCount(), false);
+    for (const FaceSet& set : all) {
+        if ((set.kind == FaceSet::Kind::Material) != (by == "materials"))
+            continue;
+        FaceSet own{set.kind, set.name, {}};
+        for (const std::int32_t face : set.faces)
+            if (!taken[static_cast<std::size_t>(face)]) {
+                taken[static_cast<std::size_t>(face)] = true;
+                own.faces.push_back(face);
+            }
+        std::sort(own.faces.begin(), own.faces.end());
+        if (!own.faces.empty())
+            sets.push_back(std::move(own));
+    }
+    FaceSet rest{FaceSet::Kind::Group, "rest", {}};
+    for (std::size_t face = 0; face < taken.size(); ++face)
+        if (!taken[face])
+            rest.faces.push_back(static_cast<std::int32_t>(face));
+    if (!rest.faces.empty() && !sets.empty())
+        sets.push_back(std::move(rest));
+    return sets;
+}
+
+Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vector<FaceSet>& sets) {
+    if (whole->topologyVaries())
+        return fail(varying({}));
+    WYC_TRY(topology, whole->topology(0));
+    WYC_TRY(count, whole->pointCount(0));
+    std::vector<std::size_t> starts(topology->faceCount() + 1, 0);
+    for (std::size_t f = 0; f < topology->faceCount(); ++f)
+        starts[f + 1] = starts[f] + static_cast<std::size_t>(topology->faceSizes()[f]);
+    std::vector<std::int32_t> newNumber(count);
+    std::vector<CutPiece> result;
+    for (const FaceSet& set : sets) {
+        CutPiece piece;
+        std::vector<std::int32_t> sizes;
+        std::vector<std::uint32_t> corners;
+        std::vector<std::uint32_t> kept;
+        for (const std::int32_t face : set.faces) {
+            const auto f = static_cast<std::size_t>(face);
+            sizes.push_back(topology->faceSizes()[f]);
+            kept.push_back(static_cast<std::uint32_t>(f));
+            for (std::size_t c = starts[f]; c < starts[f + 1]; ++c) {
+                corners.push_back(static_cast<std::uint32_t>(c));
+                piece.points.push_back(static_cast<std::uint32_t>(topology->corners()[c]));
+            }
+        }
+        std::sort(piece.points.begin(), piece.points.end());
+        piece.points.erase(std::unique(piece.points.begin(), piece.points.end()), piece.points.end());
+        for (std::size_t p = 0; p < piece.points.size(); ++p)
+            newNumber[piece.points[p]] = static_cast<std::int32_t>(p);
+        std::vector<std::int32_t> numbers;
+        for (const std::uint32_t c : corners)
+            numbers.push_back(newNumber[static_cast<std::size_t>(topology->corners()[c])]);
+        WYC_TRY(made, Topology::make(std::move(sizes), std::move(numbers)));
+        piece.geometry =
+            std::make_shared<CutGeometry>(whole, piece.points, std::move(corners), std::move(kept), std::move(made));
+        result.push_back(std::move(piece));
+    }
+    return result;
+}
+
+namespace {
+
+constexpr const char* kSplitPoints = "wyc_split_points";
+constexpr const char* kSplitFaces = "wyc_split_faces";
+constexpr const char* kSplitOf = "wyc_split_of";
+
+// True when the numbers of all parts together are 0 … n − 1; `twice` allows one number in several parts.
+bool fillWhole(const std::vector<std::vector<std::uint32_t>>& numbers, bool twice, std::size_t& total) {
+    std::size_t count = 0;
+    std::size_t highest = 0;
+    for (const auto& part : numbers) {
+        count += part.size();
+        for (const std::uint32_t n : part)
+            highest = std::max<std::size_t>(highest, n + std::size_t{1});
+    }
+    if (highest > count || (!twice && highest != count))
+        return false;
+    std::vector<bool> seen(highest, false);
+    for (const auto& part : numbers)
+        for (const std::uint32_t n : part)
+            seen[n] = true;
+    total = highest;
+    return std::all_of(seen.begin(), seen.end(), [](bool s) { return s; });
+}
+
+} // namespace
+
+PropertiesPtr splitProperties(const std::string& wholePath, const SplitOrigin& origin) {
+    std::vector<char> name(wholePath.begin(), wholePath.end());
+    name.push_back('\0');
+    const auto numbers = [](const char* called, const std::vector<std::uint32_t>& values) {
+        return plainProperty(Meaning::UserValue, called,
+                             memoryValues<std::uint32_t>(ValueType::UInt32, 1, true, Sampling::still(), {values}));
+    };
+    return plainProperties({numbers(kSplitPoints, origin.points), numbers(kSplitFaces, origin.faces),
+                            plainProperty(Meaning::UserValue, kSplitOf,
+                                          memoryValues<char>(ValueType::String, 1, false, Sampling::still(), {name}))});
+}
+
+Result<SplitOrigin> splitOrigin(const Node& node) {
+    SplitOrigin origin;
+    const auto read = [&](const char* name, std::vector<std::uint32_t>& into) -> Status {
+        const auto found = findMeaning(node.properties, Meaning::UserValue, name);
+        if (!found || !found->values || found->values->type() != ValueType::UInt32)
+            return {};
+        WYC_TRY(values, valuesOf<std::uint32_t>(*found->values, 0));
+        into = std::move(values);
+        return {};
+    };
+    WYC_CHECK(read(kSplitPoints, origin.points));
+    WYC_CHECK(read(kSplitFaces, origin.faces));
+    return origin;
+}
+
+std::vector<MadeOf> pieceMadeOf(const Node& whole, const std::vector<std::uint32_t>& points) {
+    using Numbers = std::vector<std::uint32_t>;
+    if (!whole.madeOf)
+        return {{whole.id, std::make_shared<const Numbers>(points), nullptr}};
+    // Numbers in the whole lead on to numbers in what the whole was made of.
+    std::unordered_map<std::uint32_t, std::uint32_t> here;
+    for (std::size_t p = 0; p < points.size(); ++p)
+        here.emplace(points[p], static_cast<std::uint32_t>(p));
+    std::vector<MadeOf> result;
+    for (const MadeOf& origin : *whole.madeOf) {
+        Numbers from;
+        Numbers to;
+        const std::size_t count = origin.from ? origin.from->size() : origin.to ? origin.to->size() : 0;
+        for (std::size_t k = 0; k < count; ++k) {
+            const auto number = origin.to ? (*origin.to)[k] : static_cast<std::uint32_t>(k);
+            if (const auto found = here.find(number); found != here.end()) {
+                from.push_back(origin.from ? (*origin.from)[k] : static_cast<std::uint32_t>(k));
+                to.push_back(found->second);
+            }
+        }
+        if (!from.empty())
+            result.push_back({origin.source, std::make_shared<const Numbers>(std::move(from)),
+                              std::make_shared<const Numbers>(std::move(to))});
+    }
+    return result;
+}
+
+std::vector<MadeOf> placedMadeOf(const Node& part, const std::vector<std::uint32_t>& places) {
+    using Numbers = std::vector<std::uint32_t>;
+    if (!part.madeOf)
+        return {{part.id, nullptr, std::make_shared<const Numbers>(places)}};
+    std::vector<MadeOf> result;
+    for (const MadeOf& origin : *part.madeOf) {
+        Numbers to;
+        const std::size_t count = origin.from ? origin.from->size() : origin.to ? origin.to->size() : places.size();
+        for (std::size_t k = 0; k < count; ++k)
+            to.push_back(places[origin.to ? (*origin.to)[k] : k]);
+        result.push_back({origin.source, origin.from, std::make_shared<const Numbers>(std::move(to))});
+    }
+    return result;
+}
+
+Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts) {
+    std::vector<Sampling> samplings;
+    for (const MergePart& part : parts) {
+        if (part.geometry->topologyVaries())
+            return fail(varying(part.name));
+        samplings.push_back(part.geometry->sampling());
+    }
+    const Sampling common = commonSampling(samplings);
+    std::vector<MergePart> aligned = parts;
+    MergeLayout layout;
+    std::vector<std::vector<std::uint32_t>> oldPoints;
+    std::vector<std::vector<std::uint32_t>> oldFaces;
+    std::size_t faceTotal = 0;
+    for (MergePart& part : aligned) {
+        WYC_TRY(count, part.geometry->pointCount(0));
+        WYC_TRY(faces, part.geometry->topology(0));
+        if (!faces->fits(count))
+            return fail(
+                makeError(ErrorKind::BadInput, "a face refers to a point that is not there").forItem(part.name));
+        std::vector<std::uint32_t> place(count);
+        std::iota(place.begin(), place.end(), static_cast<std::uint32_t>(layout.points));
+        layout.places.push_back(std::move(place));
+        std::vector<std::uint32_t> faceNumbers(faces->faceCount());
+        std::iota(faceNumbers.begin(), faceNumbers.end(), static_cast<std::uint32_t>(faceTotal));
+        layout.faces.push_back(std::move(faceNumbers));
+        layout.points += count;
+        faceTotal += faces->faceCount();
+        if (part.origin.points.size() == count && part.origin.faces.size() == faces->faceCount()) {
+            oldPoints.push_back(part.origin.points);
+            oldFaces.push_back(part.origin.faces);
+        }
+    }
+    // Pieces of one split, and all of them (two may share points along a cut): back to the old numbers.
+    std::size_t points = 0;
+    if (oldPoints.size() == aligned.size() && fillWhole(oldPoints, true, points) &&
+        fillWhole(oldFaces, false, faceTotal)) {
+        layout.places = std::move(oldPoints);
+        layout.faces = std::move(oldFaces);
+        layout.points = points;
+    }
+    std::vector<std::int32_t> sizes(faceTotal);
+    for (std::size_t p = 0; p < aligned.size(); ++p) {
+        WYC_TRY(faces, aligned[p].geometry->topology(0));
+        for (std::size_t f = 0; f < faces->faceCount(); ++f)
+            sizes[layout.faces[p][f]] = faces->faceSizes()[f];
+    }
+    layout.starts.resize(faceTotal + 1, 0);
+    for (std::size_t f = 0; f < faceTotal; ++f)
+        layout.starts[f + 1] = layout.starts[f] + static_cast<std::size_t>(sizes[f]);
+    std::vector<std::int32_t> corners(layout.starts.back());
+    for (std::size_t p = 0; p < aligned.size(); ++p) {
+        WYC_TRY(faces, aligned[p].geometry->topology(0));
+        std::size_t own = 0;
+        for (std::size_t f = 0; f < faces->faceCount(); ++f)
+            for (std::int32_t k = 0; k < faces->faceSizes()[f]; ++k)
+                corners[layout.starts[layout.faces[p][f]] + static_cast<std::size_t>(k)] =
+                    static_cast<std::int32_t>(layout.places[p][static_cast<std::size_t>(faces->corners()[own++])]);
+    }
+    WYC_TRY(topology, Topology::make(std::move(sizes), std::move(corners)));
+    MergedMesh result{nullptr, layout.places};
+    result.geometry =
+        std::make_shared<MergedGeometry>(std::move(aligned), common, std::move(layout), std::move(topology));
+    return result;
+}
+
+SeenTogether piecesTogether(const Scene& scene) {
+    std::vector<MergePart> parts;
+    std::optional<std::size_t> first;
+    std::vector<bool> hasChildren(scene.nodes.size(), false);
+    for (const Node& node : scene.nodes)
+        if (node.parent >= 0)
+            hasChildren[static_cast<std::size_t>(node.parent)] = true;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        if (!node.geometry)
+            continue;
+        const bool mesh = node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision;
+        const auto origin = splitOrigin(node);
+        const bool beside =
+            !first || (node.parent == scene.nodes[*first].parent && node.transform == scene.nodes[*first].transform);
+        if (!mesh || !beside || !origin || origin->points.empty() || hasChildren[i])
+            return {scene, 1};
+        first = first.value_or(i);
+        parts.push_back({node.name, node.geometry, *origin, nullptr});
+    }
+    if (parts.size() < 2)
+        return {scene, 1};
+    const auto merged = mergedMesh(parts);
+    if (!merged)
+        return {scene, 1};
+    SeenTogether result{scene, parts.size()};
+    result.scene.nodes.clear();
+    std::vector<int> newIndex(scene.nodes.size(), -1);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        if (scene.nodes[i].geometry && i != *first)
+            continue;
+        Node node = scene.nodes[i];
+        if (i == *first) {
+            node.geometry = merged->geometry;
+            node.properties = nullptr;
+        }
+        if (node.parent >= 0)
+            node.parent = newIndex[static_cast<std::size_t>(node.parent)];
+        newIndex[i] = static_cast<int>(result.scene.nodes.size());
+        result.scene.nodes.push_back(std::move(node));
+    }
+    return result;
+}
+
+} // namespace wyc

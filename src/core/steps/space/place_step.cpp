@@ -1,0 +1,241 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Any move and turn of the whole world: what stands at the top of a scene takes it, all below goes along.
+#include <algorithm>
+#include <cmath>
+#include <numbers>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "steps/space/space.h"
+#include "steps/steps.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+Mat4 linearPart(const Mat4& m) {
+    Mat4 linear = m;
+    linear.m[12] = linear.m[13] = linear.m[14] = 0.0;
+    return linear;
+}
+
+class PlacedTransform final : public Transform {
+  public:
+    PlacedTransform(TransformPtr inner, const Mat4& place)
+        : inner_(std::move(inner)), place_(place), ops_{{TransformOp::Kind::Matrix, 0}} {
+        if (inner_)
+            ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return inner_ ? inner_->sampling() : still_; }
+    [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
+    [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
+        return inner_ ? with(inner_->channels(s)) : with(std::vector<double>());
+    }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
+        return inner_ ? with(inner_->channelsAt(t)) : with(std::vector<double>());
+    }
+    [[nodiscard]] Result<bool> inherits(std::size_t s) const override {
+        return inner_ ? inner_->inherits(s) : Result<bool>(true);
+    }
+    [[nodiscard]] Result<bool> inheritsAt(double t) const override {
+        return inner_ ? inner_->inheritsAt(t) : Result<bool>(true);
+    }
+    [[nodiscard]] bool straightBetween() const override { return !inner_ || inner_->straightBetween(); }
+    [[nodiscard]] bool sameAlways() const override { return !inner_ || inner_->sameAlways(); }
+    [[nodiscard]] bool constant() const override { return !inner_ || inner_->constant(); }
+
+  private:
+    [[nodiscard]] Result<std::vector<double>> with(Result<std::vector<double>> own) const {
+        if (!own)
+            return own;
+        std::vector<double> values(place_.m.begin(), place_.m.end());
+        values.insert(values.end(), own->begin(), own->end());
+        return values;
+    }
+    TransformPtr inner_;
+    Mat4 place_;
+    std::vector<TransformOp> ops_;
+    Sampling still_ = Sampling::still();
+};
+
+template<class V> void placeAll(std::span<V> values, const Mat4& m) {
+    for (V& v : values)
+        v = transformedPoint(v, m);
+}
+
+// Normals keep their length; of a turn, the inverse transpose is the turn.
+template<class V> void turnNormals(std::span<V> values, const Mat4& linear) {
+    for (V& v : values) {
+        const Vec3d before(v.x, v.y, v.z);
+        Vec3d turned = transformedPoint(before, linear);
+        const double size = length(turned);
+        if (size > 0.0)
+            turned = turned * (length(before) / size);
+        using Number = decltype(v.x);
+        v = {static_cast<Number>(turned.x), static_cast<Number>(turned.y), static_cast<Number>(turned.z)};
+    }
+}
+
+class PlacedGeometry final : public MomentWrapper {
+  public:
+    PlacedGeometry(GeometryPtr inner, const Mat4& place) : MomentWrapper(std::move(inner)), place_(place) {}
+    [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readRange(s, first, into));
+        placeAll(into, place_);
+        return {};
+    }
+    [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readAt(t, first, into));
+        placeAll(into, place_);
+        return {};
+    }
+    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override {
+        WYC_TRY(extras, inner().extras(s));
+        return turned(std::move(extras));
+    }
+    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
+        WYC_TRY(extras, inner().extrasAt(t));
+        return turned(std::move(extras));
+    }
+
+  private:
+    [[nodiscard]] ExtrasPtr turned(ExtrasPtr extras) const {
+        if (extras->normals.isEmpty())
+            return extras;
+        MeshExtras changed = *extras;
+        auto* normals = reinterpret_cast<Vec3f*>(changed.normals.values.data());
+        turnNormals(std::span(normals, changed.normals.valueCount()), linearPart(place_));
+        return std::make_shared<const MeshExtras>(std::move(changed));
+    }
+    Mat4 place_;
+};
+
+class PlacedValues final : public ValuesWrapper {
+  public:
+    PlacedValues(ValuesPtr inner, SpaceRole role, const Mat4& place)
+        : ValuesWrapper(std::move(inner)), role_(role), place_(place) {}
+    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override {
+        WYC_TRY(value, inner().read(s));
+        change(value);
+        return value;
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
+        WYC_TRY(value, inner().readAt(t, how));
+        change(value);
+        return value;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+
+  private:
+    void change(PropertyValue& value) const {
+        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+            using Triple = std::conditional_t<std::is_same_v<T, float>, Vec3f, Vec3d>;
+            const std::span triples(reinterpret_cast<Triple*>(numbers.data()), numbers.size() / 3);
+            if (role_ == SpaceRole::Normal)
+                turnNormals(triples, linearPart(place_));
+            else
+                placeAll(triples, role_ == SpaceRole::Position ? place_ : linearPart(place_));
+        });
+    }
+    SpaceRole role_;
+    Mat4 place_;
+};
+
+Result<std::vector<double>> numbersOf(const std::string& text, std::size_t count, std::string_view what) {
+    std::vector<double> numbers;
+    for (const std::string& part : splitText(text, ','))
+        if (const auto number = parseNumber(std::string(trimmed(part))); number && std::isfinite(*number))
+            numbers.push_back(*number);
+    if (numbers.size() != count)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no {}", text, what))
+                        .withAdvice(fmt::format("Write {} numbers with commas", count)));
+    return numbers;
+}
+
+Result<SpaceChange> placeMeans(const json& options) {
+    SpaceChange change;
+    Mat4 place;
+    if (const std::string text = options["matrix"]; !text.empty()) {
+        WYC_TRY(numbers, numbersOf(text, 12, "matrix"));
+        for (std::size_t r = 0; r < 4; ++r)
+            for (std::size_t c = 0; c < 3; ++c)
+                place.at(r, c) = numbers[r * 3 + c];
+        const Vec3d x{place.m[0], place.m[1], place.m[2]};
+        const Vec3d y{place.m[4], place.m[5], place.m[6]};
+        const Vec3d z{place.m[8], place.m[9], place.m[10]};
+        if (!(std::abs(dot(cross(x, y), z)) > 1e-12))
+            return fail(makeError(ErrorKind::BadInput, "this matrix makes all flat"));
+        const double size = length(x);
+        const double slack = 1e-6 * size * size;
+        if (std::abs(dot(x, y)) > slack || std::abs(dot(y, z)) > slack || std::abs(dot(x, z)) > slack ||
+            std::abs(dot(y, y) - size * size) > slack || std::abs(dot(z, z) - size * size) > slack)
+            return fail(makeError(ErrorKind::BadInput, "this matrix is no move, turn and size: it bends")
+                            .withAdvice("Give three rows of one length at right angles, and a move"));
+    } else {
+        WYC_TRY(turns, numbersOf(options["turn"].get<std::string>(), 3, "turn"));
+        WYC_TRY(move, numbersOf(options["move"].get<std::string>(), 3, "move"));
+        const double radians = std::numbers::pi / 180.0;
+        place = Mat4::rotation({1, 0, 0}, turns[0] * radians) * Mat4::rotation({0, 1, 0}, turns[1] * radians) *
+                Mat4::rotation({0, 0, 1}, turns[2] * radians) * Mat4::translation({move[0], move[1], move[2]});
+    }
+    if (!place.isIdentity())
+        change.place = place;
+    return change;
+}
+
+} // namespace
+
+Scene placedInSpace(const Scene& scene, const Mat4& place) {
+    Scene result = scene;
+    for (Node& node : result.nodes) {
+        if (node.parent >= 0)
+            continue;
+        const bool bare = node.geometry && !node.transform;
+        if (bare) {
+            node.geometry = std::make_shared<PlacedGeometry>(node.geometry, place);
+            node.properties = changedProperties(
+                node.properties, [place](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
+                    switch (property.role) {
+                    case SpaceRole::Position:
+                    case SpaceRole::Vector:
+                    case SpaceRole::Velocity:
+                    case SpaceRole::Normal:
+                        return std::make_shared<PlacedValues>(property.values, property.role, place);
+                    case SpaceRole::Box: return nullptr; // of another space; a writer makes it anew
+                    default: return property.values;
+                    }
+                });
+        } else if (node.transform || node.kind == NodeKind::Transform || node.kind == NodeKind::Camera ||
+                   node.kind == NodeKind::Light) {
+            node.transform = std::make_shared<PlacedTransform>(node.transform, place);
+        }
+    }
+    return result;
+}
+
+StepType placeStep() {
+    return {"place",
+            "Place",
+            "Turns and moves all of it, as one",
+            {{"turn", OptionKind::Text, "degrees", "turns about X, then Y, then Z: 0, 45, 0", "0, 0, 0", {}},
+             {"move", OptionKind::Text, "", "then a move: 1.5, 0, 0", "0, 0, 0", {}},
+             {"matrix",
+              OptionKind::Text,
+              "",
+              "instead of both: twelve numbers, three rows of a turn (with a size, or a mirror) and a move",
+              "",
+              {}}},
+            nullptr,
+            &placeMeans,
+            nullptr,
+            [](const json& o) {
+                return o["matrix"].get<std::string>().empty()
+                           ? fmt::format("turned {}, moved {}", o["turn"].get<std::string>(),
+                                         o["move"].get<std::string>())
+                           : std::string("by a matrix");
+            }};
+}
+
+} // namespace wyc
