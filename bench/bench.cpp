@@ -19,9 +19,9 @@
 #include "delivery/delivery.h"
 #include "formats/format.h"
 #include "formats/obj/obj.h"
-#include "measure/seam_map.h"
 #include "match/mesh_graph.h"
 #include "match/order_map.h"
+#include "measure/seam_map.h"
 
 using namespace wyc;
 

@@ -148,7 +148,8 @@ void addSnow(SceneMaker& made) {
     made.node(index).properties = plainProperties(
         {plainProperty(Meaning::PointIds, "ids", numbers),
          plainProperty(Meaning::Velocities, "velocities",
-                       memoryValues(ValueType::Float, 3, true, made.sampling(), velocities), SpaceRole::Velocity),
+                       memoryValues(ValueType::Float, 3, true, made.sampling(), velocities), SpaceRole::Vector,
+                       TimeRole::Rate),
          plainProperty(Meaning::Widths, "widths", memoryValues(ValueType::Float, 1, true, made.sampling(), widths),
                        SpaceRole::Length)});
 }

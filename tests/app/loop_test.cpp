@@ -11,8 +11,8 @@
 #include <QToolButton>
 #include <QTreeWidget>
 
-#include "plots/curve_plot.h"
 #include "desks/loop/loop_desk.h"
+#include "plots/curve_plot.h"
 #include "plots/seam_view.h"
 #include "shell/main_window.h"
 #include "steps/time/retime_curve.h"

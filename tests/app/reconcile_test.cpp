@@ -16,8 +16,8 @@
 #include <QUrl>
 
 #include "board/time_board.h"
-#include "plots/drift_plot.h"
 #include "desks/reconcile/reconcile_desk.h"
+#include "plots/drift_plot.h"
 #include "scene/components/camera.h"
 #include "shell/main_window.h"
 #include "support/returned.h"

@@ -9,7 +9,7 @@
 #include "support/process.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::cli_test {
 namespace {
 
 using nlohmann::json;
@@ -422,4 +422,4 @@ TEST_F(Cli, PagesComeFromTheOptionTable) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::cli_test

@@ -11,7 +11,7 @@
 #include "support/returned.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::compare_test {
 namespace {
 
 using nlohmann::json;
@@ -185,4 +185,4 @@ TEST_F(Compare, PointsAreTakenByAnOrderThatWasSaved) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::compare_test

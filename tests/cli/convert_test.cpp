@@ -9,7 +9,7 @@
 #include "support/process.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::convert_test {
 namespace {
 
 using nlohmann::json;
@@ -254,4 +254,4 @@ TEST_F(Convert, WorldPutsTransformsIntoThePointsAndCamerasStay) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::convert_test

@@ -9,7 +9,7 @@
 #include "support/process.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::deliver_test {
 namespace {
 
 using nlohmann::json;
@@ -436,4 +436,4 @@ TEST_F(Deliveries, HangingUpCleansUp) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::deliver_test

@@ -5,7 +5,7 @@
 #include "support/corpus.h"
 #include "support/process.h"
 
-namespace wyc {
+namespace wyc::judgement_test {
 namespace {
 
 using nlohmann::json;
@@ -80,4 +80,4 @@ TEST(Judgement, FilesOfOneNameAreToldApart) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::judgement_test

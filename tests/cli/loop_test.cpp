@@ -9,7 +9,7 @@
 #include "support/process.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::loop_test {
 namespace {
 
 using nlohmann::json;
@@ -118,4 +118,4 @@ TEST_F(Loop, RetimesByTextOrFile) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::loop_test

@@ -6,7 +6,9 @@
 #include <cmath>
 #include <map>
 
+#include "scene/channels.h"
 #include "scene/components/camera.h"
+#include "scene/components/light.h"
 #include "support/scenes.h"
 
 namespace wyc::test {
@@ -94,13 +96,28 @@ inline std::map<std::uint64_t, Vec3d> plainPoints(const Scene& scene, std::size_
     return result;
 }
 
-inline std::vector<double> plainFigures(const Node& camera, double t) {
-    const auto core = cameraValues(camera);
-    const auto p = plainLocate(core->sampling(), t);
-    std::vector<double> values = valuesOf<double>(*core, p.below).value();
-    const std::vector<double> later = valuesOf<double>(*core, p.above).value();
+/// Numbers of a channel: straight lines between two samples of one size, directions of the length in between, else as
+/// the sample before says.
+inline std::vector<double> plainNumbers(const Channel& channel, double t) {
+    const auto p = plainLocate(channel.values->sampling(), t);
+    std::vector<double> values = numbersOf(*channel.values, p.below).value();
+    if (p.weight == 0.0 || channel.blend == Blend::Held)
+        return values;
+    const std::vector<double> later = numbersOf(*channel.values, p.above).value();
+    if (later.size() != values.size())
+        return values;
     for (std::size_t i = 0; i < values.size(); ++i)
-        values[i] = mixed(values[i], later[i], p.weight);
+        if (channel.blend == Blend::Linear)
+            values[i] = mixed(values[i], later[i], p.weight);
+    for (std::size_t i = 0; channel.blend == Blend::UnitLength && i + 3 <= values.size(); i += 3) {
+        const auto size = [&](const std::vector<double>& v) { return std::hypot(v[i], v[i + 1], v[i + 2]); };
+        const double wanted = mixed(size(values), size(later), p.weight);
+        for (std::size_t k = i; k < i + 3; ++k)
+            values[k] = mixed(values[k], later[k], p.weight);
+        const double now = std::max(1e-12, size(values));
+        for (std::size_t k = i; k < i + 3; ++k)
+            values[k] *= wanted / now;
+    }
     return values;
 }
 

@@ -376,8 +376,8 @@ void MainWindow::makeMenus() {
     });
     action(file, tr("Open job or sources …"), QKeySequence::Open, [this] { openFiles(); });
     action(file, tr("Add sources …"), Qt::CTRL | Qt::SHIFT | Qt::Key_O, [this] {
-        const QStringList paths =
-            QFileDialog::getOpenFileNames(this, tr("Add sources"), {}, tr("Caches and meshes (*.abc *.mdd *.obj)"));
+        const QStringList paths = QFileDialog::getOpenFileNames(
+            this, tr("Add sources"), {}, tr("Caches and meshes (%1)").arg(QString::fromStdString(fileFilter())));
         if (!paths.isEmpty())
             workspace_->addPaths(paths);
     });
@@ -569,8 +569,8 @@ void MainWindow::showChangedSources() {
 }
 
 void MainWindow::openFiles() {
-    const QStringList paths =
-        QFileDialog::getOpenFileNames(this, tr("Open"), {}, tr("Jobs, caches and meshes (*.wyc *.abc *.mdd *.obj)"));
+    const QStringList paths = QFileDialog::getOpenFileNames(
+        this, tr("Open"), {}, tr("Jobs, caches and meshes (*.wyc %1)").arg(QString::fromStdString(fileFilter())));
     if (paths.isEmpty())
         return;
     if (paths.front().endsWith(QStringLiteral(".wyc")) && !mayLoseChanges())

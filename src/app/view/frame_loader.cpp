@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "match/mesh_graph.h"
 #include "scene/components/curves.h"
 #include "scene/stand_in.h"
 #include "theme/theme.h"

@@ -6,9 +6,9 @@
 
 #include "base/file.h"
 #include "base/text.h"
-#include "options.h"
 #include "compare/comparison.h"
 #include "maths/lengths.h"
+#include "options.h"
 #include "steps/shape/point_order.h"
 
 namespace wyc::cli {

@@ -8,7 +8,6 @@
 
 #include "base/text.h"
 #include "checks/measured.h"
-#include "formats/abc/abc.h"
 #include "job/job.h"
 #include "options.h"
 #include "report/report.h"
@@ -95,8 +94,8 @@ int runInfo(const Common& common, const InfoArguments& arguments) {
         auto info = sourceInfo(*source, arguments.deep);
         if (!info)
             return report(common, info.error());
-        if (arguments.deep && source->format->id == "alembic") {
-            auto structure = abc::structure(source->spec.path);
+        if (arguments.deep && source->format->structure) {
+            auto structure = source->format->structure(source->spec.path);
             if (!structure)
                 return report(common, structure.error());
             (*info)["container"] = std::move(*structure);

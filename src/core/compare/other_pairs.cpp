@@ -4,12 +4,13 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
 #include "base/text.h"
-#include "scene/components/camera.h"
+#include "scene/channels.h"
 #include "scene/components/face_sets.h"
 #include "scene/scene_tree.h"
 #include "scene/stand_in.h"
@@ -24,8 +25,9 @@ std::vector<double> momentsOf(const Scene& scene, std::size_t node) {
         const auto own = sampling.times();
         times.insert(times.end(), own.begin(), own.end());
     };
-    if (scene.nodes[node].kind == NodeKind::Camera)
-        add(cameraSampling(scene.nodes[node]));
+    for (const Channel& channel : channelsOf(scene.nodes[node].properties))
+        if (channel.meaning != Meaning::Unknown)
+            add(channel.values->sampling());
     for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
         const Node& above = scene.nodes[static_cast<std::size_t>(i)];
         if (above.transform)
@@ -47,6 +49,24 @@ std::vector<double> momentsOfBoth(const Scene& a, std::size_t nodeA, const Scene
     return times;
 }
 
+// Whether a channel says something else in the two, but for rounding.
+Result<bool> valuesApart(const Channel& a, const Channel& b, double seconds) {
+    if (a.values->sampling().count() == 0 || b.values->sampling().count() == 0)
+        return a.values->sampling().count() != b.values->sampling().count();
+    WYC_TRY(own, a.values->readAt(seconds, {a.space, nullptr}));
+    WYC_TRY(other, b.values->readAt(seconds, {b.space, nullptr}));
+    if (own.bytes == other.bytes && a.values->type() == b.values->type())
+        return false;
+    WYC_TRY(numbers, numbersAt(*a.values, seconds, {a.space, nullptr}));
+    WYC_TRY(others, numbersAt(*b.values, seconds, {b.space, nullptr}));
+    if (numbers.empty() || numbers.size() != others.size()) // texts, or of another size
+        return true;
+    for (std::size_t k = 0; k < numbers.size(); ++k)
+        if (!(std::abs(numbers[k] - others[k]) <= 1e-6 * std::max(1e-3, std::abs(numbers[k]))))
+            return true;
+    return false;
+}
+
 Result<OtherPair> otherPair(const Scene& a, std::size_t nodeA, const Scene& b, std::size_t nodeB, double tolerance) {
     OtherPair pair{a.nodes[nodeA].path, b.nodes[nodeB].path, false, {}};
     std::vector<std::string> words;
@@ -55,7 +75,9 @@ Result<OtherPair> otherPair(const Scene& a, std::size_t nodeA, const Scene& b, s
             fmt::format("{} at frame {}{}", what, frameText(snappedFrame(a.workingRate.frameAt(t))), figure));
     };
     bool place = true;
-    bool lens = true;
+    const std::vector<Channel> ofA = channelsOf(a.nodes[nodeA].properties);
+    const std::vector<Channel> ofB = channelsOf(b.nodes[nodeB].properties);
+    std::set<std::string> told;
     for (const double t : momentsOfBoth(a, nodeA, b, nodeB)) {
         WYC_TRY(x, placementAt(a, nodeA, t));
         WYC_TRY(y, placementAt(b, nodeB, t));
@@ -67,17 +89,21 @@ Result<OtherPair> otherPair(const Scene& a, std::size_t nodeA, const Scene& b, s
             place = false;
             say("it is elsewhere", t, fmt::format(": {:.4g} off", far));
         }
-        if (a.nodes[nodeA].kind != NodeKind::Camera || b.nodes[nodeB].kind != NodeKind::Camera || !lens)
-            continue;
-        WYC_TRY(viewA, cameraAt(a, nodeA, t));
-        WYC_TRY(viewB, cameraAt(b, nodeB, t));
-        const auto own = viewA.figures.numbers();
-        const auto other = viewB.figures.numbers();
-        for (std::size_t k = 0; k < own.size() && lens; ++k)
-            lens = std::abs(own[k] - other[k]) <= 1e-6 * std::max(1e-3, std::abs(own[k]));
-        if (!lens)
-            say("its lens is another", t, "");
+        for (const Channel& own : ofA) {
+            const Channel* other = own.meaning == Meaning::Unknown ? nullptr : channelNamed(ofB, own.name);
+            if (!other || told.contains(own.name))
+                continue;
+            WYC_TRY(apart, valuesApart(own, *other, t));
+            if (apart && told.insert(own.name).second)
+                say(fmt::format("its {} is another", own.name).c_str(), t, "");
+        }
     }
+    for (const Channel& own : ofA)
+        if (own.meaning != Meaning::Unknown && own.values->sampling().count() > 0 && !channelNamed(ofB, own.name))
+            words.push_back(fmt::format("its {} is gone", own.name));
+    for (const Channel& other : ofB)
+        if (other.meaning != Meaning::Unknown && other.values->sampling().count() > 0 && !channelNamed(ofA, other.name))
+            words.push_back(fmt::format("its {} is new", other.name));
     WYC_TRY(seen, seenApart(a, nodeA, b, nodeB));
     if (seen)
         words.push_back(fmt::format("one is seen and the other not at frame {}", frameText(*seen)));

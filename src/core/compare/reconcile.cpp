@@ -5,10 +5,10 @@
 #include <cmath>
 #include <numeric>
 
+#include "compare/causes/subdivision.h"
 #include "compare/drift.h"
 #include "compare/other_pairs.h"
 #include "compare/reconcile_engine.h"
-#include "compare/causes/subdivision.h"
 #include "compare/varying.h"
 
 namespace wyc {

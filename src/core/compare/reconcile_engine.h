@@ -8,10 +8,10 @@
 
 #include "base/middle.h"
 #include "base/text.h"
-#include "match/order_map.h"
-#include "compare/reconcile.h"
-#include "match/reorder.h"
 #include "compare/causes/smoothing.h"
+#include "compare/reconcile.h"
+#include "match/order_map.h"
+#include "match/reorder.h"
 
 namespace wyc {
 

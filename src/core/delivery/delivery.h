@@ -28,14 +28,14 @@ struct ShutterSpec {
 /// What a person asks for.
 struct DeliverySpec {
     std::string name = "delivery";
-    std::vector<std::string> items; // "SOURCE/PATH" patterns over labels; empty = all
-    std::string format = "alembic";
-    bool wholeRange = false;         // else the shot's range and handles, where there is one
-    std::optional<FrameRange> range; // else the shot's
-    std::optional<double> handles;   // else the shot's
-    double lead = 0.0;               // settling frames left out at the start, before all else
-    std::string frames;              // chosen ones of the range, as "1009,1020:1024"; empty = all
-    std::optional<double> length;    // exactly so many frames
+    std::vector<std::string> items;        // "SOURCE/PATH" patterns over labels; empty = all
+    std::string format = standardFormat(); // id
+    bool wholeRange = false;               // else the shot's range and handles, where there is one
+    std::optional<FrameRange> range;       // else the shot's
+    std::optional<double> handles;         // else the shot's
+    double lead = 0.0;                     // settling frames left out at the start, before all else
+    std::string frames;                    // chosen ones of the range, as "1009,1020:1024"; empty = all
+    std::optional<double> length;          // exactly so many frames
     std::optional<ShutterSpec> shutter;
     bool world = false;            // transforms go into the points
     std::optional<FrameRate> rate; // resample to it; else as it is

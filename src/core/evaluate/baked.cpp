@@ -7,8 +7,10 @@
 #include <Eigen/LU>
 #include <fmt/format.h>
 
-#include "scene/winding.h"
 #include "evaluate/mapped.h"
+#include "scene/channels.h"
+#include "scene/layers.h"
+#include "scene/winding.h"
 
 namespace wyc {
 namespace {
@@ -131,8 +133,12 @@ class BakedGeometry final : public MomentWrapper {
 class BakedValues final : public ValuesWrapper {
   public:
     /// `carrier`: the shape that the values belong to, in its own space; may be null.
-    BakedValues(ValuesPtr inner, SpaceRole role, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier)
-        : ValuesWrapper(std::move(inner)), role_(role), world_(std::move(world)), carrier_(std::move(carrier)) {}
+    BakedValues(const Channel& channel, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier)
+        : ValuesWrapper(channel.values),
+          role_(channel.space),
+          ofPoints_(isSpeedOfPoints(channel)),
+          world_(std::move(world)),
+          carrier_(std::move(carrier)) {}
     [[nodiscard]] const Sampling& sampling() const override { return world_->sampling(); }
     [[nodiscard]] const Sampling& statedSampling() const override { return world_->sampling(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
@@ -143,7 +149,7 @@ class BakedValues final : public ValuesWrapper {
         WYC_TRY(matrix, world_->at(t));
         std::vector<Vec3f> points;
         std::optional<Mat4> speed;
-        if (role_ == SpaceRole::Velocity && carrier_) {
+        if (ofPoints_ && carrier_) {
             WYC_TRY(found, world_->speedAt(t));
             speed = found;
         }
@@ -155,6 +161,7 @@ class BakedValues final : public ValuesWrapper {
     [[nodiscard]] bool constant() const override { return sampling().isStill() || sameAlways(); }
     [[nodiscard]] bool sameAlways() const override { return !world_->varies() && inner().sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
 
   private:
     template<class T>
@@ -176,10 +183,9 @@ class BakedValues final : public ValuesWrapper {
             break;
         }
         case SpaceRole::Normal: turnDirections<T>(numbers, normalMatrix(matrix), true); break;
-        case SpaceRole::Vector: turnDirections<T>(numbers, linearOf(matrix), false); break;
-        case SpaceRole::Velocity:
+        case SpaceRole::Vector:
             turnDirections<T>(numbers, linearOf(matrix), false);
-            if (points.size() * 3 == numbers.size())
+            if (!points.empty() && points.size() * 3 == numbers.size())
                 for (std::size_t i = 0; i < points.size(); ++i)
                     put(i * 3, triple(i * 3) + transformedPoint(Vec3d(points[i]), speed));
             break;
@@ -188,11 +194,39 @@ class BakedValues final : public ValuesWrapper {
                 put(i, transformedPoint(triple(i), matrix));
             break;
         case SpaceRole::None:
-        case SpaceRole::Box:
-        case SpaceRole::CameraCore: break;
+        case SpaceRole::Box: break;
         }
     }
     SpaceRole role_;
+    bool ofPoints_;
+    std::shared_ptr<const WorldTrack> world_;
+    GeometryPtr carrier_;
+};
+
+// Values of corners, or numbers of their values, under a way that mirrors: there faces are walked the other way round.
+class MirroredCorners final : public ValuesWrapper {
+  public:
+    MirroredCorners(ValuesPtr inner, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier)
+        : ValuesWrapper(std::move(inner)), world_(std::move(world)), carrier_(std::move(carrier)) {}
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        WYC_TRY(value, inner().read(sample));
+        return turnedAt(sampling().time(sample), std::move(value));
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
+        WYC_TRY(value, inner().readAt(t, how));
+        return turnedAt(t, std::move(value));
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
+
+  private:
+    [[nodiscard]] Result<PropertyValue> turnedAt(double t, PropertyValue value) const {
+        WYC_TRY(matrix, world_->at(t));
+        WYC_TRY(faces, carrier_->topologyAt(t));
+        if (mirrors(matrix))
+            turnCorners(*faces, value);
+        return value;
+    }
     std::shared_ptr<const WorldTrack> world_;
     GeometryPtr carrier_;
 };
@@ -309,7 +343,8 @@ Result<GeometryPtr> bakedGeometry(std::shared_ptr<const Scene> scene, std::size_
     const auto world =
         // Where nothing lies between two samples, a pose stays in its own space and goes with what carries it.
         std::make_shared<const WorldTrack>(scene, node, geometry->sampling(),
-                                           geometry->straightBetween() && !geometry->topologyVaries());
+                                           geometry->straightBetween() && !geometry->topologyVaries() &&
+                                               !normalsTurn(*geometry));
     WYC_TRY(identity, world->isIdentity());
     if (identity)
         return geometry;
@@ -323,18 +358,22 @@ Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::si
     WYC_TRY(identity, worldTrack(kept, node)->isIdentity());
     if (identity)
         return it.properties;
-    return changedProperties(
-        it.properties,
-        [kept, node](const PropertyNode& property, const std::string&, const std::vector<PropertyNode>&) -> ValuesPtr {
-            if (property.role == SpaceRole::None || property.role == SpaceRole::CameraCore)
-                return property.values;
-            if (property.role == SpaceRole::Box) // given for a space that is gone
-                return nullptr;
-            const GeometryPtr& carrier = kept->nodes[node].geometry;
-            return std::make_shared<BakedValues>(
-                property.values, property.role,
-                std::make_shared<const WorldTrack>(kept, node, property.values->sampling(), true), carrier);
-        });
+    const bool eye = it.kind == NodeKind::Camera; // its lengths are those of a lens, whatever its transforms do
+    return changedChannels(it.properties, [kept, node, eye](const Channel& channel) -> ValuesPtr {
+        const GeometryPtr& carrier = kept->nodes[node].geometry;
+        if (channel.space == SpaceRole::Box) // given for a space that is gone
+            return nullptr;
+        const bool corners = channel.scope == Scope::Corner && !channel.indexed && carrier && channel.values->isArray();
+        if (corners && (channel.space == SpaceRole::None || channel.indices)) {
+            const auto world = worldTrack(kept, node);
+            return world->mirrored() == false ? channel.values
+                                              : std::make_shared<MirroredCorners>(channel.values, world, carrier);
+        }
+        if (channel.space == SpaceRole::None || eye)
+            return channel.values;
+        return std::make_shared<BakedValues>(
+            channel, std::make_shared<const WorldTrack>(kept, node, channel.values->sampling(), true), carrier);
+    });
 }
 
 } // namespace wyc

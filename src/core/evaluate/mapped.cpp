@@ -6,13 +6,14 @@
 #include <cmath>
 #include <mutex>
 
-#include "scene/components/camera.h"
+#include "scene/channels.h"
+#include "scene/layers.h"
 #include "scene/mix.h"
 
 namespace wyc {
 namespace {
 
-// The share that each further pose has of all up to it: mixing one after another in turn comes to the sum of all.
+// Weight of pose i divided by the sum of weights 0 … i, so that mixing one after another gives the weighted sum.
 template<class Mix> Status mixInTurn(const std::vector<TimedPose>& poses, const Mix& mix) {
     double sum = poses.front().weight;
     for (std::size_t i = 1; i < poses.size(); ++i) {
@@ -78,10 +79,16 @@ class MappedGeometry final : public Geometry {
     [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner_->topologyAt(map_.heldAt(t)); }
     [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
         const auto poses = map_.at(t);
+        WYC_TRY(extras, inner_->extrasAt(poses.front().seconds));
         if (poses.size() == 1 || !inner_->extrasVary())
-            return inner_->extrasAt(poses.front().seconds);
-        return mixExtras(Pose::atTime(*inner_, poses[0].seconds), Pose::atTime(*inner_, poses[1].seconds),
-                         std::clamp(poses[1].weight / (poses[0].weight + poses[1].weight), 0.0, 1.0));
+            return extras;
+        const Pose base = Pose::atTime(*inner_, poses.front().seconds);
+        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
+            WYC_TRY(mixed, mixExtras(extras, base, Pose::atTime(*inner_, pose.seconds), weight));
+            extras = std::move(mixed);
+            return {};
+        }));
+        return extras;
     }
     [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner_->idsAt(map_.heldAt(t)); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
@@ -295,67 +302,102 @@ class CarriedGeometry final : public MomentWrapper {
 
 class MappedValues final : public ValuesWrapper {
   public:
-    /// `carrier` is the shape before the map; `carried`: it stands at the top, and goes where the map carries it.
-    MappedValues(ValuesPtr inner, TimeMap map, Sampling sampling, SpaceRole role, GeometryPtr carrier,
-                 bool carried = false)
-        : ValuesWrapper(std::move(inner)),
+    /// `carrier`: the shape before the map. `carried`: it stands at the top, and goes where the map carries it.
+    MappedValues(const Channel& channel, TimeMap map, Sampling sampling, GeometryPtr carrier, bool carried)
+        : ValuesWrapper(channel.values),
           map_(std::move(map)),
           sampling_(std::move(sampling)),
-          role_(role),
+          space_(channel.space),
+          time_(channel.time),
           carrier_(std::move(carrier)),
-          carried_(carried && role == SpaceRole::Velocity) {}
+          ofPoints_(isSpeedOfPoints(channel)),
+          carried_(carried && ofPoints_) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
     [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
     [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
-        const ValueMix how{role_, carrier_.get()};
         const auto poses = map_.at(t);
+        if (ofPoints_ && carrier_ && poses.size() > 1) {
+            WYC_TRY(speeds, speedsOfMix(poses));
+            if (speeds)
+                return std::move(*speeds);
+        }
+        const ValueMix how{space_, carrier_.get()};
         WYC_TRY(value, inner().readAt(poses.front().seconds, how));
         WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
             WYC_TRY(other, inner().readAt(pose.seconds, how));
-            PointMatch match;
-            match.by = PointMatch::By::Number;
-            if (carrier_ && isArray()) {
-                WYC_TRY(found,
-                        matchOf(Pose::atTime(*carrier_, poses.front().seconds), Pose::atTime(*carrier_, pose.seconds)));
-                match = std::move(found);
-            }
-            value = mixedValues(type(), std::move(value), other, weight, role_, match);
+            WYC_TRY(match, matchTo(poses.front(), pose));
+            value = mixedValues(type(), std::move(value), other, weight, space_, match);
             return {};
         }));
         followSpeed(value, speedOf(poses));
-        if (carried_)
-            followCarry(value, poses);
+        followCarry(value, poses);
         return value;
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override {
-        const auto poses = map_.at(sampling_.time(s));
+        return tokenAt(sampling_.time(s));
+    }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
+        const auto poses = map_.at(t);
         const TimedPose& pose = poses.front();
-        const auto at = inner().sampling().locate(pose.seconds);
-        const bool own = poses.size() == 1 && at.weight == 0.0 && (pose.speed == 1.0 || role_ == SpaceRole::None) &&
-                         (!carried_ || pose.carrySpeed == Carry{});
-        return own ? inner().token(at.below) : std::nullopt;
+        const bool asItIs = poses.size() == 1 && (pose.speed == 1.0 || time_ == TimeRole::Plain) &&
+                            (!carried_ || pose.carrySpeed == Carry{});
+        return asItIs ? inner().tokenAt(pose.seconds) : std::nullopt;
     }
 
   private:
-    // What is told per second, or in seconds, of a motion that goes faster or slower.
+    [[nodiscard]] Result<PointMatch> matchTo(const TimedPose& base, const TimedPose& pose) const {
+        if (carrier_ && isArray())
+            return matchOf(Pose::atTime(*carrier_, base.seconds), Pose::atTime(*carrier_, pose.seconds));
+        PointMatch match;
+        match.by = PointMatch::By::Number;
+        return match;
+    }
+    // The speed of a mix of poses: that of each as far as it runs, and places times the change of their weights.
+    // Nothing where the poses do not have the same points: there nothing is mixed.
+    [[nodiscard]] Result<std::optional<PropertyValue>> speedsOfMix(const std::vector<TimedPose>& poses) const {
+        std::optional<PropertyValue> none;
+        WYC_TRY(first, inner().readAt(poses.front().seconds, {space_, carrier_.get()}));
+        std::vector<double> sum;
+        std::vector<Vec3f> points;
+        for (const TimedPose& pose : poses) {
+            WYC_TRY(match, matchTo(poses.front(), pose));
+            WYC_TRY(own, numbersAt(inner(), pose.seconds, {space_, carrier_.get()}));
+            WYC_CHECK(readPointsAt(*carrier_, pose.seconds, points));
+            if (match.by != PointMatch::By::Number || own.size() != points.size() * 3 || pose.rest || pose.keepsShape)
+                return none;
+            sum.resize(own.size(), 0.0);
+            if (sum.size() != own.size())
+                return none;
+            for (std::size_t i = 0; i < points.size(); ++i) {
+                const std::array<float, 3> place{points[i].x, points[i].y, points[i].z};
+                for (std::size_t k = 0; k < 3; ++k)
+                    sum[i * 3 + k] +=
+                        pose.weight * pose.rate * own[i * 3 + k] + pose.weightRate * static_cast<double>(place[k]);
+            }
+        }
+        changeNumbers(type(), first, [&]<class T>(std::span<T> numbers) {
+            for (std::size_t i = 0; i < numbers.size() && i < sum.size(); ++i)
+                numbers[i] = static_cast<T>(sum[i]);
+        });
+        followCarry(first, poses);
+        return std::optional(std::move(first));
+    }
+    // What is told per second, or in seconds, of a motion that goes faster or slower. A shutter of a rest, or of a
+    // motion that runs backwards, stays as long as it was.
     void followSpeed(PropertyValue& value, double speed) const {
-        if (speed == 1.0 || (role_ != SpaceRole::Velocity && role_ != SpaceRole::CameraCore))
+        const bool rate = time_ == TimeRole::Rate;
+        if (speed == 1.0 || time_ == TimeRole::Plain || (!rate && !(speed > 0.0)))
             return;
         changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
-            const auto scale = [&](std::size_t i, double by) {
-                numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) * by);
-            };
-            if (role_ == SpaceRole::Velocity)
-                for (std::size_t i = 0; i < numbers.size(); ++i)
-                    scale(i, speed);
-            else if (numbers.size() > kCameraShutterClose && speed > 0.0)
-                for (const std::size_t i : {kCameraShutterOpen, kCameraShutterClose})
-                    scale(i, 1.0 / speed);
+            for (T& number : numbers)
+                number = static_cast<T>(static_cast<double>(number) * (rate ? speed : 1.0 / speed));
         });
     }
     void followCarry(PropertyValue& value, const std::vector<TimedPose>& poses) const {
+        if (!carried_)
+            return;
         Carry speed{};
         for (const TimedPose& pose : poses)
             for (std::size_t i = 0; i < 3; ++i)
@@ -368,8 +410,10 @@ class MappedValues final : public ValuesWrapper {
     }
     TimeMap map_;
     Sampling sampling_;
-    SpaceRole role_;
+    SpaceRole space_;
+    TimeRole time_;
     GeometryPtr carrier_;
+    bool ofPoints_;
     bool carried_;
 };
 
@@ -455,30 +499,27 @@ bool turnsInMixes(const std::vector<TransformOp>& ops) {
 
 PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
                                const FrameRate& rate, const GeometryPtr& carrier, bool carried = false) {
-    return changedProperties(
-        properties,
-        [map, wanted, rate, carrier, carried](const PropertyNode& property, const std::string&,
-                                              const auto&) -> ValuesPtr {
-            const ValuesPtr& values = property.values;
-            if (values->sampling().isStill() && values->sameAlways()) {
-                const bool told = property.role == SpaceRole::Velocity || property.role == SpaceRole::CameraCore;
-                const auto run = map.asOneRun();
-                if (!told || !run || run->speed == 1.0 || values->sampling().count() == 0)
-                    return values;
-                return std::make_shared<MappedValues>(values, map, values->sampling(), property.role, carrier);
-            }
-            const bool real = values->type() == ValueType::Float || values->type() == ValueType::Double;
-            TrackNature nature;
-            nature.held = !real;
-            nature.sameAlways = values->sameAlways();
-            // Values of points are sampled as the points are: readers pair them by number.
-            const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
-            if (withPoints)
-                nature = {carrier->straightBetween(), false, carrier->sameAlways() && values->sameAlways(), true};
-            return std::make_shared<MappedValues>(values, map,
-                                                  chosenTimes(values->sampling(), nature, map, wanted, rate),
-                                                  property.role, carrier, carried);
-        });
+    return changedChannels(properties, [map, wanted, rate, carrier, carried](const Channel& channel) -> ValuesPtr {
+        const ValuesPtr& values = channel.values;
+        if (values->sampling().isStill() && values->sameAlways()) {
+            // One value for all times follows a speed that is one for all times.
+            const auto run = map.asOneRun();
+            if (channel.time == TimeRole::Plain || !run || run->speed == 1.0 || values->sampling().count() == 0)
+                return values;
+            return std::make_shared<MappedValues>(channel, map, values->sampling(), carrier, false);
+        }
+        TrackNature nature;
+        nature.held = channel.blend == Blend::Held;
+        nature.straight = channel.blend != Blend::UnitLength;
+        nature.sameAlways = values->sameAlways();
+        // Values of points are sampled as the points are: readers pair them by number.
+        const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
+        if (withPoints)
+            nature = {carrier->straightBetween() && !normalsTurn(*carrier), false,
+                      carrier->sameAlways() && values->sameAlways(), true};
+        return std::make_shared<MappedValues>(channel, map, chosenTimes(values->sampling(), nature, map, wanted, rate),
+                                              carrier, carried);
+    });
 }
 
 } // namespace
@@ -605,9 +646,9 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                                            set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
                                            carries && node.parent < 0 && !node.transform);
         if (own && !(own->sampling().isStill() && own->sameAlways())) {
-            TrackNature nature{own->straightBetween(), false, own->sameAlways(), true};
+            TrackNature nature{own->straightBetween() && !normalsTurn(*own), false, own->sameAlways(), true};
             node.geometry = std::make_shared<MappedGeometry>(
-                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), nature.straight,
+                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), own->straightBetween(),
                 withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
         }
         if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
@@ -637,24 +678,6 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()));
     }
     return result;
-}
-
-Sampling commonSampling(const std::vector<Sampling>& samplings) {
-    std::vector<Sampling> moving;
-    for (const Sampling& sampling : samplings)
-        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
-            moving.push_back(sampling);
-    if (moving.empty())
-        return Sampling::still();
-    if (moving.size() == 1)
-        return moving.front();
-    std::vector<double> times;
-    for (const Sampling& sampling : moving) {
-        const auto own = sampling.times();
-        times.insert(times.end(), own.begin(), own.end());
-    }
-    sortMoments(times);
-    return samplingFromTimes(times);
 }
 
 } // namespace wyc

@@ -26,7 +26,4 @@ struct TrackNature {
 /// shutters follow the map's speed.
 [[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, const FrameRate& rate);
 
-/// All times of several samplings together; the one itself where all that move are alike, still where none moves.
-[[nodiscard]] Sampling commonSampling(const std::vector<Sampling>& samplings);
-
 } // namespace wyc

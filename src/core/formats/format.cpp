@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/text.h"
 #include "formats/abc/abc.h"
@@ -77,13 +78,66 @@ const Format* formatOfName(const fs::path& path) {
     return nullptr;
 }
 
+std::string standardFormat() {
+    return std::string(formats().front().id);
+}
+
+std::string formatList() {
+    std::string list;
+    for (const Format& format : formats())
+        list += fmt::format("{}{} {}", list.empty() ? "" : ", ", format.name,
+                            format.sequence ? fmt::format("name.####{}", format.extensions.front())
+                                            : std::string(format.extensions.front()));
+    return list;
+}
+
+std::string fileFilter(bool restMeshesOnly) {
+    std::vector<std::string> patterns;
+    for (const Format& format : formats())
+        for (const std::string_view extension : format.extensions)
+            if (std::string pattern = fmt::format("*{}", extension);
+                (!restMeshesOnly || !format.wantsRest()) &&
+                std::find(patterns.begin(), patterns.end(), pattern) == patterns.end())
+                patterns.push_back(std::move(pattern));
+    return fmt::format("{}", fmt::join(patterns, " "));
+}
+
+const Format* sequenceFormatOf(const fs::path& path) {
+    const std::string extension = lowerCase(path.extension().string());
+    for (const Format& format : formats())
+        if (format.sequence &&
+            std::find(format.extensions.begin(), format.extensions.end(), extension) != format.extensions.end())
+            return &format;
+    return nullptr;
+}
+
+const Format* formatOfContent(const fs::path& path) {
+    const auto file = RandomAccessFile::open(path);
+    if (!file)
+        return nullptr;
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(kHeadBytes, (*file)->size())));
+    if (!(*file)->readAt(0, head))
+        return nullptr;
+    const Format* best = nullptr;
+    double most = 0.0;
+    for (const Format& format : formats())
+        if (const double sure = format.identify ? format.identify(head, (*file)->size()) : 0.0; sure > most) {
+            most = sure;
+            best = &format;
+        }
+    return best;
+}
+
 Result<const Format*> requireFormat(const fs::path& path) {
     if (const Format* format = formatOfName(path))
         return format;
+    if (std::error_code code; fs::is_regular_file(path, code))
+        if (const Format* format = formatOfContent(path))
+            return format;
     return fail(
         makeError(ErrorKind::Unsupported, fmt::format("no format of ours ends in '{}'", path.extension().string()))
             .inFile(path.string())
-            .withAdvice("Use .abc, .mdd, .obj, or a pattern as name.####.obj"));
+            .withAdvice("Formats: " + formatList()));
 }
 
 } // namespace wyc

@@ -8,6 +8,8 @@
 #include <string_view>
 #include <vector>
 
+#include <nlohmann/json_fwd.hpp>
+
 #include "base/file.h"
 #include "base/progress.h"
 #include "scene/layers.h"
@@ -83,8 +85,34 @@ using OpenFunction = Result<Scene> (*)(const OpenRequest&);
 /// What a format makes of the name of a group.
 using NameFunction = std::string (*)(const std::string&);
 
+/// The scene as the format can hold it: what is meant, once a person chose this format.
+using PrepareFunction = Result<Scene> (*)(Scene);
+
 /// Bytes that a scene will take, within a fifth or so.
 using EstimateFunction = std::uint64_t (*)(const Scene&);
+
+/// How sure it is that a file is of the format, from 0 to 1. `head`: its first bytes (kHeadBytes, or all there are).
+inline constexpr std::size_t kHeadBytes = 512;
+using IdentifyFunction = double (*)(std::span<const std::byte> head, std::uint64_t fileBytes);
+
+/// One of several objects of a mesh file.
+struct ObjectSize {
+    std::string name;
+    std::size_t points = 0;
+};
+/// What a format has to do with the mesh beside a point cache.
+struct RestMesh {
+    /// Of a cache of bare points: extension of the mesh that stands beside it, read and written. Empty: it needs none.
+    std::string_view extension;
+    /// Number of points of a file, much faster than opening it; of a cache, or of a mesh that may stand beside one.
+    Result<std::size_t> (*countPoints)(const fs::path&) = nullptr;
+    /// Objects of a file that could be the mesh by themselves, and one of them. Null: a file is one mesh.
+    Result<std::vector<ObjectSize>> (*objects)(const fs::path&) = nullptr;
+    Result<GeometryPtr> (*object)(const fs::path&, const std::string& name) = nullptr;
+};
+
+/// The container's structure, property by property, as `wyc info --deep` prints it.
+using StructureFunction = Result<nlohmann::json> (*)(const fs::path&);
 
 struct Format {
     std::string_view id;   // "alembic", in JSON and jobs
@@ -96,7 +124,16 @@ struct Format {
     OpenFunction open = nullptr;
     WriteFunction write = nullptr;
     EstimateFunction estimate = nullptr;
-    NameFunction groupName = nullptr; // null = it stays
+    NameFunction groupName = nullptr;  // null = it stays
+    PrepareFunction prepare = nullptr; // null = as it is
+    IdentifyFunction identify = nullptr;
+    RestMesh rest = {};
+    StructureFunction structure = nullptr; // null = it has none worth telling
+    bool offered = true;                   // among the choices of a delivery
+    /// A cache of bare points, whose faces a mesh beside it has.
+    [[nodiscard]] bool wantsRest() const { return !rest.extension.empty(); }
+    /// Its files may be the mesh beside a cache.
+    [[nodiscard]] bool canBeRest() const { return rest.extension.empty() && rest.countPoints; }
     [[nodiscard]] const Answer& answer(Content content) const { return answers[static_cast<std::size_t>(content)]; }
     [[nodiscard]] bool keeps(Content content) const { return answer(content).fate == Fate::Kept; }
     [[nodiscard]] bool loses(Content content) const { return answer(content).fate == Fate::Lost; }
@@ -106,9 +143,18 @@ struct Format {
 
 [[nodiscard]] const std::vector<Format>& formats();
 [[nodiscard]] const Format* formatById(std::string_view id);
+/// The one that a delivery has until somebody chooses.
+[[nodiscard]] std::string standardFormat();
+/// "Alembic archive .abc, MDD point cache .mdd, …": for advice; and "*.abc *.mdd …", for a dialog.
+[[nodiscard]] std::string formatList();
+[[nodiscard]] std::string fileFilter(bool restMeshesOnly = false);
 /// By the extension of a file name, upper or lower case.
 [[nodiscard]] const Format* formatOfName(const fs::path& path);
-/// The same, or an error that lists the formats there are.
+/// The format of which a file with this name may be one frame; null where it can only stand by itself.
+[[nodiscard]] const Format* sequenceFormatOf(const fs::path& path);
+/// What a file is by its content; null where no format knows it.
+[[nodiscard]] const Format* formatOfContent(const fs::path& path);
+/// By its name, else by its content; or an error that lists the formats there are.
 [[nodiscard]] Result<const Format*> requireFormat(const fs::path& path);
 
 } // namespace wyc

@@ -10,8 +10,6 @@
 
 #include "base/hash.h"
 #include "base/text.h"
-#include "formats/mdd/mdd.h"
-#include "formats/obj/obj.h"
 #include "scene/instances.h"
 
 namespace wyc {
@@ -33,13 +31,20 @@ std::vector<std::string> filesIn(const fs::path& folder, std::error_code& code) 
     return names;
 }
 
-bool hasExtension(const fs::path& path, std::string_view extension) {
-    return lowerCase(path.extension().string()) == extension;
+// A file that may be the mesh beside a cache.
+bool mayBeRest(const fs::path& path) {
+    const Format* format = formatOfName(path);
+    return format && format->canBeRest();
 }
 
 std::set<std::string> wordsOf(const std::string& name) {
-    static const std::set<std::string> kPlain{"rest", "base", "mesh",  "bind", "pose",
-                                              "obj",  "mdd",  "cache", "geo",  "v"};
+    static const std::set<std::string> kPlain = [] {
+        std::set<std::string> plain{"rest", "base", "mesh", "bind", "pose", "cache", "geo", "v"};
+        for (const Format& format : formats()) // an extension that stands within a name
+            for (const std::string_view extension : format.extensions)
+                plain.emplace(extension.substr(1));
+        return plain;
+    }();
     std::set<std::string> words;
     std::string word;
     for (const char c : lowerCase(name) + " ") {
@@ -103,7 +108,7 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
     std::error_code code;
     std::vector<std::string> objects;
     for (const std::string& name : filesIn(folderOf(cache), code))
-        if (hasExtension(name, ".obj"))
+        if (mayBeRest(name))
             objects.push_back(name);
     // Frames of a sequence are no rest meshes, but for those that are named like the cache.
     std::set<fs::path> frames;
@@ -121,7 +126,7 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
         const auto stamp = fileStamp(candidate);
         if (!stamp || stamp->sizeBytes > kMostRestBytes || ++looked > kMostRestCandidates)
             continue;
-        const auto count = obj::countPoints(candidate);
+        const auto count = formatOfName(candidate)->rest.countPoints(candidate);
         if (count && *count == points)
             byNearness.emplace(nearness, candidate);
         else if (count && nearness > nearest) {
@@ -146,9 +151,13 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
 
 Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
     const fs::path& path = *spec.rest;
-    if (!spec.restObject.empty())
-        return obj::extractObject(path, spec.restObject);
     WYC_TRY(format, requireFormat(path));
+    if (!spec.restObject.empty()) {
+        if (!format->rest.object)
+            return fail(
+                makeError(ErrorKind::BadInput, "this format has no objects to choose among").inFile(path.string()));
+        return format->rest.object(path, spec.restObject);
+    }
     OpenRequest request;
     request.path = path;
     WYC_TRY(scene, format->open(request));
@@ -165,14 +174,14 @@ Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
     if (!mesh)
         return fail(makeError(ErrorKind::BadInput, "the rest file holds no mesh").inFile(path.string()));
     WYC_TRY(count, mesh->pointCount(0));
-    if (count == points || format->id != "obj")
+    if (count == points || !format->rest.objects)
         return mesh;
     Error error = makeError(ErrorKind::BadInput,
                             fmt::format("the cache has {} points, the rest mesh '{}' has {}", groupedDigits(points),
                                         path.filename().string(), groupedDigits(count)))
                       .inFile(spec.path.string());
     std::vector<std::string> fitting;
-    if (const auto sizes = obj::objectSizes(path))
+    if (const auto sizes = format->rest.objects(path))
         for (const auto& object : *sizes)
             if (object.points == points && sizes->size() > 1)
                 fitting.push_back(object.name);
@@ -277,12 +286,12 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
         source->sizeBytes = stamp.sizeBytes;
     }
     std::vector<ReaderRemark> remarks;
-    if (format->id == "mdd") {
-        WYC_TRY(header, mdd::readHeader(spec.path));
+    if (format->wantsRest()) {
+        WYC_TRY(points, format->rest.countPoints(spec.path));
         SourceSpec withRest = spec;
         const std::string item = "/" + safeName(spec.path.stem().string());
-        if (!withRest.rest && spec.searchRest && header.points > 0) {
-            RestChoice choice = chooseRest(spec.path, header.points);
+        if (!withRest.rest && spec.searchRest && points > 0) {
+            RestChoice choice = chooseRest(spec.path, points);
             withRest.rest = choice.best;
             source->restCandidates = choice.equallyNear;
             if (!choice.best && !choice.equallyNear.empty())
@@ -294,7 +303,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
                      "meshes",
                      fmt::format("{} meshes beside the cache have its {} points ('{}', "
                                  "'{}'{}); none is nearer by name",
-                                 choice.equallyNear.size(), groupedDigits(header.points),
+                                 choice.equallyNear.size(), groupedDigits(points),
                                  choice.equallyNear[0].filename().string(), choice.equallyNear[1].filename().string(),
                                  choice.equallyNear.size() > 2 ? " …" : ""),
                      "Say which one it is; until then it is shown as bare points",
@@ -303,10 +312,10 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
                 remarks.push_back({"rest.by_count",
                                    item,
                                    {},
-                                   static_cast<double>(header.points),
+                                   static_cast<double>(points),
                                    "points",
                                    fmt::format("'{}' is taken as its rest mesh only since it has as many points ({})",
-                                               choice.best->filename().string(), groupedDigits(header.points)),
+                                               choice.best->filename().string(), groupedDigits(points)),
                                    "Give its rest mesh if it is another",
                                    0});
             else if (!choice.best && choice.nearly)
@@ -318,22 +327,22 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
                      "points",
                      fmt::format("'{}' would be its rest mesh by name, but has {} points; the cache has {}",
                                  choice.nearly->first.filename().string(), groupedDigits(choice.nearly->second),
-                                 groupedDigits(header.points)),
+                                 groupedDigits(points)),
                      "Give the mesh this cache was baked from; until then it is shown as bare points",
                      1});
             else if (!choice.best)
-                remarks.push_back({"rest.none",
-                                   item,
-                                   {},
-                                   {},
-                                   "",
-                                   fmt::format("No mesh beside the cache has {} points: shown as bare points",
-                                               groupedDigits(header.points)),
-                                   "Give its rest mesh to see faces",
-                                   0});
+                remarks.push_back(
+                    {"rest.none",
+                     item,
+                     {},
+                     {},
+                     "",
+                     fmt::format("No mesh beside the cache has {} points: shown as bare points", groupedDigits(points)),
+                     "Give its rest mesh to see faces",
+                     0});
         }
         if (withRest.rest) {
-            WYC_TRY(rest, readRest(withRest, header.points));
+            WYC_TRY(rest, readRest(withRest, points));
             request.rest = rest;
             source->rest = rest;
             request.restName = withRest.rest->filename().string();
@@ -392,7 +401,7 @@ class Gatherer {
         if (fs::is_directory(status))
             return addFolder(given);
         WYC_CHECK(requireFormat(given));
-        if (hasExtension(given, ".obj") && !single_) {
+        if (sequenceFormatOf(given) && !single_) {
             // One file of a sequence stands for the sequence.
             for (const FileSequence& sequence : groupsIn(folderOf(given)).sequences) {
                 const bool member =
@@ -413,15 +422,16 @@ class Gatherer {
     }
 
     Gathered finish() {
-        // OBJ files that turn out to be the rest mesh of a cache of this set are not sources of their own.
+        // Meshes that turn out to be the rest mesh of a cache of this set are not sources of their own.
         std::set<fs::path> rests;
         std::size_t caches = 0;
         for (SourceSpec& spec : result_.specs) {
-            if (!hasExtension(spec.path, ".mdd"))
+            const Format* cache = formatOfName(spec.path);
+            if (!cache || !cache->wantsRest())
                 continue;
             ++caches;
-            if (const auto header = mdd::readHeader(spec.path)) {
-                const RestChoice choice = chooseRest(spec.path, header->points);
+            if (const auto points = cache->rest.countPoints(spec.path)) {
+                const RestChoice choice = chooseRest(spec.path, *points);
                 if (choice.best)
                     rests.insert(choice.best->lexically_normal());
             }
@@ -445,7 +455,7 @@ class Gatherer {
         std::error_code code;
         std::vector<std::string> objects;
         for (const std::string& name : filesIn(folder, code))
-            if (hasExtension(name, ".obj"))
+            if (sequenceFormatOf(name))
                 objects.push_back(name);
         return groupFiles(folder, objects);
     }
@@ -462,15 +472,14 @@ class Gatherer {
         if (result_.specs.size() == before)
             return fail(makeError(ErrorKind::BadInput, "nothing in this folder is of a format that is read")
                             .inFile(folder.string())
-                            .withAdvice("Formats: Alembic .abc, MDD .mdd, OBJ .obj and numbered OBJ sequences"));
+                            .withAdvice("Formats: " + formatList()));
         // "named by its folder": one sequence, and single meshes beside it, is that sequence.
         const auto isSequence = [](const SourceSpec& s) {
             return s.path.filename().string().find('#') != std::string::npos;
         };
         const auto from = result_.specs.begin() + static_cast<std::ptrdiff_t>(before);
-        const bool onlyMeshesBeside = std::all_of(from, result_.specs.end(), [&](const SourceSpec& s) {
-            return isSequence(s) || hasExtension(s.path, ".obj");
-        });
+        const bool onlyMeshesBeside = std::all_of(
+            from, result_.specs.end(), [&](const SourceSpec& s) { return isSequence(s) || sequenceFormatOf(s.path); });
         if (onlyMeshesBeside && std::count_if(from, result_.specs.end(), isSequence) == 1 &&
             result_.specs.end() - from > 1 && !single_) {
             for (auto it = from; it != result_.specs.end(); ++it)
@@ -494,7 +503,7 @@ class Gatherer {
             return fail(makeError(ErrorKind::NotReadable, fmt::format("the folder cannot be read: {}", code.message()))
                             .inFile(folder.string()));
         for (const std::string& name : names) {
-            if (hasExtension(name, ".obj"))
+            if (sequenceFormatOf(name))
                 continue;
             if (formatOfName(folder / name))
                 take({folder / name, {}, {}, true});

@@ -6,7 +6,6 @@
 namespace wyc {
 namespace {
 
-
 std::vector<std::uint64_t> coloursOf(const MeshGraph& graph, std::size_t part,
                                      const std::vector<std::uint64_t>& colours) {
     std::vector<std::uint64_t> own;

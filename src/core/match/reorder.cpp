@@ -7,7 +7,6 @@
 namespace wyc {
 namespace {
 
-
 std::vector<std::size_t> startsOf(const Topology& topology) {
     std::vector<std::size_t> starts{0};
     for (const std::int32_t size : topology.faceSizes())

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "maths/units.h"
 
+#include <limits>
+
 #include <array>
 #include <cmath>
 
@@ -72,6 +74,31 @@ std::string unitName(double unitMetres) {
         if (std::abs(unit.metres / unitMetres - 1.0) < 1e-9)
             return unit.name;
     return shortestNumber(unitMetres) + " m";
+}
+
+double toMetres(double value, double perMetre) {
+    return perMetre == 1.0 ? value : value / perMetre;
+}
+
+double fromMetres(double metres, double perMetre) {
+    if (perMetre == 1.0 || !std::isfinite(metres))
+        return metres;
+    const double near = metres * perMetre;
+    if (near == 0.0)
+        return near;
+    double best = near;
+    std::size_t digits = std::numeric_limits<std::size_t>::max();
+    double candidate = std::nextafter(std::nextafter(near, -std::numeric_limits<double>::infinity()),
+                                      -std::numeric_limits<double>::infinity());
+    for (int i = 0; i < 5; ++i, candidate = std::nextafter(candidate, std::numeric_limits<double>::infinity()))
+        if (candidate / perMetre == metres) {
+            const std::size_t its = fmt::format("{}", candidate).size();
+            if (its < digits) {
+                digits = its;
+                best = candidate;
+            }
+        }
+    return best;
 }
 
 } // namespace wyc

@@ -23,4 +23,9 @@ enum class UpAxis { X, Y, Z };
 /// "cm", "m" … or "0.5 m" for an unnamed one.
 [[nodiscard]] std::string unitName(double unitMetres);
 
+/// A length in another unit (`perMetre`: 1000 for millimetres) as metres, and the number that it came from: of the few
+/// that give these metres the one with the fewest digits, as people write them. Where `perMetre` is 1 nothing changes.
+[[nodiscard]] double toMetres(double value, double perMetre);
+[[nodiscard]] double fromMetres(double metres, double perMetre);
+
 } // namespace wyc

@@ -12,8 +12,8 @@
 #include "base/middle.h"
 #include "base/parallel.h"
 #include "base/text.h"
-#include "measure/motion_frames.h"
 #include "maths/rigid_fit.h"
+#include "measure/motion_frames.h"
 
 namespace wyc {
 namespace {

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "checks/check.h"
+#include "scene/channels.h"
 #include "scene/components/camera.h"
 #include "scene/components/curves.h"
 #include "scene/components/light.h"
@@ -74,11 +75,11 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())
             facts.movesByTransform = true;
-    if (it.kind == NodeKind::Camera || it.kind == NodeKind::Light) {
-        const std::size_t samples = (it.kind == NodeKind::Camera ? cameraSampling(it) : lightSampling(it)).count();
-        facts.movesByValues = samples > 1;
-        facts.samples = std::max<std::size_t>(1, samples);
-    }
+    if (!it.geometry)
+        for (const Channel& channel : channelsOf(it.properties))
+            if (channel.meaning != Meaning::Unknown && channel.values->sampling().count() > facts.samples)
+                facts.samples = channel.values->sampling().count();
+    facts.movesByValues = !it.geometry && facts.samples > 1;
     if (it.transform)
         facts.samples = std::max<std::size_t>(1, it.transform->sampling().count());
     if (const auto placement = placementAt(scene, node, when))

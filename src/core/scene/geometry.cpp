@@ -94,7 +94,8 @@ Result<ExtrasPtr> Geometry::extrasAt(double seconds) const {
     const auto at = sampling().locate(seconds);
     if (at.weight == 0.0 || !extrasVary())
         return extras(at.below);
-    return mixExtras(Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight);
+    WYC_TRY(extras, this->extras(at.below));
+    return mixExtras(extras, Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight);
 }
 
 Result<IdsPtr> Geometry::idsAt(double seconds) const {

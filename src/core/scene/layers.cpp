@@ -55,6 +55,13 @@ std::vector<float> cornerValues(const Attribute& attribute, const Topology& topo
     return result;
 }
 
+bool normalsTurn(const Geometry& geometry) {
+    if (!geometry.extrasVary() || geometry.topologyVaries() || geometry.sampling().count() < 2)
+        return false;
+    const auto extras = geometry.extras(0);
+    return extras && !(*extras)->normals.isEmpty();
+}
+
 std::string LayerGaps::words() const {
     return corners > 0 ? fmt::format("{} corners have none", corners) : fmt::format("{} samples have none", samples);
 }

@@ -17,6 +17,9 @@ enum class Layer { Uvs, Normals, Colours };
 [[nodiscard]] std::vector<float> cornerValues(const Attribute& attribute, const Topology& topology,
                                               std::size_t pointCount, std::size_t extent);
 
+/// Normals that change keep their length on the way: between two samples they do not go in straight lines.
+[[nodiscard]] bool normalsTurn(const Geometry& geometry);
+
 /// Corners, over all samples, that have no value of a layer; and samples that have none at all. A layer that no sample
 /// has has no gaps.
 struct LayerGaps {

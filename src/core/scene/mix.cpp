@@ -193,9 +193,8 @@ void mixAttribute(const Attribute& later, double weight, bool directions, Attrib
 
 } // namespace
 
-Result<ExtrasPtr> mixExtras(const Pose& earlier, const Pose& later, double weight) {
-    WYC_TRY(extras, earlier.extras());
-    if (weight <= 0.0)
+Result<ExtrasPtr> mixExtras(const ExtrasPtr& extras, const Pose& earlier, const Pose& later, double weight) {
+    if (weight == 0.0)
         return extras;
     WYC_TRY(next, later.extras());
     if (extras == next)

@@ -32,7 +32,7 @@ class ChangedProperties final : public Properties {
         : inner_(std::move(inner)), change_(std::move(change)) {}
     [[nodiscard]] std::vector<PropertyNode> all() const override {
         std::vector<PropertyNode> list = inner_->all();
-        changeList(list, {});
+        changeList(list, nullptr, {});
         return list;
     }
     [[nodiscard]] std::string_view layout() const override { return inner_->layout(); }
@@ -41,15 +41,16 @@ class ChangedProperties final : public Properties {
     [[nodiscard]] const std::map<std::string, std::string>& metadata() const override { return inner_->metadata(); }
 
   private:
-    void changeList(std::vector<PropertyNode>& list, const std::string& path) const {
-        const std::vector<PropertyNode> before = list;
+    void changeList(std::vector<PropertyNode>& list, const PropertyNode* in, const std::string& path) const {
         std::vector<PropertyNode> after;
         for (PropertyNode& property : list) {
             const bool group = !property.values;
-            if (group)
-                changeList(property.children, path.empty() ? property.name : path + "/" + property.name);
-            else
-                property.values = change_(property, path, before);
+            if (group) {
+                const PropertyNode whole = property; // as it was: its members are changed one by one
+                changeList(property.children, &whole, path.empty() ? property.name : path + "/" + property.name);
+            } else {
+                property.values = change_(property, in, path);
+            }
             if (group || property.values)
                 after.push_back(std::move(property));
         }
@@ -67,6 +68,9 @@ class AlignedValues final : public ValuesWrapper {
     [[nodiscard]] const Sampling& statedSampling() const override { return inner().statedSampling(); }
     [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
         return SampledValues::readAt(seconds, how);
+    }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double seconds) const override {
+        return SampledValues::tokenAt(seconds);
     }
 
   private:
@@ -95,9 +99,20 @@ const char* meaningName(Meaning meaning) {
     case Meaning::CurveKnots: return "curve knots";
     case Meaning::CurveWeights: return "curve weights";
     case Meaning::SurfaceSetting: return "surface setting";
-    case Meaning::CameraFigures: return "lens";
-    case Meaning::FilmBackOps: return "film back";
-    case Meaning::FilmBackNumbers: return "film back numbers";
+    case Meaning::FocalLength: return "focal length";
+    case Meaning::GateWidth: return "width of the gate";
+    case Meaning::GateHeight: return "height of the gate";
+    case Meaning::GateX: return "offset of the gate in x";
+    case Meaning::GateY: return "offset of the gate in y";
+    case Meaning::Squeeze: return "squeeze";
+    case Meaning::Overscan: return "overscan";
+    case Meaning::FStop: return "f-stop";
+    case Meaning::FocusDistance: return "focus distance";
+    case Meaning::ShutterOpen: return "opening of the shutter";
+    case Meaning::ShutterClose: return "closing of the shutter";
+    case Meaning::NearClip: return "near clipping";
+    case Meaning::FarClip: return "far clipping";
+    case Meaning::FilmBack: return "film back";
     case Meaning::SetFaces: return "faces of the set";
     case Meaning::LightColour: return "colour";
     case Meaning::LightIntensity: return "intensity";
@@ -237,8 +252,8 @@ PropertiesPtr plainProperties(std::vector<PropertyNode> list) {
     return std::make_shared<MemoryProperties>(std::move(list));
 }
 
-PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values, SpaceRole role) {
-    return {std::move(name), {}, std::move(values), {}, role, meaning};
+PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values, SpaceRole role, TimeRole time) {
+    return {std::move(name), {}, std::move(values), {}, role, time, meaning};
 }
 
 ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling) {

@@ -50,16 +50,20 @@ struct PropertyValue {
     bool operator==(const PropertyValue&) const = default;
 };
 
-/// What a number means in space.
+/// What a number means in space: what a change of space does to it.
 enum class SpaceRole {
     None,
-    Length,    // scaled
-    Position,  // a place: moved, turned and scaled, in triples
-    Vector,    // a difference of places: turned and scaled
-    Velocity,  // such a difference a second, of the point of the same number: moved along by what moves its space
-    Normal,    // turned by the inverse transpose, its length kept
-    Box,       // low and high corner: turned and scaled
-    CameraCore // the sixteen camera figures: near, far and focus distance are scaled
+    Length,   // scaled
+    Position, // a place: moved, turned and scaled, in triples
+    Vector,   // a difference of places: turned and scaled
+    Normal,   // turned by the inverse transpose, its length kept
+    Box       // low and high corner: turned and scaled
+};
+/// What a number means in time: what a change of speed does to it.
+enum class TimeRole {
+    Plain,
+    Rate,    // a change a second: multiplied by the speed. A vector of points is the speed of the point of its number
+    Duration // a length of time in seconds: divided by the speed
 };
 
 /// How values that lie between two samples are mixed.
@@ -90,6 +94,13 @@ class SampledValues {
     [[nodiscard]] virtual bool sameAlways() const { return constant(); }
     /// A number that is equal for samples known to be equal without reading them.
     [[nodiscard]] virtual std::optional<std::uint64_t> token(std::size_t) const { return std::nullopt; }
+    /// The same for a moment; nothing where that is no sample. What is stored is held outside of its samples.
+    [[nodiscard]] virtual std::optional<std::uint64_t> tokenAt(double seconds) const {
+        if (sampling().count() == 0)
+            return std::nullopt;
+        const auto at = sampling().locate(seconds);
+        return at.weight == 0.0 ? token(at.below) : std::nullopt;
+    }
 };
 using ValuesPtr = std::shared_ptr<const SampledValues>;
 
@@ -127,9 +138,11 @@ class ValuesWrapper : public SampledValues {
     [[nodiscard]] bool constant() const override { return inner_->constant(); }
     [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override { return inner_->token(s); }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override { return inner_->tokenAt(t); }
 
   protected:
     [[nodiscard]] const SampledValues& inner() const { return *inner_; }
+    [[nodiscard]] const ValuesPtr& innerPtr() const { return inner_; }
 
   private:
     ValuesPtr inner_;
@@ -150,13 +163,24 @@ enum class Meaning {
     CurveKnots,     // curve after curve
     CurveWeights,   // of each point
     SurfaceSetting, // creases, corners, holes, scheme of a subdivision surface
-    CameraFigures,  // sixteen numbers in the order of wyc::CameraFigures
-    FilmBackOps,    // texts, see camera.h
-    FilmBackNumbers,  // that go with them
-    SetFaces,         // numbers of the faces of a set
-    LightColour,      // three numbers
-    LightIntensity,   // one
-    LightExposure,    // one, in stops
+    FocalLength,    // of a camera, see camera.h: metres
+    GateWidth,      // of the film gate, metres
+    GateHeight,     // metres
+    GateX,          // middle of the gate beside the lens's axis, metres
+    GateY,          // metres
+    Squeeze,        // width of the unsqueezed picture / its width on the film
+    Overscan,       // left, right, top, bottom: shares of the gate
+    FStop,          // focal length / width of the opening
+    FocusDistance,  // scene units
+    ShutterOpen,    // seconds from the frame
+    ShutterClose,   // seconds from the frame
+    NearClip,       // scene units
+    FarClip,        // scene units
+    FilmBack,       // nine numbers: what is done to the picture behind the lens
+    SetFaces,       // numbers of the faces of a set
+    LightColour,    // three numbers
+    LightIntensity, // one
+    LightExposure,  // one, in stops
     LightConeDegrees, // one: the whole angle
     LightKind,        // a text
 };
@@ -168,6 +192,7 @@ struct PropertyNode {
     ValuesPtr values;                            // null = a group
     std::vector<PropertyNode> children;
     SpaceRole role = SpaceRole::None;
+    TimeRole time = TimeRole::Plain;
     Meaning meaning = Meaning::Unknown; // of a group: of what its values are, told together
     Scope scope = Scope::Constant;      // of a parameter
 
@@ -206,10 +231,10 @@ class MemoryProperties final : public Properties {
     std::string_view layout_; // of a format: it lasts
 };
 
-/// The same properties with each one that has values replaced by what `change` gives; null takes it away. The
-/// parents' names are given as a path.
-using PropertyChange = std::function<ValuesPtr(const PropertyNode& property, const std::string& path,
-                                               const std::vector<PropertyNode>& siblings)>;
+/// The same properties with each one that has values replaced by what `change` gives; null takes it away. `group`: that
+/// it is in, null at the top; the names of all groups above it are given as a path.
+using PropertyChange =
+    std::function<ValuesPtr(const PropertyNode& property, const PropertyNode* group, const std::string& path)>;
 [[nodiscard]] PropertiesPtr changedProperties(PropertiesPtr inner, PropertyChange change);
 
 /// What becomes of a property that has values: they, others in their place, or null: it goes. `group`: that it is in;
@@ -230,7 +255,7 @@ struct KeptProperties {
 /// A list without a layout.
 [[nodiscard]] PropertiesPtr plainProperties(std::vector<PropertyNode> list);
 [[nodiscard]] PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values,
-                                         SpaceRole role = SpaceRole::None);
+                                         SpaceRole role = SpaceRole::None, TimeRole time = TimeRole::Plain);
 /// Elements of a sample as T. An error when the type has another size.
 template<class T> [[nodiscard]] Result<std::vector<T>> valuesOf(const SampledValues& values, std::size_t sample) {
     if (elementSize(values.type()) != sizeof(T))

@@ -9,7 +9,7 @@
 #include <Eigen/Geometry>
 #include <Eigen/SVD>
 
-#include "scene/components/camera.h"
+#include "scene/channels.h"
 #include "scene/mix.h"
 
 namespace wyc {
@@ -301,8 +301,9 @@ std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     std::optional<TimeSpan> span;
     if (scene.nodes[node].geometry && !scene.nodes[node].geometry->pointsConstant())
         widen(span, scene.nodes[node].geometry->sampling());
-    if (scene.nodes[node].kind == NodeKind::Camera)
-        widen(span, cameraSampling(scene.nodes[node]));
+    for (const Channel& channel : channelsOf(scene.nodes[node].properties))
+        if (channel.meaning != Meaning::Unknown && !channel.values->constant())
+            widen(span, channel.values->sampling());
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())

@@ -9,9 +9,9 @@
 #include <string_view>
 #include <vector>
 
+#include "maths/units.h"
 #include "scene/geometry.h"
 #include "scene/properties.h"
-#include "maths/units.h"
 #include "time/time_map.h"
 
 namespace wyc {

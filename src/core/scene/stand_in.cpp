@@ -62,7 +62,7 @@ std::vector<bool> itemMask(const Scene& scene) {
             hasChild[static_cast<std::size_t>(node.parent)] = true;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
-        const bool camera = node.kind == NodeKind::Camera && cameraValues(node);
+        const bool camera = node.kind == NodeKind::Camera && hasLens(node);
         mask[i] = node.geometry || camera || node.kind == NodeKind::Light ||
                   (node.kind == NodeKind::Transform && !hasChild[i] && node.transform);
     }

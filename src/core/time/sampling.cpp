@@ -135,4 +135,22 @@ std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double ji
     return FrameRate::nearest(1.0 / step, uncertainty);
 }
 
+Sampling commonSampling(const std::vector<Sampling>& samplings) {
+    std::vector<Sampling> moving;
+    for (const Sampling& sampling : samplings)
+        if (!sampling.isStill() && std::find(moving.begin(), moving.end(), sampling) == moving.end())
+            moving.push_back(sampling);
+    if (moving.empty())
+        return Sampling::still();
+    if (moving.size() == 1)
+        return moving.front();
+    std::vector<double> times;
+    for (const Sampling& sampling : moving) {
+        const auto own = sampling.times();
+        times.insert(times.end(), own.begin(), own.end());
+    }
+    sortMoments(times);
+    return samplingFromTimes(times);
+}
+
 } // namespace wyc

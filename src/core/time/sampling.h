@@ -68,6 +68,8 @@ void sortMoments(std::vector<double>& times);
 /// Whole frames of a span of seconds, both ends included.
 [[nodiscard]] std::vector<double> wholeFrames(double first, double last, const FrameRate& rate);
 
+/// All times of several samplings together; the one itself where all that move are alike, still where none moves.
+[[nodiscard]] Sampling commonSampling(const std::vector<Sampling>& samplings);
 /// The simplest sampling with these times: uniform where they are k·step + start to within 1e-9 s, else
 /// acyclic.
 [[nodiscard]] Sampling samplingFromTimes(const std::vector<double>& times);

@@ -39,14 +39,25 @@ const TimePiece& pieceShown(const std::vector<TimePiece>& pieces, double seconds
     return runEnds ? previous : piece;
 }
 
+// What a piece shows beside where it stands.
+struct Shown {
+    double at = 0.0;
+    double weight = 1.0;
+    double weightRate = 0.0; // a second of the time before the piece
+    double speed = 1.0;
+    double rate = 1.0; // of `at`, likewise
+};
+
 void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::vector<TimedPose>& into) {
-    const auto add = [&](double at, double weight, double speed, const Carry& carry) {
-        if (weight == 0.0)
+    const auto add = [&](const Shown& shown, const Carry& carry) {
+        if (shown.weight == 0.0)
             return;
         TimedPose& pose = into.emplace_back();
-        pose.seconds = at;
-        pose.weight = of.weight * weight;
-        pose.speed = of.speed * speed;
+        pose.seconds = shown.at;
+        pose.weight = of.weight * shown.weight;
+        pose.weightRate = of.weightRate * shown.weight + of.weight * shown.weightRate * of.rate;
+        pose.speed = of.speed * shown.speed;
+        pose.rate = of.rate * shown.rate;
         const double past = piece.kind == TimePiece::Kind::Run ? seconds - piece.anchor : 0.0;
         for (std::size_t i = 0; i < 3; ++i) {
             pose.carry[i] = of.carry[i] + carry[i] + piece.carrySpeed[i] * past;
@@ -54,22 +65,25 @@ void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::
         }
     };
     const double way = mixWeight(piece, seconds);
+    const double whole = piece.to - piece.from;
     switch (piece.kind) {
-    case TimePiece::Kind::Run: add(runAt(piece, seconds), 1.0, piece.speed, piece.carry); return;
+    case TimePiece::Kind::Run: add({runAt(piece, seconds), 1.0, 0.0, piece.speed, piece.speed}, piece.carry); return;
     case TimePiece::Kind::Mix: {
-        const double speed = (piece.inTo - piece.inFrom) / (piece.to - piece.from);
-        add(piece.inFrom, 1.0 - way, speed, piece.carry);
-        add(piece.inTo, way, speed, piece.carryTo);
+        const double speed = (piece.inTo - piece.inFrom) / whole;
+        add({piece.inFrom, 1.0 - way, -1.0 / whole, speed, 0.0}, piece.carry);
+        add({piece.inTo, way, 1.0 / whole, speed, 0.0}, piece.carryTo);
         return;
     }
     case TimePiece::Kind::Fade: {
         const double weight = piece.ease ? piece.ease->at(way) : way;
+        const double slope = (piece.ease ? piece.ease->slopeAt(way) : 1.0) / whole;
         const double past = seconds - piece.anchor;
-        add(runAt(piece, seconds), 1.0 - weight, piece.speed, piece.carry);
+        add({runAt(piece, seconds), 1.0 - weight, -slope, piece.speed, piece.speed}, piece.carry);
         if (piece.fromRest && weight < 1.0)
             into.back().rest = true;
-        add(piece.speedTo == 1.0 ? seconds + (piece.inTo - piece.anchor) : past * piece.speedTo + piece.inTo, weight,
-            piece.speedTo, piece.carryTo);
+        add({piece.speedTo == 1.0 ? seconds + (piece.inTo - piece.anchor) : past * piece.speedTo + piece.inTo, weight,
+             slope, piece.speedTo, piece.speedTo},
+            piece.carryTo);
         if (piece.keepsShape && weight > 0.0 && weight < 1.0)
             into.back().keepsShape = true;
         return;
@@ -77,14 +91,17 @@ void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::
     case TimePiece::Kind::Bridge: {
         // Hermite's base functions; a velocity is the difference of two poses, so all of it is a sum of four.
         const double u = way;
-        const double steps = (piece.to - piece.from) / piece.grid;
+        const double steps = whole / piece.grid;
         const double leaving = ((u - 2.0) * u + 1.0) * u * steps;
         const double arriving = (u - 1.0) * u * u * steps;
         const double end = (3.0 - 2.0 * u) * u * u;
-        add(piece.inFrom, 1.0 - end + leaving, 1.0, piece.carry);
-        add(piece.inTo, end - arriving, 1.0, piece.carryTo);
-        add(piece.inFrom - piece.grid, -leaving, 1.0, piece.carry);
-        add(piece.inTo + piece.grid, arriving, 1.0, piece.carryTo);
+        const double leavingRate = ((3.0 * u - 4.0) * u + 1.0) * steps / whole;
+        const double arrivingRate = (3.0 * u - 2.0) * u * steps / whole;
+        const double endRate = 6.0 * u * (1.0 - u) / whole;
+        add({piece.inFrom, 1.0 - end + leaving, leavingRate - endRate, 1.0, 0.0}, piece.carry);
+        add({piece.inTo, end - arriving, endRate - arrivingRate, 1.0, 0.0}, piece.carryTo);
+        add({piece.inFrom - piece.grid, -leaving, -leavingRate, 1.0, 0.0}, piece.carry);
+        add({piece.inTo + piece.grid, arriving, arrivingRate, 1.0, 0.0}, piece.carryTo);
         return;
     }
     case TimePiece::Kind::Cubic: {
@@ -96,13 +113,17 @@ void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::
             return std::clamp(piece.there.first + (below + k) * piece.grid, piece.there.first, piece.there.last);
         };
         if (u * piece.grid <= kRounding) {
-            add(pose(0.0), 1.0, piece.speed, piece.carry);
+            add({pose(0.0), 1.0, 0.0, piece.speed, piece.speed}, piece.carry);
             return;
         }
-        add(pose(0.0), ((1.5 * u - 2.5) * u) * u + 1.0, piece.speed, piece.carry);
-        add(pose(1.0), ((-1.5 * u + 2.0) * u + 0.5) * u, piece.speed, piece.carry);
-        add(pose(-1.0), ((-0.5 * u + 1.0) * u - 0.5) * u, piece.speed, piece.carry);
-        add(pose(2.0), (0.5 * u - 0.5) * u * u, piece.speed, piece.carry);
+        const double du = piece.speed / piece.grid;
+        const auto share = [&](double k, double weight, double slope) {
+            add({pose(k), weight, slope * du, piece.speed, 0.0}, piece.carry);
+        };
+        share(0.0, ((1.5 * u - 2.5) * u) * u + 1.0, (4.5 * u - 5.0) * u);
+        share(1.0, ((-1.5 * u + 2.0) * u + 0.5) * u, (-4.5 * u + 4.0) * u + 0.5);
+        share(-1.0, ((-0.5 * u + 1.0) * u - 0.5) * u, (-1.5 * u + 2.0) * u - 0.5);
+        share(2.0, (0.5 * u - 0.5) * u * u, (1.5 * u - 1.0) * u);
         return;
     }
     }
@@ -253,6 +274,23 @@ double Ease::at(double way) const {
     }
     return before.first >= 1.0 ? before.second
                                : before.second + (1.0 - before.second) * (u - before.first) / (1.0 - before.first);
+}
+
+double Ease::slopeAt(double way) const {
+    const double u = std::clamp(way, 0.0, 1.0);
+    switch (kind) {
+    case Kind::Linear: return 1.0;
+    case Kind::Smooth: return 6.0 * u * (1.0 - u);
+    case Kind::Smoother: return 30.0 * u * u * (1.0 - u) * (1.0 - u);
+    case Kind::Drawn: break;
+    }
+    std::pair<double, double> before{0.0, 0.0};
+    for (const auto& key : keys) {
+        if (key.first >= u && key.first > before.first)
+            return (key.second - before.second) / (key.first - before.first);
+        before = key;
+    }
+    return before.first >= 1.0 ? 0.0 : (1.0 - before.second) / (1.0 - before.first);
 }
 
 std::vector<TimeSpan> TimeMap::bends() const {

@@ -29,6 +29,8 @@ struct Ease {
     /// Of a drawn one: way and weight, rising, straight lines between; the ends are 0, 0 and 1, 1.
     std::vector<std::pair<double, double>> keys = {};
     [[nodiscard]] double at(double way) const;
+    /// Change of the weight per whole way.
+    [[nodiscard]] double slopeAt(double way) const;
     bool operator==(const Ease&) const = default;
 };
 
@@ -63,9 +65,11 @@ struct TimePiece {
 /// A pose that has a part in a moment.
 struct TimedPose {
     double seconds = 0.0;
-    double weight = 1.0; // all of a moment add up to 1
-    double speed = 1.0; // input seconds a second of output, for velocities; 0 in a hold, that of the whole way in a mix
-    bool rest = false;  // the rest pose; `seconds` is where other tracks look
+    double weight = 1.0;     // all of a moment add up to 1
+    double speed = 1.0;      // input seconds a second of output; 0 in a hold, that of the whole way in a mix
+    double rate = 1.0;       // change of `seconds` a second of output: 0 where the pose stands and weights alone change
+    double weightRate = 0.0; // change of `weight` a second of output
+    bool rest = false;       // the rest pose; `seconds` is where other tracks look
     bool keepsShape = false; // with the pose before it
     Carry carry = {};        // by how much its world is moved
     Carry carrySpeed = {};   // and how fast, a second of output

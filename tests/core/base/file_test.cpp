@@ -11,7 +11,7 @@
 #include "base/file.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::file_test {
 namespace {
 
 using test::namesIn;
@@ -200,4 +200,4 @@ TEST(Errors, SayWhereAndWhatToDo) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::file_test

@@ -7,7 +7,7 @@
 
 #include "base/parallel.h"
 
-namespace wyc {
+namespace wyc::parallel_test {
 namespace {
 
 TEST(ParallelFor, VisitsEverythingOnce) {
@@ -113,4 +113,4 @@ TEST(Threads, TheirNumberCanBeBounded) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::parallel_test

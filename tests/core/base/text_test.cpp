@@ -9,7 +9,7 @@
 #include "base/hash.h"
 #include "base/text.h"
 
-namespace wyc {
+namespace wyc::text_test {
 namespace {
 
 TEST(Text, ShortestFloatReadsBackToTheSameBits) {
@@ -126,4 +126,4 @@ TEST(Patterns, InTurnTakeInAndLeaveOut) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::text_test

@@ -14,7 +14,7 @@
 #include "support/corpus.h"
 #include "support/expected.h"
 
-namespace wyc {
+namespace wyc::checks_test {
 namespace {
 
 constexpr float kNan = std::numeric_limits<float>::quiet_NaN();
@@ -631,4 +631,4 @@ TEST(Sizes, ManyAlikeItemsAreNoFindingAndOneOddOneIs) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::checks_test

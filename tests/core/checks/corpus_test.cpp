@@ -9,7 +9,7 @@
 #include "support/corpus.h"
 #include "workbench/workbench.h"
 
-namespace wyc {
+namespace wyc::corpus_test {
 namespace {
 
 using test::CorpusCase;
@@ -202,4 +202,4 @@ TEST(Corpus, RandomPopsAndSpikesAreFoundAtTheirFrame) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::corpus_test

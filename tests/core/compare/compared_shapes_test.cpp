@@ -6,14 +6,14 @@
 
 #include <fmt/format.h>
 
-#include "compare/comparison.h"
 #include "compare/causes/subdivision.h"
+#include "compare/comparison.h"
 #include "scene/components/camera.h"
 #include "steps/step.h"
 #include "support/expected.h"
 #include "support/returned.h"
 
-namespace wyc {
+namespace wyc::compared_shapes_test {
 namespace {
 
 // A mesh of which B is made by parting every face, and that in motion; points and faces of B in any order.
@@ -239,4 +239,4 @@ TEST(ComparedShapes, PointsThatComeAndGoAreAlikeOrNotSampleBySample) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::compared_shapes_test

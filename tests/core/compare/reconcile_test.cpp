@@ -13,14 +13,14 @@
 #include <fmt/format.h>
 
 #include "compare/comparison.h"
+#include "maths/units.h"
 #include "scene/components/camera.h"
 #include "scene/mix.h"
-#include "maths/units.h"
 #include "steps/step.h"
 #include "support/expected.h"
 #include "support/returned.h"
 
-namespace wyc {
+namespace wyc::reconcile_test {
 namespace {
 
 using test::Shape;
@@ -734,7 +734,7 @@ TEST(Reconcile, CamerasPlacesAndWhatIsSeenCount) {
         return std::pair(found->withinTolerance(), found->text());
     };
     EXPECT_TRUE(verdict(a).first);
-    for (const auto& [b, word] : {std::pair{shot(36.0, 1.0, false), "lens is another at frame 1018"},
+    for (const auto& [b, word] : {std::pair{shot(36.0, 1.0, false), "focal length is another at frame 1018"},
                                   {shot(35.0, 1.001, false), "elsewhere at frame 1021"},
                                   {shot(35.0, 1.0, true), "seen and the other not at frame 1010"}}) {
         const auto [within, text] = verdict(b);
@@ -805,4 +805,4 @@ TEST(Reconcile, ItemsArePairedAndWhatIsAloneIsListed) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::reconcile_test

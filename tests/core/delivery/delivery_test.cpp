@@ -12,7 +12,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::delivery_test {
 namespace {
 
 using test::TempFolder;
@@ -238,7 +238,7 @@ TEST_P(EveryFormat, DeliversProvesAndRecords) {
     ASSERT_TRUE(again) << again.error().text();
     EXPECT_TRUE(again->passed) << again->words();
     const auto record = test::readJson(result->record);
-    EXPECT_EQ(record["wychronos_record"], 3);
+    EXPECT_EQ(record["wychronos_record"], 4);
     EXPECT_EQ(record["made_from"][0]["source"], "sheet.mdd");
     EXPECT_EQ(record["items"][0]["sample_xxh3"].size(), 20U);
     EXPECT_EQ(record["proof"]["passed"], true);
@@ -460,4 +460,4 @@ TEST(RestMesh, GoesBesideAPointCacheInThePoseItCameWith) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::delivery_test

@@ -7,7 +7,7 @@
 #include "support/returned.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::earlier_test {
 namespace {
 
 class Earlier : public testing::Test {
@@ -109,4 +109,4 @@ TEST_F(Earlier, ItIsTheLastOneOfTheSameItems) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::earlier_test

@@ -17,7 +17,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::abc_test {
 namespace {
 
 using nlohmann::json;
@@ -537,4 +537,4 @@ TEST(AbcRead, AFaceThatUsesAPointThatIsNotThereIsListedNotDrawn) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::abc_test

@@ -17,7 +17,7 @@
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::hostile_test {
 namespace {
 
 using test::TempFolder;
@@ -152,4 +152,4 @@ TEST(HostileObj, LongLinesDeepContinuationsAndHugeFaces) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::hostile_test

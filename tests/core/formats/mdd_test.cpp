@@ -12,7 +12,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::mdd_test {
 namespace {
 
 using test::TempFolder;
@@ -188,4 +188,4 @@ TEST(Mdd, AChangingNumberOfPointsIsRefused) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::mdd_test

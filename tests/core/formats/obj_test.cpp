@@ -15,7 +15,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::obj_test {
 namespace {
 
 using test::TempFolder;
@@ -355,4 +355,4 @@ TEST(ObjObjects, OneObjectCanServeAsAMesh) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::obj_test

@@ -7,7 +7,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::gather_test {
 namespace {
 
 using test::TempFolder;
@@ -273,4 +273,4 @@ TEST(Gather, LeftoversOfAKilledRunAreNoSources) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::gather_test

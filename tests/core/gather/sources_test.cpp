@@ -2,11 +2,14 @@
 // From files on disk to findings: what readers remark, and what stays usable when a part is broken.
 #include <gtest/gtest.h>
 
+#include <tuple>
+
 #include "checks/measured.h"
+#include "gather/source.h"
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::sources_test {
 namespace {
 
 using test::TempFolder;
@@ -158,5 +161,31 @@ TEST(Sources, FindingsOfTheShotApplyToEveryItemOfAnArchive) {
     EXPECT_EQ(items, (std::vector<std::string>{"/late"}));
 }
 
+// A name says nothing where it has no extension that anybody knows: the content does. A name that a format knows is
+// believed, and what is not in such a file is an error of its reader.
+TEST(Sources, AreToldByTheirContentWhereTheirNameSaysNothing) {
+    const TempFolder folder;
+    const fs::path data(WYC_TEST_DATA);
+    const std::vector<std::tuple<fs::path, std::string, std::string>> files{
+        {data / "abc" / "camera.abc", "shot.cache", "alembic"},
+        {data / "mdd" / "jelly_pulse.mdd", "pulse", "mdd"},
+        {data / "obj" / "kelp_uv_normals.obj", "kelp.txt", "obj"}};
+    for (const auto& [from, name, format] : files) {
+        fs::copy_file(from, folder / name);
+        const auto source = openSource({folder / name, {}, {}, true}, FrameRate());
+        ASSERT_TRUE(source) << source.error().text();
+        EXPECT_EQ((*source)->format->id, format);
+    }
+    writeFile(folder / "notes.txt", "# not a mesh\nv is a letter\nhello\n");
+    writeFile(folder / "empty", "");
+    for (const char* name : {"notes.txt", "empty"}) {
+        const auto source = openSource({folder / name, {}, {}, true}, FrameRate());
+        ASSERT_FALSE(source) << name;
+        EXPECT_NE(source.error().text().find("Alembic archive .abc"), std::string::npos) << source.error().text();
+    }
+    fs::copy_file(data / "abc" / "camera.abc", folder / "named.mdd");
+    EXPECT_FALSE(openSource({folder / "named.mdd", {}, {}, true}, FrameRate()));
+}
+
 } // namespace
-} // namespace wyc
+} // namespace wyc::sources_test

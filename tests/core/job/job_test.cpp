@@ -11,7 +11,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::job_test {
 namespace {
 
 using test::TempFolder;
@@ -286,4 +286,4 @@ TEST(ItemScene, IsTheItemWithWhatStandsAboveIt) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::job_test

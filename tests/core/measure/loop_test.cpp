@@ -11,8 +11,8 @@
 #include "job/job.h"
 #include "measure/loop.h"
 #include "measure/motion.h"
-#include "steps/time/retime_curve.h"
 #include "steps/step.h"
+#include "steps/time/retime_curve.h"
 #include "support/delivered.h"
 #include "support/expected.h"
 #include "support/motions.h"
@@ -20,7 +20,7 @@
 #include "workbench/loops.h"
 #include "workbench/workbench.h"
 
-namespace wyc {
+namespace wyc::loop_test {
 namespace {
 
 using nlohmann::json;
@@ -609,4 +609,4 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::loop_test

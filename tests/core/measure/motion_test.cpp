@@ -9,7 +9,7 @@
 #include "measure/motion.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::motion_test {
 namespace {
 
 Scene slidingScene(double metresPerFrame, std::size_t count) {
@@ -139,4 +139,4 @@ TEST(Drift, SaysHowMuchAndWhere) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::motion_test

@@ -13,7 +13,7 @@
 #include "support/expected.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::report_test {
 namespace {
 
 using nlohmann::json;
@@ -205,4 +205,4 @@ TEST(Report, CurvesAndInstancesSayWhatTheyAre) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::report_test

@@ -7,14 +7,14 @@
 #include "delivery/ask/chain.h"
 #include "delivery/delivery.h"
 #include "scene/components/camera.h"
+#include "scene/components/light.h"
 #include "scene/instances.h"
 #include "scene/layers.h"
-#include "scene/components/light.h"
 #include "support/expected.h"
 #include "support/scenes.h"
 #include "workbench/workbench.h"
 
-namespace wyc {
+namespace wyc::model_test {
 namespace {
 
 using nlohmann::json;
@@ -484,4 +484,4 @@ TEST(Workbench, StepsAndChoicesForWhatIsGoneAreFoundAndStopTheDelivery) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::model_test

@@ -2,6 +2,8 @@
 // What nodes carry, cameras, curves, stand-ins.
 #include <gtest/gtest.h>
 
+#include <random>
+
 #include "demo/lantern_shoal.h"
 #include "formats/abc/abc.h"
 #include "scene/components/camera.h"
@@ -13,7 +15,7 @@
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::properties_test {
 namespace {
 
 using test::TempFolder;
@@ -62,7 +64,8 @@ TEST(Properties, RolesFollowFromNamePlaceAndInterpretation) {
     EXPECT_EQ(roleAt(".geom/.arbGeomParams/P2f_con"), SpaceRole::None); // no place in space
     const Scene snow = foreign("points_birth_death");
     const Node& flecks = snow.nodes[*snow.find("/snow_grp/marine_snow")];
-    EXPECT_EQ(findProperty(flecks.properties, ".geom/.velocities")->role, SpaceRole::Velocity);
+    EXPECT_EQ(findProperty(flecks.properties, ".geom/.velocities")->role, SpaceRole::Vector);
+    EXPECT_EQ(findProperty(flecks.properties, ".geom/.velocities")->time, TimeRole::Rate);
     EXPECT_EQ(findProperty(flecks.properties, ".geom/.widths")->role, SpaceRole::Length);
 }
 
@@ -175,7 +178,21 @@ TEST(Camera, ProjectsTheGateOntoTheBordersOfThePicture) {
     // A film back moves and scales the picture.
     view.filmBack = {2, 0, 0, 0, 1, 0, 0.5, 0, 1};
     EXPECT_NEAR((*view.project(view.gateAt(1.0)[1]))[0], 2.5, 1e-12);
-    EXPECT_EQ(CameraFigures::fromNumbers(view.figures.numbers()), view.figures);
+    // As channels in metres, and back, to the last bit.
+    std::mt19937 random(7);
+    for (int i = 0; i < 200; ++i) {
+        CameraFigures figures;
+        for (double CameraFigures::*figure :
+             {&CameraFigures::focalLength, &CameraFigures::horizontalAperture, &CameraFigures::verticalOffset,
+              &CameraFigures::overscanTop, &CameraFigures::focusDistance, &CameraFigures::shutterClose})
+            figures.*figure = (static_cast<double>(random() % 2000000U) - 1e6) / 10000.0;
+        Scene scene;
+        scene.nodes.push_back({"cam", "/cam", -1, NodeKind::Camera, nullptr, nullptr, {}, {}});
+        setCamera(scene.nodes[0], Sampling::still(), {figures});
+        const auto back = cameraAt(scene, 0, 0.0);
+        ASSERT_TRUE(back);
+        ASSERT_EQ(back->figures, figures);
+    }
 }
 
 TEST(Camera, WithoutFiguresIsAnError) {
@@ -375,4 +392,4 @@ TEST(FaceSets, InAnyOrderAreRisingGroups) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::properties_test

@@ -11,7 +11,7 @@
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::scene_test {
 namespace {
 
 using Kind = TransformOp::Kind;
@@ -252,4 +252,4 @@ TEST(Geometry, BuffersOfTheWrongSizeAreRefused) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::scene_test

@@ -19,7 +19,7 @@
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::property_test {
 namespace {
 
 using nlohmann::json;
@@ -372,4 +372,4 @@ TEST(Property, DriftIsSymmetricAndZeroOnlyForEqualPoints) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::property_test

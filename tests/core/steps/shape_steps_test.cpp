@@ -13,7 +13,7 @@
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
-namespace wyc {
+namespace wyc::shape_steps_test {
 namespace {
 
 using test::TempFolder;
@@ -468,7 +468,7 @@ Scene cloud() {
     }
     scene.nodes[0].properties = plainProperties(
         {plainProperty(Meaning::Velocities, "v", memoryValues(ValueType::Float, 3, true, sampling, velocities),
-                       SpaceRole::Velocity),
+                       SpaceRole::Vector, TimeRole::Rate),
          plainProperty(Meaning::Widths, "w", memoryValues(ValueType::Float, 1, true, sampling, widths),
                        SpaceRole::Length),
          plainProperty(Meaning::UserValue, "glow", memoryValues(ValueType::Double, 1, false, sampling, glow))});
@@ -516,8 +516,8 @@ TEST(Carried, VelocitiesInWorldSpaceAreThoseOfThePoints) {
     scene.nodes[2].geometry =
         std::make_shared<VaryingPoints>(Sampling::still(), std::vector<std::vector<Vec3f>>{points});
     scene.nodes[2].properties = plainProperties(
-        {plainProperty(Meaning::Velocities, "velocities", values(still), SpaceRole::Velocity),
-         plainProperty(Meaning::Parameter, "v", values(still), SpaceRole::Velocity),
+        {plainProperty(Meaning::Velocities, "velocities", values(still), SpaceRole::Vector, TimeRole::Rate),
+         plainProperty(Meaning::Parameter, "v", values(still), SpaceRole::Vector, TimeRole::Rate),
          plainProperty(Meaning::Parameter, "rest", values(places), SpaceRole::Position),
          plainProperty(Meaning::Parameter, "wind", values(std::vector<float>(90, 1.0F)), SpaceRole::Vector)});
     const auto baked = applySteps(scene, {world()});
@@ -598,7 +598,7 @@ TEST(Carried, IsProvenSampleBySample) {
         Scene changed = scene;
         for (Node& node : changed.nodes)
             node.properties = changedProperties(
-                node.properties, [=](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
+                node.properties, [=](const PropertyNode& property, const PropertyNode*, const auto&) -> ValuesPtr {
                     if (property.meaning != meaning)
                         return property.values;
                     std::vector<PropertyValue> samples;
@@ -617,7 +617,7 @@ TEST(Carried, IsProvenSampleBySample) {
         return again->words();
     };
     EXPECT_NE(told(Meaning::Widths, 41).find("widths"), std::string::npos);
-    EXPECT_NE(told(Meaning::CameraFigures, 3).find("boom_cam"), std::string::npos);
+    EXPECT_NE(told(Meaning::FocalLength, 3).find("boom_cam"), std::string::npos);
     EXPECT_NE(told(Meaning::LightColour, 2).find("beacon"), std::string::npos);
     Scene moved = scene;
     moved.nodes[*moved.find("/dolly")].transform = MemoryTransform::fixed(Mat4::translation({0, 0, 1}));
@@ -679,4 +679,4 @@ TEST(TimeSteps, KeepLengthAndShutter) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::shape_steps_test

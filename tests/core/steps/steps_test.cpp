@@ -7,7 +7,7 @@
 #include "steps/step.h"
 #include "support/scenes.h"
 
-namespace wyc {
+namespace wyc::steps_test {
 namespace {
 
 using nlohmann::json;
@@ -281,4 +281,4 @@ TEST(StepOptions, BadChainsAreRefused) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::steps_test

@@ -15,7 +15,7 @@
 #include "support/temp_folder.h"
 #include "workbench/loops.h"
 
-namespace wyc {
+namespace wyc::travel_test {
 namespace {
 
 using nlohmann::json;
@@ -215,4 +215,4 @@ TEST(Ends, AreLeftOutOrTakeTheirNeighboursPose) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::travel_test

@@ -4,7 +4,7 @@
 #include "time/frame_rate.h"
 #include "time/sampling.h"
 
-namespace wyc {
+namespace wyc::time_test {
 namespace {
 
 TEST(FrameRate, ReadsTheFormsPeopleWrite) {
@@ -123,4 +123,4 @@ TEST(Sampling, RateOfTimesJudgesTheWholeSpan) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::time_test

@@ -8,16 +8,16 @@
 #include <nlohmann/json.hpp>
 
 #include "checks/measured.h"
+#include "compare/comparison.h"
 #include "demo/lantern_shoal.h"
 #include "job/job.h"
 #include "measure/motion.h"
-#include "compare/comparison.h"
 #include "scene/stand_in.h"
 #include "support/expected.h"
 #include "support/scenes.h"
 #include "workbench/loops.h"
 
-namespace wyc {
+namespace wyc::demo_test {
 namespace {
 
 // Made once for all tests of this file.
@@ -304,4 +304,4 @@ TEST(DemoShapes, FacesAreSoundAndWoundOutward) {
 }
 
 } // namespace
-} // namespace wyc
+} // namespace wyc::demo_test

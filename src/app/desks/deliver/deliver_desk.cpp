@@ -84,7 +84,7 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     };
     format_ = combo(QStringLiteral("deliverFormat"));
     for (const Format& format : formats())
-        if (format.write && format.id != "obj")
+        if (format.write && format.offered)
             format_->addItem(QString::fromUtf8(format.name.data(), static_cast<qsizetype>(format.name.size())),
                              QString::fromUtf8(format.id.data(), static_cast<qsizetype>(format.id.size())));
     range_ = combo(QStringLiteral("deliverRange"));

@@ -200,11 +200,12 @@ void FactsDesk::showItem() {
             choices->addWidget(choose);
         }
         grid_->addWidget(ask, ++row, 0, 1, 4);
-    } else if (item->source->format->id == "mdd" && !item->source->restUsed) {
+    } else if (item->source->format->wantsRest() && !item->source->restUsed) {
         auto* choose = new QPushButton(tr("Choose its rest mesh …"), gridHost_);
         choose->setProperty("small", true);
         connect(choose, &QPushButton::clicked, this, [this, id = item->key.source] {
-            const QString path = QFileDialog::getOpenFileName(this, tr("Rest mesh"), {}, tr("Meshes (*.obj *.abc)"));
+            const QString path = QFileDialog::getOpenFileName(
+                this, tr("Rest mesh"), {}, tr("Meshes (%1)").arg(QString::fromStdString(fileFilter(true))));
             if (!path.isEmpty())
                 workspace_.setRest(id, path);
         });

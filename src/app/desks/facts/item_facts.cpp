@@ -9,8 +9,8 @@
 
 #include "base/text.h"
 #include "desks/desk_parts.h"
-#include "scene/components/camera.h"
 #include "scene/carried_words.h"
+#include "scene/components/camera.h"
 #include "scene/components/curves.h"
 #include "scene/components/light.h"
 
@@ -172,7 +172,7 @@ void addSource(std::vector<ItemFact>& facts, const Workspace& workspace, const I
                      QString::fromStdString(sizeText(item.source->sizeBytes)) +
                          (item.source->fileCount > 1 ? tr(" in %1 files").arg(item.source->fileCount) : QString()),
                      QString::fromStdString(item.source->spec.path.string())});
-    if (item.source->format->id == "mdd")
+    if (item.source->format->wantsRest())
         facts.push_back(
             {tr("rest mesh"),
              item.source->restUsed ? QString::fromStdString(item.source->restUsed->filename().string()) : tr("none"),

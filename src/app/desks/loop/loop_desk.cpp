@@ -19,9 +19,9 @@
 #include <qcustomplot.h>
 
 #include "base/text.h"
-#include "plots/curve_plot.h"
 #include "desks/desk_parts.h"
 #include "desks/loop/pinned_loops.h"
+#include "plots/curve_plot.h"
 #include "plots/seam_view.h"
 #include "steps/time/retime_curve.h"
 #include "theme/theme.h"

@@ -19,8 +19,8 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "desks/desk_parts.h"
-#include "plots/drift_plot.h"
 #include "maths/lengths.h"
+#include "plots/drift_plot.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
 

@@ -14,10 +14,10 @@
 #include <QVBoxLayout>
 
 #include "base/text.h"
-#include "plots/curve_plot.h"
 #include "desks/desk_parts.h"
 #include "desks/flow_layout.h"
 #include "desks/steps/step_picker.h"
+#include "plots/curve_plot.h"
 #include "steps/time/retime_curve.h"
 #include "steps/time/time_parts.h"
 #include "theme/theme.h"

@@ -7,10 +7,7 @@
 #include "scene/mix.h"
 
 namespace wyc {
-namespace {
-
-
-} // namespace
+namespace {} // namespace
 
 Status ReconcileEngine::tellShape() {
     const Topology& ofA = *a_.topology();

@@ -6,8 +6,8 @@
 
 #include "base/text.h"
 #include "delivery/delivery.h"
-#include "delivery/write/placing.h"
 #include "delivery/plan/plan_parts.h"
+#include "delivery/write/placing.h"
 #include "scene/instances.h"
 #include "steps/shape/take.h"
 
@@ -95,8 +95,9 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.rest = rest;
         output.target = path;
         // A point cache alone would have lost its faces.
-        if (!format->keeps(Content::Faces) && hasFaces(output.scene))
-            output.restTarget = path.parent_path() / (path.stem().string() + "_rest.obj");
+        if (format->wantsRest() && hasFaces(output.scene))
+            output.restTarget =
+                path.parent_path() / (path.stem().string() + "_rest" + std::string(format->rest.extension));
         output.provenance = provenance;
         output.intentions = intentions;
         output.shortfalls = shortfalls;

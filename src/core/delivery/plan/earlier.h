@@ -4,8 +4,8 @@
 #include <optional>
 #include <string>
 
-#include "delivery/delivery.h"
 #include "compare/comparison.h"
+#include "delivery/delivery.h"
 
 namespace wyc {
 

@@ -10,11 +10,11 @@
 #include "base/text.h"
 #include "delivery/ask/chain.h"
 #include "delivery/delivery.h"
-#include "delivery/write/placing.h"
 #include "delivery/plan/plan_parts.h"
+#include "delivery/write/placing.h"
+#include "evaluate/mapped.h"
 #include "scene/carried_words.h"
 #include "scene/layers.h"
-#include "evaluate/mapped.h"
 
 namespace wyc {
 namespace {
@@ -59,8 +59,8 @@ Targets targetsFor(const fs::path& folder, const std::string& name, const Format
         return result;
     }
     result.target = folder / (name + std::string(format.extensions.front()));
-    if (!format.keeps(Content::Faces) && faces)
-        result.rest = folder / (name + "_rest.obj");
+    if (format.wantsRest() && faces)
+        result.rest = folder / (name + "_rest" + std::string(format.rest.extension));
     return result;
 }
 
@@ -132,7 +132,8 @@ std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, co
     return chainOf(scene, chain);
 }
 
-Result<Scene> sampledFor(const Format& format, Scene scene) {
+Result<Scene> sampledFor(const Format& format, Scene given) {
+    WYC_TRY(scene, format.prepare ? format.prepare(std::move(given)) : Result<Scene>(std::move(given)));
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() < 2)
             continue;

@@ -10,6 +10,7 @@
 #include "base/bytes.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "scene/channels.h"
 #include "scene/layers.h"
 
 namespace wyc {
@@ -23,29 +24,12 @@ std::vector<double> timesOf(const Sampling& sampling) {
     return sampling.count() > 1 ? sampling.times() : std::vector<double>();
 }
 
-std::string channelName(const PropertyNode& property, const std::string& group) {
-    switch (property.meaning) {
-    case Meaning::Unknown: return group.empty() ? property.name : group + "/" + property.name;
-    case Meaning::Parameter:
-    case Meaning::UserValue:
-    case Meaning::SurfaceSetting: return fmt::format("{} '{}'", meaningName(property.meaning), property.name);
-    default: return meaningName(property.meaning);
-    }
-}
-
-// What has a meaning is known by it wherever a layout keeps it; what has none by its place in the layout.
-Status addProperties(const std::vector<PropertyNode>& list, const std::string& group, std::vector<Channel>& into) {
-    for (const PropertyNode& property : list) {
-        if (property.meaning == Meaning::Itself)
-            continue;
-        const std::string name = channelName(property, group);
-        if (!property.values) {
-            WYC_CHECK(addProperties(property.children, name, into));
-            continue;
-        }
-        const SampledValues& values = *property.values;
+// Carried channels by the hash of each sample; those that are equal for sure are read once.
+Status addValues(const std::vector<Channel>& channels, std::vector<HashedChannel>& into) {
+    for (const Channel& channel : channels) {
+        const SampledValues& values = *channel.values;
         const std::size_t count = values.sampling().count();
-        Channel channel{name, timesOf(values.sampling()), {}};
+        HashedChannel hashed{channel.name, timesOf(values.sampling()), {}};
         std::optional<std::uint64_t> token;
         for (std::size_t i = 0; i < count; ++i) {
             const auto now = values.token(i);
@@ -54,23 +38,23 @@ Status addProperties(const std::vector<PropertyNode>& list, const std::string& g
                 std::vector<std::byte> bytes;
                 appendBytes(bytes, static_cast<std::uint8_t>(values.type()));
                 appendBytes(bytes, values.extent());
-                channel.samples.push_back(hash64(bytes, value.bytes));
+                hashed.samples.push_back(hash64(bytes, value.bytes));
             } else {
-                channel.samples.push_back(channel.samples.back());
+                hashed.samples.push_back(hashed.samples.back());
             }
             token = now;
         }
-        into.push_back(std::move(channel));
+        into.push_back(std::move(hashed));
     }
     return {};
 }
 
-Status addTransform(const Scene& scene, std::size_t node, std::vector<Channel>& into) {
+Status addTransform(const Scene& scene, std::size_t node, std::vector<HashedChannel>& into) {
     const Node& it = scene.nodes[node];
     const TransformPtr& transform = it.transform;
     if (!transform)
         return {};
-    Channel channel{"transform", timesOf(transform->sampling()), {}};
+    HashedChannel channel{"transform", timesOf(transform->sampling()), {}};
     bool identity = true;
     for (std::size_t i = 0; i < std::max<std::size_t>(1, transform->sampling().count()); ++i) {
         WYC_TRY(values, transform->channels(i));
@@ -89,10 +73,10 @@ Status addTransform(const Scene& scene, std::size_t node, std::vector<Channel>& 
     return {};
 }
 
-void addVisibility(const Node& node, std::vector<Channel>& into) {
+void addVisibility(const Node& node, std::vector<HashedChannel>& into) {
     if (!node.visibility || node.visibility->values.empty())
         return;
-    Channel channel{"visibility", timesOf(node.visibility->sampling), {}};
+    HashedChannel channel{"visibility", timesOf(node.visibility->sampling), {}};
     for (const Visibility value : node.visibility->values)
         channel.samples.push_back(static_cast<std::uint64_t>(static_cast<std::int64_t>(value) + 1));
     if (channel.times.empty() && channel.samples.size() > 1)
@@ -122,9 +106,9 @@ std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const F
 }
 
 // Faces and what lies on them. One sample stands for all where none can differ.
-Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<Channel>& into) {
+Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<HashedChannel>& into) {
     const auto add = [&](const std::string& name, bool varies, auto&& hashAt) -> Status {
-        Channel channel{name, {}, {}};
+        HashedChannel channel{name, {}, {}};
         bool any = false;
         for (std::size_t i = 0; i < (varies ? samples : std::min<std::size_t>(1, samples)); ++i) {
             Result<std::uint64_t> hash = hashAt(i);
@@ -192,28 +176,28 @@ Status addMesh(const Geometry& geometry, const Format& format, std::size_t sampl
 
 } // namespace
 
-std::uint64_t Channel::hash() const {
+std::uint64_t HashedChannel::hash() const {
     return hash64(std::as_bytes(std::span(times)), std::as_bytes(std::span(samples)));
 }
 
-void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<Channel>& channels) {
+void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<HashedChannel>& channels) {
     std::set<std::string> apart;
     if (format.keeps(Content::Values) &&
-        std::any_of(channels.begin(), channels.end(), [](const Channel& c) { return c.name == kGroups; }))
+        std::any_of(channels.begin(), channels.end(), [](const HashedChannel& c) { return c.name == kGroups; }))
         for (std::size_t i = node + 1; i < scene.nodes.size(); ++i)
             if (scene.nodes[i].kind == NodeKind::FaceSet && scene.nodes[i].parent == static_cast<int>(node))
                 apart.insert(groupChannel(scene.nodes[i].name));
-    std::erase_if(channels, [&](const Channel& channel) {
+    std::erase_if(channels, [&](const HashedChannel& channel) {
         return apart.empty() ? channel.name.starts_with("group '")
                              : channel.name == kGroups || apart.contains(channel.name);
     });
 }
 
-Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format) {
+Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t node, const Format& format) {
     const Node& it = scene.nodes[node];
-    std::vector<Channel> result;
+    std::vector<HashedChannel> result;
     if (format.keeps(Content::Values) && it.properties)
-        WYC_CHECK(addProperties(it.properties->all(), {}, result));
+        WYC_CHECK(addValues(channelsOf(it.properties), result));
     if (format.keeps(Content::Transforms))
         WYC_CHECK(addTransform(scene, node, result));
     if (format.keeps(Content::Visibility))
@@ -222,10 +206,10 @@ Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, co
         const bool all = format.keeps(Content::Times) || format.sequence;
         WYC_CHECK(addMesh(*it.geometry, format, all ? it.geometry->sampling().count() : 1, result));
         // Ids that the scene keeps with the points, not among the properties.
-        const auto named = [](const Channel& c) { return c.name == meaningName(Meaning::PointIds); };
+        const auto named = [](const HashedChannel& c) { return c.name == meaningName(Meaning::PointIds); };
         if (format.keeps(Content::Values) && it.kind == NodeKind::Points &&
             std::none_of(result.begin(), result.end(), named)) {
-            Channel channel{meaningName(Meaning::PointIds), timesOf(it.geometry->sampling()), {}};
+            HashedChannel channel{meaningName(Meaning::PointIds), timesOf(it.geometry->sampling()), {}};
             for (std::size_t i = 0; i < it.geometry->sampling().count(); ++i) {
                 WYC_TRY(ids, it.geometry->ids(i));
                 if (!ids)
@@ -239,12 +223,13 @@ Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, co
                 result.push_back(std::move(channel));
         }
     }
-    std::sort(result.begin(), result.end(), [](const Channel& a, const Channel& b) { return a.name < b.name; });
+    std::sort(result.begin(), result.end(),
+              [](const HashedChannel& a, const HashedChannel& b) { return a.name < b.name; });
     return result;
 }
 
-std::vector<Channel> sceneChannels(const Scene& scene, const Format& format) {
-    std::vector<Channel> result;
+std::vector<HashedChannel> sceneChannels(const Scene& scene, const Format& format) {
+    std::vector<HashedChannel> result;
     const auto text = [](const std::string& words) {
         return hash64(std::as_bytes(std::span(words.data(), words.size())));
     };
@@ -262,11 +247,13 @@ std::vector<Channel> sceneChannels(const Scene& scene, const Format& format) {
                     words += fmt::format(" {}", part);
             result.push_back({fmt::format("material '{}'", material.name), {}, {text(words)}});
         }
-    std::sort(result.begin(), result.end(), [](const Channel& a, const Channel& b) { return a.name < b.name; });
+    std::sort(result.begin(), result.end(),
+              [](const HashedChannel& a, const HashedChannel& b) { return a.name < b.name; });
     return result;
 }
 
-std::string difference(const Channel& meant, const Channel* found, double secondsTolerance, const FrameRate& rate) {
+std::string difference(const HashedChannel& meant, const HashedChannel* found, double secondsTolerance,
+                       const FrameRate& rate) {
     if (!found)
         return fmt::format("{}: not there", meant.name);
     if (meant.samples.size() != found->samples.size())

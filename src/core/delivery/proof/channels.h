@@ -10,7 +10,7 @@
 
 namespace wyc {
 
-struct Channel {
+struct HashedChannel {
     std::string name;                   // "UVs", "visibility", "user value 'glow'"
     std::vector<double> times;          // of the samples; empty where it does not change
     std::vector<std::uint64_t> samples; // XXH64 of each
@@ -19,14 +19,14 @@ struct Channel {
 };
 
 /// Channels of a node that the format keeps, sorted by name.
-[[nodiscard]] Result<std::vector<Channel>> channelsOf(const Scene& scene, std::size_t node, const Format& format);
+[[nodiscard]] Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t node, const Format& format);
 /// Of what is meant: the groups of a mesh as one channel. Where some stand below it as nodes, whose faces over time are
 /// a channel of theirs, just the others, one by one.
-void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<Channel>& channels);
+void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<HashedChannel>& channels);
 /// What a scene says as a whole: rate, unit, axis, materials.
-[[nodiscard]] std::vector<Channel> sceneChannels(const Scene& scene, const Format& format);
+[[nodiscard]] std::vector<HashedChannel> sceneChannels(const Scene& scene, const Format& format);
 /// Words for the first difference; empty when there is none. Times may differ by `secondsTolerance`.
-[[nodiscard]] std::string difference(const Channel& meant, const Channel* found, double secondsTolerance,
+[[nodiscard]] std::string difference(const HashedChannel& meant, const HashedChannel* found, double secondsTolerance,
                                      const FrameRate& rate);
 
 } // namespace wyc

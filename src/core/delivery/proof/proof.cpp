@@ -60,18 +60,20 @@ std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree
     return tree.find(placed ? path + path.substr(path.rfind('/')) : path);
 }
 
-Result<std::vector<Channel>> writtenChannels(const Scene& found, std::size_t node, bool placed, const Format& format) {
+Result<std::vector<HashedChannel>> writtenChannels(const Scene& found, std::size_t node, bool placed,
+                                                   const Format& format) {
     WYC_TRY(channels, channelsOf(found, node, format));
     if (placed && found.nodes[node].parent >= 0) {
         WYC_TRY(above, channelsOf(found, static_cast<std::size_t>(found.nodes[node].parent), format));
-        if (const Channel* transform = channelNamed(above, "transform"))
+        if (const HashedChannel* transform = channelNamed(above, "transform"))
             channels.push_back(*transform);
     }
     return channels;
 }
 
-const Channel* channelNamed(const std::vector<Channel>& channels, const std::string& name) {
-    const auto found = std::find_if(channels.begin(), channels.end(), [&](const Channel& c) { return c.name == name; });
+const HashedChannel* channelNamed(const std::vector<HashedChannel>& channels, const std::string& name) {
+    const auto found =
+        std::find_if(channels.begin(), channels.end(), [&](const HashedChannel& c) { return c.name == name; });
     return found == channels.end() ? nullptr : &*found;
 }
 
@@ -354,10 +356,11 @@ class ShapeComparison {
     std::atomic<std::size_t> done_{0};
 };
 
-Status compareChannels(const std::vector<Channel>& meant, const std::vector<Channel>& found, const FrameRate& rate,
-                       std::map<std::string, std::uint64_t>& channels, std::vector<std::string>& disagreements) {
-    for (const Channel& channel : meant) {
-        const Channel* there = channelNamed(found, channel.name);
+Status compareChannels(const std::vector<HashedChannel>& meant, const std::vector<HashedChannel>& found,
+                       const FrameRate& rate, std::map<std::string, std::uint64_t>& channels,
+                       std::vector<std::string>& disagreements) {
+    for (const HashedChannel& channel : meant) {
+        const HashedChannel* there = channelNamed(found, channel.name);
         if (std::string words = difference(channel, there, rate.secondsAt(kFramesTolerance), rate); !words.empty())
             disagreements.push_back(std::move(words));
         else if (there)
@@ -453,7 +456,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     proof.rate = output.rate;
     const Format& format = *output.format;
     std::optional<fs::path> rest;
-    if (!format.keeps(Content::Faces) && output.restTarget)
+    if (format.wantsRest() && output.restTarget)
         rest = written.parent_path() / output.restTarget->filename();
     WYC_TRY(found, readBack(format, written, output.rate, rest));
     WYC_CHECK(compareChannels(sceneChannels(meant, format), sceneChannels(found, format), output.rate, proof.channels,
@@ -487,7 +490,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                                           source ? &*source : nullptr, item)
                               .run(part));
             if (source && !isGroup(it))
-                WYC_CHECK(source->compareMoments(part, item.shown));
+                WYC_CHECK(source->compareMoments(format, part, item.shown));
             if (item.shown.mixed > 0)
                 item.shown.notCompared.push_back(
                     fmt::format("{} moments between two poses, which the steps mix", item.shown.mixed));

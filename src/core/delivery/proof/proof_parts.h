@@ -2,8 +2,8 @@
 #pragma once
 // Shared by the proof after writing and the proof from a record.
 #include "base/hash.h"
-#include "delivery/proof/channels.h"
 #include "delivery/delivery.h"
+#include "delivery/proof/channels.h"
 #include "scene/scene_tree.h"
 
 namespace wyc {
@@ -21,9 +21,9 @@ inline constexpr auto kSampleHash = Hasher64::Kind::Xxh3;
 [[nodiscard]] std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path,
                                                      bool placed, const Format& format);
 /// Channels of a node that was written; its own transform, if it has one, is that above it.
-[[nodiscard]] Result<std::vector<Channel>> writtenChannels(const Scene& found, std::size_t node, bool placed,
-                                                           const Format& format);
-[[nodiscard]] const Channel* channelNamed(const std::vector<Channel>& channels, const std::string& name);
+[[nodiscard]] Result<std::vector<HashedChannel>> writtenChannels(const Scene& found, std::size_t node, bool placed,
+                                                                 const Format& format);
+[[nodiscard]] const HashedChannel* channelNamed(const std::vector<HashedChannel>& channels, const std::string& name);
 /// Points among these that are no numbers.
 [[nodiscard]] std::size_t countNotNumbers(std::span<const Vec3f> points);
 /// Frames over which transforms move points that are still themselves.

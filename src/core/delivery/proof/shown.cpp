@@ -9,81 +9,17 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "scene/components/camera.h"
+#include "delivery/proof/shown_channels.h"
+#include "plain/plain.h"
 #include "scene/instances.h"
 #include "steps/shape/take.h"
 
 namespace wyc {
 namespace {
 
-constexpr double kRounding = 1e-7;          // seconds: far below a ten-thousandth of a frame
 constexpr std::size_t kMostBetween = 48;    // moments between samples, evenly over the item
 constexpr std::size_t kPointsBetween = 512; // points looked at there
 constexpr double kFloatSteps = 2e-6;        // of a coordinate's size: float32 in, a few sums, float32 out
-constexpr std::size_t kMostWords = 4;
-
-Vec3d mixed(const Vec3f& a, const Vec3f& b, double w) {
-    const Vec3d from(a);
-    return w == 0.0 ? from : from + (Vec3d(b) - from) * w;
-}
-
-// Points of a pose between two samples: those that have a successor are on their way to it.
-struct PlainPose {
-    std::vector<Vec3f> below;
-    std::vector<Vec3f> above;          // in the order of `below`; empty = nothing lies between
-    std::vector<std::uint8_t> follows; // whether a point has a successor; empty = all
-    double weight = 0.0;
-    [[nodiscard]] Vec3d at(std::size_t i) const {
-        return above.empty() || (!follows.empty() && !follows[i]) ? Vec3d(below[i]) : mixed(below[i], above[i], weight);
-    }
-};
-
-Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count) {
-    const auto at = plainPosition(shape.sampling(), seconds);
-    PlainPose pose;
-    pose.weight = at.weight;
-    WYC_TRY(there, shape.pointCount(at.below));
-    first = std::min(first, there);
-    pose.below.resize(std::min(count, there - first));
-    WYC_CHECK(shape.readRange(at.below, first, pose.below));
-    if (at.weight == 0.0)
-        return pose;
-    WYC_TRY(ids, shape.ids(at.below));
-    WYC_TRY(laterIds, shape.ids(at.above));
-    WYC_TRY(later, shape.pointCount(at.above));
-    if (ids && laterIds && *ids != *laterIds) {
-        std::unordered_map<std::uint64_t, std::size_t> places;
-        for (std::size_t i = 0; i < laterIds->size(); ++i)
-            places.emplace((*laterIds)[i], i);
-        std::vector<Vec3f> all(later);
-        WYC_CHECK(shape.readRange(at.above, 0, all));
-        for (std::size_t i = 0; i < pose.below.size(); ++i) {
-            const auto found = places.find((*ids)[first + i]);
-            pose.follows.push_back(found != places.end());
-            pose.above.push_back(found == places.end() ? pose.below[i] : all[found->second]);
-        }
-        return pose;
-    }
-    WYC_TRY(faces, shape.topology(at.below));
-    WYC_TRY(laterFaces, shape.topology(at.above));
-    if (later != there || faces->hash() != laterFaces->hash())
-        return pose;
-    pose.above.resize(pose.below.size());
-    WYC_CHECK(shape.readRange(at.above, first, pose.above));
-    return pose;
-}
-
-Result<std::vector<double>> plainFigures(const Node& node, double seconds) {
-    const ValuesPtr core = cameraValues(node);
-    if (!core || core->type() != ValueType::Double)
-        return std::vector<double>();
-    const auto at = plainPosition(core->sampling(), seconds);
-    WYC_TRY(values, valuesOf<double>(*core, at.below));
-    WYC_TRY(later, valuesOf<double>(*core, at.above));
-    for (std::size_t i = 0; i < values.size() && i < later.size(); ++i)
-        values[i] += (later[i] - values[i]) * at.weight;
-    return values;
-}
 
 struct Stretch {
     std::size_t first = 0;
@@ -110,63 +46,6 @@ double reach(const Vec3d& p) {
 }
 
 } // namespace
-
-PlainPosition plainPosition(const Sampling& sampling, double seconds) {
-    const std::size_t count = sampling.count();
-    if (count < 2)
-        return {};
-    std::size_t low = 0;
-    std::size_t high = count;
-    while (low < high) { // the first sample after the time
-        const std::size_t middle = (low + high) / 2;
-        if (sampling.time(middle) <= seconds + kRounding)
-            low = middle + 1;
-        else
-            high = middle;
-    }
-    if (low == 0)
-        return {};
-    if (low == count)
-        return {count - 1, count - 1, 0.0};
-    const double gap = sampling.time(low) - sampling.time(low - 1);
-    const double past = seconds - sampling.time(low - 1);
-    return past <= std::max(kRounding, 4e-6) && past <= gap * 1e-3 ? PlainPosition{low - 1, low - 1, 0.0}
-                                                                   : PlainPosition{low - 1, low, past / gap};
-}
-
-Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds) {
-    Mat4 world;
-    bool inheriting = true;
-    for (int i = static_cast<int>(node); i >= 0 && inheriting; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
-        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(i)].transform;
-        if (!transform || transform->sampling().count() == 0)
-            continue;
-        const auto at = plainPosition(transform->sampling(), seconds);
-        WYC_TRY(values, transform->channels(at.below));
-        WYC_TRY(inherits, transform->inherits(at.below));
-        if (at.weight > 0.0) {
-            WYC_TRY(later, transform->channels(at.above));
-            for (std::size_t k = 0; k < values.size() && k < later.size(); ++k)
-                values[k] += (later[k] - values[k]) * at.weight;
-        }
-        world = world * matrixOf(transform->ops(), values);
-        inheriting = inherits;
-    }
-    return world;
-}
-
-bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
-    for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
-        const auto& track = scene.nodes[static_cast<std::size_t>(i)].visibility;
-        if (!track || track->values.empty())
-            continue;
-        const std::size_t sample = plainPosition(track->sampling, seconds).below;
-        if (const Visibility value = track->values[std::min(sample, track->values.size() - 1)];
-            value != Visibility::AsParent)
-            return value == Visibility::Visible;
-    }
-    return true;
-}
 
 namespace {
 
@@ -498,31 +377,6 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
                 break;
             }
     }
-    if (it.kind == NodeKind::Camera) {
-        WYC_TRY(there, plainFigures(source(), *time));
-        WYC_TRY(here, plainFigures(it, seconds));
-        // Where the speed changes, a shutter has either.
-        const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
-        const double speed = speedAt(seconds);
-        // And one that does not change follows no speed that does.
-        const ValuesPtr lens = cameraValues(it);
-        const bool follows = (lens && lens->sampling().count() > 1) || intention_->time.asOneRun();
-        const bool even = follows && speedAt(seconds - kAfter) == speed && speedAt(seconds + kAfter) == speed;
-        for (std::size_t k = 0; k < there.size(); ++k) {
-            double figure = there[k];
-            if (k == kCameraFocus || k == kCameraNear || k == kCameraFar)
-                figure *= intention_->scale;
-            if (k == kCameraShutterOpen || k == kCameraShutterClose) {
-                if (!(speed > 0.0) || !even) // in a rest the shutter is as long as before it
-                    continue;
-                figure /= speed;
-            }
-            if (k >= here.size() || std::abs(figure - here[k]) > 1e-6 * std::max(1e-3, std::abs(figure))) {
-                say(fmt::format("at frame {} its lens is another than the source's", when));
-                break;
-            }
-        }
-    }
     return {};
 }
 
@@ -578,7 +432,7 @@ bool ShownNode::madeAsMeant() const {
     return true;
 }
 
-Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
+Status ShownNode::compareMoments(const Format& format, const Progress& progress, Shown& shown) const {
     const Node& it = meant_->nodes[node_];
     if (!madeAsMeant() && shown.disagreements.size() < kMostWords)
         shown.disagreements.push_back("its points are in another order than its steps say");
@@ -595,8 +449,11 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
     if (it.geometry)
         add(it.geometry->sampling(), own);
     times = own;
-    if (const ValuesPtr lens = cameraValues(it))
-        add(lens->sampling(), times);
+    const auto channels = ShownChannels::of(*meant_, node_, *scene_, parts_.front().node, *intention_, format,
+                                            parts_.size() == 1 && !it.madeOf);
+    for (const Channel& channel : channels.meant())
+        if (channel.meaning != Meaning::Unknown)
+            add(channel.values->sampling(), times);
     for (int i = static_cast<int>(node_); i >= 0; i = meant_->nodes[static_cast<std::size_t>(i)].parent) {
         const Node& above = meant_->nodes[static_cast<std::size_t>(i)];
         if (above.transform)
@@ -652,6 +509,7 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
     // of them are carried along, all are.
     const bool rigid = it.geometry && parts_.size() == 1 && it.geometry->sampling().isStill() &&
                        scene_->nodes[parts_.front().node].geometry->sampling().isStill() && !parts_.front().from;
+    channels.tellWhatIsLeftAside(shown);
     bool looked = false;
     for (const double t : times) {
         WYC_CHECK(progress.poll());
@@ -660,6 +518,7 @@ Status ShownNode::compareMoments(const Progress& progress, Shown& shown) const {
         // A moment of another track, within a frame, is one between samples for the points.
         const bool whole = wanted.moments || sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
         WYC_CHECK(compareLook(t, whole || times.size() == 1, shown));
+        WYC_CHECK(channels.compareAt(t, whole || times.size() == 1, t == times.front() || t == times.back(), shown));
         const bool judged = !sampled && (whole || times.size() == 1); // samples of points are compared one by one
         if (judged && (it.geometry ? sourcePoses(t).empty() : !sourceTime(t))) {
             ++shown.mixed;

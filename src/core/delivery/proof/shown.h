@@ -11,6 +11,8 @@
 #include <vector>
 
 #include "base/progress.h"
+#include "formats/format.h"
+#include "plain/plain.h"
 #include "scene/scene.h"
 #include "steps/step.h"
 
@@ -36,15 +38,8 @@ struct Intention {
 [[nodiscard]] Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
                                                           const std::vector<Step>& steps);
 
-/// Samples around a time: plain, without tolerance but for rounding.
-struct PlainPosition {
-    std::size_t below = 0;
-    std::size_t above = 0;
-    double weight = 0.0;
-};
-[[nodiscard]] PlainPosition plainPosition(const Sampling& sampling, double seconds);
-[[nodiscard]] Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds);
-[[nodiscard]] bool plainVisible(const Scene& scene, std::size_t node, double seconds);
+/// Words about one item; more would hide the first.
+inline constexpr std::size_t kMostWords = 4;
 
 /// What was compared with the source, and how far off it was, in the result's unit.
 struct Shown {
@@ -69,8 +64,8 @@ class ShownNode {
     [[nodiscard]] const Geometry& sourceShape() const { return *source().geometry; }
     /// Compares a sample's points with the source's. `points` are those of the result at `seconds`.
     [[nodiscard]] Status compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const;
-    /// All else: whole frames without a sample, moments between, visibility, lens.
-    [[nodiscard]] Status compareMoments(const Progress& progress, Shown& shown) const;
+    /// All else: whole frames without a sample, moments between, visibility, every channel that the format keeps.
+    [[nodiscard]] Status compareMoments(const Format& format, const Progress& progress, Shown& shown) const;
 
   private:
     struct Part {

@@ -12,13 +12,14 @@
 #include "base/text.h"
 #include "base/version.h"
 #include "delivery/proof/proof_parts.h"
+#include "delivery/record/earlier_records.h"
 
 namespace wyc {
 namespace {
 
 using nlohmann::json;
 
-constexpr int kRecordVersion = 3;
+constexpr int kRecordVersion = 4;
 constexpr std::size_t kChunk = std::size_t{1} << 22;
 
 std::string isoTime(std::chrono::system_clock::time_point when) {
@@ -195,11 +196,11 @@ Status compareFiles(const json& record, const fs::path& target, bool sequence, P
     return {};
 }
 
-void compareRecorded(const std::vector<Channel>& there, const json& recorded,
+void compareRecorded(const std::vector<HashedChannel>& there, const json& recorded,
                      std::map<std::string, std::uint64_t>& channels, std::vector<std::string>& disagreements) {
     for (const auto& [name, hash] : recorded.items()) {
         const auto same = std::find_if(there.begin(), there.end(),
-                                       [&, &key = name](const Channel& c) { return validUtf8(c.name) == key; });
+                                       [&, &key = name](const HashedChannel& c) { return validUtf8(c.name) == key; });
         if (same == there.end())
             disagreements.push_back(fmt::format("{}: not there", name));
         else if (hash != hashText(same->hash()))
@@ -218,7 +219,7 @@ std::pair<json, Hasher64::Kind> recordedSamples(const json& entry) {
 }
 
 Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, const Format& format,
-                 const FrameRate& rate, const Progress& progress, ProvenItem& item) {
+                 const FrameRate& rate, int version, const Progress& progress, ProvenItem& item) {
     const bool placed = entry.value("placed", false);
     const auto place = writtenNode(found, tree, item.item, placed, format);
     const auto recorded = recordedSamples(entry);
@@ -232,7 +233,14 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
     item.carried = carriedFrames(found, *place);
     if (const auto channels = entry.find("channels"); channels != entry.end() && channels->is_object()) {
         WYC_TRY(there, writtenChannels(found, *place, placed, format));
-        compareRecorded(there, *channels, item.channels, item.disagreements);
+        json recordedChannels = *channels;
+        if (version <= 3) {
+            WYC_TRY(old, channelsOfVersion3(found.nodes[*place], std::move(there)));
+            there = std::move(old);
+            if (recordedChannels.erase("film back") + recordedChannels.erase("film back numbers") > 0)
+                item.shown.notCompared.push_back("film back by itself, in a record of an earlier version");
+        }
+        compareRecorded(there, recordedChannels, item.channels, item.disagreements);
     }
     if (!shaped)
         return {};
@@ -334,7 +342,7 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
             return fail(noRecord("an item of the record is not whole", recordFile));
         ProvenItem item;
         item.item = entry["item"].get<std::string>();
-        WYC_CHECK(proveItem(found, tree, entry, *format, *rate, progress, item));
+        WYC_CHECK(proveItem(found, tree, entry, *format, *rate, recordVersion, progress, item));
         proof.items.push_back(std::move(item));
     }
     proof.notCompared.emplace_back("the source: a record says what was written, not what it came from");

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
 #include <array>
+#include <cstring>
 #include <limits>
 #include <numeric>
 #include <unordered_map>
@@ -11,6 +12,7 @@
 #include "base/text.h"
 #include "formats/abc/abc.h"
 #include "formats/abc/archive_write.h"
+#include "formats/abc/camera_core.h"
 #include "formats/abc/layout.h"
 #include "scene/layers.h"
 #include "scene/winding.h"
@@ -623,7 +625,17 @@ Format format() {
                        {Content::UpAxis, kKept}}),
             &openArchive,
             &writeArchive,
-            &estimate};
+            &estimate,
+            nullptr,
+            &withWritableLenses,
+            [](std::span<const std::byte> head, std::uint64_t) {
+                constexpr std::string_view kMagic = "Ogawa";
+                return head.size() >= kMagic.size() && std::memcmp(head.data(), kMagic.data(), kMagic.size()) == 0
+                           ? 1.0
+                           : 0.0;
+            },
+            {},
+            &structure};
 }
 
 } // namespace wyc::abc

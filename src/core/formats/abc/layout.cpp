@@ -3,6 +3,9 @@
 
 #include <algorithm>
 
+#include "formats/abc/camera_core.h"
+#include "scene/winding.h"
+
 namespace wyc::abc {
 namespace {
 
@@ -22,7 +25,7 @@ std::map<std::string, std::string> parameterMetadata(const PropertyNode& propert
     std::map<std::string, std::string> metadata{{"geoScope", scope}, {"isGeomParam", "true"}, {"arrayExtent", "1"}};
     if (property.role == SpaceRole::Position)
         metadata["interpretation"] = "point";
-    else if (property.role == SpaceRole::Vector || property.role == SpaceRole::Velocity)
+    else if (property.role == SpaceRole::Vector)
         metadata["interpretation"] = "vector";
     else if (property.role == SpaceRole::Normal)
         metadata["interpretation"] = "normal";
@@ -50,9 +53,20 @@ std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
     case Meaning::CurveOrders: return Place{"", ".orders", {}};
     case Meaning::CurveKnots: return Place{"", ".knots", {}};
     case Meaning::CurveWeights: return Place{"", "w", {}};
-    case Meaning::CameraFigures: return Place{"", ".core", {}};
-    case Meaning::FilmBackOps: return Place{"", ".filmBackOps", {}};
-    case Meaning::FilmBackNumbers: return Place{"", ".filmBackChannels", {}};
+    case Meaning::FocalLength:
+    case Meaning::GateWidth:
+    case Meaning::GateHeight:
+    case Meaning::GateX:
+    case Meaning::GateY:
+    case Meaning::Squeeze:
+    case Meaning::Overscan:
+    case Meaning::FStop:
+    case Meaning::FocusDistance:
+    case Meaning::ShutterOpen:
+    case Meaning::ShutterClose:
+    case Meaning::NearClip:
+    case Meaning::FarClip: return Place{".core", nullptr, {}};
+    case Meaning::FilmBack: return Place{"", nullptr, {}};
     case Meaning::Parameter: return Place{".arbGeomParams", nullptr, parameterMetadata(property, kind)};
     default: break;
     }
@@ -81,12 +95,33 @@ bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind) {
     return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts", "uv", "N"}));
 }
 
+void turnCornerValues(std::vector<PropertyNode>& list, NodeKind kind, const GeometryPtr& mesh) {
+    if (!mesh || (kind != NodeKind::Mesh && kind != NodeKind::Subdivision))
+        return;
+    for (PropertyNode& property : list) {
+        const bool corners = property.meaning == Meaning::Parameter && property.scope == Scope::Corner;
+        if (!corners) {
+            turnCornerValues(property.children, kind, mesh);
+            continue;
+        }
+        // Of values and numbers into them the numbers lie on the corners.
+        ValuesPtr& values = property.values             ? property.values
+                            : property.children.empty() ? property.values
+                                                        : property.children.back().values;
+        if (values && values->isArray())
+            values = turnedCorners(values, mesh);
+    }
+}
+
 std::vector<PropertyNode> laidOut(const Node& node) {
     if (!node.properties)
         return {};
     std::vector<PropertyNode> all = node.properties->all();
-    if (node.properties->layout() == kFormatId)
+    if (node.properties->layout() == kFormatId) {
+        joinLens(all);
+        turnCornerValues(all, node.kind, node.geometry);
         return all;
+    }
     PropertyNode schema;
     schema.name = node.kind == NodeKind::Transform ? ".xform" : ".geom";
     if (node.kind == NodeKind::FaceSet)
@@ -116,7 +151,10 @@ std::vector<PropertyNode> laidOut(const Node& node) {
     }
     if (schema.children.empty())
         return {};
-    return {std::move(schema)};
+    std::vector<PropertyNode> result{std::move(schema)};
+    joinLens(result);
+    turnCornerValues(result, node.kind, node.geometry);
+    return result;
 }
 
 } // namespace wyc::abc

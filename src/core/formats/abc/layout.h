@@ -24,6 +24,9 @@ inline constexpr std::array<LightName, 5> kLightNames{{{"colour", Meaning::Light
                                                        {"cone_degrees", Meaning::LightConeDegrees},
                                                        {"light_kind", Meaning::LightKind}}};
 
+/// Values of the corners of a mesh between an archive's winding and a scene's: the one way and the other.
+void turnCornerValues(std::vector<PropertyNode>& list, NodeKind kind, const GeometryPtr& mesh);
+
 /// A node's properties as an archive lays them out: as they are where they came from one, else by meaning.
 [[nodiscard]] std::vector<PropertyNode> laidOut(const Node& node);
 

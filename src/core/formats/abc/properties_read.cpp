@@ -4,47 +4,46 @@
 #include <algorithm>
 
 #include "formats/abc/abc.h"
+#include "formats/abc/camera_core.h"
 #include "formats/abc/layout.h"
 
 namespace wyc::abc {
 
-SpaceRole roleOf(const PropertyNode& property, const std::string& path) {
+Roles rolesOf(const PropertyNode& property, const std::string& path) {
     if (!property.values)
-        return SpaceRole::None;
+        return {};
     const SampledValues& values = *property.values;
     const bool real = values.type() == ValueType::Float || values.type() == ValueType::Double;
     if (!real)
-        return SpaceRole::None;
+        return {};
     const std::string& name = property.name;
-    if (name == ".core" && values.extent() == 16)
-        return SpaceRole::CameraCore;
     if ((name == ".childBnds" || name == ".selfBnds") && values.extent() == 6)
-        return SpaceRole::Box;
+        return {SpaceRole::Box};
     const bool below = path == ".geom" || path.starts_with(".geom/");
     if (!below)
-        return SpaceRole::None;
+        return {};
     // A parameter that is indexed keeps its values one group further down.
     const std::string parent = path.substr(path.rfind('/') + 1);
     if (name == ".widths" || name == "width" || (name == ".vals" && (parent == ".widths" || parent == "width")))
-        return SpaceRole::Length;
+        return {SpaceRole::Length};
     if (values.extent() != 3)
-        return SpaceRole::None;
+        return {};
     if (name == "P")
-        return SpaceRole::Position;
+        return {SpaceRole::Position};
     if (name == ".velocities")
-        return SpaceRole::Velocity;
+        return {SpaceRole::Vector, TimeRole::Rate};
     if (name == "N" || parent == "N")
-        return SpaceRole::Normal;
+        return {SpaceRole::Normal};
     const auto said = property.metadata.find("interpretation");
     if (path.find(".arbGeomParams") == std::string::npos || said == property.metadata.end())
-        return SpaceRole::None;
+        return {};
     if (said->second == "vector") {
         const std::string& its = name == ".vals" ? parent : name;
-        return its == "v" || its == "velocity" ? SpaceRole::Velocity : SpaceRole::Vector;
+        return {SpaceRole::Vector, its == "v" || its == "velocity" ? TimeRole::Rate : TimeRole::Plain};
     }
-    return said->second == "point"    ? SpaceRole::Position
-           : said->second == "normal" ? SpaceRole::Normal
-                                      : SpaceRole::None;
+    return {said->second == "point"    ? SpaceRole::Position
+            : said->second == "normal" ? SpaceRole::Normal
+                                       : SpaceRole::None};
 }
 
 Scope scopeOf(const Metadata& metadata) {
@@ -74,16 +73,9 @@ Meaning meaningOf(const std::string& name, const std::string& path, NodeKind kin
     }
     if (path == ".faceset" && name == ".faces")
         return Meaning::SetFaces;
-    if (kind == NodeKind::Light && path == ".geom/.camera" && name == ".core")
-        return Meaning::CameraFigures;
     if (path != ".geom")
         return Meaning::Unknown;
     switch (kind) {
-    case NodeKind::Camera:
-        return name == ".core"               ? Meaning::CameraFigures
-               : name == ".filmBackOps"      ? Meaning::FilmBackOps
-               : name == ".filmBackChannels" ? Meaning::FilmBackNumbers
-                                             : Meaning::Unknown;
     case NodeKind::Curves:
         if (name == "nVertices")
             return Meaning::CurveSizes;
@@ -153,7 +145,11 @@ class ArchiveProperties final : public Properties {
           shape_(std::move(shape)),
           transform_(std::move(transform)),
           carrier_(std::move(carrier)) {}
-    [[nodiscard]] std::vector<PropertyNode> all() const override { return nodesOf(object_.properties, {}); }
+    [[nodiscard]] std::vector<PropertyNode> all() const override {
+        std::vector<PropertyNode> list = nodesOf(object_.properties, {});
+        turnCornerValues(list, kind_, shape_);
+        return list;
+    }
     [[nodiscard]] std::string_view layout() const override { return kFormatId; }
     [[nodiscard]] const Geometry* shape() const override { return shape_.get(); }
     [[nodiscard]] const Transform* transform() const override { return transform_.get(); }
@@ -171,7 +167,9 @@ class ArchiveProperties final : public Properties {
                 node.children = nodesOf(property.children, path.empty() ? property.name : path + "/" + property.name);
             else
                 node.values = std::make_shared<ArchiveValues>(archive_, property);
-            node.role = roleOf(node, path);
+            const Roles roles = rolesOf(node, path);
+            node.role = roles.space;
+            node.time = roles.time;
             node.meaning = meaningOf(node.name, path, kind_);
             node.scope = scopeOf(property.metadata);
             result.push_back(std::move(node));
@@ -180,6 +178,7 @@ class ArchiveProperties final : public Properties {
             if (node.values && sitsOnNoTime(node.values->sampling()))
                 if (const auto lead = leadOf(node.values->sampling().count(), result))
                     node.values = alignedValues(node.values, *lead);
+        nameLens(result);
         return result;
     }
     // Some numbers sit on the identity sampling (one a second from zero) though they change: film-back numbers, the

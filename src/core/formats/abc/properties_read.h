@@ -7,7 +7,11 @@
 namespace wyc::abc {
 
 /// What a property's name, place and stated interpretation say it is in space, and what it is.
-[[nodiscard]] SpaceRole roleOf(const PropertyNode& property, const std::string& path);
+struct Roles {
+    SpaceRole space = SpaceRole::None;
+    TimeRole time = TimeRole::Plain;
+};
+[[nodiscard]] Roles rolesOf(const PropertyNode& property, const std::string& path);
 [[nodiscard]] Meaning meaningOf(const std::string& name, const std::string& path, NodeKind kind);
 
 /// Of a geometry parameter, by what its metadata say; corners where they say nothing.

@@ -16,6 +16,11 @@
 namespace wyc::mdd {
 namespace {
 
+struct Header {
+    std::size_t frames = 0;
+    std::size_t points = 0;
+};
+
 // Times are float32: their spacing is 4e-6 s at 42 s and grows with the time.
 double jitterAt(double seconds) {
     return std::max(2e-6, std::abs(seconds) * 1.2e-7);
@@ -290,11 +295,6 @@ Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& targe
 
 } // namespace
 
-Result<Header> readHeader(const fs::path& path) {
-    WYC_TRY(file, RandomAccessFile::open(path));
-    return headerOf(*file);
-}
-
 namespace {
 
 std::uint64_t estimate(const Scene& scene) {
@@ -306,6 +306,27 @@ std::uint64_t estimate(const Scene& scene) {
             return 8 + samples * (sizeof(float) + *points * sizeof(Vec3f));
     }
     return 8;
+}
+
+// The two counts, checked against the file's size.
+Result<std::size_t> countPoints(const fs::path& path) {
+    WYC_TRY(file, RandomAccessFile::open(path));
+    WYC_TRY(header, headerOf(*file));
+    return header.points;
+}
+
+// Nothing marks such a file but that its two counts come to its size.
+double identify(std::span<const std::byte> head, std::uint64_t fileBytes) {
+    if (head.size() < 8)
+        return 0.0;
+    std::array<std::int32_t, 2> counts{};
+    std::memcpy(counts.data(), head.data(), sizeof counts);
+    const std::int32_t frames = byteSwapped(counts[0]);
+    const std::int32_t points = byteSwapped(counts[1]);
+    return frames > 0 && points > 0 &&
+                   expectedSize(static_cast<std::uint64_t>(frames), static_cast<std::uint64_t>(points)) == fileBytes
+               ? 0.9
+               : 0.0;
 }
 
 } // namespace
@@ -335,7 +356,11 @@ Format format() {
                        {Content::Rate, {Fate::Kept, "by the times"}}}),
             &openMdd,
             &writeMdd,
-            &estimate};
+            &estimate,
+            nullptr,
+            nullptr,
+            &identify,
+            {".obj", &countPoints, nullptr, nullptr}};
 }
 
 } // namespace wyc::mdd

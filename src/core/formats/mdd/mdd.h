@@ -8,11 +8,4 @@ namespace wyc::mdd {
 
 [[nodiscard]] Format format();
 
-struct Header {
-    std::size_t frames = 0;
-    std::size_t points = 0;
-};
-/// The two counts, checked against the file's size.
-[[nodiscard]] Result<Header> readHeader(const fs::path& path);
-
 } // namespace wyc::mdd

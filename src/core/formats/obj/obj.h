@@ -18,10 +18,6 @@ namespace wyc::obj {
 [[nodiscard]] Result<GeometryPtr> extractObject(const fs::path& path, const std::string& object);
 /// Number of points of a file, by its statements alone: much faster than reading it.
 [[nodiscard]] Result<std::size_t> countPoints(const fs::path& path);
-struct ObjectSize {
-    std::string name;
-    std::size_t points = 0;
-};
 [[nodiscard]] Result<std::vector<ObjectSize>> objectSizes(const fs::path& path);
 
 } // namespace wyc::obj

@@ -295,6 +295,30 @@ std::uint64_t estimate(const Scene& scene, bool sequence) {
     return 0;
 }
 
+// Text in which most of the first lines begin with words that such files have.
+double identify(std::span<const std::byte> head, std::uint64_t) {
+    std::string_view text(reinterpret_cast<const char*>(head.data()), head.size());
+    std::size_t lines = 0;
+    std::size_t known = 0;
+    bool points = false;
+    while (!text.empty()) {
+        const auto stop = text.find('\n');
+        const std::string line(trimmed(text.substr(0, stop)));
+        const bool whole = stop != std::string_view::npos;
+        text = whole ? text.substr(stop + 1) : std::string_view();
+        if (line.find('\0') != std::string::npos)
+            return 0.0;
+        if (line.empty() || !whole)
+            continue;
+        ++lines;
+        const std::string word = line.substr(0, line.find_first_of(" \t"));
+        points = points || word == "v";
+        for (const char* own : {"#", "v", "vt", "vn", "f", "g", "o", "s", "usemtl", "mtllib"})
+            known += word == own || (*own == '#' && line.front() == '#');
+    }
+    return points && known * 10 >= lines * 9 ? 0.5 : 0.0;
+}
+
 Format objFormat(std::string_view id, std::string_view name, bool sequence) {
     constexpr Answer kKept{Fate::Kept};
     Format format{id,
@@ -317,6 +341,7 @@ Format objFormat(std::string_view id, std::string_view name, bool sequence) {
                   nullptr,
                   nullptr,
                   &groupName};
+    format.rest = {{}, &countPoints, &objectSizes, &extractObject};
     if (sequence) {
         format.answers[static_cast<std::size_t>(Content::ChangingPoints)] = kKept;
         format.answers[static_cast<std::size_t>(Content::Times)] = {Fate::Converted, "one file for each whole frame"};
@@ -324,6 +349,8 @@ Format objFormat(std::string_view id, std::string_view name, bool sequence) {
         format.estimate = [](const Scene& scene) { return estimate(scene, true); };
     } else {
         format.write = &writeObj;
+        format.offered = false; // one pose of what moves is asked for by name
+        format.identify = &identify;
         format.estimate = [](const Scene& scene) { return estimate(scene, false); };
     }
     return format;

@@ -1,7 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "scene/components/camera.h"
 
+#include <algorithm>
 #include <cmath>
+
+#include <fmt/format.h>
+
+#include "maths/units.h"
+#include "scene/channels.h"
 
 namespace wyc {
 namespace {
@@ -15,37 +21,7 @@ FilmBack product(const FilmBack& a, const FilmBack& b) {
     return result;
 }
 
-// One operation: "t" moves, "s" scales, "m" is a whole matrix; a letter for the hint follows.
-std::size_t filmBackOperation(const std::string& op, std::span<const double> numbers, FilmBack& result) {
-    const char kind = op.empty() ? ' ' : op.front();
-    const std::size_t count = kind == 'm' ? 9 : kind == 't' || kind == 's' ? 2 : 0;
-    if (numbers.size() < count)
-        return numbers.size();
-    FilmBack matrix{1, 0, 0, 0, 1, 0, 0, 0, 1};
-    if (kind == 't') {
-        matrix[6] = numbers[0];
-        matrix[7] = numbers[1];
-    } else if (kind == 's') {
-        matrix[0] = numbers[0];
-        matrix[4] = numbers[1];
-    } else if (kind == 'm') {
-        std::copy_n(numbers.begin(), 9, matrix.begin());
-    }
-    result = product(matrix, result);
-    return count;
-}
-
 } // namespace
-
-std::array<double, 16> CameraFigures::numbers() const {
-    return {focalLength,  horizontalAperture, horizontalOffset, verticalAperture, verticalOffset, squeeze,
-            overscanLeft, overscanRight,      overscanTop,      overscanBottom,   fStop,          focusDistance,
-            shutterOpen,  shutterClose,       nearClip,         farClip};
-}
-
-CameraFigures CameraFigures::fromNumbers(const std::array<double, 16>& n) {
-    return {n[0], n[1], n[2], n[3], n[4], n[5], n[6], n[7], n[8], n[9], n[10], n[11], n[12], n[13], n[14], n[15]};
-}
 
 std::array<double, 9> CameraView::pictureMatrix() const {
     // Apertures and offsets are in cm, the focal length in mm.
@@ -83,14 +59,23 @@ double CameraView::aspect() const {
     return figures.horizontalAperture * figures.squeeze / figures.verticalAperture;
 }
 
-ValuesPtr cameraValues(const Node& node) {
-    const auto core = findMeaning(node.properties, Meaning::CameraFigures);
-    return core ? core->values : nullptr;
+const CameraChannel& cameraChannel(Meaning meaning) {
+    const auto found = std::find_if(kCameraChannels.begin(), kCameraChannels.end(),
+                                    [&](const CameraChannel& channel) { return channel.meaning == meaning; });
+    return found == kCameraChannels.end() ? kCameraChannels.front() : *found;
+}
+
+bool hasLens(const Node& node) {
+    return findMeaning(node.properties, Meaning::FocalLength).has_value();
 }
 
 Sampling cameraSampling(const Node& node) {
-    const ValuesPtr core = cameraValues(node);
-    return core ? core->sampling() : Sampling::still();
+    std::vector<Sampling> samplings;
+    for (const Channel& channel : channelsOf(node))
+        if (std::any_of(kCameraChannels.begin(), kCameraChannels.end(),
+                        [&](const CameraChannel& c) { return c.meaning == channel.meaning; }))
+            samplings.push_back(channel.values->sampling());
+    return commonSampling(samplings);
 }
 
 void setCamera(Node& node, Sampling sampling, const std::vector<CameraFigures>& samples) {
@@ -98,48 +83,81 @@ void setCamera(Node& node, Sampling sampling, const std::vector<CameraFigures>& 
     node.properties = cameraProperties(std::move(sampling), samples);
 }
 
+namespace {
+
+// Figures and channels: where each stands, and how many of its unit are a metre.
+struct FigureOf {
+    Meaning meaning;
+    double CameraFigures::*figure;
+    double perMetre;
+};
+constexpr std::array<FigureOf, 12> kFigures{{{Meaning::FocalLength, &CameraFigures::focalLength, 1000.0},
+                                             {Meaning::GateWidth, &CameraFigures::horizontalAperture, 100.0},
+                                             {Meaning::GateHeight, &CameraFigures::verticalAperture, 100.0},
+                                             {Meaning::GateX, &CameraFigures::horizontalOffset, 100.0},
+                                             {Meaning::GateY, &CameraFigures::verticalOffset, 100.0},
+                                             {Meaning::Squeeze, &CameraFigures::squeeze, 1.0},
+                                             {Meaning::FStop, &CameraFigures::fStop, 1.0},
+                                             {Meaning::FocusDistance, &CameraFigures::focusDistance, 1.0},
+                                             {Meaning::ShutterOpen, &CameraFigures::shutterOpen, 1.0},
+                                             {Meaning::ShutterClose, &CameraFigures::shutterClose, 1.0},
+                                             {Meaning::NearClip, &CameraFigures::nearClip, 1.0},
+                                             {Meaning::FarClip, &CameraFigures::farClip, 1.0}}};
+constexpr std::array<double CameraFigures::*, 4> kOverscan{&CameraFigures::overscanLeft, &CameraFigures::overscanRight,
+                                                           &CameraFigures::overscanTop, &CameraFigures::overscanBottom};
+
+} // namespace
+
 Result<CameraView> cameraAt(const Scene& scene, std::size_t node, double seconds) {
     const Node& it = scene.nodes[node];
-    const auto core = findMeaning(it.properties, Meaning::CameraFigures); // a light may have them too
-    if (!core || !core->values || core->values->type() != ValueType::Double)
-        return fail(makeError(ErrorKind::BadInput, "this camera has no figures").forItem(it.path));
-    const auto numbersAt = [seconds](const SampledValues& values) -> Result<std::vector<double>> {
-        WYC_TRY(value, values.readAt(seconds, {}));
-        std::vector<double> numbers(value.bytes.size() / sizeof(double));
-        if (!numbers.empty())
-            std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(double));
-        return numbers;
-    };
-    WYC_TRY(numbers, numbersAt(*core->values));
-    if (numbers.size() != 16)
-        return fail(makeError(ErrorKind::BadInput, "a camera has sixteen figures").forItem(it.path));
     CameraView view;
-    std::array<double, 16> sixteen{};
-    std::copy_n(numbers.begin(), 16, sixteen.begin());
-    view.figures = CameraFigures::fromNumbers(sixteen);
-    const auto ops = findMeaning(it.properties, Meaning::FilmBackOps);
-    const auto channels = findMeaning(it.properties, Meaning::FilmBackNumbers);
-    if (ops && channels && ops->values && channels->values) {
-        WYC_TRY(words, stringsOf(*ops->values, 0));
-        if (channels->values->type() != ValueType::Double)
-            return fail(makeError(ErrorKind::BadInput, "film-back numbers of another type").forItem(it.path));
-        WYC_TRY(values, numbersAt(*channels->values));
-        std::size_t used = 0;
-        for (const std::string& op : words)
-            used += filmBackOperation(op, std::span(values).subspan(used), view.filmBack);
+    bool any = false;
+    for (const Channel& channel : channelsOf(it)) { // a light may have them too
+        const bool ofCamera = std::any_of(kCameraChannels.begin(), kCameraChannels.end(),
+                                          [&](const CameraChannel& c) { return c.meaning == channel.meaning; });
+        if (!ofCamera)
+            continue;
+        WYC_TRY(numbers, numbersAt(*channel.values, seconds));
+        if (numbers.size() != cameraChannel(channel.meaning).extent)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("the {} of a camera has {} numbers",
+                                                                   meaningName(channel.meaning), numbers.size()))
+                            .forItem(it.path));
+        any = any || channel.meaning == Meaning::FocalLength;
+        for (const FigureOf& f : kFigures)
+            if (f.meaning == channel.meaning)
+                view.figures.*f.figure = fromMetres(numbers.front(), f.perMetre);
+        if (channel.meaning == Meaning::Overscan)
+            for (std::size_t i = 0; i < 4; ++i)
+                view.figures.*kOverscan[i] = numbers[i];
+        if (channel.meaning == Meaning::FilmBack)
+            std::copy_n(numbers.begin(), 9, view.filmBack.begin());
     }
+    if (!any)
+        return fail(makeError(ErrorKind::BadInput, "this camera does not say how long its lens is").forItem(it.path));
     return view;
 }
 
 PropertiesPtr cameraProperties(Sampling sampling, const std::vector<CameraFigures>& samples) {
-    std::vector<std::vector<double>> numbers;
-    for (const CameraFigures& figures : samples) {
-        const auto sixteen = figures.numbers();
-        numbers.emplace_back(sixteen.begin(), sixteen.end());
-    }
-    return plainProperties({plainProperty(Meaning::CameraFigures, "lens",
-                                          memoryValues(ValueType::Double, 16, false, std::move(sampling), numbers),
-                                          SpaceRole::CameraCore)});
+    std::vector<PropertyNode> list;
+    const auto add = [&](Meaning meaning, const auto& numbersOf) {
+        std::vector<std::vector<double>> numbers;
+        for (const CameraFigures& figures : samples)
+            numbers.push_back(numbersOf(figures));
+        const CameraChannel& channel = cameraChannel(meaning);
+        list.push_back(plainProperty(meaning, meaningName(meaning),
+                                     memoryValues(ValueType::Double, channel.extent, false, sampling, numbers),
+                                     channel.space, channel.time));
+    };
+    for (const FigureOf& f : kFigures)
+        add(f.meaning,
+            [&](const CameraFigures& figures) { return std::vector<double>{toMetres(figures.*f.figure, f.perMetre)}; });
+    add(Meaning::Overscan, [](const CameraFigures& figures) {
+        std::vector<double> shares;
+        for (const auto share : kOverscan)
+            shares.push_back(figures.*share);
+        return shares;
+    });
+    return plainProperties(std::move(list));
 }
 
 } // namespace wyc

@@ -7,13 +7,31 @@
 
 namespace wyc {
 
-inline constexpr std::size_t kCameraFocus = 11;
-inline constexpr std::size_t kCameraShutterOpen = 12;
-inline constexpr std::size_t kCameraShutterClose = 13;
-inline constexpr std::size_t kCameraNear = 14;
-inline constexpr std::size_t kCameraFar = 15;
+/// One channel of a camera. Lengths on the film are in metres, those in front of it in scene units.
+struct CameraChannel {
+    Meaning meaning;
+    std::uint32_t extent = 1;
+    SpaceRole space = SpaceRole::None;
+    TimeRole time = TimeRole::Plain;
+};
+inline constexpr std::array<CameraChannel, 14> kCameraChannels{
+    {{Meaning::FocalLength},
+     {Meaning::GateWidth},
+     {Meaning::GateHeight},
+     {Meaning::GateX},
+     {Meaning::GateY},
+     {Meaning::Squeeze},
+     {Meaning::Overscan, 4},
+     {Meaning::FStop},
+     {Meaning::FocusDistance, 1, SpaceRole::Length},
+     {Meaning::ShutterOpen, 1, SpaceRole::None, TimeRole::Duration},
+     {Meaning::ShutterClose, 1, SpaceRole::None, TimeRole::Duration},
+     {Meaning::NearClip, 1, SpaceRole::Length},
+     {Meaning::FarClip, 1, SpaceRole::Length},
+     {Meaning::FilmBack, 9}}};
+[[nodiscard]] const CameraChannel& cameraChannel(Meaning meaning);
 
-/// Sixteen numbers, in this order.
+/// A camera at a moment, in the units that people say them in.
 struct CameraFigures {
     double focalLength = 35.0;       // mm
     double horizontalAperture = 3.6; // cm
@@ -32,8 +50,6 @@ struct CameraFigures {
     double nearClip = 0.1;
     double farClip = 100000.0;
     bool operator==(const CameraFigures&) const = default;
-    [[nodiscard]] std::array<double, 16> numbers() const;
-    [[nodiscard]] static CameraFigures fromNumbers(const std::array<double, 16>& numbers);
 };
 
 /// 3×3 in rows, acting on picture coordinates written as rows (x, y, 1), −1 … 1 over the gate.
@@ -57,10 +73,10 @@ struct CameraView {
 
 /// Figures and film back at a time; an error when the node has no readable camera figures.
 [[nodiscard]] Result<CameraView> cameraAt(const Scene& scene, std::size_t node, double seconds);
-/// Times of the camera's figures; still when it has one sample or none.
+/// Times at which some figure of the camera changes; still when none does.
 [[nodiscard]] Sampling cameraSampling(const Node& node);
-/// The sixteen figures over time; null when the node has none.
-[[nodiscard]] ValuesPtr cameraValues(const Node& node);
+/// True when the node says how long its lens is.
+[[nodiscard]] bool hasLens(const Node& node);
 /// Makes a node a camera with these figures, one a sample.
 void setCamera(Node& node, Sampling sampling, const std::vector<CameraFigures>& samples);
 /// Properties of a new camera.

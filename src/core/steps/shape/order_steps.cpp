@@ -116,6 +116,7 @@ class RearrangedValues final : public ValuesWrapper {
         return placed(std::move(value));
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
 
   private:
     [[nodiscard]] Result<PropertyValue> placed(PropertyValue value) const {

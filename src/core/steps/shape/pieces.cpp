@@ -8,9 +8,9 @@
 
 #include <fmt/format.h>
 
+#include "evaluate/mapped.h"
 #include "scene/components/face_sets.h"
 #include "scene/mix.h"
-#include "evaluate/mapped.h"
 
 namespace wyc {
 namespace {

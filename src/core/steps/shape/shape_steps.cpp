@@ -8,11 +8,12 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "scene/carried_words.h"
-#include "scene/components/face_sets.h"
-#include "scene/instances.h"
 #include "evaluate/baked.h"
 #include "evaluate/mapped.h"
+#include "scene/carried_words.h"
+#include "scene/channels.h"
+#include "scene/components/face_sets.h"
+#include "scene/instances.h"
 #include "steps/shape/pieces.h"
 #include "steps/steps.h"
 
@@ -116,10 +117,9 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
             }
             node.transform = nullptr;
             // Its own values stay; a box was given for a space that is gone.
-            node.properties =
-                changedProperties(node.properties, [](const PropertyNode& property, const std::string&, const auto&) {
-                    return property.role == SpaceRole::Box ? nullptr : property.values;
-                });
+            node.properties = changedChannels(node.properties, [](const Channel& channel) {
+                return channel.space == SpaceRole::Box ? nullptr : channel.values;
+            });
         }
         if (!keepGroups && (node.geometry || needsPlace(node)))
             node.visibility = resolvedVisibility(scene, i);

@@ -8,8 +8,8 @@
 #include "gather/source.h"
 #include "scene/scene_tree.h"
 #include "steps/shape/pieces.h"
-#include "steps/steps.h"
 #include "steps/shape/take.h"
+#include "steps/steps.h"
 
 namespace wyc {
 namespace {
@@ -102,7 +102,6 @@ void leaveOutMotion(Node& node, Scene& scene) {
     KeptProperties kept =
         keptProperties(node.properties, [](const PropertyNode& property, const PropertyNode*) -> ValuesPtr {
             switch (property.role) {
-            case SpaceRole::Velocity:
             case SpaceRole::Normal:
             case SpaceRole::Position:
             case SpaceRole::Vector: return nullptr;

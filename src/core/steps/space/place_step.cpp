@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/channels.h"
 #include "steps/space/space.h"
 #include "steps/steps.h"
 
@@ -127,6 +128,7 @@ class PlacedValues final : public ValuesWrapper {
         return value;
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
 
   private:
     void change(PropertyValue& value) const {
@@ -143,7 +145,34 @@ class PlacedValues final : public ValuesWrapper {
     Mat4 place_;
 };
 
-Result<std::vector<double>> numbersOf(const std::string& text, std::size_t count, std::string_view what) {
+// Widths of what stands at the top, under a place that has a size.
+class SizedValues final : public ValuesWrapper {
+  public:
+    SizedValues(ValuesPtr inner, double size) : ValuesWrapper(std::move(inner)), size_(size) {}
+    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override {
+        WYC_TRY(value, inner().read(s));
+        change(value);
+        return value;
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
+        WYC_TRY(value, inner().readAt(t, how));
+        change(value);
+        return value;
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
+
+  private:
+    void change(PropertyValue& value) const {
+        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+            for (T& number : numbers)
+                number = static_cast<T>(static_cast<double>(number) * size_);
+        });
+    }
+    double size_;
+};
+
+Result<std::vector<double>> numbersIn(const std::string& text, std::size_t count, std::string_view what) {
     std::vector<double> numbers;
     for (const std::string& part : splitText(text, ','))
         if (const auto number = parseNumber(std::string(trimmed(part))); number && std::isfinite(*number))
@@ -158,7 +187,7 @@ Result<SpaceChange> placeMeans(const json& options) {
     SpaceChange change;
     Mat4 place;
     if (const std::string text = options["matrix"]; !text.empty()) {
-        WYC_TRY(numbers, numbersOf(text, 12, "matrix"));
+        WYC_TRY(numbers, numbersIn(text, 12, "matrix"));
         for (std::size_t r = 0; r < 4; ++r)
             for (std::size_t c = 0; c < 3; ++c)
                 place.at(r, c) = numbers[r * 3 + c];
@@ -174,8 +203,8 @@ Result<SpaceChange> placeMeans(const json& options) {
             return fail(makeError(ErrorKind::BadInput, "this matrix is no move, turn and size: it bends")
                             .withAdvice("Give three rows of one length at right angles, and a move"));
     } else {
-        WYC_TRY(turns, numbersOf(options["turn"].get<std::string>(), 3, "turn"));
-        WYC_TRY(move, numbersOf(options["move"].get<std::string>(), 3, "move"));
+        WYC_TRY(turns, numbersIn(options["turn"].get<std::string>(), 3, "turn"));
+        WYC_TRY(move, numbersIn(options["move"].get<std::string>(), 3, "move"));
         const double radians = std::numbers::pi / 180.0;
         place = Mat4::rotation({1, 0, 0}, turns[0] * radians) * Mat4::rotation({0, 1, 0}, turns[1] * radians) *
                 Mat4::rotation({0, 0, 1}, turns[2] * radians) * Mat4::translation({move[0], move[1], move[2]});
@@ -195,18 +224,20 @@ Scene placedInSpace(const Scene& scene, const Mat4& place) {
         const bool bare = node.geometry && !node.transform;
         if (bare) {
             node.geometry = std::make_shared<PlacedGeometry>(node.geometry, place);
-            node.properties = changedProperties(
-                node.properties, [place](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
-                    switch (property.role) {
-                    case SpaceRole::Position:
-                    case SpaceRole::Vector:
-                    case SpaceRole::Velocity:
-                    case SpaceRole::Normal:
-                        return std::make_shared<PlacedValues>(property.values, property.role, place);
-                    case SpaceRole::Box: return nullptr; // of another space; a writer makes it anew
-                    default: return property.values;
-                    }
-                });
+            node.properties = changedChannels(node.properties, [place](const Channel& channel) -> ValuesPtr {
+                switch (channel.space) {
+                case SpaceRole::Position:
+                case SpaceRole::Vector:
+                case SpaceRole::Normal: return std::make_shared<PlacedValues>(channel.values, channel.space, place);
+                case SpaceRole::Length: {
+                    const double size = length(Vec3d{place.m[0], place.m[1], place.m[2]});
+                    return size == 1.0 ? channel.values : std::make_shared<SizedValues>(channel.values, size);
+                }
+                case SpaceRole::Box: return nullptr; // of another space; a writer makes it anew
+                case SpaceRole::None: break;
+                }
+                return channel.values;
+            });
         } else if (node.transform || node.kind == NodeKind::Transform || node.kind == NodeKind::Camera ||
                    node.kind == NodeKind::Light) {
             node.transform = std::make_shared<PlacedTransform>(node.transform, place);

@@ -8,7 +8,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "scene/components/camera.h"
+#include "scene/channels.h"
 #include "steps/space/space.h"
 #include "steps/steps.h"
 
@@ -66,8 +66,7 @@ class ChangedValues final : public ValuesWrapper {
                 scale(i);
             break;
         case SpaceRole::Position:
-        case SpaceRole::Vector:
-        case SpaceRole::Velocity: turnAndScale(change_, triples, change_.scale); break;
+        case SpaceRole::Vector: turnAndScale(change_, triples, change_.scale); break;
         case SpaceRole::Normal: turnAndScale(change_, triples, 1.0); break;
         case SpaceRole::Box:
             if (numbers.size() < 6 || numbers[0] > numbers[3]) // empty: inside out
@@ -78,11 +77,6 @@ class ChangedValues final : public ValuesWrapper {
                     if (numbers[i] > numbers[i + 3])
                         std::swap(numbers[i], numbers[i + 3]);
             break;
-        case SpaceRole::CameraCore:
-            for (const std::size_t i : {kCameraFocus, kCameraNear, kCameraFar})
-                if (i < numbers.size())
-                    scale(i);
-            break;
         }
     }
     SpaceRole role_;
@@ -90,13 +84,11 @@ class ChangedValues final : public ValuesWrapper {
 };
 
 PropertiesPtr changedProperties(const PropertiesPtr& properties, const SpaceChange& change) {
-    return changedProperties(
-        properties,
-        [change](const PropertyNode& property, const std::string&, const std::vector<PropertyNode>&) -> ValuesPtr {
-            return property.role == SpaceRole::None
-                       ? property.values
-                       : std::make_shared<ChangedValues>(property.values, property.role, change);
-        });
+    return changedChannels(properties, [change](const Channel& channel) -> ValuesPtr {
+        return channel.space == SpaceRole::None
+                   ? channel.values
+                   : std::make_shared<ChangedValues>(channel.values, channel.space, change);
+    });
 }
 
 class ChangedGeometry final : public MomentWrapper {

@@ -8,15 +8,14 @@
 
 #include "base/text.h"
 #include "evaluate/mapped.h"
-#include "steps/time/retime_curve.h"
 #include "steps/steps.h"
+#include "steps/time/retime_curve.h"
 #include "steps/time/time_parts.h"
 
 namespace wyc {
 namespace {
 
 using nlohmann::json;
-
 
 Error badInput(std::string what, std::string_view advice = {}) {
     Error error = makeError(ErrorKind::BadInput, std::move(what));

@@ -121,7 +121,6 @@ namespace {
 
 using nlohmann::json;
 
-
 Error nothingLeft(const Scene& scene) {
     const Node* lead = leadShape(scene);
     return makeError(ErrorKind::BadInput, "no sample of this item is left")

@@ -8,6 +8,7 @@
 #include <fmt/format.h>
 
 #include "base/parallel.h"
+#include "scene/channels.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -107,6 +108,7 @@ class StayingVelocities final : public ValuesWrapper {
         return value;
     }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
 
   private:
     void stay(PropertyValue& value) const {
@@ -160,12 +162,10 @@ Result<Scene> applyTravel(const Scene& scene, const json& options) {
             node.parent = static_cast<int>(result.nodes.size());
             result.nodes.push_back(std::move(carrier));
             node.geometry = std::make_shared<StayingGeometry>(travel);
-            node.properties = changedProperties(
-                node.properties, [axes](const PropertyNode& property, const std::string&, const auto&) -> ValuesPtr {
-                    return property.role == SpaceRole::Velocity && property.values->extent() == 3
-                               ? std::make_shared<StayingVelocities>(property.values, axes)
-                               : property.values;
-                });
+            node.properties = changedChannels(node.properties, [axes](const Channel& channel) -> ValuesPtr {
+                return isSpeedOfPoints(channel) ? std::make_shared<StayingVelocities>(channel.values, axes)
+                                                : channel.values;
+            });
         }
         node.path = above() + "/" + node.name;
         places[i] = static_cast<int>(result.nodes.size());

@@ -1,0 +1,365 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "delivery/proof/shown_channels.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+
+namespace wyc {
+namespace {
+
+constexpr double kBeside = 2e-5;     // seconds: right before or behind a moment
+constexpr double kFloatShare = 4e-6; // of a number's size: float32 in, a few sums, float32 out
+constexpr double kDoubleShare = 1e-6;
+
+bool movesAbove(const Scene& scene, std::size_t node) {
+    for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent)
+        if (const auto& transform = scene.nodes[static_cast<std::size_t>(i)].transform;
+            transform && !transform->constant())
+            return true;
+    return false;
+}
+
+bool isReal(const Channel& channel) {
+    return channel.values->type() == ValueType::Float || channel.values->type() == ValueType::Double;
+}
+
+Vec3d linear(const Vec3d& v, const Mat4& m) {
+    return {v.x * m.m[0] + v.y * m.m[4] + v.z * m.m[8], v.x * m.m[1] + v.y * m.m[5] + v.z * m.m[9],
+            v.x * m.m[2] + v.y * m.m[6] + v.z * m.m[10]};
+}
+
+double determinant(const Mat4& m) {
+    return dot(Vec3d{m.m[0], m.m[1], m.m[2]}, cross(Vec3d{m.m[4], m.m[5], m.m[6]}, Vec3d{m.m[8], m.m[9], m.m[10]}));
+}
+
+// A normal by the inverse transpose, but for its length: the cofactors of the matrix.
+Vec3d normalBy(const Vec3d& n, const Mat4& m) {
+    const Vec3d x{m.m[0], m.m[1], m.m[2]};
+    const Vec3d y{m.m[4], m.m[5], m.m[6]};
+    const Vec3d z{m.m[8], m.m[9], m.m[10]};
+    const Vec3d turned = cross(y, z) * n.x + cross(z, x) * n.y + cross(x, y) * n.z;
+    return determinant(m) < 0.0 ? turned * -1.0 : turned;
+}
+
+double sizeOf(const Mat4& m) {
+    double size = 0.0;
+    for (std::size_t i = 0; i < 12; ++i)
+        size = std::max(size, std::abs(m.m[i]));
+    return size;
+}
+
+double sizeOf(const std::vector<double>& numbers) {
+    double size = 0.0;
+    for (const double number : numbers)
+        if (std::isfinite(number))
+            size = std::max(size, std::abs(number));
+    return size;
+}
+
+bool isOutside(const Sampling& sampling, double seconds) {
+    return sampling.count() > 1 &&
+           (seconds < sampling.firstTime() - kSameMoment || seconds > sampling.lastTime() + kSameMoment);
+}
+
+bool isKept(const Channel& channel, const Format& format) {
+    if (channel.meaning != Meaning::Itself)
+        return format.keeps(Content::Values);
+    for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours})
+        if (channel.name == layerName(layer))
+            return format.keeps(contentOf(layer));
+    return false;
+}
+
+// A step that takes a channel away says so, by the name that its source has for it.
+bool isTold(const Scene& meant, const std::string& path, const std::string& channel) {
+    const auto from = channel.find('\'');
+    const auto to = channel.find('\'', from + 1);
+    const std::string name = to == std::string::npos ? channel : channel.substr(from, to - from + 1);
+    return std::any_of(meant.notCarried.begin(), meant.notCarried.end(), [&](const NotCarried& told) {
+        return told.item == path && told.what.find(name) != std::string::npos;
+    });
+}
+
+bool apart(double a, double b, double allowed) {
+    return std::isfinite(a) != std::isfinite(b) || std::abs(a - b) > allowed;
+}
+
+} // namespace
+
+ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scene& source, std::size_t own,
+                                const Intention& intention, const Format& format, bool comparable) {
+    ShownChannels result;
+    result.meantScene_ = &meant;
+    result.node_ = node;
+    result.sourceScene_ = &source;
+    result.own_ = own;
+    result.intention_ = &intention;
+    result.meantMoves_ = movesAbove(meant, node);
+    result.sourceMoves_ = movesAbove(source, own);
+    const Node& it = meant.nodes[node];
+    const Node& from = source.nodes[own];
+    const std::vector<Channel> there = channelsOf(from);
+    if (!comparable) {
+        for (const Channel& channel : there)
+            if (channel.values->sampling().count() > 0 && channel.space != SpaceRole::Box && isKept(channel, format))
+                result.leftAside_.push_back(
+                    fmt::format("{}: points and faces have other numbers than in the source", channel.name));
+        return result;
+    }
+    result.meantChannels_ = channelsOf(it);
+    const bool otherFaces = [&] {
+        if (!it.geometry || !from.geometry || it.geometry->sampling().count() == 0 ||
+            from.geometry->sampling().count() == 0 || it.geometry->topologyVaries() || from.geometry->topologyVaries())
+            return false;
+        const auto a = it.geometry->topology(0);
+        const auto b = from.geometry->topology(0);
+        return a && b && (*a)->hash() != (*b)->hash();
+    }();
+    for (const Channel& channel : there) {
+        if (channel.values->sampling().count() == 0 || channel.space == SpaceRole::Box || !isKept(channel, format))
+            continue;
+        const Channel* same = channelNamed(result.meantChannels_, channel.name);
+        if (!same) {
+            if (!isTold(meant, it.path, channel.name))
+                result.lost_.push_back(channel.name);
+            continue;
+        }
+        if (same->scope == Scope::Corner && otherFaces) {
+            result.leftAside_.push_back(fmt::format("{}: its faces are walked the other way round", channel.name));
+            continue;
+        }
+        if (isSpeedOfPoints(channel) && (result.meantMoves_ != result.sourceMoves_ || intention.time.carries())) {
+            result.leftAside_.push_back(
+                fmt::format("{}: motion went from transforms into points, or back", channel.name));
+            continue;
+        }
+        Pair pair{*same, channel, false};
+        pair.steady = same->values->sameAlways() && channel.values->sameAlways() && channel.time == TimeRole::Plain;
+        result.pairs_.push_back(std::move(pair));
+    }
+    return result;
+}
+
+void ShownChannels::tellWhatIsLeftAside(Shown& shown) const {
+    for (const std::string& name : lost_)
+        if (shown.disagreements.size() < kMostWords)
+            shown.disagreements.push_back(fmt::format("its {} is in the source and not here", name));
+    shown.notCompared.insert(shown.notCompared.end(), leftAside_.begin(), leftAside_.end());
+}
+
+// Where the speed changes a length of time has either; in a rest, and backwards, it is as long as before.
+bool ShownChannels::durationsFollow(const Pair& pair, double seconds) const {
+    const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
+    const double speed = speedAt(seconds);
+    const bool changes = pair.meant.values->sampling().count() > 1 || intention_->time.asOneRun();
+    return changes && speed > 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
+}
+
+// Speeds of points under poses that are mixed: that of each as far as it runs, and its place times the change of its
+// weight, which is taken from the weights a little before and behind.
+Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const Pair& pair,
+                                                                         const std::vector<TimedPose>& poses) const {
+    std::optional<std::vector<double>> none;
+    const Geometry* shape = sourceScene_->nodes[own_].geometry.get();
+    if (!shape || shape->topologyVaries())
+        return none;
+    std::vector<double> sum;
+    for (const TimedPose& pose : poses) {
+        if (pose.rest || pose.keepsShape)
+            return none;
+        WYC_TRY(own, plainNumbers(pair.source, pose.seconds));
+        WYC_TRY(place, plainPose(*shape, pose.seconds, 0, static_cast<std::size_t>(-1)));
+        if (own.numbers.size() != place.below.size() * 3)
+            return none;
+        sum.resize(own.numbers.size(), 0.0);
+        for (std::size_t i = 0; i < place.below.size(); ++i) {
+            const Vec3d p = place.at(i);
+            const std::array<double, 3> at{p.x, p.y, p.z};
+            for (std::size_t k = 0; k < 3; ++k)
+                sum[i * 3 + k] += pose.weight * pose.rate * own.numbers[i * 3 + k] + pose.weightRate * at[k];
+        }
+    }
+    return std::optional(std::move(sum));
+}
+
+Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& pair, double seconds) const {
+    std::optional<std::vector<double>> none;
+    const std::vector<TimedPose> poses = intention_->time.at(seconds);
+    if (isSpeedOfPoints(pair.source) && poses.size() > 1) {
+        const bool rightBeside = intention_->time.at(seconds - kBeside).size() == poses.size() &&
+                                 intention_->time.at(seconds + kBeside).size() == poses.size();
+        return rightBeside ? expectedSpeeds(pair, poses) : Result<std::optional<std::vector<double>>>(none);
+    }
+    // Directions of more than two poses are mixed one after another, and do not add up.
+    if (pair.source.blend == Blend::UnitLength && poses.size() > 1)
+        return none;
+    const Geometry* shape = sourceScene_->nodes[own_].geometry.get();
+    const bool loose = shape && shape->topologyVaries() && pair.source.values->isArray();
+    std::vector<double> sum;
+    double speed = 0.0;
+    for (const TimedPose& pose : poses) {
+        WYC_TRY(own, plainNumbers(pair.source, pose.seconds));
+        // Of points that come and go nobody knows what lies between two samples.
+        if (loose && (poses.size() > 1 || !own.atSample))
+            return none;
+        if (poses.size() == 1) {
+            sum = std::move(own.numbers);
+        } else {
+            if (!sum.empty() && sum.size() != own.numbers.size())
+                return none;
+            sum.resize(own.numbers.size(), 0.0);
+            for (std::size_t i = 0; i < sum.size(); ++i)
+                sum[i] += pose.weight * own.numbers[i];
+        }
+        speed += poses.size() == 1 ? pose.speed : pose.weight * pose.speed;
+    }
+    if (pair.source.time != TimeRole::Plain) {
+        const bool rate = pair.source.time == TimeRole::Rate;
+        if (rate) {
+            // At a change of speed either is right.
+            const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
+            if (speedAt(seconds - kBeside) != speedAt(seconds + kBeside))
+                return none;
+            // Outside of its samples a track holds, and says nothing of how fast.
+            const Sampling& sampling = pair.meant.values->sampling();
+            if (isOutside(sampling, seconds) ||
+                isOutside(pair.source.values->sampling(), intention_->time.at(seconds).front().seconds))
+                return none;
+            // And where it jumps between two samples of the result it does so somewhere between them.
+            const auto around = plainPosition(sampling, seconds);
+            if (around.weight > 0.0 && (speedAt(sampling.time(around.below) + kBeside) != speed ||
+                                        speedAt(sampling.time(around.above) - kBeside) != speed))
+                return none;
+            if (pair.meant.values->sampling().isStill() && !intention_->time.asOneRun())
+                return none;
+        } else if (!durationsFollow(pair, seconds)) {
+            return none;
+        }
+        for (double& number : sum)
+            number = rate ? number * speed : number / speed;
+    }
+    return std::optional(std::move(sum));
+}
+
+// Texts and whole numbers hold from their sample on: right at a flip either is right.
+Result<std::optional<std::string>> ShownChannels::heldDifference(const Pair& pair, double seconds) const {
+    std::optional<std::string> none;
+    const auto valueAt = [](const SampledValues& values, double t) {
+        return values.read(plainPosition(values.sampling(), t).below);
+    };
+    WYC_TRY(here, valueAt(*pair.meant.values, seconds));
+    for (const double beside : {0.0, -kBeside, kBeside}) {
+        const double there = intention_->time.heldAt(seconds + beside);
+        for (const double around : {0.0, -kBeside, kBeside}) {
+            WYC_TRY(wanted, valueAt(*pair.source.values, there + around));
+            if (wanted.bytes == here.bytes)
+                return none;
+        }
+    }
+    return std::optional(pair.meant.name);
+}
+
+Result<std::optional<std::string>> ShownChannels::difference(const Pair& pair, double seconds) const {
+    std::optional<std::string> none;
+    if (!isReal(pair.source) || pair.source.blend == Blend::Held)
+        return heldDifference(pair, seconds);
+    WYC_TRY(wanted, expected(pair, seconds));
+    if (!wanted)
+        return none;
+    WYC_TRY(here, plainNumbers(pair.meant, seconds));
+    const Geometry* shape = meantScene_->nodes[node_].geometry.get();
+    if (!here.atSample && shape && shape->topologyVaries() && pair.meant.values->isArray())
+        return none;
+    std::vector<double>& source = *wanted;
+    std::vector<double>& own = here.numbers;
+    if (source.size() != own.size())
+        return std::optional(
+            fmt::format("{} has {} numbers, {} are meant", pair.meant.name, own.size(), source.size()));
+    const bool eye = sourceScene_->nodes[own_].kind == NodeKind::Camera;
+    double reach = std::max(sizeOf(source), sizeOf(own));
+    if (pair.source.space != SpaceRole::None && eye) {
+        for (double& number : source)
+            number *= intention_->scale;
+        reach = std::max(sizeOf(source), sizeOf(own));
+    } else if (pair.source.space != SpaceRole::None) {
+        WYC_TRY(world, plainWorld(*meantScene_, node_, seconds));
+        WYC_TRY(place, plainWorld(*sourceScene_, own_, intention_->time.at(seconds).front().seconds));
+        if (intention_->time.at(seconds).size() > 1 && sourceMoves_)
+            return none; // places of several poses do not add up
+        const Mat4 there = place * intention_->spaceAt(seconds);
+        const double flat = 1e-9;
+        if (std::abs(determinant(world)) < flat || std::abs(determinant(there)) < flat)
+            return none;
+        const auto triple = [](const std::vector<double>& numbers, std::size_t i) {
+            return Vec3d{numbers[i], numbers[i + 1], numbers[i + 2]};
+        };
+        const auto put = [](std::vector<double>& numbers, std::size_t i, const Vec3d& v) {
+            numbers[i] = v.x;
+            numbers[i + 1] = v.y;
+            numbers[i + 2] = v.z;
+        };
+        switch (pair.source.space) {
+        case SpaceRole::Length: {
+            const double ownSize = std::cbrt(std::abs(determinant(world)));
+            const double size = std::cbrt(std::abs(determinant(place))) * intention_->scale;
+            for (std::size_t i = 0; i < own.size(); ++i) {
+                own[i] *= ownSize;
+                source[i] *= size;
+            }
+            break;
+        }
+        case SpaceRole::Normal:
+            for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
+                const Vec3d a = triple(own, i);
+                const Vec3d b = triple(source, i);
+                const Vec3d turnedA = normalBy(a, world);
+                const Vec3d turnedB = normalBy(b, there);
+                put(own, i, length(turnedA) > 0.0 ? turnedA * (length(a) / length(turnedA)) : a);
+                put(source, i, length(turnedB) > 0.0 ? turnedB * (length(b) / length(turnedB)) : b);
+            }
+            break;
+        case SpaceRole::Position:
+        case SpaceRole::Vector:
+            for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
+                const bool position = pair.source.space == SpaceRole::Position;
+                put(own, i, position ? transformedPoint(triple(own, i), world) : linear(triple(own, i), world));
+                put(source, i,
+                    position ? transformedPoint(triple(source, i), there) : linear(triple(source, i), there));
+            }
+            break;
+        case SpaceRole::Box:
+        case SpaceRole::None: break;
+        }
+        reach = std::max({reach, reach * sizeOf(world), reach * sizeOf(there), sizeOf(source), sizeOf(own)});
+    }
+    const double steps = pair.source.values->type() == ValueType::Float ? kFloatShare : kDoubleShare;
+    for (std::size_t i = 0; i < own.size(); ++i)
+        if (apart(own[i], source[i], steps * std::max(reach, 1e-9)))
+            return std::optional(
+                fmt::format("{} is {:.6g}, the source says {:.6g}", pair.meant.name, own[i], source[i]));
+    return none;
+}
+
+Status ShownChannels::compareAt(double seconds, bool whole, bool end, Shown& shown) const {
+    for (const Pair& pair : pairs_) {
+        if (shown.disagreements.size() >= kMostWords)
+            return {};
+        if (pair.steady && !end)
+            continue;
+        const Sampling& sampling = pair.meant.values->sampling();
+        const bool sampled = sampling.count() > 1 && plainPosition(sampling, seconds).weight == 0.0;
+        if (!whole && !sampled)
+            continue;
+        WYC_TRY(words, difference(pair, seconds));
+        if (words)
+            shown.disagreements.push_back(
+                fmt::format("at frame {}: its {}", frameText(snappedFrame(intention_->rate.frameAt(seconds))), *words));
+    }
+    return {};
+}
+
+} // namespace wyc

@@ -1,0 +1,55 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Everything that a node says in numbers, held against what the source says at the moments that the steps mean.
+#include <set>
+
+#include "delivery/proof/shown.h"
+#include "formats/format.h"
+
+namespace wyc {
+
+class ShownChannels {
+  public:
+    /// `own`: the node of the source. `comparable`: its elements have the numbers that they had. What the format does
+    /// not keep is told as a loss, and left aside here.
+    [[nodiscard]] static ShownChannels of(const Scene& meant, std::size_t node, const Scene& source, std::size_t own,
+                                          const Intention& intention, const Format& format, bool comparable);
+    [[nodiscard]] const std::vector<Channel>& meant() const { return meantChannels_; }
+    /// At a moment of the result. `whole`: every channel is judged, else those that have a sample there. `end`: what
+    /// never changes is judged too.
+    [[nodiscard]] Status compareAt(double seconds, bool whole, bool end, Shown& shown) const;
+    /// Channels that are not compared, and why; and those that were lost on the way.
+    void tellWhatIsLeftAside(Shown& shown) const;
+
+  private:
+    struct Pair {
+        Channel meant;
+        Channel source;
+        bool steady = false; // the same at all times on both sides
+    };
+    struct Worlds {
+        Mat4 meant;
+        Mat4 source; // of the source, brought into the result's world
+    };
+    /// What the source means at the moment, in the space of its own node; nothing where that cannot be said.
+    [[nodiscard]] Result<std::optional<std::vector<double>>> expected(const Pair& pair, double seconds) const;
+    [[nodiscard]] Result<std::optional<std::vector<double>>> expectedSpeeds(const Pair& pair,
+                                                                            const std::vector<TimedPose>& poses) const;
+    [[nodiscard]] Result<std::optional<std::string>> difference(const Pair& pair, double seconds) const;
+    [[nodiscard]] Result<std::optional<std::string>> heldDifference(const Pair& pair, double seconds) const;
+    [[nodiscard]] bool durationsFollow(const Pair& pair, double seconds) const;
+
+    const Scene* meantScene_ = nullptr;
+    std::size_t node_ = 0;
+    const Scene* sourceScene_ = nullptr;
+    std::size_t own_ = 0;
+    const Intention* intention_ = nullptr;
+    bool meantMoves_ = false;  // transforms above it change in time
+    bool sourceMoves_ = false; // likewise
+    std::vector<Channel> meantChannels_;
+    std::vector<Pair> pairs_;
+    std::vector<std::string> lost_;
+    std::vector<std::string> leftAside_;
+};
+
+} // namespace wyc

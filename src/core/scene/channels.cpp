@@ -1,0 +1,209 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "scene/channels.h"
+
+#include <algorithm>
+
+#include <Eigen/Core>
+#include <fmt/format.h>
+
+#include "scene/layers.h"
+
+namespace wyc {
+namespace {
+
+// Halves are not mixed: nothing here reads them as numbers that lie between.
+bool isReal(ValueType type) {
+    return type == ValueType::Float || type == ValueType::Double;
+}
+
+std::string nameOf(const PropertyNode& property, const std::string& group) {
+    switch (property.meaning) {
+    case Meaning::Unknown: return group.empty() ? property.name : group + "/" + property.name;
+    case Meaning::Parameter:
+    case Meaning::UserValue:
+    case Meaning::SurfaceSetting: return fmt::format("{} '{}'", meaningName(property.meaning), property.name);
+    default: return meaningName(property.meaning);
+    }
+}
+
+Scope scopeOf(Meaning meaning, Scope stated) {
+    switch (meaning) {
+    case Meaning::Velocities:
+    case Meaning::PointIds:
+    case Meaning::CurveWeights:
+    case Meaning::Widths: return Scope::Point;
+    case Meaning::Parameter: return stated;
+    default: return Scope::Constant;
+    }
+}
+
+Channel channelOf(const PropertyNode& property, const PropertyNode* group, const std::string& path) {
+    // Parts of a group with a meaning (values, and numbers into them) are of what the group is.
+    const bool part = group && group->meaning != Meaning::Unknown && property.meaning == Meaning::Unknown;
+    Channel channel;
+    channel.name = nameOf(property, path);
+    channel.meaning = part ? group->meaning : property.meaning;
+    channel.space = property.role;
+    channel.time = property.time;
+    channel.scope = scopeOf(channel.meaning, part ? group->scope : property.scope);
+    channel.values = property.values;
+    channel.blend = !isReal(property.values->type())     ? Blend::Held
+                    : property.role == SpaceRole::Normal ? Blend::UnitLength
+                                                         : Blend::Linear;
+    const auto isIndices = [](const PropertyNode& p) {
+        return p.values && (p.values->type() == ValueType::UInt32 || p.values->type() == ValueType::Int32);
+    };
+    channel.indices = part && group->children.size() == 2 && isIndices(property) &&
+                      &property != &group->children.front() && group->children.front().name != property.name;
+    channel.indexed = part && group->children.size() == 2 && isIndices(group->children.back()) &&
+                      group->children.front().name == property.name;
+    return channel;
+}
+
+void collect(const std::vector<PropertyNode>& list, const PropertyNode* group, const std::string& path,
+             std::vector<Channel>& into) {
+    for (const PropertyNode& property : list) {
+        if (property.meaning == Meaning::Itself)
+            continue;
+        if (property.values)
+            into.push_back(channelOf(property, group, path));
+        else
+            collect(property.children, &property, nameOf(property, path), into);
+    }
+}
+
+// UVs, normals or colours of a mesh, whatever way they are stored: a value for every corner.
+class LayerValues final : public SampledValues {
+  public:
+    LayerValues(GeometryPtr mesh, Layer layer, std::uint32_t extent)
+        : mesh_(std::move(mesh)), layer_(layer), extent_(extent) {
+        if (!mesh_->extrasVary() && mesh_->sampling().count() > 1)
+            sampling_ = Sampling::still(mesh_->sampling().firstTime());
+        else
+            sampling_ = mesh_->sampling();
+    }
+    [[nodiscard]] ValueType type() const override { return ValueType::Float; }
+    [[nodiscard]] std::uint32_t extent() const override { return extent_; }
+    [[nodiscard]] bool isArray() const override { return true; }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill(); }
+    [[nodiscard]] bool sameAlways() const override { return !mesh_->extrasVary(); }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        WYC_TRY(extras, mesh_->extras(sample));
+        WYC_TRY(topology, mesh_->topology(sample));
+        WYC_TRY(points, mesh_->pointCount(sample));
+        return laidOut(*extras, *topology, points);
+    }
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix&) const override {
+        WYC_TRY(extras, mesh_->extrasAt(seconds));
+        WYC_TRY(topology, mesh_->topologyAt(seconds));
+        WYC_TRY(points, mesh_->pointCountAt(seconds));
+        return laidOut(*extras, *topology, points);
+    }
+
+  private:
+    [[nodiscard]] PropertyValue laidOut(const MeshExtras& extras, const Topology& topology, std::size_t points) const {
+        const Attribute& attribute = layerOf(extras, layer_);
+        if (attribute.isEmpty())
+            return {};
+        const std::vector<float> values = cornerValues(attribute, topology, points, extent_);
+        const auto raw = std::as_bytes(std::span(values));
+        return {{raw.begin(), raw.end()}, {}};
+    }
+    GeometryPtr mesh_;
+    Layer layer_;
+    std::uint32_t extent_;
+    Sampling sampling_;
+};
+
+template<class T> std::vector<double> widened(std::span<const std::byte> bytes) {
+    std::vector<T> values(bytes.size() / sizeof(T));
+    if (!values.empty())
+        std::memcpy(values.data(), bytes.data(), values.size() * sizeof(T));
+    std::vector<double> result(values.size());
+    for (std::size_t i = 0; i < values.size(); ++i)
+        result[i] = static_cast<double>(values[i]);
+    return result;
+}
+
+std::vector<double> numbersIn(ValueType type, std::span<const std::byte> bytes) {
+    switch (type) {
+    case ValueType::Bool:
+    case ValueType::UInt8: return widened<std::uint8_t>(bytes);
+    case ValueType::Int8: return widened<std::int8_t>(bytes);
+    case ValueType::UInt16: return widened<std::uint16_t>(bytes);
+    case ValueType::Int16: return widened<std::int16_t>(bytes);
+    case ValueType::UInt32: return widened<std::uint32_t>(bytes);
+    case ValueType::Int32: return widened<std::int32_t>(bytes);
+    case ValueType::UInt64: return widened<std::uint64_t>(bytes);
+    case ValueType::Int64: return widened<std::int64_t>(bytes);
+    case ValueType::Half: return widened<Eigen::half>(bytes);
+    case ValueType::Float: return widened<float>(bytes);
+    case ValueType::Double: return widened<double>(bytes);
+    case ValueType::String:
+    case ValueType::WideString: break;
+    }
+    return {};
+}
+
+} // namespace
+
+std::vector<Channel> channelsOf(const PropertiesPtr& properties) {
+    std::vector<Channel> result;
+    if (properties)
+        collect(properties->all(), nullptr, {}, result);
+    return result;
+}
+
+std::vector<Channel> channelsOf(const Node& node) {
+    std::vector<Channel> result = channelsOf(node.properties);
+    const bool mesh = node.geometry && node.kind != NodeKind::Curves && node.geometry->sampling().count() > 0;
+    const auto extras = mesh ? node.geometry->extras(0) : Result<ExtrasPtr>(ExtrasPtr());
+    if (!extras || !*extras)
+        return result;
+    for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
+        const Attribute& attribute = layerOf(**extras, layer);
+        if (attribute.isEmpty() && !node.geometry->extrasVary())
+            continue;
+        Channel channel;
+        channel.name = layerName(layer);
+        channel.meaning = Meaning::Itself;
+        channel.space = layer == Layer::Normals ? SpaceRole::Normal : SpaceRole::None;
+        channel.blend = layer == Layer::Normals ? Blend::UnitLength : Blend::Linear;
+        channel.scope = Scope::Corner;
+        channel.values = std::make_shared<LayerValues>(node.geometry, layer, layer == Layer::Uvs ? 2U : 3U);
+        result.push_back(std::move(channel));
+    }
+    return result;
+}
+
+const Channel* channelNamed(const std::vector<Channel>& channels, std::string_view name) {
+    const auto found = std::find_if(channels.begin(), channels.end(), [&](const Channel& c) { return c.name == name; });
+    return found == channels.end() ? nullptr : &*found;
+}
+
+bool isSpeedOfPoints(const Channel& channel) {
+    return channel.time == TimeRole::Rate && channel.space == SpaceRole::Vector && channel.values->extent() == 3 &&
+           channel.values->isArray();
+}
+
+PropertiesPtr changedChannels(const PropertiesPtr& properties, ChannelChange change) {
+    return changedProperties(properties,
+                             [change = std::move(change)](const PropertyNode& property, const PropertyNode* group,
+                                                          const std::string& path) -> ValuesPtr {
+                                 return property.meaning == Meaning::Itself ? property.values
+                                                                            : change(channelOf(property, group, path));
+                             });
+}
+
+Result<std::vector<double>> numbersAt(const SampledValues& values, double seconds, const ValueMix& how) {
+    WYC_TRY(value, values.readAt(seconds, how));
+    return numbersIn(values.type(), value.bytes);
+}
+
+Result<std::vector<double>> numbersOf(const SampledValues& values, std::size_t sample) {
+    WYC_TRY(value, values.read(sample));
+    return numbersIn(values.type(), value.bytes);
+}
+
+} // namespace wyc
