@@ -67,13 +67,13 @@ TEST(Mdd, TheSizeIsComputedInSixtyFourBits) {
     // 33 + 2^30 points: 12 · 13 · 2^30 vanishes in 32 bits.
     const auto path = test::writeFile(
         folder / "a.mdd", mddBytes(13, 33 + (1 << 30), std::vector<float>(13), std::vector<float>(13 * 33 * 3)));
-    const auto header = mdd::readHeader(path);
+    const auto header = mdd::format().rest.countPoints(path);
     ASSERT_FALSE(header);
     EXPECT_NE(header.error().what.find("167503729752"), std::string::npos) << header.error().what;
 }
 
 TEST(Mdd, LittleEndianIsNamed) {
-    const auto header = mdd::readHeader(fs::path(WYC_TEST_DATA) / "mdd/broken_little_endian.mdd");
+    const auto header = mdd::format().rest.countPoints(fs::path(WYC_TEST_DATA) / "mdd/broken_little_endian.mdd");
     ASSERT_FALSE(header);
     EXPECT_NE(header.error().what.find("little-endian"), std::string::npos);
     EXPECT_NE(header.error().what.find("13 frames of 33 points"), std::string::npos);
@@ -82,9 +82,9 @@ TEST(Mdd, LittleEndianIsNamed) {
 TEST(Mdd, OneByteTooManyOrTooFewIsRefused) {
     const TempFolder folder;
     const std::string good = mddBytes(2, 1, {0, 1.0F / 24}, {1, 2, 3, 4, 5, 6});
-    EXPECT_TRUE(mdd::readHeader(test::writeFile(folder / "good.mdd", good)));
-    EXPECT_FALSE(mdd::readHeader(test::writeFile(folder / "long.mdd", good + "x")));
-    EXPECT_FALSE(mdd::readHeader(test::writeFile(folder / "short.mdd", good.substr(0, good.size() - 1))));
+    EXPECT_TRUE(mdd::format().rest.countPoints(test::writeFile(folder / "good.mdd", good)));
+    EXPECT_FALSE(mdd::format().rest.countPoints(test::writeFile(folder / "long.mdd", good + "x")));
+    EXPECT_FALSE(mdd::format().rest.countPoints(test::writeFile(folder / "short.mdd", good.substr(0, good.size() - 1))));
 }
 
 TEST(Mdd, AMeshOfAnotherCountIsRefusedWithBothCounts) {

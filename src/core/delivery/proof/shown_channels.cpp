@@ -23,6 +23,14 @@ bool movesAbove(const Scene& scene, std::size_t node) {
     return false;
 }
 
+// Something stands above it that the source does not have: a step put motion of its own there.
+bool hasOthersAbove(const Scene& meant, std::size_t node, const Scene& source) {
+    for (int i = meant.nodes[node].parent; i >= 0; i = meant.nodes[static_cast<std::size_t>(i)].parent)
+        if (!source.find(meant.nodes[static_cast<std::size_t>(i)].id))
+            return true;
+    return false;
+}
+
 bool isReal(const Channel& channel) {
     return channel.values->type() == ValueType::Float || channel.values->type() == ValueType::Double;
 }
@@ -132,7 +140,8 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
             result.leftAside_.push_back(fmt::format("{}: its faces are walked the other way round", channel.name));
             continue;
         }
-        if (isSpeedOfPoints(channel) && (result.meantMoves_ != result.sourceMoves_ || intention.time.carries())) {
+        if (isSpeedOfPoints(channel) && (result.meantMoves_ != result.sourceMoves_ || intention.time.carries() ||
+                                         hasOthersAbove(meant, node, source))) {
             result.leftAside_.push_back(
                 fmt::format("{}: motion went from transforms into points, or back", channel.name));
             continue;
