@@ -226,10 +226,12 @@ class MappedTransform final : public Transform {
 // What stands at the top of a scene, moved by what the map carries.
 class CarriedTransform final : public Transform {
   public:
-    CarriedTransform(TransformPtr inner, TimeMap map, Sampling sampling)
+    /// `onlyFree`: carried just while the transforms above do not apply; else those take it along.
+    CarriedTransform(TransformPtr inner, TimeMap map, Sampling sampling, bool onlyFree)
         : inner_(std::move(inner)),
           map_(std::move(map)),
           sampling_(std::move(sampling)),
+          onlyFree_(onlyFree),
           ops_{{TransformOp::Kind::Translate, 0}} {
         if (inner_)
             ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
@@ -241,7 +243,12 @@ class CarriedTransform final : public Transform {
     }
     [[nodiscard]] Result<bool> inherits(std::size_t s) const override { return inheritsAt(sampling_.time(s)); }
     [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
-        const Carry carry = map_.carryAt(t);
+        Carry carry = map_.carryAt(t);
+        if (onlyFree_) {
+            WYC_TRY(inherits, inheritsAt(t));
+            if (inherits)
+                carry = {};
+        }
         std::vector<double> values(carry.begin(), carry.end());
         if (inner_) {
             WYC_TRY(own, inner_->channelsAt(t));
@@ -260,6 +267,7 @@ class CarriedTransform final : public Transform {
     TransformPtr inner_; // after the map
     TimeMap map_;
     Sampling sampling_;
+    bool onlyFree_;
     std::vector<TransformOp> ops_;
 };
 
@@ -668,14 +676,16 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 track.values.push_back(track.at(time));
             node.visibility = std::move(track);
         }
-        if (!carries || node.parent >= 0)
+        const bool free = carries && node.parent >= 0 && standsFree(node);
+        if (!carries || (node.parent >= 0 && !free))
             continue;
-        if (node.geometry && !node.transform)
+        if (!free && node.geometry && !node.transform)
             node.geometry =
                 std::make_shared<CarriedGeometry>(node.geometry, map, carriedTimes(node.geometry->sampling()));
         else if (node.transform || node.kind == NodeKind::Transform)
             node.transform = std::make_shared<CarriedTransform>(
-                node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()));
+                node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()),
+                free);
     }
     return result;
 }

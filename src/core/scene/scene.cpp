@@ -245,6 +245,15 @@ Result<LocalPlacement> localPlacement(const Scene& scene, std::size_t node, doub
 
 } // namespace
 
+bool standsFree(const Node& node) {
+    if (!node.transform)
+        return false;
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, node.transform->sampling().count()); ++i)
+        if (const auto inherits = node.transform->inherits(i); inherits && !*inherits)
+            return true;
+    return false;
+}
+
 Result<Mat4> localMatrix(const Scene& scene, std::size_t node, double seconds) {
     WYC_TRY(local, localPlacement(scene, node, seconds));
     return local.matrix;

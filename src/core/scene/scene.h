@@ -194,6 +194,8 @@ struct Scene {
     [[nodiscard]] Scene withoutNodes() const;
 };
 
+/// True when the transforms above do not apply to the node, now or at times: it stands in the world by itself.
+[[nodiscard]] bool standsFree(const Node& node);
 /// Local matrix of a node at a time.
 [[nodiscard]] Result<Mat4> localMatrix(const Scene& scene, std::size_t node, double seconds);
 struct WorldPlacement {

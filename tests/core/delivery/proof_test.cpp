@@ -347,6 +347,40 @@ TEST(Proof, RecordsOfVersion3AreProvenStill) {
     EXPECT_NE(allWords(*other).find("lens: not what the record says"), std::string::npos) << allWords(*other);
 }
 
+// Channels of one camera may be sampled each in its own way; an archive samples them together, and holds all of them.
+TEST(Proof, ALensWhoseFiguresAreKeyedApartIsHeldWhole) {
+    const TempFolder folder;
+    const FrameRate rate;
+    Scene scene;
+    scene.rate = rate;
+    scene.nodes.push_back({"eye", "/eye", -1, NodeKind::Camera, nullptr, nullptr, {}, {}});
+    setCamera(scene.nodes[0], Sampling::still(), {CameraFigures()});
+    const Sampling zoom = Sampling::acyclic({rate.secondsAt(1001), rate.secondsAt(1013), rate.secondsAt(1024)});
+    const Sampling pull = Sampling::uniform(rate.secondsAt(1005), rate.secondsAt(2), 8);
+    scene.nodes[0].properties = changedChannels(scene.nodes[0].properties, [&](const Channel& channel) -> ValuesPtr {
+        if (channel.meaning == Meaning::FocalLength)
+            return memoryValues<double>(ValueType::Double, 1, false, zoom, {{0.035}, {0.0501234567}, {0.024}});
+        if (channel.meaning != Meaning::FocusDistance)
+            return channel.values;
+        std::vector<std::vector<double>> distances;
+        for (std::size_t i = 0; i < pull.count(); ++i)
+            distances.push_back({3.0 + 0.37 * static_cast<double>(i)});
+        return memoryValues(ValueType::Double, 1, false, pull, distances);
+    });
+    const auto done = delivered(scene, folder / "a.abc", &scene);
+    ASSERT_TRUE(done) << done.error().text();
+    EXPECT_TRUE(done->proof.passed) << done->proof.words();
+    const auto back = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(back);
+    for (const double frame : {1001.0, 1007.0, 1013.0, 1018.5, 1024.0}) {
+        const auto meant = cameraAt(scene, 0, rate.secondsAt(frame));
+        const auto view = cameraAt(*back, 0, rate.secondsAt(frame));
+        ASSERT_TRUE(meant && view);
+        EXPECT_NEAR(view->figures.focalLength, meant->figures.focalLength, 1e-12) << frame;
+        EXPECT_NEAR(view->figures.focusDistance, meant->figures.focusDistance, 1e-12) << frame;
+    }
+}
+
 // A record of version 2 has XXH64 of every sample's points; it proves, and it fails, as it did.
 TEST(Proof, RecordsOfTheVersionBeforeAreProvenStill) {
     const TempFolder folder;

@@ -325,6 +325,7 @@ struct Meaning {
     double last = 0.0;
     std::vector<double> only; // just these moments; empty = all
     bool baked = false;       // transforms went into what moves
+    bool oneSpeed = true;     // everywhere, beyond the ends too
 };
 
 std::optional<std::pair<double, double>> movingTimes(const Scene& scene) {
@@ -390,6 +391,7 @@ std::optional<Step> randomStep(Random& r, Meaning& m) {
         const int front = r.whole(0, 4);
         const int back = r.whole(0, 4);
         m.toSource = [=](double t) { return before.toSource(std::clamp(t, before.first, before.last)); };
+        m.oneSpeed = false;
         m.first -= m.rate.secondsAt(front);
         m.last += m.rate.secondsAt(back);
         return Step{"hold", {{"before", front}, {"after", back}}, true};
@@ -512,6 +514,7 @@ std::optional<Step> randomStep(Random& r, Meaning& m) {
         m.first = m.rate.secondsAt(keys.front().first);
         m.last = m.rate.secondsAt(keys.back().first);
         m.only = framesOf(m.first, m.last, m.rate);
+        m.oneSpeed = false;
         return Step{"retime", {{"curve", text}}, true};
     }
     default: m.baked = true; return Step{"world", {{"groups", r.chance(50) ? "kept" : "dropped"}}, true};
@@ -535,6 +538,7 @@ std::optional<Step> randomLoop(Random& r, Meaning& m) {
     m.first = m.rate.secondsAt(start);
     m.last = m.rate.secondsAt(start + length * cycles - 1.0);
     m.only = framesOf(m.first, m.last, m.rate);
+    m.oneSpeed = false;
     return Step{"loop", {{"start", start}, {"length", length}, {"close", "cut"}, {"cycles", cycles}}, true};
 }
 
@@ -682,13 +686,9 @@ std::optional<std::string> firstValueFault(const Scene& source, std::size_t n, c
             const double after = (m.toSource(t + kBeside) - m.toSource(t)) / kBeside;
             if (std::abs(before - after) > 1e-3 || (m.baked && moving(source, n)))
                 continue; // either is right; or the speed of the transforms is part of it
-            if (same->values->sampling().count() < 2 && channel.values->sampling().count() < 2) {
-                bool even = true; // one value for all times follows one speed
-                for (int k = 0; k <= 40; ++k)
-                    even = even && std::abs(speedAt(m.first + (m.last - m.first) * k / 40.0) - speed) < 1e-3;
-                if (!even)
-                    continue;
-            }
+            // One value for all times follows one speed for all times, and no other.
+            if (same->values->sampling().count() < 2 && channel.values->sampling().count() < 2 && !m.oneSpeed)
+                continue;
             // Outside of its samples a track holds, and says nothing of how fast.
             const Sampling& own = same->values->sampling();
             const auto outside = [](const Sampling& s, double moment) {

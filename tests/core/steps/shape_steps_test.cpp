@@ -576,6 +576,35 @@ TEST(Carried, AFasterRateMakesVelocitiesFasterAndKeepsTheShutterAngle) {
     EXPECT_EQ(view->figures.focalLength, figures.focalLength);
 }
 
+// A file knows which of its samples are equal; beyond the end of a cut it is still asked for the very moment.
+TEST(Carried, ShutterSamplesBeyondACutAreThoseOfTheirMoment) {
+    const TempFolder folder;
+    const FrameRate rate;
+    Scene scene;
+    scene.rate = rate;
+    scene.nodes.push_back({"eye", "/eye", -1, NodeKind::Camera, nullptr, nullptr, {}, {}});
+    std::vector<CameraFigures> figures(24);
+    for (std::size_t i = 0; i < figures.size(); ++i)
+        figures[i].focalLength = 30.0 + static_cast<double>(i);
+    setCamera(scene.nodes[0], Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 24), figures);
+    ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
+    const auto read = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(read);
+    const auto stepped = applySteps(*read, {{"trim", {{"first", 1009}, {"last", 1011}}, true},
+                                            {"shutter", {{"open", -0.25}, {"close", 0.25}, {"samples", 3}}, true}});
+    ASSERT_TRUE(stepped) << stepped.error().text();
+    ASSERT_TRUE(test::writeScene(*stepped, folder / "b.abc"));
+    const auto back = test::openFile(folder / "b.abc");
+    ASSERT_TRUE(back);
+    const Sampling sampling = cameraSampling(back->nodes[0]);
+    ASSERT_EQ(sampling.count(), 9U);
+    for (std::size_t i = 0; i < sampling.count(); ++i) {
+        const auto view = cameraAt(*back, 0, sampling.time(i));
+        ASSERT_TRUE(view);
+        EXPECT_NEAR(view->figures.focalLength, 30.0 + rate.frameAt(sampling.time(i)) - 1001.0, 1e-9) << i;
+    }
+}
+
 TEST(Carried, IsProvenSampleBySample) {
     const TempFolder folder;
     const auto deliver = [&](const Scene& scene, const char* name) {

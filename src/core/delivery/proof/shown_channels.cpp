@@ -146,10 +146,19 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
                 fmt::format("{}: motion went from transforms into points, or back", channel.name));
             continue;
         }
+        if (channel.time != TimeRole::Plain && same->values->sampling().isStill() && !intention.time.asOneRun()) {
+            result.leftAside_.push_back(
+                fmt::format("{}: one value for all times, under speeds that change", channel.name));
+            continue;
+        }
         Pair pair{*same, channel, false};
         pair.steady = same->values->sameAlways() && channel.values->sameAlways() && channel.time == TimeRole::Plain;
         result.pairs_.push_back(std::move(pair));
     }
+    for (const Channel& channel : result.meantChannels_)
+        if (isKept(channel, format) && channel.values->sampling().count() > 0 && channel.space != SpaceRole::Box &&
+            !channelNamed(there, channel.name))
+            result.leftAside_.push_back(fmt::format("{}: the source does not have it", channel.name));
     return result;
 }
 
@@ -161,11 +170,10 @@ void ShownChannels::tellWhatIsLeftAside(Shown& shown) const {
 }
 
 // Where the speed changes a length of time has either; in a rest, and backwards, it is as long as before.
-bool ShownChannels::durationsFollow(const Pair& pair, double seconds) const {
+bool ShownChannels::durationsFollow(double seconds) const {
     const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
     const double speed = speedAt(seconds);
-    const bool changes = pair.meant.values->sampling().count() > 1 || intention_->time.asOneRun();
-    return changes && speed > 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
+    return speed > 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
 }
 
 // Speeds of points under poses that are mixed: that of each as far as it runs, and its place times the change of its
@@ -243,9 +251,7 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
             if (around.weight > 0.0 && (speedAt(sampling.time(around.below) + kBeside) != speed ||
                                         speedAt(sampling.time(around.above) - kBeside) != speed))
                 return none;
-            if (pair.meant.values->sampling().isStill() && !intention_->time.asOneRun())
-                return none;
-        } else if (!durationsFollow(pair, seconds)) {
+        } else if (!durationsFollow(seconds)) {
             return none;
         }
         for (double& number : sum)

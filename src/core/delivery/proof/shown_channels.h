@@ -37,7 +37,7 @@ class ShownChannels {
                                                                             const std::vector<TimedPose>& poses) const;
     [[nodiscard]] Result<std::optional<std::string>> difference(const Pair& pair, double seconds) const;
     [[nodiscard]] Result<std::optional<std::string>> heldDifference(const Pair& pair, double seconds) const;
-    [[nodiscard]] bool durationsFollow(const Pair& pair, double seconds) const;
+    [[nodiscard]] bool durationsFollow(double seconds) const;
 
     const Scene* meantScene_ = nullptr;
     std::size_t node_ = 0;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <functional>
 
 #include "maths/units.h"
 #include "scene/channels.h"
@@ -317,16 +318,57 @@ class AsWritten final : public ValuesWrapper {
 
 } // namespace
 
+namespace {
+
+// At the times of the whole lens: an archive samples its numbers together.
+class SampledTogether final : public ValuesWrapper {
+  public:
+    SampledTogether(ValuesPtr inner, Sampling sampling)
+        : ValuesWrapper(std::move(inner)), sampling_(std::move(sampling)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        return inner().readAt(sampling_.time(sample), {});
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample) const override {
+        return inner().tokenAt(sampling_.time(sample));
+    }
+
+  private:
+    Sampling sampling_;
+};
+
+const Part* partOf(const Channel& channel) {
+    const auto part =
+        std::find_if(kParts.begin(), kParts.end(), [&](const Part& p) { return p.meaning == channel.meaning; });
+    return part == kParts.end() ? nullptr : &*part;
+}
+
+} // namespace
+
 Result<Scene> withWritableLenses(Scene scene) {
-    for (Node& node : scene.nodes)
-        if (node.kind == NodeKind::Camera || node.kind == NodeKind::Light)
-            node.properties = changedChannels(node.properties, [](const Channel& channel) -> ValuesPtr {
-                const auto part = std::find_if(kParts.begin(), kParts.end(),
-                                               [&](const Part& p) { return p.meaning == channel.meaning; });
-                const bool same = part == kParts.end() || part->perMetre == 1.0 ||
-                                  dynamic_cast<const CorePart*>(channel.values.get()) != nullptr;
-                return same ? channel.values : std::make_shared<AsWritten>(channel.values, part->perMetre);
-            });
+    for (Node& node : scene.nodes) {
+        if (node.kind != NodeKind::Camera && node.kind != NodeKind::Light)
+            continue;
+        std::vector<Sampling> samplings;
+        for (const Channel& channel : channelsOf(node.properties))
+            if (partOf(channel))
+                samplings.push_back(channel.values->sampling());
+        const bool together =
+            std::adjacent_find(samplings.begin(), samplings.end(), std::not_equal_to<>()) == samplings.end();
+        const Sampling common = commonSampling(samplings);
+        node.properties = changedChannels(node.properties, [together, common](const Channel& channel) -> ValuesPtr {
+            const Part* part = partOf(channel);
+            if (!part)
+                return channel.values;
+            ValuesPtr values = together || common.isStill() || channel.values->sampling() == common
+                                   ? channel.values
+                                   : std::make_shared<SampledTogether>(channel.values, common);
+            const bool asItCame = dynamic_cast<const CorePart*>(values.get()) != nullptr;
+            return part->perMetre == 1.0 || asItCame ? values : std::make_shared<AsWritten>(values, part->perMetre);
+        });
+    }
     return scene;
 }
 

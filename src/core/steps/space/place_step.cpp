@@ -24,18 +24,19 @@ Mat4 linearPart(const Mat4& m) {
 
 class PlacedTransform final : public Transform {
   public:
-    PlacedTransform(TransformPtr inner, const Mat4& place)
-        : inner_(std::move(inner)), place_(place), ops_{{TransformOp::Kind::Matrix, 0}} {
+    /// `onlyFree`: placed just while the transforms above do not apply; else those take it along.
+    PlacedTransform(TransformPtr inner, const Mat4& place, bool onlyFree)
+        : inner_(std::move(inner)), place_(place), onlyFree_(onlyFree), ops_{{TransformOp::Kind::Matrix, 0}} {
         if (inner_)
             ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
     }
     [[nodiscard]] const Sampling& sampling() const override { return inner_ ? inner_->sampling() : still_; }
     [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
     [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
-        return inner_ ? with(inner_->channels(s)) : with(std::vector<double>());
+        return inner_ ? with(inner_->channels(s), inherits(s)) : with(std::vector<double>(), true);
     }
     [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
-        return inner_ ? with(inner_->channelsAt(t)) : with(std::vector<double>());
+        return inner_ ? with(inner_->channelsAt(t), inheritsAt(t)) : with(std::vector<double>(), true);
     }
     [[nodiscard]] Result<bool> inherits(std::size_t s) const override {
         return inner_ ? inner_->inherits(s) : Result<bool>(true);
@@ -48,15 +49,19 @@ class PlacedTransform final : public Transform {
     [[nodiscard]] bool constant() const override { return !inner_ || inner_->constant(); }
 
   private:
-    [[nodiscard]] Result<std::vector<double>> with(Result<std::vector<double>> own) const {
+    [[nodiscard]] Result<std::vector<double>> with(Result<std::vector<double>> own, Result<bool> inherits) const {
         if (!own)
             return own;
-        std::vector<double> values(place_.m.begin(), place_.m.end());
+        if (!inherits)
+            return fail(std::move(inherits.error()));
+        const Mat4 place = onlyFree_ && *inherits ? Mat4() : place_;
+        std::vector<double> values(place.m.begin(), place.m.end());
         values.insert(values.end(), own->begin(), own->end());
         return values;
     }
     TransformPtr inner_;
     Mat4 place_;
+    bool onlyFree_;
     std::vector<TransformOp> ops_;
     Sampling still_ = Sampling::still();
 };
@@ -219,8 +224,11 @@ Result<SpaceChange> placeMeans(const json& options) {
 Scene placedInSpace(const Scene& scene, const Mat4& place) {
     Scene result = scene;
     for (Node& node : result.nodes) {
-        if (node.parent >= 0)
+        if (node.parent >= 0) {
+            if (standsFree(node))
+                node.transform = std::make_shared<PlacedTransform>(node.transform, place, true);
             continue;
+        }
         const bool bare = node.geometry && !node.transform;
         if (bare) {
             node.geometry = std::make_shared<PlacedGeometry>(node.geometry, place);
@@ -240,7 +248,7 @@ Scene placedInSpace(const Scene& scene, const Mat4& place) {
             });
         } else if (node.transform || node.kind == NodeKind::Transform || node.kind == NodeKind::Camera ||
                    node.kind == NodeKind::Light) {
-            node.transform = std::make_shared<PlacedTransform>(node.transform, place);
+            node.transform = std::make_shared<PlacedTransform>(node.transform, place, false);
         }
     }
     return result;
