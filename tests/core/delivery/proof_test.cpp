@@ -14,6 +14,7 @@
 #include "evaluate/mapped.h"
 #include "scene/channels.h"
 #include "scene/components/camera.h"
+#include "scene/components/light.h"
 #include "support/delivered.h"
 #include "support/expected.h"
 #include "support/scenes.h"
@@ -379,6 +380,75 @@ TEST(Proof, ALensWhoseFiguresAreKeyedApartIsHeldWhole) {
         EXPECT_NEAR(view->figures.focalLength, meant->figures.focalLength, 1e-12) << frame;
         EXPECT_NEAR(view->figures.focusDistance, meant->figures.focusDistance, 1e-12) << frame;
     }
+}
+
+// The second question is asked of every channel: whatever a node says, and says otherwise than its source, is found by
+// name, though file and meaning agree.
+TEST(Proof, AnyChannelThatTheSourceDoesNotShowFails) {
+    const TempFolder folder;
+    const FrameRate rate;
+    const Sampling run24 = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), 24);
+    Scene scene = test::sheetScene();
+    scene.rate = rate;
+    const auto values = [&](std::uint32_t extent, bool array, std::size_t count) {
+        std::vector<std::vector<float>> samples;
+        for (std::size_t i = 0; i < 24; ++i) {
+            samples.emplace_back();
+            for (std::size_t k = 0; k < count; ++k)
+                samples.back().push_back(0.5F + 0.1F * static_cast<float>(i) + 0.01F * static_cast<float>(k));
+        }
+        return memoryValues(ValueType::Float, extent, array, run24, samples);
+    };
+    PropertyNode corner = plainProperty(Meaning::Parameter, "second_uv", values(2, true, 160));
+    corner.scope = Scope::Corner;
+    PropertyNode heat = plainProperty(Meaning::Parameter, "heat", values(1, true, 30));
+    heat.scope = Scope::Point;
+    scene.nodes[0].properties = plainProperties(
+        {plainProperty(Meaning::Velocities, "velocities", values(3, true, 90), SpaceRole::Vector, TimeRole::Rate),
+         corner, heat, plainProperty(Meaning::UserValue, "glow", values(1, false, 1))});
+    scene.nodes.push_back({"eye", "/eye", -1, NodeKind::Camera, nullptr, nullptr, {}, {}});
+    std::vector<CameraFigures> lens(24);
+    for (std::size_t i = 0; i < lens.size(); ++i)
+        lens[i].focalLength = 30.0 + static_cast<double>(i);
+    setCamera(scene.nodes.back(), run24, lens);
+    scene.nodes.push_back({"lamp", "/lamp", -1, NodeKind::Light, nullptr, nullptr, {}, {}});
+    std::vector<LightFigures> lamp(24);
+    for (std::size_t i = 0; i < lamp.size(); ++i) {
+        lamp[i].intensity = 1.0 + static_cast<double>(i);
+        lamp[i].coneDegrees = 40.0;
+        lamp[i].colour = {1.0, 0.5, 0.25};
+    }
+    setLight(scene.nodes.back(), run24, lamp);
+    const std::vector<Step> chain{
+        {"offset", {{"frames", 3}}}, {"unit", {{"from", "m"}, {"to", "cm"}}}, {"turn", {{"from", "Z"}, {"to", "Y"}}}};
+    const auto meant = applySteps(scene, chain);
+    ASSERT_TRUE(meant) << meant.error().text();
+    const auto right = delivered(*meant, folder / "right.abc", &scene, chain);
+    ASSERT_TRUE(right) << right.error().text();
+    std::size_t planted = 0;
+    for (std::size_t n = 0; n < meant->nodes.size(); ++n)
+        for (const Channel& channel : channelsOf(meant->nodes[n].properties)) {
+            Scene wrong = *meant;
+            wrong.nodes[n].properties = changedChannels(wrong.nodes[n].properties, [&](const Channel& c) -> ValuesPtr {
+                if (c.name != channel.name)
+                    return c.values;
+                std::vector<PropertyValue> samples;
+                for (std::size_t i = 0; i < c.values->sampling().count(); ++i)
+                    samples.push_back(*c.values->read(i));
+                changeNumbers(c.values->type(), samples.back(), [](auto numbers) {
+                    using T = typename decltype(numbers)::value_type;
+                    numbers[numbers.size() - 1] = static_cast<T>(static_cast<double>(numbers.back()) * 1.01 + 0.001);
+                });
+                return std::make_shared<MemoryValues>(c.values->type(), c.values->extent(), c.values->isArray(),
+                                                      c.values->sampling(), std::move(samples));
+            });
+            const auto bad = delivered(wrong, folder / "wrong.abc", &scene, chain);
+            ASSERT_FALSE(bad) << channel.name;
+            EXPECT_NE(bad.error().what.find("not what the source shows"), std::string::npos) << bad.error().text();
+            EXPECT_NE(bad.error().what.find(channel.name), std::string::npos) << bad.error().text();
+            ++planted;
+        }
+    EXPECT_EQ(planted, 4U + 13U + 3U);
 }
 
 // A record of version 2 has XXH64 of every sample's points; it proves, and it fails, as it did.

@@ -84,7 +84,8 @@ TEST(Mdd, OneByteTooManyOrTooFewIsRefused) {
     const std::string good = mddBytes(2, 1, {0, 1.0F / 24}, {1, 2, 3, 4, 5, 6});
     EXPECT_TRUE(mdd::format().rest.countPoints(test::writeFile(folder / "good.mdd", good)));
     EXPECT_FALSE(mdd::format().rest.countPoints(test::writeFile(folder / "long.mdd", good + "x")));
-    EXPECT_FALSE(mdd::format().rest.countPoints(test::writeFile(folder / "short.mdd", good.substr(0, good.size() - 1))));
+    EXPECT_FALSE(
+        mdd::format().rest.countPoints(test::writeFile(folder / "short.mdd", good.substr(0, good.size() - 1))));
 }
 
 TEST(Mdd, AMeshOfAnotherCountIsRefusedWithBothCounts) {

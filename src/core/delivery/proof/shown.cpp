@@ -449,8 +449,8 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
     if (it.geometry)
         add(it.geometry->sampling(), own);
     times = own;
-    const auto channels = ShownChannels::of(*meant_, node_, *scene_, parts_.front().node, *intention_, format,
-                                            parts_.size() == 1 && !it.madeOf);
+    auto channels = ShownChannels::of(*meant_, node_, *scene_, parts_.front().node, *intention_, format,
+                                      parts_.size() == 1 && !it.madeOf);
     for (const Channel& channel : channels.meant())
         if (channel.meaning != Meaning::Unknown)
             add(channel.values->sampling(), times);
@@ -536,6 +536,7 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
             ++shown.moments;
         }
     }
+    channels.tellWhatWasNeverCompared(shown);
     if (wanted.moments || !it.geometry || times.size() < 2)
         return {};
     // Between two moments: no further off than straight lines between whole frames of the source are.

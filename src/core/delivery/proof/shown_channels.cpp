@@ -177,27 +177,34 @@ bool ShownChannels::durationsFollow(double seconds) const {
 }
 
 // Speeds of points under poses that are mixed: that of each as far as it runs, and its place times the change of its
-// weight, which is taken from the weights a little before and behind.
-Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const Pair& pair,
-                                                                         const std::vector<TimedPose>& poses) const {
+// weight. Both changes are taken from the poses a little before and behind, not from what the map says of them.
+Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const Pair& pair, double seconds) const {
     std::optional<std::vector<double>> none;
     const Geometry* shape = sourceScene_->nodes[own_].geometry.get();
-    if (!shape || shape->topologyVaries())
+    const std::vector<TimedPose> poses = intention_->time.at(seconds);
+    const std::vector<TimedPose> before = intention_->time.at(seconds - kBeside);
+    const std::vector<TimedPose> after = intention_->time.at(seconds + kBeside);
+    if (!shape || shape->topologyVaries() || before.size() != poses.size() || after.size() != poses.size())
         return none;
     std::vector<double> sum;
-    for (const TimedPose& pose : poses) {
-        if (pose.rest || pose.keepsShape)
+    for (std::size_t p = 0; p < poses.size(); ++p) {
+        const TimedPose& pose = poses[p];
+        const double left = (pose.weight - before[p].weight) / kBeside;
+        const double right = (after[p].weight - pose.weight) / kBeside;
+        const bool kink = std::abs(left - right) > 0.02 * (std::abs(left) + std::abs(right)) + 1e-6;
+        if (pose.rest || pose.keepsShape || kink)
             return none;
+        const double rate = (after[p].seconds - before[p].seconds) / (2.0 * kBeside);
         WYC_TRY(own, plainNumbers(pair.source, pose.seconds));
         WYC_TRY(place, plainPose(*shape, pose.seconds, 0, static_cast<std::size_t>(-1)));
         if (own.numbers.size() != place.below.size() * 3)
             return none;
         sum.resize(own.numbers.size(), 0.0);
         for (std::size_t i = 0; i < place.below.size(); ++i) {
-            const Vec3d p = place.at(i);
-            const std::array<double, 3> at{p.x, p.y, p.z};
+            const Vec3d p3 = place.at(i);
+            const std::array<double, 3> at{p3.x, p3.y, p3.z};
             for (std::size_t k = 0; k < 3; ++k)
-                sum[i * 3 + k] += pose.weight * pose.rate * own.numbers[i * 3 + k] + pose.weightRate * at[k];
+                sum[i * 3 + k] += pose.weight * rate * own.numbers[i * 3 + k] + (left + right) / 2.0 * at[k];
         }
     }
     return std::optional(std::move(sum));
@@ -206,11 +213,8 @@ Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const P
 Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& pair, double seconds) const {
     std::optional<std::vector<double>> none;
     const std::vector<TimedPose> poses = intention_->time.at(seconds);
-    if (isSpeedOfPoints(pair.source) && poses.size() > 1) {
-        const bool rightBeside = intention_->time.at(seconds - kBeside).size() == poses.size() &&
-                                 intention_->time.at(seconds + kBeside).size() == poses.size();
-        return rightBeside ? expectedSpeeds(pair, poses) : Result<std::optional<std::vector<double>>>(none);
-    }
+    if (isSpeedOfPoints(pair.source) && poses.size() > 1)
+        return expectedSpeeds(pair, seconds);
     // Directions of more than two poses are mixed one after another, and do not add up.
     if (pair.source.blend == Blend::UnitLength && poses.size() > 1)
         return none;
@@ -261,8 +265,7 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
 }
 
 // Texts and whole numbers hold from their sample on: right at a flip either is right.
-Result<std::optional<std::string>> ShownChannels::heldDifference(const Pair& pair, double seconds) const {
-    std::optional<std::string> none;
+Result<ShownChannels::Judged> ShownChannels::heldDifference(const Pair& pair, double seconds) const {
     const auto valueAt = [](const SampledValues& values, double t) {
         return values.read(plainPosition(values.sampling(), t).below);
     };
@@ -272,28 +275,27 @@ Result<std::optional<std::string>> ShownChannels::heldDifference(const Pair& pai
         for (const double around : {0.0, -kBeside, kBeside}) {
             WYC_TRY(wanted, valueAt(*pair.source.values, there + around));
             if (wanted.bytes == here.bytes)
-                return none;
+                return Judged{true, {}};
         }
     }
-    return std::optional(pair.meant.name);
+    return Judged{true, fmt::format("{} is not what the source says", pair.meant.name)};
 }
 
-Result<std::optional<std::string>> ShownChannels::difference(const Pair& pair, double seconds) const {
-    std::optional<std::string> none;
+Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double seconds) const {
+    const Judged notCompared{false, {}};
     if (!isReal(pair.source) || pair.source.blend == Blend::Held)
         return heldDifference(pair, seconds);
     WYC_TRY(wanted, expected(pair, seconds));
     if (!wanted)
-        return none;
+        return notCompared;
     WYC_TRY(here, plainNumbers(pair.meant, seconds));
     const Geometry* shape = meantScene_->nodes[node_].geometry.get();
     if (!here.atSample && shape && shape->topologyVaries() && pair.meant.values->isArray())
-        return none;
+        return notCompared;
     std::vector<double>& source = *wanted;
     std::vector<double>& own = here.numbers;
     if (source.size() != own.size())
-        return std::optional(
-            fmt::format("{} has {} numbers, {} are meant", pair.meant.name, own.size(), source.size()));
+        return Judged{true, fmt::format("{} has {} numbers, {} are meant", pair.meant.name, own.size(), source.size())};
     const bool eye = sourceScene_->nodes[own_].kind == NodeKind::Camera;
     double reach = std::max(sizeOf(source), sizeOf(own));
     if (pair.source.space != SpaceRole::None && eye) {
@@ -304,11 +306,14 @@ Result<std::optional<std::string>> ShownChannels::difference(const Pair& pair, d
         WYC_TRY(world, plainWorld(*meantScene_, node_, seconds));
         WYC_TRY(place, plainWorld(*sourceScene_, own_, intention_->time.at(seconds).front().seconds));
         if (intention_->time.at(seconds).size() > 1 && sourceMoves_)
-            return none; // places of several poses do not add up
+            return notCompared; // places of several poses do not add up
         const Mat4 there = place * intention_->spaceAt(seconds);
-        const double flat = 1e-9;
-        if (std::abs(determinant(world)) < flat || std::abs(determinant(there)) < flat)
-            return none;
+        const auto isFlat = [](const Mat4& m) {
+            const double size = sizeOf(m);
+            return !(std::abs(determinant(m)) > 1e-9 * size * size * size);
+        };
+        if (isFlat(world) || isFlat(there))
+            return notCompared;
         const auto triple = [](const std::vector<double>& numbers, std::size_t i) {
             return Vec3d{numbers[i], numbers[i + 1], numbers[i + 2]};
         };
@@ -354,13 +359,13 @@ Result<std::optional<std::string>> ShownChannels::difference(const Pair& pair, d
     const double steps = pair.source.values->type() == ValueType::Float ? kFloatShare : kDoubleShare;
     for (std::size_t i = 0; i < own.size(); ++i)
         if (apart(own[i], source[i], steps * std::max(reach, 1e-9)))
-            return std::optional(
-                fmt::format("{} is {:.6g}, the source says {:.6g}", pair.meant.name, own[i], source[i]));
-    return none;
+            return Judged{true,
+                          fmt::format("{} is {:.6g}, the source says {:.6g}", pair.meant.name, own[i], source[i])};
+    return Judged{true, {}};
 }
 
-Status ShownChannels::compareAt(double seconds, bool whole, bool end, Shown& shown) const {
-    for (const Pair& pair : pairs_) {
+Status ShownChannels::compareAt(double seconds, bool whole, bool end, Shown& shown) {
+    for (Pair& pair : pairs_) {
         if (shown.disagreements.size() >= kMostWords)
             return {};
         if (pair.steady && !end)
@@ -369,12 +374,22 @@ Status ShownChannels::compareAt(double seconds, bool whole, bool end, Shown& sho
         const bool sampled = sampling.count() > 1 && plainPosition(sampling, seconds).weight == 0.0;
         if (!whole && !sampled)
             continue;
-        WYC_TRY(words, difference(pair, seconds));
-        if (words)
-            shown.disagreements.push_back(
-                fmt::format("at frame {}: its {}", frameText(snappedFrame(intention_->rate.frameAt(seconds))), *words));
+        WYC_TRY(judged, difference(pair, seconds));
+        pair.compared += judged.compared;
+        pair.skipped += !judged.compared;
+        if (judged.words)
+            shown.disagreements.push_back(fmt::format(
+                "at frame {}: its {}", frameText(snappedFrame(intention_->rate.frameAt(seconds))), *judged.words));
     }
     return {};
+}
+
+void ShownChannels::tellWhatWasNeverCompared(Shown& shown) const {
+    for (const Pair& pair : pairs_)
+        if (pair.compared == 0 && pair.skipped > 0)
+            shown.notCompared.push_back(
+                fmt::format("{}: at all {} moments poses, directions or speeds are mixed that do not add up",
+                            pair.meant.name, pair.skipped));
 }
 
 } // namespace wyc

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Everything that a node says in numbers, held against what the source says at the moments that the steps mean.
-#include <set>
+#include <optional>
+#include <string>
+#include <vector>
 
 #include "delivery/proof/shown.h"
 #include "formats/format.h"
@@ -17,26 +19,30 @@ class ShownChannels {
     [[nodiscard]] const std::vector<Channel>& meant() const { return meantChannels_; }
     /// At a moment of the result. `whole`: every channel is judged, else those that have a sample there. `end`: what
     /// never changes is judged too.
-    [[nodiscard]] Status compareAt(double seconds, bool whole, bool end, Shown& shown) const;
+    [[nodiscard]] Status compareAt(double seconds, bool whole, bool end, Shown& shown);
     /// Channels that are not compared, and why; and those that were lost on the way.
     void tellWhatIsLeftAside(Shown& shown) const;
+    /// After all moments: channels that could be judged at none of them.
+    void tellWhatWasNeverCompared(Shown& shown) const;
 
   private:
     struct Pair {
         Channel meant;
         Channel source;
         bool steady = false; // the same at all times on both sides
+        std::size_t compared = 0;
+        std::size_t skipped = 0;
     };
-    struct Worlds {
-        Mat4 meant;
-        Mat4 source; // of the source, brought into the result's world
+    /// `words`: what differs.
+    struct Judged {
+        bool compared = true;
+        std::optional<std::string> words;
     };
     /// What the source means at the moment, in the space of its own node; nothing where that cannot be said.
     [[nodiscard]] Result<std::optional<std::vector<double>>> expected(const Pair& pair, double seconds) const;
-    [[nodiscard]] Result<std::optional<std::vector<double>>> expectedSpeeds(const Pair& pair,
-                                                                            const std::vector<TimedPose>& poses) const;
-    [[nodiscard]] Result<std::optional<std::string>> difference(const Pair& pair, double seconds) const;
-    [[nodiscard]] Result<std::optional<std::string>> heldDifference(const Pair& pair, double seconds) const;
+    [[nodiscard]] Result<std::optional<std::vector<double>>> expectedSpeeds(const Pair& pair, double seconds) const;
+    [[nodiscard]] Result<Judged> difference(const Pair& pair, double seconds) const;
+    [[nodiscard]] Result<Judged> heldDifference(const Pair& pair, double seconds) const;
     [[nodiscard]] bool durationsFollow(double seconds) const;
 
     const Scene* meantScene_ = nullptr;
