@@ -505,6 +505,12 @@ bool turnsInMixes(const std::vector<TransformOp>& ops) {
     });
 }
 
+// Later, earlier, slower or faster: every sample stays one, and between them all is as it was.
+bool movedAsAWhole(const TimeMap& map, const Wanted& wanted) {
+    const auto run = map.asOneRun();
+    return run && run->speed > 0.0 && !wanted.range && !wanted.moments;
+}
+
 PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
                                const FrameRate& rate, const GeometryPtr& carrier, bool carried = false) {
     return changedChannels(properties, [map, wanted, rate, carrier, carried](const Channel& channel) -> ValuesPtr {
@@ -518,12 +524,12 @@ PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& m
         }
         TrackNature nature;
         nature.held = channel.blend == Blend::Held;
-        nature.straight = channel.blend != Blend::UnitLength;
+        nature.straight = channel.blend != Blend::UnitLength || movedAsAWhole(map, wanted);
         nature.sameAlways = values->sameAlways();
         // Values of points are sampled as the points are: readers pair them by number.
         const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
         if (withPoints)
-            nature = {carrier->straightBetween() && !normalsTurn(*carrier), false,
+            nature = {carrier->straightBetween() && (movedAsAWhole(map, wanted) || !normalsTurn(*carrier)), false,
                       carrier->sameAlways() && values->sameAlways(), true};
         return std::make_shared<MappedValues>(channel, map, chosenTimes(values->sampling(), nature, map, wanted, rate),
                                               carrier, carried);
@@ -654,7 +660,8 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                                            set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
                                            carries && node.parent < 0 && !node.transform);
         if (own && !(own->sampling().isStill() && own->sameAlways())) {
-            TrackNature nature{own->straightBetween() && !normalsTurn(*own), false, own->sameAlways(), true};
+            TrackNature nature{own->straightBetween() && (movedAsAWhole(map, wanted) || !normalsTurn(*own)), false,
+                               own->sameAlways(), true};
             node.geometry = std::make_shared<MappedGeometry>(
                 own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), own->straightBetween(),
                 withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
