@@ -181,7 +181,8 @@ Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments
             remark(common, words);
     std::vector<SourcePtr> sources;
     for (SourceSpec& spec : gathered.specs) {
-        if (const Format* format = formatOfName(spec.path); !arguments.rest.empty() && format && format->wantsRest()) {
+        if (const Format* format = formatOfSource(spec.path);
+            !arguments.rest.empty() && format && format->wantsRest()) {
             spec.rest = arguments.rest;
             spec.restObject = arguments.restObject;
         }

@@ -128,16 +128,32 @@ const Format* formatOfContent(const fs::path& path) {
     return best;
 }
 
-Result<const Format*> requireFormat(const fs::path& path) {
+const Format* formatOfSource(const fs::path& path) {
     if (const Format* format = formatOfName(path))
         return format;
-    if (std::error_code code; fs::is_regular_file(path, code))
-        if (const Format* format = formatOfContent(path))
-            return format;
+    std::error_code code;
+    return fs::is_regular_file(path, code) ? formatOfContent(path) : nullptr;
+}
+
+namespace {
+
+Result<const Format*> known(const Format* format, const fs::path& path) {
+    if (format)
+        return format;
     return fail(
         makeError(ErrorKind::Unsupported, fmt::format("no format of ours ends in '{}'", path.extension().string()))
             .inFile(path.string())
             .withAdvice("Formats: " + formatList()));
+}
+
+} // namespace
+
+Result<const Format*> requireFormat(const fs::path& path) {
+    return known(formatOfName(path), path);
+}
+
+Result<const Format*> requireSourceFormat(const fs::path& path) {
+    return known(formatOfSource(path), path);
 }
 
 } // namespace wyc

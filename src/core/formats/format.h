@@ -154,7 +154,10 @@ struct Format {
 [[nodiscard]] const Format* sequenceFormatOf(const fs::path& path);
 /// What a file is by its content; null where no format knows it.
 [[nodiscard]] const Format* formatOfContent(const fs::path& path);
-/// By its name, else by its content; or an error that lists the formats there are.
+/// What is to be read: by its name, else by its content; null where neither says anything.
+[[nodiscard]] const Format* formatOfSource(const fs::path& path);
+/// What is to be written or read; or an error that lists the formats there are.
 [[nodiscard]] Result<const Format*> requireFormat(const fs::path& path);
+[[nodiscard]] Result<const Format*> requireSourceFormat(const fs::path& path);
 
 } // namespace wyc

@@ -151,7 +151,7 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
 
 Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
     const fs::path& path = *spec.rest;
-    WYC_TRY(format, requireFormat(path));
+    WYC_TRY(format, requireSourceFormat(path));
     if (!spec.restObject.empty()) {
         if (!format->rest.object)
             return fail(
@@ -265,7 +265,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     auto source = std::make_shared<Source>();
     source->spec = spec;
     source->name = spec.path.filename().string();
-    WYC_TRY(format, requireFormat(spec.path));
+    WYC_TRY(format, requireSourceFormat(spec.path));
     source->format = format;
     OpenRequest request;
     request.assumedRate = assumedRate;
@@ -391,7 +391,7 @@ class Gatherer {
         const std::string name = given.filename().string();
         std::error_code code;
         if (name.find('#') != std::string::npos && !fs::exists(given, code)) {
-            WYC_CHECK(requireFormat(given));
+            WYC_CHECK(requireSourceFormat(given));
             take({given, {}, {}, true});
             return {};
         }
@@ -400,7 +400,7 @@ class Gatherer {
             return fail(makeError(ErrorKind::NotFound, "there is no such file or folder").inFile(given.string()));
         if (fs::is_directory(status))
             return addFolder(given);
-        WYC_CHECK(requireFormat(given));
+        WYC_CHECK(requireSourceFormat(given));
         if (sequenceFormatOf(given) && !single_) {
             // One file of a sequence stands for the sequence.
             for (const FileSequence& sequence : groupsIn(folderOf(given)).sequences) {
@@ -426,7 +426,7 @@ class Gatherer {
         std::set<fs::path> rests;
         std::size_t caches = 0;
         for (SourceSpec& spec : result_.specs) {
-            const Format* cache = formatOfName(spec.path);
+            const Format* cache = formatOfSource(spec.path);
             if (!cache || !cache->wantsRest())
                 continue;
             ++caches;

@@ -40,7 +40,7 @@ const TimePiece& pieceShown(const std::vector<TimePiece>& pieces, double seconds
 }
 
 // What a piece shows beside where it stands.
-struct Shown {
+struct Contribution {
     double at = 0.0;
     double weight = 1.0;
     double weightRate = 0.0; // a second of the time before the piece
@@ -49,15 +49,15 @@ struct Shown {
 };
 
 void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::vector<TimedPose>& into) {
-    const auto add = [&](const Shown& shown, const Carry& carry) {
-        if (shown.weight == 0.0)
+    const auto add = [&](const Contribution& part, const Carry& carry) {
+        if (part.weight == 0.0)
             return;
         TimedPose& pose = into.emplace_back();
-        pose.seconds = shown.at;
-        pose.weight = of.weight * shown.weight;
-        pose.weightRate = of.weightRate * shown.weight + of.weight * shown.weightRate * of.rate;
-        pose.speed = of.speed * shown.speed;
-        pose.rate = of.rate * shown.rate;
+        pose.seconds = part.at;
+        pose.weight = of.weight * part.weight;
+        pose.weightRate = of.weightRate * part.weight + of.weight * part.weightRate * of.rate;
+        pose.speed = of.speed * part.speed;
+        pose.rate = of.rate * part.rate;
         const double past = piece.kind == TimePiece::Kind::Run ? seconds - piece.anchor : 0.0;
         for (std::size_t i = 0; i < 3; ++i) {
             pose.carry[i] = of.carry[i] + carry[i] + piece.carrySpeed[i] * past;

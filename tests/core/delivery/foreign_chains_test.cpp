@@ -25,7 +25,7 @@ struct Random {
 };
 
 Step randomStep(Random& r) {
-    switch (r.upTo(21)) {
+    switch (r.upTo(22)) {
     case 0: return {"offset", {{"frames", r.of<double>({3, -2.5, 7})}}};
     case 1: return {"trim", {{"first", r.of<int>({1001, 1003, 1, 1009})}, {"last", r.of<int>({1006, 1010, 1020, 6})}}};
     case 2: return {"hold", {{"before", r.upTo(3)}, {"after", r.upTo(3)}}};
@@ -62,6 +62,7 @@ Step randomStep(Random& r) {
     case 18: return {"place", {{"turn", "10, 20, 30"}, {"move", "1, 2, 3"}}};
     case 19: return {"flip", json::object()};
     case 20: return {"travel", json::object()};
+    case 21: return {"place", {{"matrix", "0,2,0, -2,0,0, 0,0,2, 1,0,0"}}}; // twice the size, a quarter turned
     default: return {"start", {{"frame", 101}}};
     }
 }

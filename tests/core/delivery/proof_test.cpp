@@ -419,6 +419,8 @@ TEST(Proof, AnyChannelThatTheSourceDoesNotShowFails) {
         lamp[i].colour = {1.0, 0.5, 0.25};
     }
     setLight(scene.nodes.back(), run24, lamp);
+    scene.nodes.push_back({"group", "/group", -1, NodeKind::Transform, nullptr, nullptr, {}, {}});
+    scene.nodes.back().properties = plainProperties({plainProperty(Meaning::UserValue, "mood", values(1, false, 1))});
     const std::vector<Step> chain{
         {"offset", {{"frames", 3}}}, {"unit", {{"from", "m"}, {"to", "cm"}}}, {"turn", {{"from", "Z"}, {"to", "Y"}}}};
     const auto meant = applySteps(scene, chain);
@@ -448,7 +450,7 @@ TEST(Proof, AnyChannelThatTheSourceDoesNotShowFails) {
             EXPECT_NE(bad.error().what.find(channel.name), std::string::npos) << bad.error().text();
             ++planted;
         }
-    EXPECT_EQ(planted, 4U + 13U + 3U);
+    EXPECT_EQ(planted, 4U + 13U + 3U + 1U);
 }
 
 // A record of version 2 has XXH64 of every sample's points; it proves, and it fails, as it did.

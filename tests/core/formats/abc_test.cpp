@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
+#include <array>
 #include <cmath>
 #include <cstring>
 
@@ -13,6 +14,7 @@
 #include "scene/components/camera.h"
 #include "scene/instances.h"
 #include "scene/winding.h"
+#include "steps/step.h"
 
 #include "support/expected.h"
 #include "support/scenes.h"
@@ -465,6 +467,42 @@ TEST(Archive, StoredSamplesAreFoundByFirstAndLastChange) {
         EXPECT_EQ(property.storedIndex(i), wanted[i]) << i;
     property.constant = true;
     EXPECT_EQ(property.storedIndex(9), 0U);
+}
+
+// Names of a camera's parts mean nothing elsewhere: what another schema keeps under them goes on as it is.
+TEST(AbcWrite, GroupsThatAreCalledLikeACamerasStayTheirOwners) {
+    const TempFolder folder;
+    {
+        auto writer = abc::ArchiveWriter::create(folder / "a.abc", {});
+        ASSERT_TRUE(writer);
+        const auto object = (*writer)->addObject((*writer)->topObject(), "o", {{"schema", "Other_v1"}});
+        const auto group = (*writer)->addCompound(object, ".core", {});
+        const auto number =
+            (*writer)->addProperty(group, {"mass", abc::Property::Kind::Scalar, abc::Pod::Double, 1, {}, 0});
+        const double mass = 7.5;
+        ASSERT_TRUE((*writer)->addValues<double>(number, std::span(&mass, 1)));
+        const auto flat = (*writer)->addCompound(object, ".geom", {});
+        const auto sixteen =
+            (*writer)->addProperty(flat, {".core", abc::Property::Kind::Scalar, abc::Pod::Double, 16, {}, 0});
+        std::array<double, 16> all{};
+        all.fill(3.6);
+        ASSERT_TRUE((*writer)->addValues<double>(sixteen, all));
+        ASSERT_TRUE((*writer)->finish());
+    }
+    const auto scene = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(scene) << scene.error().text();
+    const auto stepped = applySteps(*scene, {{"scale", {{"factor", 2.0}}}, {"offset", {{"frames", 2}}}});
+    ASSERT_TRUE(stepped) << stepped.error().text();
+    ASSERT_TRUE(test::writeScene(*stepped, folder / "b.abc"));
+    const auto archive = abc::Archive::open(folder / "b.abc");
+    ASSERT_TRUE(archive);
+    const abc::Object& object = (*archive)->objects()[1];
+    const abc::Property* group = object.property(".core");
+    ASSERT_TRUE(group && group->child("mass"));
+    EXPECT_EQ((*(*archive)->values<double>(*group->child("mass"), 0))[0], 7.5);
+    const abc::Property* flat = object.property(".geom");
+    ASSERT_TRUE(flat && flat->child(".core"));
+    EXPECT_EQ((*(*archive)->values<double>(*flat->child(".core"), 0)), std::vector<double>(16, 3.6));
 }
 
 TEST(ArchiveWriter, HeldRunsAndReturningContents) {

@@ -176,6 +176,8 @@ TEST(Sources, AreToldByTheirContentWhereTheirNameSaysNothing) {
         ASSERT_TRUE(source) << source.error().text();
         EXPECT_EQ((*source)->format->id, format);
     }
+    // What is written is told by its name alone, whatever stands there.
+    EXPECT_FALSE(requireFormat(folder / "shot.cache"));
     writeFile(folder / "notes.txt", "# not a mesh\nv is a letter\nhello\n");
     writeFile(folder / "empty", "");
     for (const char* name : {"notes.txt", "empty"}) {

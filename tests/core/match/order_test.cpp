@@ -4,12 +4,15 @@
 
 #include <bit>
 #include <numbers>
+#include <numeric>
+#include <random>
 #include <set>
 
 #include <fmt/format.h>
 
 #include "compare/reconcile.h"
 #include "match/order_map.h"
+#include "scene/channels.h"
 #include "scene/scene_tree.h"
 #include "steps/shape/point_order.h"
 #include "steps/step.h"
@@ -468,6 +471,80 @@ std::multiset<std::vector<std::uint32_t>> cornersWith(const Node& node, const st
             corners.insert(std::move(both));
         }
     return corners;
+}
+
+// Corners of an archive are wound the other way: what lies on them goes with its corner all the same, where faces get
+// other numbers and other first corners.
+TEST(Order, ValuesOfAnArchivesCornersStayWithTheirCorners) {
+    const test::TempFolder folder;
+    Scene scene;
+    scene.workingRate = FrameRate();
+    const TopologyPtr grid = test::gridTopology(4, 5);
+    scene.nodes.push_back({"sheet",
+                           "/sheet",
+                           -1,
+                           NodeKind::Mesh,
+                           nullptr,
+                           std::make_shared<MemoryGeometry>(
+                               Sampling::still(), grid, std::vector<std::vector<Vec3f>>{test::sheetPoints(4, 5, 0)}),
+                           {},
+                           {}});
+    // Face and point of each corner, plain and by numbers into values.
+    std::vector<float> named;
+    for (std::size_t c = 0; c < grid->cornerCount(); ++c)
+        named.push_back(static_cast<float>(c / 4) * 100.0F + static_cast<float>(grid->corners()[c]));
+    std::vector<std::uint32_t> numbers(named.size());
+    std::iota(numbers.rbegin(), numbers.rend(), 0U);
+    PropertyNode plain = plainProperty(Meaning::Parameter, "plain",
+                                       memoryValues<float>(ValueType::Float, 1, true, Sampling::still(), {named}));
+    plain.scope = Scope::Corner;
+    PropertyNode indexed{"indexed", {}, nullptr, {}};
+    indexed.meaning = Meaning::Parameter;
+    indexed.scope = Scope::Corner;
+    indexed.children = {
+        plainProperty(
+            Meaning::Unknown, ".vals",
+            memoryValues<float>(ValueType::Float, 1, true, Sampling::still(), {{named.rbegin(), named.rend()}})),
+        plainProperty(Meaning::Unknown, ".indices",
+                      memoryValues<std::uint32_t>(ValueType::UInt32, 1, true, Sampling::still(), {numbers}))};
+    scene.nodes[0].properties = plainProperties({plain, indexed});
+    ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
+    const auto read = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(read);
+    PointOrder order;
+    std::mt19937 random(3);
+    order.pointsBefore = 20;
+    order.facesBefore = grid->faceCount();
+    order.points.resize(20);
+    order.faces.resize(grid->faceCount());
+    std::iota(order.points.begin(), order.points.end(), 0U);
+    std::iota(order.faces.begin(), order.faces.end(), 0U);
+    std::shuffle(order.points.begin(), order.points.end(), random);
+    std::shuffle(order.faces.begin(), order.faces.end(), random);
+    for (std::size_t f = 0; f < order.faces.size(); ++f)
+        for (std::uint32_t k = 0; k < 4; ++k)
+            order.turns.push_back((k + static_cast<std::uint32_t>(f)) % 4);
+    const auto placed = applySteps(*read, {{"reorder", {{"order", order.text()}}}});
+    ASSERT_TRUE(placed) << placed.error().text();
+    ASSERT_TRUE(test::writeScene(*placed, folder / "b.abc"));
+    const auto back = test::openFile(folder / "b.abc");
+    ASSERT_TRUE(back);
+    const Node& node = back->nodes[0];
+    const TopologyPtr faces = *node.geometry->topology(0);
+    const std::vector<Channel> channels = channelsOf(node.properties);
+    const Channel* there = channelNamed(channels, "attribute 'plain'");
+    const Channel* values = channelNamed(channels, "attribute 'indexed'/.vals");
+    const Channel* into = channelNamed(channels, "attribute 'indexed'/.indices");
+    ASSERT_TRUE(there && values && into);
+    const auto own = *numbersOf(*there->values, 0);
+    const auto listed = *numbersOf(*values->values, 0);
+    const auto chosen = *numbersOf(*into->values, 0);
+    for (std::size_t c = 0; c < faces->cornerCount(); ++c) {
+        const auto point = order.points[static_cast<std::size_t>(faces->corners()[c])];
+        const double wanted = static_cast<double>(order.faces[c / 4]) * 100.0 + point;
+        EXPECT_EQ(own[c], wanted) << c;
+        EXPECT_EQ(listed[static_cast<std::size_t>(chosen[c])], wanted) << c;
+    }
 }
 
 TEST(Order, EveryForeignMeshGoesThroughTheStepsOnOrderWithAllThatItCarries) {

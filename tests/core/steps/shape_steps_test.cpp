@@ -605,6 +605,36 @@ TEST(Carried, ShutterSamplesBeyondACutAreThoseOfTheirMoment) {
     }
 }
 
+// A place with a size makes widths as much wider, whether points or a transform above them take it; the proof agrees.
+TEST(Carried, WidthsFollowAPlaceThatHasASize) {
+    const TempFolder folder;
+    for (const bool below : {false, true}) {
+        Scene scene = cloud();
+        scene.rate = FrameRate();
+        std::vector<std::vector<Vec3f>> points;
+        for (std::size_t i = 0; i < 24; ++i)
+            points.push_back(test::pointsOf(*scene.nodes[0].geometry, i));
+        scene.nodes[0].geometry = std::make_shared<VaryingPoints>(scene.nodes[0].geometry->sampling(), points);
+        if (below)
+            scene.nodes[0].transform = MemoryTransform::fixed(Mat4::translation({1, 2, 3}));
+        const std::vector<Step> chain{{"place", {{"matrix", "0,2,0, -2,0,0, 0,0,2, 1,0,0"}}}};
+        auto placed = applySteps(scene, chain);
+        ASSERT_TRUE(placed) << placed.error().text();
+        const auto widths = findMeaning(placed->nodes[0].properties, Meaning::Widths);
+        EXPECT_FLOAT_EQ((*valuesOf<float>(*widths->values, 4))[0], below ? 4.5F : 9.0F);
+        DeliveryInput input;
+        input.scene = std::move(*placed);
+        input.source = std::make_shared<const Scene>(scene);
+        input.steps = chain;
+        input.provenance = nlohmann::json::object();
+        const auto outputs = planConversion({input}, {folder / "a.abc", false, true});
+        ASSERT_TRUE(outputs) << outputs.error().text();
+        const auto done = runOutput(outputs->front(), {true, true}, Progress());
+        ASSERT_TRUE(done) << done.error().text();
+        EXPECT_TRUE(done->proof.passed && done->proof.sourceCompared);
+    }
+}
+
 TEST(Carried, IsProvenSampleBySample) {
     const TempFolder folder;
     const auto deliver = [&](const Scene& scene, const char* name) {

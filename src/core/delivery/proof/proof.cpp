@@ -15,6 +15,7 @@
 #include "delivery/proof/proof_parts.h"
 #include "gather/sequence.h"
 #include "measure/motion.h"
+#include "scene/channels.h"
 #include "scene/stand_in.h"
 
 namespace wyc {
@@ -378,6 +379,14 @@ bool isGroup(const Node& node) {
     return !node.geometry && node.kind != NodeKind::Camera && node.kind != NodeKind::Light;
 }
 
+// Values that somebody attached to a group, and all else that it says in numbers.
+bool saysSomething(const Node& node) {
+    const std::vector<Channel> channels = channelsOf(node.properties);
+    return std::any_of(channels.begin(), channels.end(), [](const Channel& channel) {
+        return channel.space != SpaceRole::Box && channel.values->sampling().count() > 0;
+    });
+}
+
 void sayWhatIsLeftAside(const Scene& meant, const Format& format, Proof& proof) {
     std::set<std::string> said;
     const auto say = [&](std::string words) {
@@ -489,7 +498,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                 WYC_CHECK(ShapeComparison(meant, node, *found.nodes[*other].geometry, output,
                                           source ? &*source : nullptr, item)
                               .run(part));
-            if (source && !isGroup(it))
+            if (source && (!isGroup(it) || saysSomething(it)))
                 WYC_CHECK(source->compareMoments(format, part, item.shown));
             if (item.shown.mixed > 0)
                 item.shown.notCompared.push_back(

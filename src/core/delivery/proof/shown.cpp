@@ -362,7 +362,8 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
     if (parts_.size() == 1 && differs)
         say(fmt::format("at frame {} the source shows it {}", when,
                         plainVisible(*meant_, node_, seconds) ? "hidden" : "visible"));
-    if (placeToo && !it.geometry && it.kind != NodeKind::Transform) { // what has no points has a place
+    // Cameras and lights have no points: their place is compared.
+    if (placeToo && (it.kind == NodeKind::Camera || it.kind == NodeKind::Light)) {
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
         WYC_TRY(place, plainWorld(*scene_, own, *time));
         // A unit of its own is another length after a change of size.

@@ -252,8 +252,10 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
                 return none;
             // And where it jumps between two samples of the result it does so somewhere between them.
             const auto around = plainPosition(sampling, seconds);
-            if (around.weight > 0.0 && (speedAt(sampling.time(around.below) + kBeside) != speed ||
-                                        speedAt(sampling.time(around.above) - kBeside) != speed))
+            const auto hasSpeed = [&](std::size_t sample, double inside) {
+                return speedAt(sampling.time(sample)) == speed && speedAt(sampling.time(sample) + inside) == speed;
+            };
+            if (around.weight > 0.0 && !(hasSpeed(around.below, kBeside) && hasSpeed(around.above, -kBeside)))
                 return none;
         } else if (!durationsFollow(seconds)) {
             return none;
@@ -325,7 +327,7 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
         switch (pair.source.space) {
         case SpaceRole::Length: {
             const double ownSize = std::cbrt(std::abs(determinant(world)));
-            const double size = std::cbrt(std::abs(determinant(place))) * intention_->scale;
+            const double size = std::cbrt(std::abs(determinant(there)));
             for (std::size_t i = 0; i < own.size(); ++i) {
                 own[i] *= ownSize;
                 source[i] *= size;

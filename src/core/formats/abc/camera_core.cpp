@@ -61,10 +61,7 @@ class CorePart final : public ValuesWrapper {
     [[nodiscard]] const ValuesPtr& core() const { return innerPtr(); }
     /// In the archive's own unit.
     [[nodiscard]] Result<std::vector<double>> rawAt(double seconds) const {
-        WYC_TRY(value, inner().readAt(seconds, {}));
-        std::vector<double> all(value.bytes.size() / sizeof(double));
-        if (!all.empty())
-            std::memcpy(all.data(), value.bytes.data(), all.size() * sizeof(double));
+        WYC_TRY(all, numbersAt(inner(), seconds));
         all.resize(kNumbers);
         const auto first = all.begin() + static_cast<std::ptrdiff_t>(part_.first);
         return std::vector<double>(first, first + extent_);
@@ -120,11 +117,8 @@ class JoinedCore final : public SampledValues {
                 std::copy(raw.begin(), raw.end(), all.begin() + static_cast<std::ptrdiff_t>(part.first));
                 continue;
             }
-            WYC_TRY(value, parts_[p]->sampling() == sampling_ ? parts_[p]->read(sample)
-                                                              : parts_[p]->readAt(sampling_.time(sample), {}));
-            std::vector<double> numbers(value.bytes.size() / sizeof(double));
-            if (!numbers.empty())
-                std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(double));
+            WYC_TRY(numbers, parts_[p]->sampling() == sampling_ ? numbersOf(*parts_[p], sample)
+                                                                : numbersAt(*parts_[p], sampling_.time(sample)));
             for (std::size_t i = 0; i < numbers.size() && part.first + i < kNumbers; ++i)
                 all[part.first + i] = fromMetres(numbers[i], part.perMetre);
         }
@@ -141,14 +135,7 @@ class JoinedCore final : public SampledValues {
 
 using Ops = std::vector<std::string>;
 
-FilmBack product(const FilmBack& a, const FilmBack& b) {
-    FilmBack result{};
-    for (std::size_t r = 0; r < 3; ++r)
-        for (std::size_t c = 0; c < 3; ++c)
-            for (std::size_t k = 0; k < 3; ++k)
-                result[r * 3 + c] += a[r * 3 + k] * b[k * 3 + c];
-    return result;
-}
+constexpr FilmBack kStraight{1, 0, 0, 0, 1, 0, 0, 0, 1};
 
 // One operation: "t" moves, "s" scales, "m" is a whole matrix; a letter for the hint follows.
 std::size_t applyOperation(const std::string& op, std::span<const double> numbers, FilmBack& result) {
@@ -156,7 +143,7 @@ std::size_t applyOperation(const std::string& op, std::span<const double> number
     const std::size_t count = kind == 'm' ? 9 : kind == 't' || kind == 's' ? 2 : 0;
     if (numbers.size() < count)
         return numbers.size();
-    FilmBack matrix{1, 0, 0, 0, 1, 0, 0, 0, 1};
+    FilmBack matrix = kStraight;
     if (kind == 't') {
         matrix[6] = numbers[0];
         matrix[7] = numbers[1];
@@ -166,7 +153,7 @@ std::size_t applyOperation(const std::string& op, std::span<const double> number
     } else if (kind == 'm') {
         std::copy_n(numbers.begin(), 9, matrix.begin());
     }
-    result = product(matrix, result);
+    result = combined(matrix, result);
     return count;
 }
 
@@ -182,8 +169,12 @@ class FilmBackMatrix final : public ValuesWrapper {
     [[nodiscard]] std::uint32_t extent() const override { return 9; }
     [[nodiscard]] bool isArray() const override { return false; }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        WYC_TRY(value, inner().read(sample));
-        return matrixOf(value);
+        WYC_TRY(numbers, numbersOf(inner(), sample));
+        FilmBack matrix = kStraight;
+        std::size_t used = 0;
+        for (const std::string& op : ops_)
+            used += applyOperation(op, std::span<const double>(numbers).subspan(used), matrix);
+        return valueOf(matrix);
     }
     [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
         return SampledValues::readAt(seconds, how);
@@ -193,16 +184,6 @@ class FilmBackMatrix final : public ValuesWrapper {
     [[nodiscard]] bool opsBefore() const { return opsBefore_; }
 
   private:
-    [[nodiscard]] PropertyValue matrixOf(const PropertyValue& value) const {
-        std::vector<double> numbers(value.bytes.size() / sizeof(double));
-        if (!numbers.empty())
-            std::memcpy(numbers.data(), value.bytes.data(), numbers.size() * sizeof(double));
-        FilmBack matrix{1, 0, 0, 0, 1, 0, 0, 0, 1};
-        std::size_t used = 0;
-        for (const std::string& op : ops_)
-            used += applyOperation(op, std::span(numbers).subspan(used), matrix);
-        return valueOf(matrix);
-    }
     Ops ops_;
     PropertyNode operations_;
     bool opsBefore_;
@@ -211,6 +192,13 @@ class FilmBackMatrix final : public ValuesWrapper {
 PropertyNode* named(std::vector<PropertyNode>& list, std::string_view name) {
     const auto found = std::find_if(list.begin(), list.end(), [&](const PropertyNode& p) { return p.name == name; });
     return found == list.end() ? nullptr : &*found;
+}
+
+// What `nameLens` made of sixteen numbers; groups of that name that are somebody else's stay theirs.
+bool isNamedLens(const PropertyNode& property) {
+    return property.name == kCore && !property.values &&
+           std::any_of(property.children.begin(), property.children.end(),
+                       [](const PropertyNode& child) { return child.meaning == Meaning::FocalLength; });
 }
 
 } // namespace
@@ -246,7 +234,7 @@ void nameLens(std::vector<PropertyNode>& list) {
 
 void joinLens(std::vector<PropertyNode>& list) {
     for (PropertyNode& property : list) {
-        if (property.name != kCore || property.values) {
+        if (!isNamedLens(property)) {
             joinLens(property.children);
             continue;
         }
@@ -315,10 +303,6 @@ class AsWritten final : public ValuesWrapper {
     }
     double perMetre_;
 };
-
-} // namespace
-
-namespace {
 
 // At the times of the whole lens: an archive samples its numbers together.
 class SampledTogether final : public ValuesWrapper {

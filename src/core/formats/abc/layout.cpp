@@ -105,11 +105,13 @@ void turnCornerValues(std::vector<PropertyNode>& list, NodeKind kind, const Geom
             continue;
         }
         // Of values and numbers into them the numbers lie on the corners.
-        ValuesPtr& values = property.values             ? property.values
-                            : property.children.empty() ? property.values
-                                                        : property.children.back().values;
-        if (values && values->isArray())
-            values = turnedCorners(values, mesh);
+        PropertyNode* onCorners = &property;
+        for (const char* part : {".vals", ".indices"})
+            for (PropertyNode& child : property.children)
+                if (child.name == part)
+                    onCorners = &child;
+        if (onCorners->values && onCorners->values->isArray())
+            onCorners->values = turnedCorners(onCorners->values, mesh);
     }
 }
 

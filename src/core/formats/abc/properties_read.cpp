@@ -178,7 +178,8 @@ class ArchiveProperties final : public Properties {
             if (node.values && sitsOnNoTime(node.values->sampling()))
                 if (const auto lead = leadOf(node.values->sampling().count(), result))
                     node.values = alignedValues(node.values, *lead);
-        nameLens(result);
+        if (kind_ == NodeKind::Camera || kind_ == NodeKind::Light)
+            nameLens(result);
         return result;
     }
     // Some numbers sit on the identity sampling (one a second from zero) though they change: film-back numbers, the

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <cstring>
 #include <list>
 #include <mutex>
 
@@ -117,6 +118,15 @@ void addNotCarried(Scene& scene, const ObjText& text, const std::string& item) {
 
 // A numbered run of files. Each is parsed when asked for; the last few stay in memory, because points, faces
 // and extras of one frame are asked for one after another.
+// To the last bit: minus zero is another number than zero in a proof.
+bool sameBits(const MeshExtras& a, const MeshExtras& b) {
+    const auto same = [](const Attribute& one, const Attribute& other) {
+        return one == other &&
+               std::memcmp(one.values.data(), other.values.data(), one.values.size() * sizeof(float)) == 0;
+    };
+    return same(a.uvs, b.uvs) && same(a.normals, b.normals) && same(a.colours, b.colours) && a.faceSets == b.faceSets;
+}
+
 class ObjSequence final : public Geometry {
   public:
     ObjSequence(std::vector<SequenceFile> files, Sampling sampling, std::shared_ptr<const ParsedMesh> first)
@@ -177,7 +187,7 @@ class ObjSequence final : public Geometry {
         // Ten thousand frames of one mesh share one topology and one set of extras.
         if (parsed.topology->hash() == firstTopology_->hash())
             parsed.topology = firstTopology_;
-        if (*parsed.extras == *firstExtras_)
+        if (sameBits(*parsed.extras, *firstExtras_))
             parsed.extras = firstExtras_;
         auto mesh = std::make_shared<const ParsedMesh>(std::move(parsed));
         const std::lock_guard lock(mutex_);

@@ -10,9 +10,8 @@
 #include "scene/channels.h"
 
 namespace wyc {
-namespace {
 
-FilmBack product(const FilmBack& a, const FilmBack& b) {
+FilmBack combined(const FilmBack& a, const FilmBack& b) {
     FilmBack result{};
     for (std::size_t r = 0; r < 3; ++r)
         for (std::size_t c = 0; c < 3; ++c)
@@ -20,8 +19,6 @@ FilmBack product(const FilmBack& a, const FilmBack& b) {
                 result[r * 3 + c] += a[r * 3 + k] * b[k * 3 + c];
     return result;
 }
-
-} // namespace
 
 std::array<double, 9> CameraView::pictureMatrix() const {
     // Apertures and offsets are in cm, the focal length in mm.
@@ -35,7 +32,7 @@ std::array<double, 9> CameraView::pictureMatrix() const {
                         2.0 * f.horizontalOffset / f.horizontalAperture,
                         2.0 * f.verticalOffset / f.verticalAperture,
                         -1.0};
-    return product(lens, filmBack);
+    return combined(lens, filmBack);
 }
 
 std::optional<std::array<double, 2>> CameraView::project(const Vec3d& p) const {

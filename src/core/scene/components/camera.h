@@ -55,6 +55,9 @@ struct CameraFigures {
 /// 3×3 in rows, acting on picture coordinates written as rows (x, y, 1), −1 … 1 over the gate.
 using FilmBack = std::array<double, 9>;
 
+/// a, then b.
+[[nodiscard]] FilmBack combined(const FilmBack& a, const FilmBack& b);
+
 struct CameraView {
     CameraFigures figures;
     FilmBack filmBack{1, 0, 0, 0, 1, 0, 0, 0, 1};

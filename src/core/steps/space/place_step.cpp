@@ -138,6 +138,12 @@ class PlacedValues final : public ValuesWrapper {
   private:
     void change(PropertyValue& value) const {
         changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
+            if (role_ == SpaceRole::Length) {
+                const double size = length(Vec3d{place_.m[0], place_.m[1], place_.m[2]});
+                for (T& number : numbers)
+                    number = static_cast<T>(static_cast<double>(number) * size);
+                return;
+            }
             using Triple = std::conditional_t<std::is_same_v<T, float>, Vec3f, Vec3d>;
             const std::span triples(reinterpret_cast<Triple*>(numbers.data()), numbers.size() / 3);
             if (role_ == SpaceRole::Normal)
@@ -148,33 +154,6 @@ class PlacedValues final : public ValuesWrapper {
     }
     SpaceRole role_;
     Mat4 place_;
-};
-
-// Widths of what stands at the top, under a place that has a size.
-class SizedValues final : public ValuesWrapper {
-  public:
-    SizedValues(ValuesPtr inner, double size) : ValuesWrapper(std::move(inner)), size_(size) {}
-    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override {
-        WYC_TRY(value, inner().read(s));
-        change(value);
-        return value;
-    }
-    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
-        WYC_TRY(value, inner().readAt(t, how));
-        change(value);
-        return value;
-    }
-    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
-    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
-
-  private:
-    void change(PropertyValue& value) const {
-        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
-            for (T& number : numbers)
-                number = static_cast<T>(static_cast<double>(number) * size_);
-        });
-    }
-    double size_;
 };
 
 Result<std::vector<double>> numbersIn(const std::string& text, std::size_t count, std::string_view what) {
@@ -234,13 +213,10 @@ Scene placedInSpace(const Scene& scene, const Mat4& place) {
             node.geometry = std::make_shared<PlacedGeometry>(node.geometry, place);
             node.properties = changedChannels(node.properties, [place](const Channel& channel) -> ValuesPtr {
                 switch (channel.space) {
+                case SpaceRole::Length:
                 case SpaceRole::Position:
                 case SpaceRole::Vector:
                 case SpaceRole::Normal: return std::make_shared<PlacedValues>(channel.values, channel.space, place);
-                case SpaceRole::Length: {
-                    const double size = length(Vec3d{place.m[0], place.m[1], place.m[2]});
-                    return size == 1.0 ? channel.values : std::make_shared<SizedValues>(channel.values, size);
-                }
                 case SpaceRole::Box: return nullptr; // of another space; a writer makes it anew
                 case SpaceRole::None: break;
                 }
