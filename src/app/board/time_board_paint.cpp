@@ -35,8 +35,8 @@ QString stateWords(const ItemView& item) {
         return QStringLiteral("helper");
     if (!item.profile)
         return QStringLiteral("…");
-    if (item.profile->count() < 2)
-        return QStringLiteral("still");
+    if (item.profile->count() < 2) // a light whose colour changes, a mesh whose attributes do
+        return item.range() ? QStringLiteral("changes") : QStringLiteral("still");
     if (!item.profile->moves())
         return QStringLiteral("static");
     return item.scene->nodes[item.node].geometry->sampling().isStill() ? QStringLiteral("rigid")

@@ -75,11 +75,12 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())
             facts.movesByTransform = true;
-    if (!it.geometry)
-        for (const Channel& channel : channelsOf(it.properties))
-            if (channel.meaning != Meaning::Unknown && channel.values->sampling().count() > facts.samples)
-                facts.samples = channel.values->sampling().count();
-    facts.movesByValues = !it.geometry && facts.samples > 1;
+    for (const Channel& channel : channelsOf(it.properties)) {
+        if (channel.meaning == Meaning::Unknown)
+            continue;
+        facts.movesByValues = facts.movesByValues || !channel.values->constant();
+        facts.samples = std::max(facts.samples, channel.values->sampling().count());
+    }
     if (it.transform)
         facts.samples = std::max<std::size_t>(1, it.transform->sampling().count());
     if (const auto placement = placementAt(scene, node, when))
@@ -88,6 +89,7 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
         return facts;
     facts.samples = it.geometry->sampling().count();
     facts.movesByPoints = !it.geometry->pointsConstant();
+    facts.movesByValues = facts.movesByValues && !facts.movesByPoints; // beside moving points nobody counts them
     if (facts.samples == 0)
         return facts;
     const auto count = it.geometry->pointCount(0);

@@ -23,7 +23,7 @@ struct ItemFacts {
     std::optional<double> last;
     bool movesByPoints = false;
     bool movesByTransform = false;
-    bool movesByValues = false; // a camera's figures
+    bool movesByValues = false; // a camera's or a light's figures, attributes of what has still points
     bool visible = true;
     std::optional<std::uint64_t> topology;
     std::optional<Error> error; // of the first sample

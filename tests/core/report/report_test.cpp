@@ -149,6 +149,8 @@ TEST(Report, EverySharedArchiveIsListedItemByItem) {
             std::set<std::string> ours;
             for (const json& word : item->second["moves"])
                 ours.insert(word.get<std::string>());
+            // Theirs speaks of points and transforms; of the shared files one box has values that change.
+            EXPECT_EQ(ours.erase("values") > 0, path.filename() == "arb_params.abc" && object["path"] == "/box");
             EXPECT_EQ(ours, theirs) << object["path"];
             if (!theirs.empty() && object["first_sample_time"].is_number() && item->second["first"].is_number())
                 EXPECT_NEAR(item->second["first"].get<double>(), object["first_sample_time"].get<double>() * rate, 0.03)

@@ -52,6 +52,21 @@ QString itemWords(const ProvenItem& item) {
                           : points;
 }
 
+// What was not, or not at every frame, held against the source.
+void addNotCompared(QVBoxLayout& into, const Proof& proof, QWidget* parent) {
+    constexpr std::size_t kMostLines = 4;
+    std::size_t lines = 0;
+    for (const ProvenItem& item : proof.items)
+        for (const std::string& words : item.shown.notCompared)
+            if (++lines <= kMostLines)
+                into.addWidget(smallLabel(tr("not compared with the source: %1: %2")
+                                              .arg(QString::fromStdString(item.item), QString::fromStdString(words)),
+                                          parent));
+    if (lines > kMostLines)
+        into.addWidget(
+            smallLabel(tr("and %1 more, which the proof's page lists").arg(digits(lines - kMostLines)), parent));
+}
+
 void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUnit, QWidget* parent) {
     const Proof& proof = result.proof;
     std::optional<double> first;
@@ -85,6 +100,7 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
             words += tr(", between frames within %1").arg(QString::fromStdString(lengthText(between * metresPerUnit)));
         into.addWidget(smallLabel(words, parent));
     }
+    addNotCompared(into, proof, parent);
     if (one) {
         into.addWidget(smallLabel(tr("compared: %1").arg(QString::fromStdString(only->compared())), parent));
         return;

@@ -113,7 +113,7 @@ void addLight(std::vector<ItemFact>& facts, const ItemView& item) {
 
 void addTime(std::vector<ItemFact>& facts, const ItemView& item) {
     const auto range = item.range();
-    QString samples = QStringLiteral("1 · %1").arg(tr("still"));
+    QString samples = QStringLiteral("1 · %1").arg(range ? tr("in place, its values change") : tr("still"));
     if (item.profile && item.profile->count() > 1) {
         const double frames = range ? range->count() : 1.0;
         const double each = frames / static_cast<double>(item.profile->count());

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
-#include <cstring>
+#include <bit>
 #include <list>
 #include <mutex>
 
@@ -116,17 +116,17 @@ void addNotCarried(Scene& scene, const ObjText& text, const std::string& item) {
             {item, fmt::format("weights of {} points, which only curves use", text.weightCount)});
 }
 
-// A numbered run of files. Each is parsed when asked for; the last few stay in memory, because points, faces
-// and extras of one frame are asked for one after another.
 // To the last bit: minus zero is another number than zero in a proof.
 bool sameBits(const MeshExtras& a, const MeshExtras& b) {
     const auto same = [](const Attribute& one, const Attribute& other) {
-        return one == other &&
-               std::memcmp(one.values.data(), other.values.data(), one.values.size() * sizeof(float)) == 0;
+        return one == other && std::ranges::equal(one.values, other.values, {}, std::bit_cast<std::uint32_t, float>,
+                                                  std::bit_cast<std::uint32_t, float>);
     };
     return same(a.uvs, b.uvs) && same(a.normals, b.normals) && same(a.colours, b.colours) && a.faceSets == b.faceSets;
 }
 
+// A numbered run of files. Each is parsed when asked for; the last few stay in memory, because points, faces
+// and extras of one frame are asked for one after another.
 class ObjSequence final : public Geometry {
   public:
     ObjSequence(std::vector<SequenceFile> files, Sampling sampling, std::shared_ptr<const ParsedMesh> first)
