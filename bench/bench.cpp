@@ -68,10 +68,6 @@ class WavingSheet final : public Geometry {
         return {};
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override {
-        static const ExtrasPtr kNone = std::make_shared<const MeshExtras>();
-        return kNone;
-    }
     [[nodiscard]] bool topologyVaries() const override { return false; }
 
   private:
@@ -181,7 +177,7 @@ int b8(const fs::path& folder) {
             return code;
     OpenRequest request;
     request.path = source;
-    request.rest = made.nodes[0].geometry;
+    request.rest = std::make_shared<const Node>(made.nodes[0]);
     const auto meant = formatOfName(source)->open(request);
     if (!meant)
         return report(meant.error());

@@ -150,7 +150,6 @@ class RecutGeometry final : public Geometry {
         return points_.readRange(s, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return faces_.at(s); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return points_.extras(s); }
     [[nodiscard]] bool topologyVaries() const override { return true; }
 
   private:

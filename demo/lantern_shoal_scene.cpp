@@ -98,20 +98,20 @@ void addJelly(SceneMaker& made) {
         samples.push_back(std::move(shape.points));
     }
     made.node(bell).geometry = std::make_shared<MemoryGeometry>(made.sampling(), topology, samples);
-    MeshExtras extras;
+    std::vector<FaceSet> sets;
     if (const auto pieces = piecesOf(made.scene(), static_cast<std::size_t>(bell), "pieces")) {
         FaceSet ribbons{FaceSet::Kind::Group, "ribbons", {}};
         for (std::size_t p = 0; p < pieces->size(); ++p) {
             if (p == 0)
-                extras.faceSets.push_back({FaceSet::Kind::Group, "skin", (*pieces)[p].faces});
+                sets.push_back({FaceSet::Kind::Group, "skin", (*pieces)[p].faces});
             else
                 ribbons.faces.insert(ribbons.faces.end(), (*pieces)[p].faces.begin(), (*pieces)[p].faces.end());
         }
         if (!ribbons.faces.empty())
-            extras.faceSets.push_back(std::move(ribbons));
+            sets.push_back(std::move(ribbons));
     }
     made.node(bell).geometry =
-        std::make_shared<MemoryGeometry>(made.sampling(), topology, std::move(samples), std::move(extras));
+        std::make_shared<MemoryGeometry>(made.sampling(), topology, std::move(samples), std::move(sets));
 }
 
 // Drifting flecks; each lives for a while and is not there before and after.

@@ -134,11 +134,10 @@ TEST_F(Convert, AChangingMeshIsRefusedByAPointCacheAndKeptByASequence) {
 TEST_F(Convert, TheRestMeshGivesTheFacesAndItsUvs) {
     const fs::path source = cache();
     Scene mesh = test::sheetScene();
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.uvs = {Scope::Corner, 2, {0, 0, 1, 0, 1, 1}, std::vector<std::int32_t>(80, 2)};
-    mesh.nodes[0].geometry =
-        std::make_shared<MemoryGeometry>(Sampling::still(), test::gridTopology(6, 5),
-                                         std::vector<std::vector<Vec3f>>{test::sheetPoints(6, 5, 0)}, extras);
+    test::setMesh(mesh.nodes[0], Sampling::still(), test::gridTopology(6, 5),
+                  std::vector<std::vector<Vec3f>>{test::sheetPoints(6, 5, 0)}, extras);
     ASSERT_TRUE(test::writeScene(mesh, folder_ / "mesh.obj"));
     ASSERT_EQ(convert({source.string(), "--rest", (folder_ / "mesh.obj").string(), "-o", (folder_ / "a.abc").string(),
                        "--record"})
@@ -146,7 +145,7 @@ TEST_F(Convert, TheRestMeshGivesTheFacesAndItsUvs) {
               0);
     const auto scene = test::openFile(folder_ / "a.abc");
     EXPECT_EQ((*test::shapeOf(*scene).topology(3))->faceCount(), 20U);
-    EXPECT_EQ((*test::shapeOf(*scene).extras(3))->uvs, extras.uvs);
+    EXPECT_EQ(test::onMesh(scene->nodes[0], 3).uvs, extras.uvs);
     EXPECT_EQ(wyc({"prove", (folder_ / "a.abc").string()}).code, 0);
     EXPECT_EQ(
         convert({source.string(), "--rest", (folder_ / "none.obj").string(), "-o", (folder_ / "b.abc").string()}).code,

@@ -106,6 +106,14 @@ inline std::vector<double> plainNumbers(const Channel& channel, double t) {
     const std::vector<double> later = numbersOf(*channel.values, p.above).value();
     if (later.size() != values.size())
         return values;
+    if (channel.numbers) { // other values of the same list: nothing lies between
+        const auto numbering = [&](std::size_t sample) {
+            const auto at = plainLocate(channel.numbers->sampling(), channel.values->sampling().time(sample));
+            return numbersOf(*channel.numbers, at.below).value();
+        };
+        if (numbering(p.below) != numbering(p.above))
+            return values;
+    }
     for (std::size_t i = 0; i < values.size(); ++i)
         if (channel.blend == Blend::Linear)
             values[i] = mixed(values[i], later[i], p.weight);

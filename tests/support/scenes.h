@@ -7,6 +7,7 @@
 #include <stdexcept>
 
 #include "formats/format.h"
+#include "scene/layers.h"
 #include "scene/scene.h"
 
 namespace wyc::test {
@@ -35,6 +36,58 @@ inline std::vector<Vec3f> sheetPoints(int rows, int columns, double phase) {
                               static_cast<float>(0.4 * u * v + 0.15 * std::cos(phase + 5.0 * u + v))});
         }
     return points;
+}
+
+/// What lies on a mesh in one sample.
+struct OnMesh {
+    Attribute uvs;
+    Attribute normals;
+    Attribute colours;
+    std::vector<FaceSet> faceSets;
+    bool operator==(const OnMesh&) const = default;
+    [[nodiscard]] std::array<std::pair<Meaning, const Attribute*>, 3> layers() const {
+        return {{{Meaning::Uvs, &uvs}, {Meaning::Normals, &normals}, {Meaning::Colours, &colours}}};
+    }
+};
+/// Gives a node layers, one value a sample, in place of those that it has; its other properties stay.
+inline void setLayers(Node& node, const Sampling& sampling, const std::vector<OnMesh>& samples) {
+    std::vector<PropertyNode> list;
+    for (std::size_t layer = 0; layer < 3; ++layer) {
+        const Meaning meaning = samples.front().layers()[layer].first;
+        std::vector<Attribute> values;
+        bool any = false;
+        for (const OnMesh& sample : samples) {
+            values.push_back(*sample.layers()[layer].second);
+            any = any || !values.back().isEmpty();
+        }
+        if (any)
+            list.push_back(layerProperty(meaning, meaningName(meaning), sampling, values));
+    }
+    for (PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>())
+        if (!isLayer(property.meaning))
+            list.push_back(std::move(property));
+    node.properties = list.empty() ? nullptr : plainProperties(std::move(list));
+}
+/// A mesh on which the same lies at all times.
+inline void setMesh(Node& node, const Sampling& sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
+                    const OnMesh& on) {
+    node.geometry = std::make_shared<MemoryGeometry>(sampling, std::move(topology), std::move(points), on.faceSets);
+    setLayers(node, Sampling::still(), {on});
+}
+inline OnMesh onMesh(const Node& node, std::size_t sample) {
+    OnMesh on;
+    const double now = node.geometry->sampling().time(sample);
+    for (const Layer& layer : layersOf(node.properties)) {
+        Attribute& into = layer.meaning == Meaning::Uvs       ? on.uvs
+                          : layer.meaning == Meaning::Normals ? on.normals
+                                                              : on.colours;
+        if (into.isEmpty())
+            into = layer.at(now, node.geometry.get()).value();
+        if (into.isEmpty())
+            into = {};
+    }
+    on.faceSets = *node.geometry->faceSets(sample).value();
+    return on;
 }
 
 struct SheetOptions {
@@ -91,10 +144,11 @@ inline bool sameBits(const std::vector<Vec3f>& a, const std::vector<Vec3f>& b) {
     return a.size() == b.size() && (a.empty() || std::memcmp(a.data(), b.data(), a.size() * sizeof(Vec3f)) == 0);
 }
 
-inline Result<Scene> openFile(const fs::path& path, GeometryPtr rest = nullptr) {
+inline Result<Scene> openFile(const fs::path& path, const Node* rest = nullptr) {
     OpenRequest request;
     request.path = path;
-    request.rest = std::move(rest);
+    if (rest)
+        request.rest = std::make_shared<const Node>(*rest);
     request.restName = "rest";
     const Format* format = formatOfName(path);
     return format ? format->open(request) : Result<Scene>(fail(ErrorKind::Unsupported, "no format"));

@@ -6,15 +6,15 @@ namespace wyc {
 void addRest(const Source& source, const std::vector<Step>& steps, MeasuredItem& item) {
     if (!source.rest)
         return;
-    const auto add = [&](const GeometryPtr& mesh) {
+    const auto add = [&](const NodePtr& mesh) {
         auto points = std::make_shared<std::vector<Vec3f>>();
-        if (mesh && readPoints(*mesh, 0, *points))
+        if (mesh && readPoints(*mesh->geometry, 0, *points))
             item.restPoses.push_back(std::move(points));
     };
     add(source.rest);
     if (!steps.empty())
         add(stillAfter(source.rest, steps));
-    if (const auto topology = source.rest->topology(0))
+    if (const auto topology = source.rest->geometry->topology(0))
         item.restTopology = *topology;
 }
 

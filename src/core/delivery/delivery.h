@@ -57,7 +57,7 @@ struct DeliveryInput {
     std::string parentName = {}; // {parent}
     std::string path = {};       // {path}
     Scene scene;
-    GeometryPtr rest;          // rest mesh after the same steps, for formats that want it beside
+    NodePtr rest;              // rest mesh after the same steps, for formats that want it beside
     nlohmann::json provenance; // source, item, steps: goes into the record
     // What the scene came from, and by which steps: what is delivered is compared with it. Null: with nothing.
     std::shared_ptr<const Scene> source = {};
@@ -84,7 +84,7 @@ struct PlannedOutput {
     std::string item;
     const Format* format = nullptr;
     Scene scene; // exactly what is meant
-    GeometryPtr rest;
+    NodePtr rest;
     fs::path target;                    // a pattern for sequences
     std::optional<fs::path> restTarget; // OBJ beside a point cache
     bool ownFolder = false;             // the sequence gets its folder, moved into place as a whole

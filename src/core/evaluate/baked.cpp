@@ -80,27 +80,10 @@ class BakedGeometry final : public MomentWrapper {
         }
         return turned_;
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
-        WYC_TRY(extras, inner().extrasAt(t));
-        WYC_TRY(mirrored, mirrorsAt(t));
-        WYC_TRY(matrix, world_->at(t));
-        if ((extras->normals.isEmpty() && !mirrored) || matrix.isIdentity())
-            return extras;
-        MeshExtras changed = *extras;
-        turnDirections<float>(changed.normals.values, normalMatrix(matrix), true);
-        if (mirrored) {
-            WYC_TRY(faces, inner().topologyAt(t));
-            for (Attribute* attribute : {&changed.uvs, &changed.normals, &changed.colours})
-                turnCorners(*faces, *attribute);
-        }
-        return std::make_shared<const MeshExtras>(std::move(changed));
-    }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t s) const override { return inner().faceSetsAt(timeOf(s)); }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return inner().idsAt(timeOf(s)); }
     [[nodiscard]] bool topologyVaries() const override { return !mirrored_ || inner().topologyVaries(); }
-    [[nodiscard]] bool extrasVary() const override {
-        return !mirrored_ || inner().extrasVary() || (world_->varies() && hasNormals());
-    }
+    [[nodiscard]] bool faceSetsVary() const override { return inner().faceSetsVary(); }
     [[nodiscard]] bool pointsConstant() const override { return sampling().isStill() || sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
@@ -118,10 +101,6 @@ class BakedGeometry final : public MomentWrapper {
             return *mirrored_;
         WYC_TRY(matrix, world_->at(t));
         return mirrors(matrix);
-    }
-    [[nodiscard]] bool hasNormals() const {
-        const auto extras = inner().extras(0);
-        return extras && !(*extras)->normals.isEmpty();
     }
     std::shared_ptr<const WorldTrack> world_;
     std::optional<bool> mirrored_;
@@ -153,6 +132,8 @@ class BakedValues final : public ValuesWrapper {
             WYC_TRY(found, world_->speedAt(t));
             speed = found;
         }
+        if (!speed && matrix.isIdentity()) // to the last bit
+            return value;
         if (speed)
             WYC_CHECK(readPointsAt(*carrier_, t, points));
         changeNumbers(type(), value, [&](auto numbers) { bake(numbers, matrix, points, speed.value_or(Mat4{})); });
@@ -206,30 +187,60 @@ class BakedValues final : public ValuesWrapper {
 // Values of corners, or numbers of their values, under a way that mirrors: there faces are walked the other way round.
 class MirroredCorners final : public ValuesWrapper {
   public:
-    MirroredCorners(ValuesPtr inner, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier)
-        : ValuesWrapper(std::move(inner)), world_(std::move(world)), carrier_(std::move(carrier)) {}
+    /// `sampling`: where the way mirrors at times, when; else that of the values.
+    MirroredCorners(ValuesPtr inner, std::shared_ptr<const WorldTrack> world, GeometryPtr carrier, Sampling sampling,
+                    bool always)
+        : ValuesWrapper(std::move(inner)),
+          world_(std::move(world)),
+          carrier_(std::move(carrier)),
+          sampling_(std::move(sampling)),
+          always_(always) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
+    [[nodiscard]] bool constant() const override { return sampling_.isStill() || sameAlways(); }
+    [[nodiscard]] bool sameAlways() const override {
+        return always_ && inner().sameAlways() && !carrier_->topologyVaries();
+    }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        WYC_TRY(value, inner().read(sample));
-        return turnedAt(sampling().time(sample), std::move(value));
+        return readAt(sampling_.time(sample), {});
     }
-    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix& how) const override {
-        WYC_TRY(value, inner().readAt(t, how));
-        return turnedAt(t, std::move(value));
-    }
-    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
-    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
-
-  private:
-    [[nodiscard]] Result<PropertyValue> turnedAt(double t, PropertyValue value) const {
+    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
+        WYC_TRY(value, inner().readAt(t, {SpaceRole::None, carrier_.get()}));
         WYC_TRY(matrix, world_->at(t));
         WYC_TRY(faces, carrier_->topologyAt(t));
         if (mirrors(matrix))
             turnCorners(*faces, value);
         return value;
     }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
+
+  private:
     std::shared_ptr<const WorldTrack> world_;
     GeometryPtr carrier_;
+    Sampling sampling_;
+    bool always_;
 };
+
+// Where nothing lies between two samples, a pose stays in its own space and goes with what carries it.
+std::shared_ptr<const WorldTrack> worldOfShape(const std::shared_ptr<const Scene>& scene, std::size_t node,
+                                               const Sampling& sampling) {
+    const Geometry& shape = *scene->nodes[node].geometry;
+    const bool straight =
+        shape.straightBetween() && !shape.topologyVaries() && !normalsTurn(scene->nodes[node].properties, shape);
+    return std::make_shared<const WorldTrack>(scene, node, sampling, straight);
+}
+
+// Values under the way into the world, before faces are turned over.
+ValuesPtr bakedValues(const std::shared_ptr<const Scene>& scene, std::size_t node, const Channel& channel) {
+    const GeometryPtr& carrier = scene->nodes[node].geometry;
+    // Normals have a sample wherever their points have one.
+    const bool withPoints = channel.meaning == Meaning::Normals && carrier && worldTrack(scene, node)->varies();
+    const auto world =
+        withPoints ? worldOfShape(scene, node, commonSampling({carrier->sampling(), channel.values->sampling()}))
+                   : std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), true);
+    return std::make_shared<BakedValues>(channel, world, carrier);
+}
 
 } // namespace
 
@@ -340,11 +351,7 @@ std::shared_ptr<const WorldTrack> worldTrack(std::shared_ptr<const Scene> scene,
 
 Result<GeometryPtr> bakedGeometry(std::shared_ptr<const Scene> scene, std::size_t node) {
     const GeometryPtr& geometry = scene->nodes[node].geometry;
-    const auto world =
-        // Where nothing lies between two samples, a pose stays in its own space and goes with what carries it.
-        std::make_shared<const WorldTrack>(scene, node, geometry->sampling(),
-                                           geometry->straightBetween() && !geometry->topologyVaries() &&
-                                               !normalsTurn(*geometry));
+    const auto world = worldOfShape(scene, node, geometry->sampling());
     WYC_TRY(identity, world->isIdentity());
     if (identity)
         return geometry;
@@ -363,16 +370,18 @@ Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::si
         const GeometryPtr& carrier = kept->nodes[node].geometry;
         if (channel.space == SpaceRole::Box) // given for a space that is gone
             return nullptr;
-        const bool corners = channel.scope == Scope::Corner && !channel.indexed && carrier && channel.values->isArray();
-        if (corners && (channel.space == SpaceRole::None || channel.indices)) {
-            const auto world = worldTrack(kept, node);
-            return world->mirrored() == false ? channel.values
-                                              : std::make_shared<MirroredCorners>(channel.values, world, carrier);
-        }
-        if (channel.space == SpaceRole::None || eye)
-            return channel.values;
-        return std::make_shared<BakedValues>(
-            channel, std::make_shared<const WorldTrack>(kept, node, channel.values->sampling(), true), carrier);
+        const ValuesPtr values =
+            channel.space == SpaceRole::None || eye ? channel.values : bakedValues(kept, node, channel);
+        const bool corners = channel.scope == Scope::Corner && !channel.numbers && carrier && values->isArray();
+        if (!corners)
+            return values;
+        const auto world = worldTrack(kept, node);
+        const auto mirrored = world->mirrored();
+        if (mirrored == false)
+            return values;
+        const Sampling sampling =
+            mirrored ? values->sampling() : WorldTrack(kept, node, values->sampling(), true).sampling();
+        return std::make_shared<MirroredCorners>(values, world, carrier, sampling, mirrored.has_value());
     });
 }
 

@@ -46,10 +46,10 @@ class MappedGeometry final : public Geometry {
         return readAt(timeOf(s), first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t s) const override { return faceSetsAt(timeOf(s)); }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
     [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
-    [[nodiscard]] bool extrasVary() const override { return inner_->extrasVary(); }
+    [[nodiscard]] bool faceSetsVary() const override { return inner_->faceSetsVary(); }
     [[nodiscard]] bool pointsConstant() const override {
         return sampling_.isStill() || (inner_->sameAlways() && !rest_);
     }
@@ -77,19 +77,7 @@ class MappedGeometry final : public Geometry {
         });
     }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner_->topologyAt(map_.heldAt(t)); }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
-        const auto poses = map_.at(t);
-        WYC_TRY(extras, inner_->extrasAt(poses.front().seconds));
-        if (poses.size() == 1 || !inner_->extrasVary())
-            return extras;
-        const Pose base = Pose::atTime(*inner_, poses.front().seconds);
-        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
-            WYC_TRY(mixed, mixExtras(extras, base, Pose::atTime(*inner_, pose.seconds), weight));
-            extras = std::move(mixed);
-            return {};
-        }));
-        return extras;
-    }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double t) const override { return inner_->faceSetsAt(map_.heldAt(t)); }
     [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner_->idsAt(map_.heldAt(t)); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
         const auto poses = map_.at(t);
@@ -282,7 +270,7 @@ class CarriedGeometry final : public MomentWrapper {
         return readAt(timeOf(s), first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return topologyAt(timeOf(s)); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extrasAt(timeOf(s)); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t s) const override { return faceSetsAt(timeOf(s)); }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
     [[nodiscard]] bool pointsConstant() const override { return sampling_.isStill(); }
     [[nodiscard]] bool sameAlways() const override { return false; }
@@ -318,6 +306,7 @@ class MappedValues final : public ValuesWrapper {
           space_(channel.space),
           time_(channel.time),
           carrier_(std::move(carrier)),
+          numbers_(channel.numbers),
           ofPoints_(isSpeedOfPoints(channel)),
           carried_(carried && ofPoints_) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
@@ -335,6 +324,9 @@ class MappedValues final : public ValuesWrapper {
         WYC_TRY(value, inner().readAt(poses.front().seconds, how));
         WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
             WYC_TRY(other, inner().readAt(pose.seconds, how));
+            WYC_TRY(same, haveSameNumbers(poses.front(), pose));
+            if (!same)
+                return {};
             WYC_TRY(match, matchTo(poses.front(), pose));
             value = mixedValues(type(), std::move(value), other, weight, space_, match);
             return {};
@@ -361,6 +353,14 @@ class MappedValues final : public ValuesWrapper {
         PointMatch match;
         match.by = PointMatch::By::Number;
         return match;
+    }
+    // Values that elements have by number are mixed where all have the same.
+    [[nodiscard]] Result<bool> haveSameNumbers(const TimedPose& base, const TimedPose& pose) const {
+        if (!numbers_ || numbers_->sameAlways())
+            return true;
+        WYC_TRY(here, numbers_->readAt(base.seconds, {}));
+        WYC_TRY(there, numbers_->readAt(pose.seconds, {}));
+        return here.bytes == there.bytes;
     }
     // The speed of a mix of poses: that of each as far as it runs, and places times the change of their weights.
     // Nothing where the poses do not have the same points: there nothing is mixed.
@@ -421,6 +421,7 @@ class MappedValues final : public ValuesWrapper {
     SpaceRole space_;
     TimeRole time_;
     GeometryPtr carrier_;
+    ValuesPtr numbers_; // may be null
     bool ofPoints_;
     bool carried_;
 };
@@ -513,27 +514,29 @@ bool movedAsAWhole(const TimeMap& map, const Wanted& wanted) {
 
 PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
                                const FrameRate& rate, const GeometryPtr& carrier, bool carried = false) {
-    return changedChannels(properties, [map, wanted, rate, carrier, carried](const Channel& channel) -> ValuesPtr {
-        const ValuesPtr& values = channel.values;
-        if (values->sampling().isStill() && values->sameAlways()) {
-            // One value for all times follows a speed that is one for all times.
-            const auto run = map.asOneRun();
-            if (channel.time == TimeRole::Plain || !run || run->speed == 1.0 || values->sampling().count() == 0)
-                return values;
-            return std::make_shared<MappedValues>(channel, map, values->sampling(), carrier, false);
-        }
-        TrackNature nature;
-        nature.held = channel.blend == Blend::Held;
-        nature.straight = channel.blend != Blend::UnitLength || movedAsAWhole(map, wanted);
-        nature.sameAlways = values->sameAlways();
-        // Values of points are sampled as the points are: readers pair them by number.
-        const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
-        if (withPoints)
-            nature = {carrier->straightBetween() && (movedAsAWhole(map, wanted) || !normalsTurn(*carrier)), false,
-                      carrier->sameAlways() && values->sameAlways(), true};
-        return std::make_shared<MappedValues>(channel, map, chosenTimes(values->sampling(), nature, map, wanted, rate),
-                                              carrier, carried);
-    });
+    const bool turning = carrier && normalsTurn(properties, *carrier);
+    return changedChannels(
+        properties, [map, wanted, rate, carrier, carried, turning](const Channel& channel) -> ValuesPtr {
+            const ValuesPtr& values = channel.values;
+            if (values->sampling().isStill() && values->sameAlways()) {
+                // One value for all times follows a speed that is one for all times.
+                const auto run = map.asOneRun();
+                if (channel.time == TimeRole::Plain || !run || run->speed == 1.0 || values->sampling().count() == 0)
+                    return values;
+                return std::make_shared<MappedValues>(channel, map, values->sampling(), carrier, false);
+            }
+            TrackNature nature;
+            nature.held = channel.blend == Blend::Held;
+            nature.straight = channel.blend != Blend::UnitLength || movedAsAWhole(map, wanted);
+            nature.sameAlways = values->sameAlways();
+            // Values of points are sampled as the points are: readers pair them by number.
+            const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
+            if (withPoints)
+                nature = {carrier->straightBetween() && (movedAsAWhole(map, wanted) || !turning), false,
+                          carrier->sameAlways() && values->sameAlways(), true};
+            return std::make_shared<MappedValues>(
+                channel, map, chosenTimes(values->sampling(), nature, map, wanted, rate), carrier, carried);
+        });
 }
 
 } // namespace
@@ -653,15 +656,20 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
         sortMoments(times);
         return samplingFromTimes(times);
     };
-    for (Node& node : result.nodes) {
+    for (std::size_t i = 0; i < result.nodes.size(); ++i) {
+        const Node& before = scene.nodes[i];
+        Node& node = result.nodes[i];
         const GeometryPtr own = node.geometry;
         const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
         node.properties = mappedProperties(node.properties, map, wanted, rate,
                                            set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
                                            carries && node.parent < 0 && !node.transform);
-        if (own && !(own->sampling().isStill() && own->sameAlways())) {
-            TrackNature nature{own->straightBetween() && (movedAsAWhole(map, wanted) || !normalsTurn(*own)), false,
-                               own->sameAlways(), true};
+        // Where moments are wanted, a still shape has them as far as something on it changes.
+        const bool still = own && own->sameAlways() && !(wanted.moments && layersChange(before.properties));
+        if (own && !(own->sampling().isStill() && still)) {
+            TrackNature nature{own->straightBetween() &&
+                                   (movedAsAWhole(map, wanted) || !normalsTurn(before.properties, *own)),
+                               false, still, true};
             node.geometry = std::make_shared<MappedGeometry>(
                 own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), own->straightBetween(),
                 withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
@@ -677,7 +685,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
         if (node.visibility && !(node.visibility->sampling.isStill() && !node.visibility->exact)) {
             VisibilityTrack track;
             track.exact = std::make_shared<const std::function<Visibility(double)>>(
-                [before = *node.visibility, map](double t) { return before.at(map.heldAt(t)); });
+                [earlier = *node.visibility, map](double t) { return earlier.at(map.heldAt(t)); });
             track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, wanted, rate);
             for (const double time : track.sampling.times())
                 track.values.push_back(track.at(time));

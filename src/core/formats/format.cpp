@@ -46,8 +46,8 @@ const char* contentName(Content content) {
     return "";
 }
 
-Content contentOf(Layer layer) {
-    return layer == Layer::Uvs ? Content::Uvs : layer == Layer::Normals ? Content::Normals : Content::Colours;
+Content contentOf(Meaning layer) {
+    return layer == Meaning::Uvs ? Content::Uvs : layer == Meaning::Normals ? Content::Normals : Content::Colours;
 }
 
 const char* fateName(Fate fate) {

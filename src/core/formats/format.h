@@ -28,8 +28,8 @@ struct OpenRequest {
     std::vector<SequenceFile> sequence; // rising frames; empty = a single file
     std::string name;                   // what its item is called where the file gives none
     FrameRate assumedRate;              // for frame numbers where the source states no rate
-    /// Mesh for a bare point cache: faces and extras come from it. Its point count must agree.
-    GeometryPtr rest;
+    /// Mesh for a bare point cache: faces and what lies on them come from it. Its point count must agree.
+    NodePtr rest;
     std::string restName;
 };
 
@@ -60,7 +60,8 @@ enum class Content {
 };
 inline constexpr std::size_t kContentCount = static_cast<std::size_t>(Content::UpAxis) + 1;
 [[nodiscard]] const char* contentName(Content content);
-[[nodiscard]] Content contentOf(Layer layer);
+/// Of UVs, normals and colours: which content they are.
+[[nodiscard]] Content contentOf(Meaning layer);
 
 enum class Fate { Kept, Converted, Lost };
 [[nodiscard]] const char* fateName(Fate fate);
@@ -108,7 +109,7 @@ struct RestMesh {
     Result<std::size_t> (*countPoints)(const fs::path&) = nullptr;
     /// Objects of a file that could be the mesh by themselves, and one of them. Null: a file is one mesh.
     Result<std::vector<ObjectSize>> (*objects)(const fs::path&) = nullptr;
-    Result<GeometryPtr> (*object)(const fs::path&, const std::string& name) = nullptr;
+    Result<Node> (*object)(const fs::path&, const std::string& name) = nullptr;
 };
 
 /// The container's structure, property by property, as `wyc info --deep` prints it.

@@ -149,7 +149,7 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
     return choice;
 }
 
-Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
+Result<Node> readRest(const SourceSpec& spec, std::size_t points) {
     const fs::path& path = *spec.rest;
     WYC_TRY(format, requireSourceFormat(path));
     if (!spec.restObject.empty()) {
@@ -161,21 +161,19 @@ Result<GeometryPtr> readRest(const SourceSpec& spec, std::size_t points) {
     OpenRequest request;
     request.path = path;
     WYC_TRY(scene, format->open(request));
-    GeometryPtr mesh;
-    std::size_t shapes = 0;
+    const Node* mesh = nullptr;
     for (const Node& node : scene.nodes) {
         if (!node.geometry)
             continue;
-        ++shapes;
         const auto count = node.geometry->pointCount(0);
         if (!mesh || (count && *count == points))
-            mesh = node.geometry;
+            mesh = &node;
     }
     if (!mesh)
         return fail(makeError(ErrorKind::BadInput, "the rest file holds no mesh").inFile(path.string()));
-    WYC_TRY(count, mesh->pointCount(0));
+    WYC_TRY(count, mesh->geometry->pointCount(0));
     if (count == points || !format->rest.objects)
-        return mesh;
+        return *mesh;
     Error error = makeError(ErrorKind::BadInput,
                             fmt::format("the cache has {} points, the rest mesh '{}' has {}", groupedDigits(points),
                                         path.filename().string(), groupedDigits(count)))
@@ -343,8 +341,8 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
         }
         if (withRest.rest) {
             WYC_TRY(rest, readRest(withRest, points));
-            request.rest = rest;
-            source->rest = rest;
+            source->rest = std::make_shared<const Node>(std::move(rest));
+            request.rest = source->rest;
             request.restName = withRest.rest->filename().string();
             source->restUsed = withRest.rest;
         }
@@ -356,7 +354,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     source->scene = std::move(scene);
     for (const Node& node : source->scene.nodes)
         if (source->rest && node.geometry) { // a bare cache holds one shape
-            source->scene.rest = source->rest;
+            source->scene.rest = source->rest->geometry;
             source->scene.restOf = node.id;
         }
     source->scene.remarks.insert(source->scene.remarks.begin(), remarks.begin(), remarks.end());

@@ -26,7 +26,7 @@ struct Source {
     std::string name; // file name or pattern, for people
     const Format* format = nullptr;
     std::optional<fs::path> restUsed;
-    GeometryPtr rest;                     // the mesh a cache was opened with
+    NodePtr rest;                         // the mesh a cache was opened with
     std::vector<fs::path> restCandidates; // several fit and none is nearer by name: the person has to say
     std::size_t fileCount = 1;
     std::uint64_t sizeBytes = 0;

@@ -104,6 +104,15 @@ bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
     return true;
 }
 
+Result<bool> haveOneNumbering(const Channel& channel, double earlier, double later) {
+    if (!channel.numbers || channel.numbers->sampling().count() < 2)
+        return true;
+    const Sampling& times = channel.numbers->sampling();
+    WYC_TRY(a, channel.numbers->read(plainPosition(times, earlier).below));
+    WYC_TRY(b, channel.numbers->read(plainPosition(times, later).below));
+    return a.bytes == b.bytes;
+}
+
 Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds) {
     const SampledValues& values = *channel.values;
     PlainNumbers result;
@@ -114,6 +123,9 @@ Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds) {
     result.numbers = std::move(below);
     result.atSample = at.weight == 0.0;
     if (at.weight == 0.0 || channel.blend == Blend::Held)
+        return result;
+    WYC_TRY(one, haveOneNumbering(channel, values.sampling().time(at.below), values.sampling().time(at.above)));
+    if (!one)
         return result;
     WYC_TRY(above, numbersOf(values, at.above));
     std::vector<double>& own = result.numbers;

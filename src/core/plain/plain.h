@@ -36,11 +36,14 @@ struct PlainPose {
 [[nodiscard]] Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count);
 
 /// Numbers of a channel: in straight lines between two samples of one size, directions of the length in between, else
-/// as the sample before says. `atSample`: the time is one of its samples.
+/// as the sample before says; likewise where elements have other values of it by number. `atSample`: the time is one of
+/// its samples.
 struct PlainNumbers {
     std::vector<double> numbers;
     bool atSample = true;
 };
+/// Whether elements have their values by the same numbers at both times; true where they have them in turn.
+[[nodiscard]] Result<bool> haveOneNumbering(const Channel& channel, double earlier, double later);
 [[nodiscard]] Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds);
 
 } // namespace wyc

@@ -6,6 +6,8 @@
 
 #include <fmt/format.h>
 
+#include "scene/layers.h"
+
 namespace wyc {
 namespace {
 
@@ -20,6 +22,8 @@ std::string listed(const std::vector<std::string>& names, const char* what) {
 
 void collect(const std::vector<PropertyNode>& list, std::map<Meaning, std::vector<std::string>>& into) {
     for (const PropertyNode& property : list) {
+        if (isLayer(property.meaning))
+            continue;
         const bool known = property.meaning != Meaning::Unknown && property.meaning != Meaning::Itself;
         if (known && !(property.values && property.values->sampling().count() == 0))
             into[property.meaning].push_back(property.name);

@@ -19,6 +19,9 @@ bool isReal(ValueType type) {
 std::string nameOf(const PropertyNode& property, const std::string& group) {
     switch (property.meaning) {
     case Meaning::Unknown: return group.empty() ? property.name : group + "/" + property.name;
+    case Meaning::Uvs:
+    case Meaning::Normals:
+    case Meaning::Colours:
     case Meaning::Parameter:
     case Meaning::UserValue:
     case Meaning::SurfaceSetting: return fmt::format("{} '{}'", meaningName(property.meaning), property.name);
@@ -27,14 +30,20 @@ std::string nameOf(const PropertyNode& property, const std::string& group) {
 }
 
 Scope scopeOf(Meaning meaning, Scope stated) {
+    if (isAttribute(meaning))
+        return stated;
     switch (meaning) {
     case Meaning::Velocities:
     case Meaning::PointIds:
     case Meaning::CurveWeights:
     case Meaning::Widths: return Scope::Point;
-    case Meaning::Parameter: return stated;
     default: return Scope::Constant;
     }
+}
+
+bool areNumbers(const PropertyNode& property) {
+    return property.values && property.values->isArray() && property.values->extent() == 1 &&
+           (property.values->type() == ValueType::UInt32 || property.values->type() == ValueType::Int32);
 }
 
 Channel channelOf(const PropertyNode& property, const PropertyNode* group, const std::string& path) {
@@ -50,13 +59,11 @@ Channel channelOf(const PropertyNode& property, const PropertyNode* group, const
     channel.blend = !isReal(property.values->type())     ? Blend::Held
                     : property.role == SpaceRole::Normal ? Blend::UnitLength
                                                          : Blend::Linear;
-    const auto isIndices = [](const PropertyNode& p) {
-        return p.values && (p.values->type() == ValueType::UInt32 || p.values->type() == ValueType::Int32);
-    };
-    channel.indices = part && group->children.size() == 2 && isIndices(property) &&
-                      &property != &group->children.front() && group->children.front().name != property.name;
-    channel.indexed = part && group->children.size() == 2 && isIndices(group->children.back()) &&
-                      group->children.front().name == property.name;
+    if (part && group->children.size() == 2 && areNumbers(group->children.back())) {
+        channel.indices = group->children.back().name == property.name;
+        if (!channel.indices)
+            channel.numbers = group->children.back().values;
+    }
     return channel;
 }
 
@@ -73,46 +80,33 @@ void collect(const std::vector<PropertyNode>& list, const PropertyNode* group, c
 }
 
 // UVs, normals or colours of a mesh, whatever way they are stored: a value for every corner.
-class LayerValues final : public SampledValues {
+class LaidOutLayer final : public SampledValues {
   public:
-    LayerValues(GeometryPtr mesh, Layer layer, std::uint32_t extent)
-        : mesh_(std::move(mesh)), layer_(layer), extent_(extent) {
-        if (!mesh_->extrasVary() && mesh_->sampling().count() > 1)
-            sampling_ = Sampling::still(mesh_->sampling().firstTime());
-        else
-            sampling_ = mesh_->sampling();
-    }
+    LaidOutLayer(GeometryPtr mesh, Layer layer)
+        : mesh_(std::move(mesh)), layer_(std::move(layer)), sampling_(layer_.timesOn(*mesh_)) {}
     [[nodiscard]] ValueType type() const override { return ValueType::Float; }
-    [[nodiscard]] std::uint32_t extent() const override { return extent_; }
+    [[nodiscard]] std::uint32_t extent() const override { return layer_.comparedExtent(); }
     [[nodiscard]] bool isArray() const override { return true; }
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
-    [[nodiscard]] bool constant() const override { return sampling_.isStill(); }
-    [[nodiscard]] bool sameAlways() const override { return !mesh_->extrasVary(); }
+    [[nodiscard]] bool constant() const override { return sampling_.count() < 2; }
+    [[nodiscard]] bool sameAlways() const override { return layer_.sameAlways() && !mesh_->topologyVaries(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        WYC_TRY(extras, mesh_->extras(sample));
-        WYC_TRY(topology, mesh_->topology(sample));
-        WYC_TRY(points, mesh_->pointCount(sample));
-        return laidOut(*extras, *topology, points);
+        return readAt(sampling_.time(sample), {});
     }
     [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix&) const override {
-        WYC_TRY(extras, mesh_->extrasAt(seconds));
+        WYC_TRY(attribute, layer_.at(seconds, mesh_.get()));
+        if (attribute.isEmpty())
+            return PropertyValue{};
         WYC_TRY(topology, mesh_->topologyAt(seconds));
         WYC_TRY(points, mesh_->pointCountAt(seconds));
-        return laidOut(*extras, *topology, points);
+        const std::vector<float> values = cornerValues(attribute, *topology, points, extent());
+        const auto raw = std::as_bytes(std::span(values));
+        return PropertyValue{{raw.begin(), raw.end()}, {}};
     }
 
   private:
-    [[nodiscard]] PropertyValue laidOut(const MeshExtras& extras, const Topology& topology, std::size_t points) const {
-        const Attribute& attribute = layerOf(extras, layer_);
-        if (attribute.isEmpty())
-            return {};
-        const std::vector<float> values = cornerValues(attribute, topology, points, extent_);
-        const auto raw = std::as_bytes(std::span(values));
-        return {{raw.begin(), raw.end()}, {}};
-    }
     GeometryPtr mesh_;
     Layer layer_;
-    std::uint32_t extent_;
     Sampling sampling_;
 };
 
@@ -157,21 +151,18 @@ std::vector<Channel> channelsOf(const PropertiesPtr& properties) {
 
 std::vector<Channel> channelsOf(const Node& node) {
     std::vector<Channel> result = channelsOf(node.properties);
-    const bool mesh = node.geometry && node.kind != NodeKind::Curves && node.geometry->sampling().count() > 0;
-    const auto extras = mesh ? node.geometry->extras(0) : Result<ExtrasPtr>(ExtrasPtr());
-    if (!extras || !*extras)
+    std::erase_if(result, [](const Channel& channel) { return isLayer(channel.meaning); });
+    if (!node.geometry || node.geometry->sampling().count() == 0)
         return result;
-    for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
-        const Attribute& attribute = layerOf(**extras, layer);
-        if (attribute.isEmpty() && !node.geometry->extrasVary())
-            continue;
+    for (Layer& layer : layersOf(node.properties)) {
         Channel channel;
-        channel.name = layerName(layer);
-        channel.meaning = Meaning::Itself;
-        channel.space = layer == Layer::Normals ? SpaceRole::Normal : SpaceRole::None;
-        channel.blend = layer == Layer::Normals ? Blend::UnitLength : Blend::Linear;
+        channel.name = layer.name;
+        channel.meaning = layer.meaning;
+        channel.space = layer.meaning == Meaning::Normals ? SpaceRole::Normal : SpaceRole::None;
+        channel.blend = layer.meaning == Meaning::Normals ? Blend::UnitLength : Blend::Linear;
         channel.scope = Scope::Corner;
-        channel.values = std::make_shared<LayerValues>(node.geometry, layer, layer == Layer::Uvs ? 2U : 3U);
+        channel.numbers = layer.numbers;
+        channel.values = std::make_shared<LaidOutLayer>(node.geometry, std::move(layer));
         result.push_back(std::move(channel));
     }
     return result;

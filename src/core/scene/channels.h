@@ -24,15 +24,17 @@ struct Channel {
     Blend blend = Blend::Linear;
     Scope scope = Scope::Constant; // what there is a value for each of
     bool indices = false;          // numbers of the values that elements have, one for each
-    bool indexed = false;          // values that elements have by such numbers beside them
-    ValuesPtr values;              // never null
+    ValuesPtr numbers = nullptr; // of values that elements have by such numbers: those. Where they change, nothing lies
+                                 // between two samples
+    ValuesPtr values;            // never null
 };
 
-/// All channels of a node, in the order in which its source has them; those without a sample too. UVs, normals and
-/// colours of its mesh come last, laid out corner by corner (without faces: point by point).
-[[nodiscard]] std::vector<Channel> channelsOf(const Node& node);
-/// Without those that lie on the mesh.
+/// All channels, in the order in which their source has them; those without a sample too. An attribute whose elements
+/// have its values by number is two channels.
 [[nodiscard]] std::vector<Channel> channelsOf(const PropertiesPtr& properties);
+/// The same to be compared with another node's: UVs, normals and colours come last, laid out corner by corner (without
+/// faces: point by point), whatever way they are stored.
+[[nodiscard]] std::vector<Channel> channelsOf(const Node& node);
 [[nodiscard]] const Channel* channelNamed(const std::vector<Channel>& channels, std::string_view name);
 
 /// The same properties with the values of every channel replaced by what `change` gives; null takes them away.

@@ -90,12 +90,13 @@ Result<TopologyPtr> Geometry::topologyAt(double seconds) const {
     return topology(sampling().locate(seconds).below);
 }
 
-Result<ExtrasPtr> Geometry::extrasAt(double seconds) const {
-    const auto at = sampling().locate(seconds);
-    if (at.weight == 0.0 || !extrasVary())
-        return extras(at.below);
-    WYC_TRY(extras, this->extras(at.below));
-    return mixExtras(extras, Pose::ofSample(*this, at.below), Pose::ofSample(*this, at.above), at.weight);
+FaceSetsPtr noFaceSets() {
+    static const FaceSetsPtr kNone = std::make_shared<const std::vector<FaceSet>>();
+    return kNone;
+}
+
+Result<FaceSetsPtr> Geometry::faceSetsAt(double seconds) const {
+    return faceSets(sampling().locate(seconds).below);
 }
 
 Result<IdsPtr> Geometry::idsAt(double seconds) const {
@@ -108,11 +109,11 @@ std::optional<std::uint64_t> Geometry::tokenAt(double seconds) const {
 }
 
 MemoryGeometry::MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
-                               MeshExtras extras)
+                               std::vector<FaceSet> faceSets)
     : sampling_(std::move(sampling)),
       topology_(std::move(topology)),
       points_(std::move(points)),
-      extras_(std::make_shared<const MeshExtras>(std::move(extras))) {}
+      faceSets_(std::make_shared<const std::vector<FaceSet>>(std::move(faceSets))) {}
 
 Result<std::size_t> MemoryGeometry::pointCount(std::size_t sample) const {
     if (sample >= points_.size())

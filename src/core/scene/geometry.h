@@ -69,15 +69,8 @@ struct FaceSet {
     bool operator==(const FaceSet&) const = default;
 };
 
-/// Everything beside points and faces that a mesh sample may carry.
-struct MeshExtras {
-    Attribute uvs;     // extent 2
-    Attribute normals; // extent 3
-    Attribute colours; // extent 3 or 4, 0 … 1
-    std::vector<FaceSet> faceSets;
-    bool operator==(const MeshExtras&) const = default;
-};
-using ExtrasPtr = std::shared_ptr<const MeshExtras>;
+using FaceSetsPtr = std::shared_ptr<const std::vector<FaceSet>>;
+[[nodiscard]] FaceSetsPtr noFaceSets();
 /// A number for every point that stays its own while others come and go; null where points have none.
 using IdsPtr = std::shared_ptr<const std::vector<std::uint64_t>>;
 
@@ -95,12 +88,12 @@ class Geometry {
     /// All of a sample: the size of `into` must be pointCount(sample).
     [[nodiscard]] Status readPoints(std::size_t sample, std::span<Vec3f> into) const;
     [[nodiscard]] virtual Result<TopologyPtr> topology(std::size_t sample) const = 0;
-    /// Never null.
-    [[nodiscard]] virtual Result<ExtrasPtr> extras(std::size_t sample) const = 0;
+    /// Named sets of the faces; never null.
+    [[nodiscard]] virtual Result<FaceSetsPtr> faceSets(std::size_t) const { return noFaceSets(); }
     /// False when all samples are known to share one topology and one point count.
     [[nodiscard]] virtual bool topologyVaries() const = 0;
-    /// False when all samples are known to share the same extras.
-    [[nodiscard]] virtual bool extrasVary() const { return topologyVaries(); }
+    /// False when all samples are known to share the same sets of faces.
+    [[nodiscard]] virtual bool faceSetsVary() const { return topologyVaries(); }
     /// True when all samples are known to hold the same points, however many there are.
     [[nodiscard]] virtual bool pointsConstant() const { return sampling().isStill(); }
     /// A number that is equal for samples known to hold the same points without reading them.
@@ -114,7 +107,7 @@ class Geometry {
     [[nodiscard]] virtual Result<std::size_t> pointCountAt(double seconds) const;
     [[nodiscard]] virtual Status readAt(double seconds, std::size_t first, std::span<Vec3f> into) const;
     [[nodiscard]] virtual Result<TopologyPtr> topologyAt(double seconds) const;
-    [[nodiscard]] virtual Result<ExtrasPtr> extrasAt(double seconds) const;
+    [[nodiscard]] virtual Result<FaceSetsPtr> faceSetsAt(double seconds) const;
     [[nodiscard]] virtual Result<IdsPtr> idsAt(double seconds) const;
     /// As pointsToken.
     [[nodiscard]] virtual std::optional<std::uint64_t> tokenAt(double seconds) const;
@@ -139,19 +132,19 @@ using GeometryPtr = std::shared_ptr<const Geometry>;
 class MemoryGeometry final : public Geometry {
   public:
     MemoryGeometry(Sampling sampling, TopologyPtr topology, std::vector<std::vector<Vec3f>> points,
-                   MeshExtras extras = {});
+                   std::vector<FaceSet> faceSets = {});
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t sample) const override;
     [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override;
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return extras_; }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return faceSets_; }
     [[nodiscard]] bool topologyVaries() const override { return false; }
 
   private:
     Sampling sampling_;
     TopologyPtr topology_;
     std::vector<std::vector<Vec3f>> points_;
-    ExtrasPtr extras_;
+    FaceSetsPtr faceSets_;
 };
 
 /// Points that come and go, without faces, held in memory.
@@ -166,7 +159,6 @@ class VaryingPoints final : public Geometry {
     }
     [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override;
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }
     [[nodiscard]] bool topologyVaries() const override { return true; }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t sample) const override {
         return sample < ids_.size() ? ids_[sample] : IdsPtr();
@@ -188,9 +180,9 @@ class GeometryWrapper : public Geometry {
         return inner_->readRange(s, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return inner_->topology(s); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return inner_->extras(s); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t s) const override { return inner_->faceSets(s); }
     [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
-    [[nodiscard]] bool extrasVary() const override { return inner_->extrasVary(); }
+    [[nodiscard]] bool faceSetsVary() const override { return inner_->faceSetsVary(); }
     [[nodiscard]] bool pointsConstant() const override { return inner_->pointsConstant(); }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override {
         return inner_->pointsToken(s);
@@ -216,7 +208,7 @@ class MomentWrapper : public GeometryWrapper {
         return inner().readAt(t, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double t) const override { return inner().topologyAt(t); }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return inner().extrasAt(t); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double t) const override { return inner().faceSetsAt(t); }
     [[nodiscard]] Result<IdsPtr> idsAt(double t) const override { return inner().idsAt(t); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override { return inner().tokenAt(t); }
     [[nodiscard]] bool straightBetween() const override { return inner().straightBetween(); }

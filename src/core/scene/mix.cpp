@@ -20,8 +20,8 @@ Status Pose::read(std::size_t first, std::span<Vec3f> into) const {
 Result<TopologyPtr> Pose::topology() const {
     return bySample_ ? shape_.topology(sample_) : shape_.topologyAt(seconds_);
 }
-Result<ExtrasPtr> Pose::extras() const {
-    return bySample_ ? shape_.extras(sample_) : shape_.extrasAt(seconds_);
+Result<FaceSetsPtr> Pose::faceSets() const {
+    return bySample_ ? shape_.faceSets(sample_) : shape_.faceSetsAt(seconds_);
 }
 Result<IdsPtr> Pose::ids() const {
     return bySample_ ? shape_.ids(sample_) : shape_.idsAt(seconds_);
@@ -170,43 +170,6 @@ std::vector<std::uint32_t> piecesOfPoints(const Topology& topology, std::size_t 
         result[p] = of;
     }
     return result;
-}
-
-namespace {
-
-bool sameLayout(const Attribute& a, const Attribute& b) {
-    return a.scope == b.scope && a.extent == b.extent && a.values.size() == b.values.size() && a.indices == b.indices;
-}
-
-void mixAttribute(const Attribute& later, double weight, bool directions, Attribute& into) {
-    if (into.isEmpty() || !sameLayout(into, later))
-        return;
-    if (directions && into.extent == 3) {
-        const std::vector<float> earlier = into.values;
-        mixDirections<float>(earlier, later.values, weight, into.values);
-        return;
-    }
-    for (std::size_t i = 0; i < into.values.size(); ++i)
-        into.values[i] = static_cast<float>(
-            between(static_cast<double>(into.values[i]), static_cast<double>(later.values[i]), weight));
-}
-
-} // namespace
-
-Result<ExtrasPtr> mixExtras(const ExtrasPtr& extras, const Pose& earlier, const Pose& later, double weight) {
-    if (weight == 0.0)
-        return extras;
-    WYC_TRY(next, later.extras());
-    if (extras == next)
-        return extras;
-    WYC_TRY(match, matchOf(earlier, later));
-    if (match.by != PointMatch::By::Number)
-        return extras;
-    MeshExtras result = *extras;
-    mixAttribute(next->uvs, weight, false, result.uvs);
-    mixAttribute(next->normals, weight, true, result.normals);
-    mixAttribute(next->colours, weight, false, result.colours);
-    return std::make_shared<const MeshExtras>(std::move(result));
 }
 
 } // namespace wyc

@@ -15,7 +15,7 @@ class Pose {
     [[nodiscard]] Result<std::size_t> pointCount() const;
     [[nodiscard]] Status read(std::size_t first, std::span<Vec3f> into) const;
     [[nodiscard]] Result<TopologyPtr> topology() const;
-    [[nodiscard]] Result<ExtrasPtr> extras() const;
+    [[nodiscard]] Result<FaceSetsPtr> faceSets() const;
     [[nodiscard]] Result<IdsPtr> ids() const;
 
   private:
@@ -50,10 +50,6 @@ struct PointMatch {
 /// `pieces` as above.
 void mixWholes(std::span<const Vec3f> earlier, std::span<const Vec3f> later, const std::vector<std::uint32_t>& pieces,
                double weight, std::span<Vec3f> into);
-/// Extras that are at hand, in the order of `earlier`, on their way to a later pose: UVs and colours in straight lines,
-/// normals of the length in between; as they are where the layouts differ.
-[[nodiscard]] Result<ExtrasPtr> mixExtras(const ExtrasPtr& extras, const Pose& earlier, const Pose& later,
-                                          double weight);
 
 [[nodiscard]] inline double between(double a, double b, double weight) {
     return a + (b - a) * weight;

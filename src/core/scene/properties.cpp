@@ -88,6 +88,9 @@ const char* meaningName(Meaning meaning) {
     switch (meaning) {
     case Meaning::Unknown: return "";
     case Meaning::Itself: return "itself";
+    case Meaning::Uvs: return "UVs";
+    case Meaning::Normals: return "normals";
+    case Meaning::Colours: return "colours";
     case Meaning::Parameter: return "attribute";
     case Meaning::UserValue: return "user value";
     case Meaning::Widths: return "widths";
@@ -123,6 +126,11 @@ const char* meaningName(Meaning meaning) {
     return "";
 }
 
+bool isAttribute(Meaning meaning) {
+    return meaning == Meaning::Uvs || meaning == Meaning::Normals || meaning == Meaning::Colours ||
+           meaning == Meaning::Parameter;
+}
+
 const PropertyNode* PropertyNode::child(std::string_view childName) const {
     const auto found =
         std::find_if(children.begin(), children.end(), [&](const PropertyNode& p) { return p.name == childName; });
@@ -134,6 +142,12 @@ PropertiesPtr changedProperties(PropertiesPtr inner, PropertyChange change) {
 }
 
 namespace {
+
+// UVs, normals and colours by what they are; all else by its name.
+std::string toldName(const PropertyNode& property) {
+    const bool named = property.meaning == Meaning::Parameter || !isAttribute(property.meaning);
+    return named ? property.name : meaningName(property.meaning);
+}
 
 std::vector<PropertyNode> keptOf(std::vector<PropertyNode> list, const PropertyNode* group, const KeepProperty& keep,
                                  std::vector<std::string>& gone) {
@@ -149,7 +163,7 @@ std::vector<PropertyNode> keptOf(std::vector<PropertyNode> list, const PropertyN
                 kept.push_back(std::move(property));
                 continue;
             }
-            const std::string& name = group && group->meaning == Meaning::Parameter ? group->name : property.name;
+            const std::string name = toldName(group && isAttribute(group->meaning) ? *group : property);
             if (std::find(gone.begin(), gone.end(), name) == gone.end())
                 gone.push_back(name);
             continue;
@@ -158,7 +172,7 @@ std::vector<PropertyNode> keptOf(std::vector<PropertyNode> list, const PropertyN
         PropertyNode whole = property;
         property.children = keptOf(std::move(property.children), &whole, keep, gone);
         // Of an attribute all its parts are there, or none is.
-        const bool torn = whole.meaning == Meaning::Parameter && property.children.size() < whole.children.size();
+        const bool torn = isAttribute(whole.meaning) && property.children.size() < whole.children.size();
         if (!torn && (!any || !property.children.empty()))
             kept.push_back(std::move(property));
     }
@@ -254,6 +268,33 @@ PropertiesPtr plainProperties(std::vector<PropertyNode> list) {
 
 PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values, SpaceRole role, TimeRole time) {
     return {std::move(name), {}, std::move(values), {}, role, time, meaning};
+}
+
+namespace {
+
+class PairedValues final : public ValuesWrapper {
+  public:
+    PairedValues(ValuesPtr inner, ValuesPtr numbers) : ValuesWrapper(std::move(inner)), numbers_(std::move(numbers)) {}
+    [[nodiscard]] const Sampling& statedSampling() const override { return inner().statedSampling(); }
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
+        if (sampling().count() == 0)
+            return PropertyValue{};
+        const auto at = sampling().locate(seconds);
+        if (at.weight == 0.0 || numbers_->constant())
+            return inner().readAt(seconds, how);
+        WYC_TRY(before, numbers_->readAt(sampling().time(at.below), {}));
+        WYC_TRY(after, numbers_->readAt(sampling().time(at.above), {}));
+        return before.bytes == after.bytes ? inner().readAt(seconds, how) : inner().read(at.below);
+    }
+
+  private:
+    ValuesPtr numbers_;
+};
+
+} // namespace
+
+ValuesPtr pairedValues(ValuesPtr values, ValuesPtr numbers) {
+    return std::make_shared<PairedValues>(std::move(values), std::move(numbers));
 }
 
 ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling) {

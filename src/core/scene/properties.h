@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Everything sampled that a node has besides its points, faces, UVs, normals, transform and visibility: geometry
+// Everything sampled that a node has besides its points, faces, transform and visibility: UVs, normals, geometry
 // parameters, user properties, camera figures, widths, velocities, settings that only another application knows.
 // Carried through every step; what a step on space means for a property follows from its role.
 #include <cstdint>
@@ -152,7 +152,10 @@ class ValuesWrapper : public SampledValues {
 enum class Meaning {
     Unknown,        // only the format it came from knows: carried as it is, by that format alone
     Itself,         // says what the node's points, faces, transform, visibility or instance say: a writer makes it anew
-    Parameter,      // a named attribute of a shape: of points, corners, faces or the whole
+    Uvs,            // two floats for each element of a mesh; there may be several sets
+    Normals,        // three floats
+    Colours,        // three or four floats, 0 … 1
+    Parameter,      // any other named attribute of a shape: of points, corners, faces or the whole
     UserValue,      // a named value that somebody attached
     Widths,         // of points or curves
     Velocities,     // of points, a second
@@ -185,6 +188,9 @@ enum class Meaning {
     LightKind,        // a text
 };
 [[nodiscard]] const char* meaningName(Meaning meaning);
+/// A value for each element of a shape: UVs, normals, colours, parameters. A group of them is values, and numbers into
+/// them behind: one for each element, −1 where it has none.
+[[nodiscard]] bool isAttribute(Meaning meaning);
 
 struct PropertyNode {
     std::string name;
@@ -194,7 +200,7 @@ struct PropertyNode {
     SpaceRole role = SpaceRole::None;
     TimeRole time = TimeRole::Plain;
     Meaning meaning = Meaning::Unknown; // of a group: of what its values are, told together
-    Scope scope = Scope::Constant;      // of a parameter
+    Scope scope = Scope::Constant;      // of an attribute
 
     [[nodiscard]] const PropertyNode* child(std::string_view childName) const;
 };
@@ -208,7 +214,7 @@ class Properties {
     /// Id of the format whose layout this is; empty: none, a plain list.
     [[nodiscard]] virtual std::string_view layout() const { return {}; }
     /// The shape and transform that the properties describe. Where the node's are others (a step changed them),
-    /// the properties of points, faces, UVs, normals, bounds and matrices are out of date and to be made anew.
+    /// the properties of points, faces, bounds and matrices are out of date and to be made anew.
     [[nodiscard]] virtual const Geometry* shape() const { return nullptr; }
     [[nodiscard]] virtual const Transform* transform() const { return nullptr; }
     /// The container's remarks about the node itself.
@@ -296,6 +302,8 @@ template<class T>
     return std::make_shared<MemoryValues>(type, extent, array, std::move(sampling), std::move(made));
 }
 
+/// Values that elements have by numbers: between two samples they are mixed only where both have the same numbers.
+[[nodiscard]] ValuesPtr pairedValues(ValuesPtr values, ValuesPtr numbers);
 /// Values whose own times say nothing, since they go sample by sample with something else: its times count.
 [[nodiscard]] ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling);
 

@@ -137,6 +137,8 @@ struct Node {
     [[nodiscard]] bool isInstance() const { return kind == NodeKind::Instances; }
 };
 
+using NodePtr = std::shared_ptr<const Node>;
+
 struct NotCarried {
     std::string item;
     std::string what;

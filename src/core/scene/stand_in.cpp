@@ -34,7 +34,6 @@ class CameraBody final : public Geometry {
         return copyRange(all, first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }
     [[nodiscard]] bool topologyVaries() const override { return false; }
 
   private:

@@ -25,25 +25,6 @@ Result<TopologyPtr> turned(const Topology& topology) {
     return Topology::make(topology.faceSizes(), std::move(corners));
 }
 
-void turnCorners(const Topology& topology, Attribute& attribute) {
-    if (attribute.scope != Scope::Corner)
-        return;
-    if (!attribute.indices.empty()) {
-        if (attribute.indices.size() == topology.cornerCount())
-            forEachPair(topology,
-                        [&](std::size_t a, std::size_t b) { std::swap(attribute.indices[a], attribute.indices[b]); });
-        return;
-    }
-    const auto extent = static_cast<std::size_t>(attribute.extent);
-    if (attribute.valueCount() != topology.cornerCount())
-        return;
-    forEachPair(topology, [&](std::size_t a, std::size_t b) {
-        std::swap_ranges(attribute.values.begin() + static_cast<std::ptrdiff_t>(a * extent),
-                         attribute.values.begin() + static_cast<std::ptrdiff_t>((a + 1) * extent),
-                         attribute.values.begin() + static_cast<std::ptrdiff_t>(b * extent));
-    });
-}
-
 void turnCorners(const Topology& topology, PropertyValue& value) {
     const std::size_t corners = topology.cornerCount();
     if (corners == 0 || value.bytes.size() % corners != 0)

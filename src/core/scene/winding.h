@@ -9,9 +9,7 @@
 namespace wyc {
 
 [[nodiscard]] Result<TopologyPtr> turned(const Topology& topology);
-/// Turns the order of corner values (or of their indices); other scopes stay.
-void turnCorners(const Topology& topology, Attribute& attribute);
-/// The same for values of corners, or numbers of their values, however many each corner has.
+/// Turns the order of values of corners, or of numbers of their values, however many each corner has.
 void turnCorners(const Topology& topology, PropertyValue& value);
 /// Values of a mesh's corners with every sample turned; turned twice they are the very same again.
 [[nodiscard]] ValuesPtr turnedCorners(const ValuesPtr& values, GeometryPtr mesh);

@@ -192,9 +192,13 @@ Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
     return result;
 }
 
-GeometryPtr stillAfter(const GeometryPtr& mesh, const std::vector<Step>& steps) {
-    const auto changed = applySteps(sceneOf(mesh), steps);
-    return changed && !changed->nodes.empty() ? changed->nodes.front().geometry : nullptr;
+NodePtr stillAfter(const NodePtr& mesh, const std::vector<Step>& steps) {
+    Scene scene = sceneOf(mesh->geometry);
+    scene.nodes.front().properties = mesh->properties;
+    const auto changed = applySteps(scene, steps);
+    return changed && !changed->nodes.empty() && changed->nodes.front().geometry
+               ? std::make_shared<const Node>(changed->nodes.front())
+               : nullptr;
 }
 
 json toJson(const std::vector<Step>& steps) {

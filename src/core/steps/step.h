@@ -83,7 +83,7 @@ struct StepType {
 
 /// A still mesh after the same steps as what it is the mesh of: what acts on space acts on it, what acts on time leaves
 /// it alone. Null where the steps cannot be applied to it.
-[[nodiscard]] GeometryPtr stillAfter(const GeometryPtr& mesh, const std::vector<Step>& steps);
+[[nodiscard]] NodePtr stillAfter(const NodePtr& mesh, const std::vector<Step>& steps);
 
 /// What a step means for a scene: its change of time and of space (none for steps that build), options checked.
 struct StepMeaning {

@@ -132,7 +132,13 @@ std::optional<FrameRate> rateOfTimes(const std::vector<double>& times, double ji
     }
     if (fitting.size() == 1)
         return fitting.front();
-    return FrameRate::nearest(1.0 / step, uncertainty);
+    const auto rate = FrameRate::nearest(1.0 / step, uncertainty);
+    // One that nobody uses has to say the times themselves.
+    const auto usual = FrameRate::usual();
+    const bool known = rate && std::find(usual.begin(), usual.end(), *rate) != usual.end();
+    if (rate && !known && std::abs(rate->secondsAt(static_cast<double>(times.size() - 1)) - span) > 2.0 * jitterSeconds)
+        return std::nullopt;
+    return rate;
 }
 
 Sampling commonSampling(const std::vector<Sampling>& samplings) {

@@ -24,7 +24,10 @@ class Opened {
             source->name = from.name;
             source->spec.path = from.name;
             source->format = formatById(from.rest ? "mdd" : "alembic");
-            source->rest = from.rest;
+            if (from.rest) {
+                Node mesh{"rest", "/rest", -1, NodeKind::Mesh, nullptr, from.rest, std::nullopt, {}};
+                source->rest = std::make_shared<const Node>(std::move(mesh));
+            }
             source->scene = from.scene;
             source->tree = std::make_shared<const SceneTree>(source->shown());
             const SourceId id{static_cast<int>(sources_.size()) + 1};

@@ -183,14 +183,13 @@ TEST(Plan, TwoItemsOfOneNameDoNotCollide) {
 
 TEST(Losses, AreTheDifferenceToWhatTheFormatCarries) {
     Scene scene = test::sheetScene();
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.uvs = {Scope::Corner, 2, {0, 0}, std::vector<std::int32_t>(80, 0)};
     extras.normals = {Scope::Point, 3, std::vector<float>(90), {}};
     extras.colours = {Scope::Point, 3, std::vector<float>(90), {}};
     extras.faceSets = {{FaceSet::Kind::Group, "g", {0}}, {FaceSet::Kind::Material, "m", {1}}};
-    scene.nodes[0].geometry =
-        std::make_shared<MemoryGeometry>(Sampling::uniform(0, 0.03, 2), test::gridTopology(6, 5),
-                                         std::vector<std::vector<Vec3f>>(2, test::sheetPoints(6, 5, 0)), extras);
+    test::setMesh(scene.nodes[0], Sampling::uniform(0, 0.03, 2), test::gridTopology(6, 5),
+                  std::vector<std::vector<Vec3f>>(2, test::sheetPoints(6, 5, 0)), extras);
     scene.unitMetres = 1.0;
     const auto words = [&](const char* format) {
         std::string text;
@@ -199,7 +198,7 @@ TEST(Losses, AreTheDifferenceToWhatTheFormatCarries) {
         return text;
     };
     EXPECT_EQ(words("alembic").find("UVs"), std::string::npos);
-    EXPECT_NE(words("alembic").find("colours"), std::string::npos);
+    EXPECT_EQ(words("alembic").find("colours"), std::string::npos);
     EXPECT_EQ(words("alembic").find("face group"), std::string::npos); // they become face sets
     EXPECT_NE(words("alembic").find("1 material"), std::string::npos);
     EXPECT_NE(words("mdd").find("normals"), std::string::npos);
@@ -450,13 +449,18 @@ TEST(RestMesh, GoesBesideAPointCacheInThePoseItCameWith) {
     still.count = 1;
     still.pose = [](double) { return -77.0; };
     DeliveryInput input = inputOf(test::sheetScene());
-    input.rest = test::sheetScene(still).nodes[0].geometry;
+    Node mesh = test::sheetScene(still).nodes[0];
+    test::OnMesh on;
+    on.normals = {Scope::Point, 3, std::vector<float>(90, 0.577F), {}};
+    test::setLayers(mesh, Sampling::still(), {on});
+    input.rest = std::make_shared<const Node>(mesh);
     auto plan = planDelivery({input}, specFor(folder, "mdd"), sheetShot());
     const auto result = runOutput((*plan)[0], {}, Progress());
     ASSERT_TRUE(result) << result.error().text();
     const auto rest = test::openFile(folder / "sh040_sheet_v001_rest.obj");
     ASSERT_TRUE(rest);
-    EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(*rest), 0), test::pointsOf(*input.rest, 0)));
+    EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(*rest), 0), test::pointsOf(*input.rest->geometry, 0)));
+    EXPECT_EQ(test::onMesh(rest->nodes[0], 0).normals.valueCount(), 30U);
 }
 
 } // namespace

@@ -24,10 +24,9 @@ class Earlier : public testing::Test {
         std::vector<std::vector<Vec3f>> points(24);
         for (std::size_t f = 0; f < points.size(); ++f)
             EXPECT_TRUE(readPoints(*made.nodes[0].geometry, f, points[f]));
-        MeshExtras extras;
+        test::OnMesh extras;
         extras.faceSets = {{FaceSet::Kind::Group, "hem", {0, 1, 2}}, {FaceSet::Kind::Group, "belt", {5, 6}}};
-        made.nodes[0].geometry =
-            std::make_shared<MemoryGeometry>(made.nodes[0].geometry->sampling(), shape_.topology(), points, extras);
+        test::setMesh(made.nodes[0], made.nodes[0].geometry->sampling(), shape_.topology(), points, extras);
         return made;
     }
     [[nodiscard]] PlannedOutput plan(const Scene& from, const std::vector<Step>& steps, const char* format = "alembic",
@@ -84,13 +83,12 @@ TEST_F(Earlier, WhatIsOtherIsToldInEveryFormat) {
 TEST_F(Earlier, SetsAndMaterialsCount) {
     deliver(plan(scene(), {}));
     Scene other = scene();
-    MeshExtras extras = **other.nodes[0].geometry->extras(0);
+    test::OnMesh extras = test::onMesh(other.nodes[0], 0);
     extras.faceSets = {{FaceSet::Kind::Group, "hem", {0, 1, 3}}, {FaceSet::Kind::Group, "collar", {5, 6}}};
     std::vector<std::vector<Vec3f>> points(24);
     for (std::size_t f = 0; f < points.size(); ++f)
         ASSERT_TRUE(readPoints(*other.nodes[0].geometry, f, points[f]));
-    other.nodes[0].geometry =
-        std::make_shared<MemoryGeometry>(other.nodes[0].geometry->sampling(), shape_.topology(), points, extras);
+    test::setMesh(other.nodes[0], other.nodes[0].geometry->sampling(), shape_.topology(), points, extras);
     EXPECT_EQ(changes(plan(other, {})), "set belt is gone, set hem has other faces, set collar is new");
 }
 

@@ -55,7 +55,7 @@ Scene rich() {
     std::vector<std::vector<Vec3f>> samples;
     for (std::size_t i = 0; i < 24; ++i)
         samples.push_back(test::pointsOf(*sheet.geometry, i));
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.uvs = {Scope::Point, 2, {}, {}};
     extras.normals = {Scope::Point, 3, {}, {}};
     extras.colours = {Scope::Point, 3, {}, {}};
@@ -72,12 +72,13 @@ Scene rich() {
                        {"thread", std::array{1.0F, 1.0F, 1.0F}, "", false}};
     sheet.path = "/group/sheet";
     sheet.parent = 0;
-    sheet.geometry = std::make_shared<MemoryGeometry>(run(), test::gridTopology(6, 5), std::move(samples), extras);
+    test::setMesh(sheet, run(), test::gridTopology(6, 5), std::move(samples), extras);
     std::vector<std::vector<double>> glow;
     for (int i = 0; i < 24; ++i)
         glow.push_back({10.0 * i});
     sheet.properties = plainProperties(
         {plainProperty(Meaning::UserValue, "glow", memoryValues(ValueType::Double, 1, false, run(), glow))});
+    test::setLayers(sheet, Sampling::still(), {extras});
     scene.nodes.push_back(sheet);
     std::vector<CameraFigures> lens(24);
     for (std::size_t i = 0; i < lens.size(); ++i)
@@ -88,22 +89,21 @@ Scene rich() {
     return scene;
 }
 
-// One sample of something as another.
-GeometryPtr withExtras(const GeometryPtr& shape, const std::function<void(MeshExtras&)>& change) {
+// Something that lies on it as another.
+void changeOnMesh(Node& node, const std::function<void(test::OnMesh&)>& change) {
     class Changed final : public GeometryWrapper {
       public:
-        Changed(GeometryPtr inner, std::function<void(MeshExtras&)> change)
-            : GeometryWrapper(std::move(inner)), change_(std::move(change)) {}
-        [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-            MeshExtras own = *inner().extras(sample).value();
-            change_(own);
-            return std::make_shared<const MeshExtras>(std::move(own));
-        }
+        Changed(GeometryPtr inner, std::vector<FaceSet> sets)
+            : GeometryWrapper(std::move(inner)), sets_(std::make_shared<const std::vector<FaceSet>>(std::move(sets))) {}
+        [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return sets_; }
 
       private:
-        std::function<void(MeshExtras&)> change_;
+        FaceSetsPtr sets_;
     };
-    return std::make_shared<Changed>(shape, change);
+    test::OnMesh on = test::onMesh(node, 0);
+    change(on);
+    node.geometry = std::make_shared<Changed>(node.geometry, on.faceSets);
+    test::setLayers(node, Sampling::still(), {on});
 }
 
 GeometryPtr withTimes(const GeometryPtr& shape, std::vector<double> times) {
@@ -212,14 +212,14 @@ void everyFaultIsFound(const Scene& right, const std::string& name, const std::v
 }
 
 TEST(Proof, FindsAFaultInEveryChannelOfAnArchive) {
-    const auto extras = [](const std::function<void(MeshExtras&)>& change) {
-        return [change](Scene& s) { s.nodes[1].geometry = withExtras(s.nodes[1].geometry, change); };
+    const auto extras = [](const std::function<void(test::OnMesh&)>& change) {
+        return [change](Scene& s) { changeOnMesh(s.nodes[1], change); };
     };
     everyFaultIsFound(
         rich(), "a.abc",
-        {{"UVs", extras([](MeshExtras& e) { e.uvs.values[7] += 0.001F; })},
-         {"normals", extras([](MeshExtras& e) { e.normals.values[4] = 0.99F; })},
-         {"groups", extras([](MeshExtras& e) { e.faceSets[0].faces.back() = 4; })},
+        {{"UVs", extras([](test::OnMesh& e) { e.uvs.values[7] += 0.001F; })},
+         {"normals", extras([](test::OnMesh& e) { e.normals.values[4] = 0.99F; })},
+         {"groups", extras([](test::OnMesh& e) { e.faceSets[0].faces.back() = 4; })},
          {"points", [](Scene& s) { s.nodes[1].geometry = withPoint(s.nodes[1].geometry, 11, 3, 1e-6F); }, "drift"},
          {"faces",
           [](Scene& s) {
@@ -267,16 +267,16 @@ TEST(Proof, FindsAFaultInEveryChannelOfASequence) {
     sheet.nodes.erase(sheet.nodes.begin());
     sheet.nodes[0].parent = -1;
     sheet.nodes[0].path = "/sheet";
-    const auto extras = [](const std::function<void(MeshExtras&)>& change) {
-        return [change](Scene& s) { s.nodes[0].geometry = withExtras(s.nodes[0].geometry, change); };
+    const auto extras = [](const std::function<void(test::OnMesh&)>& change) {
+        return [change](Scene& s) { changeOnMesh(s.nodes[0], change); };
     };
     everyFaultIsFound(
         sheet, "sheet.####.obj",
-        {{"UVs", extras([](MeshExtras& e) { e.uvs.values[7] += 0.001F; })},
-         {"normals", extras([](MeshExtras& e) { e.normals.values[4] = 0.99F; })},
-         {"colours", extras([](MeshExtras& e) { e.colours.values[20] += 1e-3F; })},
-         {"groups", extras([](MeshExtras& e) { e.faceSets[0].faces.pop_back(); })},
-         {"material faces", extras([](MeshExtras& e) { e.faceSets[1].faces.pop_back(); })},
+        {{"UVs", extras([](test::OnMesh& e) { e.uvs.values[7] += 0.001F; })},
+         {"normals", extras([](test::OnMesh& e) { e.normals.values[4] = 0.99F; })},
+         {"colours", extras([](test::OnMesh& e) { e.colours.values[20] += 1e-3F; })},
+         {"groups", extras([](test::OnMesh& e) { e.faceSets[0].faces.pop_back(); })},
+         {"material faces", extras([](test::OnMesh& e) { e.faceSets[1].faces.pop_back(); })},
          {"material 'silk'", [](Scene& s) { s.materials[0].texturePath = "maps/other.png"; }},
          {"material 'thread'",
           [](Scene& s) {

@@ -33,10 +33,10 @@ TEST(MddForeign, FilesReadAsIndependentReadersReadThem) {
     ASSERT_GE(files.size(), 6U);
     for (const auto& [path, expected] : files) {
         SCOPED_TRACE(path.filename().string());
-        GeometryPtr rest;
+        std::optional<Node> rest;
         if (expected.contains("rest") && fs::exists(path.parent_path() / expected["rest"].get<std::string>()))
-            rest = test::openFile(path.parent_path() / expected["rest"].get<std::string>())->nodes[0].geometry;
-        const auto scene = test::openFile(path, rest);
+            rest = test::openFile(path.parent_path() / expected["rest"].get<std::string>())->nodes[0];
+        const auto scene = test::openFile(path, rest ? &*rest : nullptr);
         if (expected.contains("error")) {
             ASSERT_FALSE(scene);
             EXPECT_EQ(scene.error().byte, expected["error"]["byte"].get<std::uint64_t>()) << scene.error().text();
@@ -91,7 +91,7 @@ TEST(Mdd, OneByteTooManyOrTooFewIsRefused) {
 TEST(Mdd, AMeshOfAnotherCountIsRefusedWithBothCounts) {
     const fs::path data = fs::path(WYC_TEST_DATA) / "mdd";
     const auto rest = test::openFile(data / "jelly_rest.obj");
-    const auto scene = test::openFile(data / "wrong_count.mdd", rest->nodes[0].geometry);
+    const auto scene = test::openFile(data / "wrong_count.mdd", &rest->nodes[0]);
     ASSERT_FALSE(scene);
     EXPECT_NE(scene.error().what.find("34"), std::string::npos);
     EXPECT_NE(scene.error().what.find("33"), std::string::npos);

@@ -247,16 +247,16 @@ TEST(ObjWrite, EverythingItCarriesComesBack) {
     ASSERT_TRUE(second) << second.error().text();
     EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(*first), 0), test::pointsOf(test::shapeOf(*second), 0)));
     EXPECT_EQ((*test::shapeOf(*first).topology(0))->hash(), (*test::shapeOf(*second).topology(0))->hash());
-    const auto a = *test::shapeOf(*first).extras(0);
-    const auto b = *test::shapeOf(*second).extras(0);
-    EXPECT_EQ(a->uvs, b->uvs);
-    EXPECT_EQ(a->normals, b->normals);
-    EXPECT_EQ(a->colours, b->colours);
+    const test::OnMesh a = test::onMesh(first->nodes[0], 0);
+    const test::OnMesh b = test::onMesh(second->nodes[0], 0);
+    EXPECT_EQ(a.uvs, b.uvs);
+    EXPECT_EQ(a.normals, b.normals);
+    EXPECT_EQ(a.colours, b.colours);
     ASSERT_EQ(second->materials.size(), 1U);
     EXPECT_EQ(second->materials[0].texturePath, "tex.png");
     // Face sets: names and faces, whatever their order.
-    for (const FaceSet& set : a->faceSets)
-        EXPECT_NE(std::find(b->faceSets.begin(), b->faceSets.end(), set), b->faceSets.end()) << set.name;
+    for (const FaceSet& set : a.faceSets)
+        EXPECT_NE(std::find(b.faceSets.begin(), b.faceSets.end(), set), b.faceSets.end()) << set.name;
 }
 
 TEST(ObjWrite, WritingTwiceGivesTheSameBytes) {
@@ -304,7 +304,9 @@ TEST(ObjSequence, FramesAreFetchedOnDemandAndShareTheirFaces) {
     for (const std::size_t i : {19U, 0U, 7U, 7U, 3U})
         EXPECT_TRUE(test::sameBits(test::pointsOf(shape, i), test::pointsOf(test::shapeOf(scene), i))) << i;
     EXPECT_EQ(shape.topology(3)->get(), shape.topology(15)->get());
-    EXPECT_EQ(shape.extras(3)->get(), shape.extras(15)->get());
+    EXPECT_EQ(shape.faceSets(3)->get(), shape.faceSets(15)->get());
+    for (const Layer& layer : layersOf(back->nodes[0].properties))
+        EXPECT_EQ(layer.values->token(3), layer.values->token(15));
 }
 
 TEST(ObjSequence, OneUnreadableFileIsAnErrorOfThatFrameOnly) {
@@ -347,9 +349,9 @@ TEST(ObjObjects, OneObjectCanServeAsAMesh) {
     EXPECT_EQ((*sizes)[1].points, 33U);
     const auto mesh = obj::extractObject(path, "lantern_jelly");
     ASSERT_TRUE(mesh) << mesh.error().text();
-    EXPECT_EQ(*(*mesh)->pointCount(0), 33U);
-    EXPECT_EQ((*(*mesh)->topology(0))->faceCount(), 32U);
-    EXPECT_TRUE((*(*mesh)->topology(0))->fits(33));
+    EXPECT_EQ(*mesh->geometry->pointCount(0), 33U);
+    EXPECT_EQ((*mesh->geometry->topology(0))->faceCount(), 32U);
+    EXPECT_TRUE((*mesh->geometry->topology(0))->fits(33));
     EXPECT_FALSE(obj::extractObject(path, "nobody"));
     EXPECT_EQ(*obj::countPoints(path), 77U);
 }

@@ -297,7 +297,7 @@ TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
         const FrameRate rate;
         const auto motion = test::motionOf(shape, random, 8);
         Scene scene = test::sceneOf(shape, motion, frames(rate, 8), rate);
-        MeshExtras extras;
+        test::OnMesh extras;
         extras.uvs = {Scope::Corner, 2, {}, {}};
         for (std::size_t c = 0; c < topology->cornerCount(); ++c)
             extras.uvs.values.insert(extras.uvs.values.end(), {static_cast<float>(c), 0.5F});
@@ -311,8 +311,7 @@ TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
         std::vector<std::vector<Vec3f>> samples;
         for (std::size_t f = 0; f < 8; ++f)
             samples.push_back(test::pointsOf(test::shapeOf(scene), f));
-        scene.nodes[0].geometry =
-            std::make_shared<MemoryGeometry>(frames(rate, 8), topology, std::move(samples), extras);
+        test::setMesh(scene.nodes[0], frames(rate, 8), topology, std::move(samples), extras);
         PointOrder order;
         order.pointsBefore = points;
         order.facesBefore = topology->faceCount();
@@ -333,8 +332,8 @@ TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
         const auto check = [&](const Scene& result) {
             const Geometry& after = test::shapeOf(result);
             const auto faces = after.topology(0);
-            const auto now = after.extras(0);
-            ASSERT_TRUE(faces && now);
+            const test::OnMesh now = test::onMesh(result.nodes[0], 0);
+            ASSERT_TRUE(faces);
             for (const std::size_t sample : {0U, 7U}) {
                 const auto before = test::pointsOf(test::shapeOf(scene), sample);
                 const auto moved = test::pointsOf(after, sample);
@@ -347,13 +346,13 @@ TEST(Order, TheStepsCarryWhatBelongsToPointsCornersAndFaces) {
                 starts.push_back(starts.back() + static_cast<std::size_t>(size));
             std::size_t at = 0;
             std::set<std::int32_t> inSet;
-            for (const FaceSet& set : (*now)->faceSets)
+            for (const FaceSet& set : now.faceSets)
                 if (set.name.find("some") != std::string::npos)
                     inSet.insert(set.faces.begin(), set.faces.end());
             for (std::size_t f = 0; f < (*faces)->faceCount(); ++f) {
                 const auto size = static_cast<std::size_t>((*faces)->faceSizes()[f]);
                 for (std::size_t k = 0; k < size; ++k, ++at) {
-                    const Attribute& uvs = (*now)->uvs;
+                    const Attribute& uvs = now.uvs;
                     const std::size_t value = uvs.indices.empty() ? at : static_cast<std::size_t>(uvs.indices[at]);
                     const auto corner = static_cast<std::size_t>(uvs.values[value * 2]);
                     EXPECT_EQ(static_cast<std::uint32_t>(topology->corners()[corner]),

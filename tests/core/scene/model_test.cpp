@@ -144,21 +144,14 @@ TEST(Samples, ClosingAGapMovesAllTracksTogetherAndKeepsTimesRising) {
 }
 
 TEST(Samples, MixedNormalsAreUnit) {
-    class Turning final : public GeometryWrapper {
-      public:
-        using GeometryWrapper::GeometryWrapper;
-        [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-            MeshExtras own;
-            own.normals = {
-                Scope::Constant, 3, sample % 2 ? std::vector<float>{1, 0, 0} : std::vector<float>{0, 1, 0}, {}};
-            return std::make_shared<const MeshExtras>(own);
-        }
-        [[nodiscard]] bool extrasVary() const override { return true; }
-    };
     Scene scene = test::sheetScene();
-    scene.nodes[0].geometry = std::make_shared<Turning>(scene.nodes[0].geometry);
+    std::vector<test::OnMesh> samples(24);
+    for (std::size_t i = 0; i < samples.size(); ++i)
+        samples[i].normals = {
+            Scope::Constant, 3, i % 2 ? std::vector<float>{1, 0, 0} : std::vector<float>{0, 1, 0}, {}};
+    test::setLayers(scene.nodes[0], scene.nodes[0].geometry->sampling(), samples);
     const auto twice = applySteps(scene, {{"resample", {{"rate", "48"}}, true}});
-    const auto normals = test::shapeOf(*twice).extras(1).value()->normals.values;
+    const auto normals = test::onMesh(twice->nodes[0], 1).normals.values;
     EXPECT_NEAR(normals[0] * normals[0] + normals[1] * normals[1], 1.0, 1e-6);
     EXPECT_NEAR(normals[0], normals[1], 1e-6);
 }
@@ -266,16 +259,16 @@ TEST(Merge, KeepsColoursMaterialsGroupsAndWhatIsHidden) {
     Scene scene = named("a");
     const Scene other = named("b");
     const Scene hidden = named("c");
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.colours = {Scope::Point, 3, std::vector<float>(90, 0.25F), {}};
     extras.faceSets = {{FaceSet::Kind::Material, "silk", {0, 1}}, {FaceSet::Kind::Group, "rim", {2}}};
     std::vector<std::vector<Vec3f>> samples;
     for (std::size_t i = 0; i < 24; ++i)
         samples.push_back(test::pointsOf(test::shapeOf(scene), i));
     const Sampling sampling = test::shapeOf(scene).sampling();
-    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(sampling, test::gridTopology(6, 5), samples, extras);
+    test::setMesh(scene.nodes[0], sampling, test::gridTopology(6, 5), samples, extras);
     scene.nodes.push_back(other.nodes[0]);
-    scene.nodes[1].geometry = std::make_shared<MemoryGeometry>(sampling, test::gridTopology(6, 5), samples, extras);
+    test::setMesh(scene.nodes[1], sampling, test::gridTopology(6, 5), samples, extras);
     scene.nodes.push_back(hidden.nodes[0]);
     scene.nodes[2].visibility = VisibilityTrack{Sampling::still(), {Visibility::Hidden}};
     const auto merged = applySteps(scene, {{"merge", {{"name", "all"}}, true}});
@@ -285,10 +278,10 @@ TEST(Merge, KeepsColoursMaterialsGroupsAndWhatIsHidden) {
     EXPECT_EQ(placementAt(*merged, *still, 0)->visible, false);
     const Node& all = merged->nodes[*merged->find("/all")];
     EXPECT_EQ(*all.geometry->pointCount(0), 60U);
-    const auto kept = all.geometry->extras(0).value();
-    EXPECT_EQ(kept->colours.values.size(), 180U);
+    const test::OnMesh kept = test::onMesh(all, 0);
+    EXPECT_EQ(kept.colours.values.size(), 180U);
     std::map<std::string, std::size_t> sets;
-    for (const FaceSet& set : kept->faceSets)
+    for (const FaceSet& set : kept.faceSets)
         sets[set.name] = set.faces.size();
     EXPECT_EQ(sets["silk"], 4U); // one material
     EXPECT_EQ(sets["a_rim"], 1U);
@@ -323,26 +316,134 @@ TEST(Rename, TheCameraAndWhatAnInstanceShows) {
     EXPECT_EQ(called->nodes[1].id, eyes.nodes[1].id);
 }
 
-TEST(Layers, AreNeverInvented) {
+// A sheet whose points rest while what lies on it changes: three sets of UVs, one of them numbered, and colours.
+Scene paintedSheet() {
     Scene scene = test::sheetScene();
-    MeshExtras extras;
+    Node& sheet = scene.nodes[0];
+    sheet.geometry =
+        std::make_shared<MemoryGeometry>(Sampling::still(), test::gridTopology(6, 5),
+                                         std::vector<std::vector<Vec3f>>{test::pointsOf(test::shapeOf(scene), 0)});
+    const auto samples = [](std::size_t count, Scope scope, int extent, std::size_t values, bool numbered) {
+        std::vector<Attribute> made(count, {scope, extent, {}, {}});
+        for (std::size_t i = 0; i < count; ++i) {
+            for (std::size_t v = 0; v < values * static_cast<std::size_t>(extent); ++v)
+                made[i].values.push_back(0.01F * static_cast<float>(v) + 0.125F * static_cast<float>(i));
+            for (std::int32_t corner = 0; numbered && corner < 80; ++corner)
+                made[i].indices.push_back((corner * 7 + static_cast<std::int32_t>(i)) % static_cast<int>(values));
+        }
+        return made;
+    };
+    const Sampling frames = Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(1), 9);
+    const Sampling twos = Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(2), 5);
+    sheet.properties = plainProperties(
+        {layerProperty(Meaning::Uvs, "map", frames, samples(9, Scope::Point, 2, 30, false)),
+         layerProperty(Meaning::Uvs, "tiles", twos, samples(5, Scope::Corner, 2, 11, true)),
+         layerProperty(Meaning::Uvs, "decal", Sampling::still(), samples(1, Scope::Corner, 2, 80, false)),
+         layerProperty(Meaning::Colours, "paint", twos, samples(5, Scope::Face, 4, 20, false))});
+    return scene;
+}
+
+TEST(Layers, AnyNumberOfSetsComeBackFromAnArchiveEachAtItsTimes) {
+    Scene scene = paintedSheet();
+    scene.rate = scene.workingRate;
+    const TempFolder folder;
+    for (const Loss& loss : lossesOf(scene, *formatById("alembic")))
+        ADD_FAILURE() << loss.what;
+    ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
+    const auto back = test::openFile(folder / "a.abc");
+    ASSERT_TRUE(back) << back.error().text();
+    const auto here = layersOf(scene.nodes[0].properties);
+    const auto there = layersOf(back->nodes[0].properties);
+    ASSERT_EQ(here.size(), 4U);
+    for (const Layer& layer : here) {
+        SCOPED_TRACE(layer.name);
+        const auto same =
+            std::find_if(there.begin(), there.end(), [&](const Layer& l) { return l.name == layer.name; });
+        ASSERT_NE(same, there.end());
+        EXPECT_EQ(same->times().times(), layer.times().times());
+        for (double frame = 1000.5; frame < 1011; frame += 0.25) {
+            const double now = scene.workingRate.secondsAt(frame);
+            EXPECT_EQ(same->at(now, back->nodes[0].geometry.get()).value(),
+                      layer.at(now, scene.nodes[0].geometry.get()).value())
+                << frame;
+        }
+    }
+    // Where numbers change nothing lies between.
+    const Geometry* mesh = scene.nodes[0].geometry.get();
+    EXPECT_EQ(here[1].at(scene.workingRate.secondsAt(1002), mesh).value(),
+              here[1].at(scene.workingRate.secondsAt(1001), mesh).value());
+}
+
+TEST(Layers, OfBarePointsGoIntoAnArchiveToo) {
+    const TempFolder folder;
+    test::writeFile(folder / "cloud.obj", "v 0 0 0 1 0.5 0.25\nv 1 0 0 0.5 1 0\nv 0 1 0 0 0 1\n");
+    const auto cloud = test::openFile(folder / "cloud.obj");
+    ASSERT_TRUE(cloud);
+    DeliveryInput input;
+    input.scene = *cloud;
+    input.source = std::make_shared<const Scene>(*cloud);
+    input.provenance = nlohmann::json::object();
+    const auto outputs = planConversion({input}, {folder / "cloud.abc", false, true});
+    ASSERT_TRUE(outputs) << outputs.error().text();
+    const auto proven = runOutput(outputs->front(), {true, true}, Progress());
+    ASSERT_TRUE(proven) << proven.error().text();
+    const auto back = test::openFile(folder / "cloud.abc");
+    ASSERT_TRUE(back);
+    EXPECT_EQ(back->nodes[0].kind, NodeKind::Points);
+    EXPECT_EQ(test::onMesh(back->nodes[0], 0).colours, test::onMesh(cloud->nodes[0], 0).colours);
+}
+
+TEST(Layers, MoveOnAStillMeshAndAreProven) {
+    const Scene scene = paintedSheet();
+    const TempFolder folder;
+    for (const char* name : {"a.abc", "a.####.obj"}) {
+        SCOPED_TRACE(name);
+        const std::vector<Step> chain{{"offset", {{"frames", 10.0}}, true}, {"place", {{"move", "1, 2, 3"}}, true}};
+        const auto made = applySteps(scene, chain);
+        ASSERT_TRUE(made) << made.error().text();
+        DeliveryInput input;
+        input.scene = *made;
+        input.source = std::make_shared<const Scene>(scene);
+        input.steps = chain;
+        input.provenance = nlohmann::json::object();
+        const auto outputs = planConversion({input}, {folder.path() / name, false, true});
+        ASSERT_TRUE(outputs) << outputs.error().text();
+        const auto proven = runOutput(outputs->front(), {true, true}, Progress());
+        ASSERT_TRUE(proven) << proven.error().text();
+        EXPECT_TRUE(proven->proof.sourceCompared);
+        const std::string file = std::string(name) == "a.abc" ? name : "a.1015.obj";
+        const auto back = test::openFile(folder / file);
+        ASSERT_TRUE(back) << back.error().text();
+        const auto map = layerOf(back->nodes[0].properties, Meaning::Uvs);
+        ASSERT_TRUE(map);
+        const auto now = map->at(scene.workingRate.secondsAt(1015), back->nodes[0].geometry.get());
+        ASSERT_TRUE(now);
+        EXPECT_FLOAT_EQ(now->values[4], 0.04F + 0.125F * 4); // what frame 1005 shows
+    }
+}
+
+TEST(Layers, AreNeverInvented) {
+    const auto gapsOf = [](const Scene& made) {
+        return layerGaps({*layerOf(made.nodes[0].properties, Meaning::Uvs)}, *made.nodes[0].geometry).value().at(0);
+    };
+    Scene scene = test::sheetScene();
+    test::OnMesh extras;
     extras.uvs = {Scope::Corner, 2, {0.5F, 0.5F}, std::vector<std::int32_t>(80, 0)};
     extras.uvs.indices[7] = -1; // one corner has none
-    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(
-        Sampling::still(), test::gridTopology(6, 5),
-        std::vector<std::vector<Vec3f>>{test::pointsOf(test::shapeOf(scene), 0)}, extras);
-    const auto gaps = layerGaps(test::shapeOf(scene), Layer::Uvs);
-    EXPECT_EQ(gaps->corners, 1U);
+    test::setMesh(scene.nodes[0], Sampling::still(), test::gridTopology(6, 5),
+                  std::vector<std::vector<Vec3f>>{test::pointsOf(test::shapeOf(scene), 0)}, extras);
+    const auto gaps = gapsOf(scene);
+    EXPECT_EQ(gaps.corners, 1U);
     bool told = false;
     for (const Loss& loss : lossesOf(scene, *formatById("alembic")))
         told = told || loss.what.find("UVs: 1 corner") != std::string::npos;
     EXPECT_TRUE(told);
     const TempFolder folder;
     ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
-    EXPECT_TRUE(test::shapeOf(*test::openFile(folder / "a.abc")).extras(0).value()->uvs.isEmpty());
+    EXPECT_TRUE(test::onMesh(test::openFile(folder / "a.abc")->nodes[0], 0).uvs.isEmpty());
     ASSERT_TRUE(test::writeScene(scene, folder / "a.obj")); // it has a way to say "none"
     const auto text = test::openFile(folder / "a.obj");
-    EXPECT_EQ(layerGaps(test::shapeOf(*text), Layer::Uvs)->corners, 1U);
+    EXPECT_EQ(gapsOf(*text).corners, 1U);
 }
 
 TEST(Metadata, OfAnArchiveSurvivesAndNoRateIsMadeUp) {

@@ -152,7 +152,7 @@ TEST(FaceSets, OfArchivesBecomeGroupsOfObj) {
     ASSERT_TRUE(test::writeScene(alone, folder / "bell.obj"));
     const auto back = test::openFile(folder / "bell.obj");
     ASSERT_TRUE(back);
-    const auto groups = (*test::shapeOf(*back).extras(0))->faceSets;
+    const auto groups = test::onMesh(back->nodes[0], 0).faceSets;
     for (const FaceSet& set : *sets)
         EXPECT_TRUE(std::any_of(groups.begin(), groups.end(), [&](const FaceSet& g) { return g.name == set.name; }))
             << set.name;
@@ -382,10 +382,9 @@ TEST(FaceSets, InAnyOrderAreRisingGroups) {
     ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
     const auto back = test::openFile(folder / "a.abc");
     ASSERT_TRUE(back) << back.error().text();
-    const auto extras = back->nodes[0].geometry->extras(0);
-    ASSERT_TRUE(extras);
-    ASSERT_EQ((*extras)->faceSets.size(), 1U);
-    EXPECT_EQ((*extras)->faceSets[0].faces, (std::vector<std::int32_t>{2, 4, 9, 17}));
+    const auto sets = test::onMesh(back->nodes[0], 0).faceSets;
+    ASSERT_EQ(sets.size(), 1U);
+    EXPECT_EQ(sets[0].faces, (std::vector<std::int32_t>{2, 4, 9, 17}));
     const auto raw = findProperty(back->nodes[1].properties, ".faceset/.faces");
     ASSERT_TRUE(raw);
     EXPECT_EQ(*valuesOf<std::int32_t>(*raw->values, 0), faces);

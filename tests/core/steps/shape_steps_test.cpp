@@ -106,7 +106,7 @@ TEST(ToWorld, AMirrorTurnsFacesOverSoThatTheyStillLookOutward) {
 
 TEST(ToWorld, NormalsStayAtRightAnglesAndUvsStayWithTheirPoints) {
     Scene scene = nested();
-    MeshExtras extras;
+    test::OnMesh extras;
     const auto topology = *test::shapeOf(scene).topology(0);
     const auto points = test::pointsOf(test::shapeOf(scene), 0);
     extras.normals = {Scope::Face, 3, {}, {}};
@@ -120,23 +120,22 @@ TEST(ToWorld, NormalsStayAtRightAnglesAndUvsStayWithTheirPoints) {
         extras.uvs.values.push_back(static_cast<float>(corner));
         extras.uvs.values.push_back(0.0F);
     }
-    scene.nodes[2].geometry =
-        std::make_shared<MemoryGeometry>(Sampling::still(), topology, std::vector<std::vector<Vec3f>>{points}, extras);
+    test::setMesh(scene.nodes[2], Sampling::still(), topology, std::vector<std::vector<Vec3f>>{points}, extras);
     const auto baked = applySteps(scene, {world("dropped")});
     ASSERT_TRUE(baked);
     const Geometry& after = *baked->nodes[0].geometry;
     for (const std::size_t sample : {0U, 11U, 23U}) {
         const auto put = test::pointsOf(after, sample);
         const auto faces = *after.topology(sample);
-        const auto got = *after.extras(sample);
+        const test::OnMesh got = test::onMesh(baked->nodes[0], sample);
         for (std::size_t face = 0; face < faces->faceCount(); ++face) {
             const Vec3d n = faceNormal(*faces, put, face, 2, 3); // the same triangle, turned over
-            const Vec3d said(got->normals.values[face * 3], got->normals.values[face * 3 + 1],
-                             got->normals.values[face * 3 + 2]);
+            const Vec3d said(got.normals.values[face * 3], got.normals.values[face * 3 + 1],
+                             got.normals.values[face * 3 + 2]);
             EXPECT_NEAR(dot(n, said) / length(n), 1.0, 1e-4); // same way, length kept
         }
         for (std::size_t c = 0; c < faces->cornerCount(); ++c)
-            EXPECT_EQ(got->uvs.values[c * 2], static_cast<float>(faces->corners()[c]));
+            EXPECT_EQ(got.uvs.values[c * 2], static_cast<float>(faces->corners()[c]));
     }
 }
 
@@ -287,14 +286,13 @@ Scene threePieces() {
             for (std::size_t k = 0; k < 4; ++k)
                 corners.push_back(one->corners()[f * 4 + k] + offset);
         }
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.uvs = {Scope::Point, 2, {}, {}};
     for (int p = 0; p < 60; ++p)
         extras.uvs.values.insert(extras.uvs.values.end(), {static_cast<float>(p), 0.5F});
     extras.faceSets.push_back({FaceSet::Kind::Group, "low", {0, 1, 2, 3, 4, 5}});
     extras.faceSets.push_back({FaceSet::Kind::Material, "skin", {6, 7, 8}});
-    scene.nodes[0].geometry =
-        std::make_shared<MemoryGeometry>(shape.sampling(), *Topology::make(sizes, corners), samples, extras);
+    test::setMesh(scene.nodes[0], shape.sampling(), *Topology::make(sizes, corners), samples, extras);
     return scene;
 }
 
@@ -322,9 +320,10 @@ TEST(Split, PiecesMergedAgainAreTheOldMesh) {
         EXPECT_EQ((*before.topology(0))->hash(), (*after.topology(0))->hash());
         for (const std::size_t i : {0U, 23U})
             EXPECT_TRUE(test::sameBits(test::pointsOf(before, i), test::pointsOf(after, i)));
-        const auto extras = *after.extras(0);
-        for (std::size_t c = 0; c < extras->uvs.indices.size(); ++c)
-            EXPECT_EQ(extras->uvs.values[static_cast<std::size_t>(extras->uvs.indices[c]) * 2],
+        const test::OnMesh extras = test::onMesh(merged->nodes[0], 0);
+        ASSERT_EQ(extras.uvs.indices.size(), (*after.topology(0))->cornerCount());
+        for (std::size_t c = 0; c < extras.uvs.indices.size(); ++c)
+            EXPECT_EQ(extras.uvs.values[static_cast<std::size_t>(extras.uvs.indices[c]) * 2],
                       static_cast<float>((*after.topology(0))->corners()[c]));
         fs::remove(folder / "split.abc");
     }
@@ -403,7 +402,7 @@ TEST(Pieces, CarryOnlyTheValuesTheyUse) {
     const Scene scene = test::sheetScene();
     const GeometryPtr& sheet = scene.nodes[0].geometry;
     const TopologyPtr faces = *sheet->topology(0);
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.uvs = {Scope::Corner, 2, {}, {}};
     for (std::size_t corner = 0; corner < faces->cornerCount(); ++corner) {
         extras.uvs.values.insert(extras.uvs.values.end(), {static_cast<float>(corner), 0.5F});
@@ -411,18 +410,21 @@ TEST(Pieces, CarryOnlyTheValuesTheyUse) {
     }
     extras.uvs.indices[3] = -1;
     extras.uvs.indices[5] = 1'000'000; // of a damaged file
-    const auto whole = std::make_shared<MemoryGeometry>(
-        Sampling::still(), faces, std::vector<std::vector<Vec3f>>{test::pointsOf(*sheet, 0)}, extras);
+    Node whole = scene.nodes[0];
+    test::setMesh(whole, Sampling::still(), faces, std::vector<std::vector<Vec3f>>{test::pointsOf(*sheet, 0)}, extras);
+    const auto uvsOf = [](const CutPiece& piece) {
+        return layersOf(plainProperties(piece.layers)).at(0).at(0.0, piece.geometry.get()).value();
+    };
     const auto cuts = cutPieces(
         whole,
         {{FaceSet::Kind::Group, "a", {0, 1}}, {FaceSet::Kind::Group, "b", {7}}, {FaceSet::Kind::Group, "c", {}}});
     ASSERT_TRUE(cuts) << cuts.error().text();
     ASSERT_EQ(cuts->size(), 3U);
-    const auto first = *(*cuts)[0].geometry->extras(0);
-    EXPECT_EQ(first->uvs.valueCount(), 6U);
-    EXPECT_EQ(first->uvs.indices, (std::vector<std::int32_t>{0, 1, 2, -1, 3, -1, 4, 5}));
-    const auto second = *(*cuts)[1].geometry->extras(0);
-    EXPECT_EQ(second->uvs.values, (std::vector<float>{28, 0.5F, 29, 0.5F, 30, 0.5F, 31, 0.5F}));
+    const Attribute first = uvsOf((*cuts)[0]);
+    EXPECT_EQ(first.valueCount(), 6U);
+    EXPECT_EQ(first.indices, (std::vector<std::int32_t>{0, 1, 2, -1, 3, -1, 4, 5}));
+    const Attribute second = uvsOf((*cuts)[1]);
+    EXPECT_EQ(second.values, (std::vector<float>{28, 0.5F, 29, 0.5F, 30, 0.5F, 31, 0.5F}));
     EXPECT_EQ((*cuts)[1].points.size(), 4U);
     EXPECT_TRUE((*cuts)[2].points.empty());
     EXPECT_EQ(*(*cuts)[2].geometry->pointCount(0), 0U);
@@ -433,10 +435,10 @@ TEST(Pieces, OfASplitAreSeenTogetherInTheirOldOrder) {
     const auto whole = test::pointsOf(*scene.nodes[0].geometry, 5);
     EXPECT_EQ(piecesTogether(scene).pieces, 1U);
     scene.nodes[0].transform = MemoryTransform::fixed(Mat4::translation({3, 0, 0}));
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.faceSets = {{FaceSet::Kind::Group, "left", {0, 1, 2, 3, 4, 5, 6}}};
-    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::still(), *scene.nodes[0].geometry->topology(0),
-                                                               std::vector<std::vector<Vec3f>>{whole}, extras);
+    test::setMesh(scene.nodes[0], Sampling::still(), *scene.nodes[0].geometry->topology(0),
+                  std::vector<std::vector<Vec3f>>{whole}, extras);
     const auto split = applySteps(scene, {{"split", {{"by", "face sets"}}, true}});
     ASSERT_TRUE(split) << split.error().text();
     ASSERT_EQ(split->nodes.size(), 2U);

@@ -181,14 +181,14 @@ TEST(Steps, SpaceStepsAgreeWithTransformsAbove) {
 
 TEST(Steps, NormalsTurnWithThePoints) {
     Scene scene = test::sheetScene();
-    MeshExtras extras;
+    test::OnMesh extras;
     extras.normals = {Scope::Point, 3, {0, 1, 0, 1, 0, 0}, {}};
-    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(
-        Sampling::still(), emptyTopology(), std::vector<std::vector<Vec3f>>{{{0, 0, 0}, {1, 1, 1}}}, extras);
+    test::setMesh(scene.nodes[0], Sampling::still(), emptyTopology(),
+                  std::vector<std::vector<Vec3f>>{{{0, 0, 0}, {1, 1, 1}}}, extras);
     const auto turned = apply(scene, "turn", {{"from", "Y"}, {"to", "Z"}});
-    EXPECT_EQ((*test::shapeOf(*turned).extras(0))->normals.values, (std::vector<float>{0, 0, 1, 1, 0, 0}));
+    EXPECT_EQ(test::onMesh(turned->nodes[0], 0).normals.values, (std::vector<float>{0, 0, 1, 1, 0, 0}));
     const auto scaled = apply(scene, "scale", {{"factor", 7.0}});
-    EXPECT_EQ((*test::shapeOf(*scaled).extras(0))->normals.values, extras.normals.values);
+    EXPECT_EQ(test::onMesh(scaled->nodes[0], 0).normals.values, extras.normals.values);
 }
 
 TEST(Steps, RenameChangesTheItemAndNothingAbove) {

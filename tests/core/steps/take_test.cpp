@@ -43,14 +43,14 @@ class Take : public testing::Test {
         ASSERT_TRUE(readPoints(*b_.nodes[0].geometry, 0, points));
         for (Vec3f& p : points)
             p = {p.x * 100, p.y * 100, p.z * 100};
-        MeshExtras extras;
+        test::OnMesh extras;
         extras.uvs = {Scope::Point, 2, {}, {}};
         for (std::size_t i = 0; i < points.size(); ++i)
             extras.uvs.values.insert(extras.uvs.values.end(), {static_cast<float>(i) * 0.001F, 0.5F});
         extras.normals = {Scope::Point, 3, std::vector<float>(points.size() * 3, 0.577F), {}};
         extras.faceSets = {{FaceSet::Kind::Material, "silk", {0, 2, 4}}};
-        b_.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::still(), other.topology(),
-                                                                std::vector<std::vector<Vec3f>>{points}, extras);
+        test::setMesh(b_.nodes[0], Sampling::still(), other.topology(), std::vector<std::vector<Vec3f>>{points},
+                      extras);
     }
     [[nodiscard]] std::string cache() const { return (folder_ / "sim.abc").string(); }
     // As the Reconcile desk makes it.
@@ -79,10 +79,10 @@ TEST_F(Take, PointsOfTheOneAndAllElseOfTheOther) {
     EXPECT_DOUBLE_EQ(*made->unitMetres, 0.01);
     EXPECT_EQ(node.geometry->sampling().count(), 20U);
     EXPECT_EQ((*node.geometry->topology(7))->hash(), (*b_.nodes[0].geometry->topology(0))->hash());
-    const ExtrasPtr extras = *node.geometry->extras(7);
-    EXPECT_EQ(extras->uvs, (*b_.nodes[0].geometry->extras(0))->uvs);
-    EXPECT_EQ(extras->faceSets, (*b_.nodes[0].geometry->extras(0))->faceSets);
-    EXPECT_TRUE(extras->normals.isEmpty()) << "they belong to a pose that is gone";
+    const test::OnMesh extras = test::onMesh(node, 7);
+    EXPECT_EQ(extras.uvs, test::onMesh(b_.nodes[0], 0).uvs);
+    EXPECT_EQ(extras.faceSets, test::onMesh(b_.nodes[0], 0).faceSets);
+    EXPECT_TRUE(extras.normals.isEmpty()) << "they belong to a pose that is gone";
     ASSERT_EQ(made->notCarried.size(), 1U);
     for (std::size_t f = 0; f < 20; ++f) {
         std::vector<Vec3f> here;

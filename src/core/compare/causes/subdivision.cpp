@@ -142,8 +142,8 @@ class PartedGeometry final : public MomentWrapper {
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return parts_->after; }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return parts_->after; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return std::make_shared<const MeshExtras>(); }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double) const override { return std::make_shared<const MeshExtras>(); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return noFaceSets(); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double) const override { return noFaceSets(); }
     [[nodiscard]] bool topologyVaries() const override { return false; }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
     [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }

@@ -49,7 +49,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     const fs::path& target = spec.target;
     WYC_TRY(format, requireFormat(target));
     std::vector<Scene> scenes;
-    GeometryPtr rest;
+    NodePtr rest;
     nlohmann::json provenance = nlohmann::json::array();
     std::vector<Intention> intentions;
     std::vector<Loss> shortfalls;

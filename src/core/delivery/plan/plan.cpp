@@ -167,8 +167,10 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
         return scene;
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
-        if (!node.geometry || node.geometry->sampling().isStill())
+        if (!node.geometry)
             return true;
+        if (node.geometry->sampling().isStill())
+            return !layersChange(node.properties);
         const Sampling& sampling = node.geometry->sampling();
         const double frames = scene.workingRate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
         return static_cast<double>(sampling.count()) > 0.45 * frames && !hasSubFrames(scene, sampling);
@@ -184,6 +186,50 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     Wanted wanted = scene.wanted;
     wanted.moments = samplingFromTimes(frames);
     return mappedScene(scene, TimeMap(), wanted, scene.workingRate);
+}
+
+bool liesOn(const Sampling& times, const Sampling& samples) {
+    for (std::size_t i = 0; i < times.count() && !times.isStill(); ++i)
+        if (samples.locate(times.time(i)).weight != 0.0)
+            return false;
+    return true;
+}
+
+// What becomes of UVs, normals and colours, where that is less than all.
+std::vector<std::string> layerLosses(const Node& node, const Format& format) {
+    std::vector<std::string> losses;
+    const Geometry& mesh = *node.geometry;
+    const std::vector<Layer> layers = layersOf(node.properties);
+    std::vector<LayerGaps> gaps(layers.size());
+    if (!format.keeps(Content::PartialLayers) && format.keeps(Content::Faces))
+        gaps = layerGaps(layers, mesh).value_or(gaps);
+    std::set<Meaning> met;
+    for (std::size_t i = 0; i < layers.size(); ++i) {
+        const Layer& layer = layers[i];
+        const auto first = layer.at(mesh.sampling().count() > 0 ? mesh.sampling().firstTime() : 0.0, &mesh);
+        const bool there = first && !first->isEmpty();
+        const bool kept = !format.loses(contentOf(layer.meaning));
+        const std::string name = "its " + layer.name;
+        if (!kept) {
+            if (there)
+                losses.push_back(name);
+            continue;
+        }
+        const bool any = format.keeps(Content::Values); // whatever attributes there are
+        if (!any && there && !met.insert(layer.meaning).second)
+            losses.push_back(fmt::format("{}: {} has one set of them", name, format.name));
+        else if (!any && layer.meaning == Meaning::Colours && there && (layer.scope != Scope::Point || layer.numbers))
+            losses.push_back(name + ": they are not one a point");
+        else if (!any && layer.meaning == Meaning::Colours && there && layer.values->extent() > 3)
+            losses.push_back("the coverage that goes with its colours");
+        else if (gaps[i].any())
+            losses.push_back(fmt::format("{}: {}, and {} wants one for each", name, gaps[i].words(), format.name));
+        if (format.sequence && there && !liesOn(layer.times(), mesh.sampling()))
+            losses.push_back(name + ": what they are between the samples of its points");
+        if (!format.keeps(Content::Times) && !format.sequence && there && !layer.constant())
+            losses.push_back(fmt::format("{}: all but their first values", name));
+    }
+    return losses;
 }
 
 std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
@@ -221,28 +267,14 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
             lose(node.path, fmt::format("all but the first of {} samples", node.geometry->sampling().count()));
         if (!format.keeps(Content::TimesBetweenFrames) && hasSubFrames(scene, node.geometry->sampling()))
             lose(node.path, "samples between frames");
-        const auto extras = node.geometry->extras(0);
-        if (!extras)
+        for (std::string& words : layerLosses(node, format))
+            lose(node.path, std::move(words));
+        const auto sets = node.geometry->faceSets(0);
+        if (!sets)
             continue;
-        const MeshExtras& e = **extras;
-        for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
-            const Attribute& attribute = layerOf(e, layer);
-            const bool kept = !format.loses(contentOf(layer));
-            const std::string name = std::string("its ") + layerName(layer);
-            if (kept && layer == Layer::Colours && !attribute.isEmpty() &&
-                (attribute.scope != Scope::Point || !attribute.indices.empty()))
-                lose(node.path, name + ": they are not one a point");
-            else if (kept && layer == Layer::Colours && attribute.extent > 3)
-                lose(node.path, "the coverage that goes with its colours");
-            else if (kept && !format.keeps(Content::PartialLayers) && format.keeps(Content::Faces)) {
-                if (const auto gaps = layerGaps(*node.geometry, layer); gaps && gaps->any())
-                    lose(node.path, fmt::format("{}: {}, and {} wants one for each", name, gaps->words(), format.name));
-            } else if (!kept && !attribute.isEmpty())
-                lose(node.path, name);
-        }
         std::size_t groups = 0;
         std::size_t materials = 0;
-        for (const FaceSet& set : e.faceSets)
+        for (const FaceSet& set : **sets)
             ++(set.kind == FaceSet::Kind::Material ? materials : groups);
         if (format.loses(Content::Groups) && groups > 0)
             lose(node.path, fmt::format("{} face group{}", groups, groups == 1 ? "" : "s"));

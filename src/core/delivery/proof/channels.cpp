@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 #include <set>
 
 #include <fmt/format.h>
@@ -27,6 +28,8 @@ std::vector<double> timesOf(const Sampling& sampling) {
 // Carried channels by the hash of each sample; those that are equal for sure are read once.
 Status addValues(const std::vector<Channel>& channels, std::vector<HashedChannel>& into) {
     for (const Channel& channel : channels) {
+        if (isLayer(channel.meaning)) // compared corner by corner
+            continue;
         const SampledValues& values = *channel.values;
         const std::size_t count = values.sampling().count();
         HashedChannel hashed{channel.name, timesOf(values.sampling()), {}};
@@ -105,72 +108,125 @@ std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const F
     return hashes.empty() ? 0 : hashOf(hashes);
 }
 
-// Faces and what lies on them. One sample stands for all where none can differ.
-Status addMesh(const Geometry& geometry, const Format& format, std::size_t samples, std::vector<HashedChannel>& into) {
-    const auto add = [&](const std::string& name, bool varies, auto&& hashAt) -> Status {
-        HashedChannel channel{name, {}, {}};
-        bool any = false;
-        for (std::size_t i = 0; i < (varies ? samples : std::min<std::size_t>(1, samples)); ++i) {
-            Result<std::uint64_t> hash = hashAt(i);
-            if (!hash)
-                return fail(std::move(hash.error()));
-            any = any || *hash != 0;
-            channel.samples.push_back(*hash);
-        }
-        // Samples that turned out alike are one: another file may know at once that they are.
+// A channel of hashes, one a time; 0 where nothing is there.
+struct Series {
+    std::string name;
+    Sampling times;
+    bool withTimes = false;
+    std::function<Result<std::uint64_t>(double seconds)> hashAt;
+    std::vector<std::uint64_t> hashes = {};
+};
+
+// Moment by moment through all of them: a file that holds one frame is read once.
+Status workOut(std::vector<Series>& all) {
+    for (;;) {
+        std::optional<double> now;
+        for (const Series& one : all)
+            if (const std::size_t next = one.hashes.size(); next < one.times.count())
+                now = std::min(now.value_or(one.times.time(next)), one.times.time(next));
+        if (!now)
+            return {};
+        for (Series& one : all)
+            if (const std::size_t next = one.hashes.size();
+                next < one.times.count() && one.times.time(next) - *now <= kSameMoment) {
+                WYC_TRY(hash, one.hashAt(one.times.time(next)));
+                one.hashes.push_back(hash);
+            }
+    }
+}
+
+// Where all samples are alike one stands for all: another file may know at once that they are.
+void addSeries(std::vector<Series> all, std::vector<HashedChannel>& into) {
+    for (Series& one : all) {
+        if (std::all_of(one.hashes.begin(), one.hashes.end(), [](std::uint64_t h) { return h == 0; }))
+            continue;
+        HashedChannel channel{std::move(one.name), {}, std::move(one.hashes)};
         if (std::all_of(channel.samples.begin(), channel.samples.end(),
                         [&](std::uint64_t h) { return h == channel.samples.front(); }))
-            channel.samples.resize(std::min<std::size_t>(1, channel.samples.size()));
-        if (any)
-            into.push_back(std::move(channel));
-        return {};
-    };
-    if (format.keeps(Content::Faces))
-        WYC_CHECK(add("faces", geometry.topologyVaries(), [&](std::size_t i) -> Result<std::uint64_t> {
-            WYC_TRY(topology, geometry.topology(i));
-            return topology->faceCount() ? topology->hash() : 0;
-        }));
-    for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours}) {
-        const bool kept = format.keeps(contentOf(layer));
-        if (!kept || !format.keeps(Content::Faces))
+            channel.samples.resize(1);
+        else if (one.withTimes)
+            channel.times = timesOf(one.times);
+        into.push_back(std::move(channel));
+    }
+}
+
+// UVs, normals and colours, corner by corner.
+Status addLayers(const Node& node, const Format& format, const Sampling& frames, std::vector<Series>& into) {
+    const Geometry& mesh = *node.geometry;
+    const std::vector<Layer> layers = layersOf(node.properties);
+    std::vector<LayerGaps> gaps(layers.size());
+    if (!format.keeps(Content::PartialLayers) && format.keeps(Content::Faces)) {
+        WYC_TRY(found, layerGaps(layers, mesh));
+        gaps = std::move(found);
+    }
+    std::set<Meaning> met;
+    for (std::size_t i = 0; i < layers.size(); ++i) {
+        const Layer& layer = layers[i];
+        if (!format.keeps(contentOf(layer.meaning)) || !format.keeps(Content::Faces))
             continue;
-        if (!format.keeps(Content::PartialLayers)) {
-            WYC_TRY(gaps, layerGaps(geometry, layer));
-            if (gaps.any())
-                continue; // told as a loss
-        }
-        const std::size_t extent = layer == Layer::Uvs ? 2 : 3;
-        WYC_CHECK(add(layerName(layer), geometry.extrasVary(), [&](std::size_t i) -> Result<std::uint64_t> {
-            WYC_TRY(extras, geometry.extras(i));
-            const Attribute& attribute = layerOf(*extras, layer);
-            if (attribute.isEmpty() ||
-                (layer == Layer::Colours && (attribute.scope != Scope::Point || !attribute.indices.empty())))
+        if (!format.keeps(Content::Values) && !met.insert(layer.meaning).second)
+            continue; // one of a kind; the others are told as a loss
+        if (gaps[i].any())
+            continue;                                   // told as a loss
+        const bool any = format.keeps(Content::Values); // whatever attributes there are
+        const std::size_t extent = any ? layer.values->extent() : layer.comparedExtent();
+        const Sampling own = layer.timesOn(mesh);
+        // Where a file is a frame, all of it is.
+        const bool withShape = format.sequence || !format.keeps(Content::Times);
+        const Sampling times = withShape ? (own.isStill() ? Sampling::still(own.firstTime()) : frames) : own;
+        const auto hashAt = [&mesh, layer, any, extent](double seconds) -> Result<std::uint64_t> {
+            WYC_TRY(attribute, layer.at(seconds, &mesh));
+            const bool each = attribute.scope == Scope::Point && attribute.indices.empty();
+            if (attribute.isEmpty() || (!any && layer.meaning == Meaning::Colours && !each))
                 return std::uint64_t{0};
-            WYC_TRY(topology, geometry.topology(i));
-            WYC_TRY(points, geometry.pointCount(i));
+            WYC_TRY(topology, mesh.topologyAt(seconds));
+            WYC_TRY(points, mesh.pointCountAt(seconds));
             return hashOf(cornerValues(attribute, *topology, points, extent));
-        }));
+        };
+        into.push_back({layer.name, times, !withShape && !(own == mesh.sampling()), hashAt});
     }
-    const auto addSets = [&](const std::string& name, bool materials, const std::string* only) {
-        return add(name, geometry.extrasVary(), [&](std::size_t i) -> Result<std::uint64_t> {
-            WYC_TRY(extras, geometry.extras(i));
-            return setsHash(extras->faceSets, materials, format, only);
-        });
-    };
-    if (format.keeps(Content::Materials))
-        WYC_CHECK(addSets("material faces", true, nullptr));
-    if (!format.keeps(Content::Groups))
-        return {};
-    WYC_CHECK(addSets(kGroups, false, nullptr));
+    return {};
+}
+
+// Faces and what lies on them. One sample stands for all where none can differ.
+Status addMesh(const Node& node, const Format& format, std::vector<HashedChannel>& into) {
+    const Geometry& geometry = *node.geometry;
+    const Sampling first = Sampling::still(geometry.sampling().firstTime());
+    const Sampling frames = format.keeps(Content::Times) || format.sequence ? geometry.sampling() : first;
+    std::vector<Series> all;
+    if (format.keeps(Content::Faces))
+        all.push_back({"faces", geometry.topologyVaries() ? frames : first, false,
+                       [&geometry](double seconds) -> Result<std::uint64_t> {
+                           WYC_TRY(topology, geometry.topologyAt(seconds));
+                           return topology->faceCount() ? topology->hash() : 0;
+                       }});
+    WYC_CHECK(addLayers(node, format, frames, all));
+    const Sampling times = geometry.faceSetsVary() ? frames : first;
     std::set<std::string> names;
-    for (std::size_t i = 0; i < (geometry.extrasVary() ? samples : std::min<std::size_t>(1, samples)); ++i) {
-        WYC_TRY(extras, geometry.extras(i));
-        for (const FaceSet& set : extras->faceSets)
-            if (set.kind != FaceSet::Kind::Material)
-                names.insert(set.name);
-    }
+    if (format.keeps(Content::Materials))
+        all.push_back({"material faces", times, false, [&](double seconds) -> Result<std::uint64_t> {
+                           WYC_TRY(sets, geometry.faceSetsAt(seconds));
+                           return setsHash(*sets, true, format);
+                       }});
+    if (format.keeps(Content::Groups))
+        all.push_back({kGroups, times, false, [&](double seconds) -> Result<std::uint64_t> {
+                           WYC_TRY(sets, geometry.faceSetsAt(seconds));
+                           for (const FaceSet& set : *sets)
+                               if (set.kind != FaceSet::Kind::Material)
+                                   names.insert(set.name);
+                           return setsHash(*sets, false, format);
+                       }});
+    WYC_CHECK(workOut(all));
+    std::vector<Series> groups;
     for (const std::string& name : names)
-        WYC_CHECK(addSets(groupChannel(name), false, &name));
+        groups.push_back(
+            {groupChannel(name), times, false, [&geometry, &format, name](double seconds) -> Result<std::uint64_t> {
+                 WYC_TRY(sets, geometry.faceSetsAt(seconds));
+                 return setsHash(*sets, false, format, &name);
+             }});
+    WYC_CHECK(workOut(groups));
+    addSeries(std::move(all), into);
+    addSeries(std::move(groups), into);
     return {};
 }
 
@@ -203,8 +259,7 @@ Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t no
     if (format.keeps(Content::Visibility))
         addVisibility(it, result);
     if (it.geometry && it.kind != NodeKind::Curves && it.geometry->sampling().count() > 0) {
-        const bool all = format.keeps(Content::Times) || format.sequence;
-        WYC_CHECK(addMesh(*it.geometry, format, all ? it.geometry->sampling().count() : 1, result));
+        WYC_CHECK(addMesh(it, format, result));
         // Ids that the scene keeps with the points, not among the properties.
         const auto named = [](const HashedChannel& c) { return c.name == meaningName(Meaning::PointIds); };
         if (format.keeps(Content::Values) && it.kind == NodeKind::Points &&

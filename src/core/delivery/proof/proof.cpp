@@ -32,7 +32,7 @@ Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRa
         if (const Format* restFormat = formatOfName(*restFile)) {
             WYC_TRY(scene, restFormat->open(restRequest));
             if (const auto shapes = shapesOf(scene); !shapes.empty())
-                request.rest = scene.nodes[shapes.front()].geometry;
+                request.rest = std::make_shared<const Node>(scene.nodes[shapes.front()]);
         }
     }
     if (format.sequence) {

@@ -74,12 +74,7 @@ bool isOutside(const Sampling& sampling, double seconds) {
 }
 
 bool isKept(const Channel& channel, const Format& format) {
-    if (channel.meaning != Meaning::Itself)
-        return format.keeps(Content::Values);
-    for (const Layer layer : {Layer::Uvs, Layer::Normals, Layer::Colours})
-        if (channel.name == layerName(layer))
-            return format.keeps(contentOf(layer));
-    return false;
+    return format.keeps(isLayer(channel.meaning) ? contentOf(channel.meaning) : Content::Values);
 }
 
 // A step that takes a channel away says so, by the name that its source has for it.
@@ -223,6 +218,9 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
     std::vector<double> sum;
     double speed = 0.0;
     for (const TimedPose& pose : poses) {
+        WYC_TRY(one, haveOneNumbering(pair.source, poses.front().seconds, pose.seconds));
+        if (!one)
+            return none;
         WYC_TRY(own, plainNumbers(pair.source, pose.seconds));
         // Of points that come and go nobody knows what lies between two samples.
         if (loose && (poses.size() > 1 || !own.atSample))

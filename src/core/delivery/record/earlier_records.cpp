@@ -8,6 +8,7 @@
 #include "base/hash.h"
 #include "maths/units.h"
 #include "scene/channels.h"
+#include "scene/layers.h"
 #include "scene/winding.h"
 
 namespace wyc {
@@ -71,7 +72,7 @@ Result<std::vector<HashedChannel>> channelsOfVersion3(const Node& node, std::vec
         channels.push_back(std::move(*lens));
     const bool mesh = node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision;
     for (const Channel& channel : all) {
-        if (!mesh || channel.scope != Scope::Corner || channel.indexed || !node.geometry)
+        if (!mesh || isLayer(channel.meaning) || channel.scope != Scope::Corner || channel.numbers || !node.geometry)
             continue;
         const ValuesPtr filed = turnedCorners(channel.values, node.geometry);
         HashedChannel old{channel.name, timesOf(filed->sampling()), {}};

@@ -13,6 +13,7 @@
 #include "base/version.h"
 #include "delivery/proof/proof_parts.h"
 #include "delivery/record/earlier_records.h"
+#include "scene/layers.h"
 
 namespace wyc {
 namespace {
@@ -218,6 +219,15 @@ std::pair<json, Hasher64::Kind> recordedSamples(const json& entry) {
     return {plain == entry.end() ? json() : *plain, Hasher64::Kind::Xxh64};
 }
 
+// UVs, normals and colours that change at other times than the points do.
+std::vector<std::string> layersApart(const Node& node) {
+    std::vector<std::string> names;
+    for (const Layer& layer : node.geometry ? layersOf(node.properties) : std::vector<Layer>())
+        if (const Sampling times = layer.times(); !times.isStill() && !(times == node.geometry->sampling()))
+            names.push_back(layer.name);
+    return names;
+}
+
 Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, const Format& format,
                  const FrameRate& rate, int version, const Progress& progress, ProvenItem& item) {
     const bool placed = entry.value("placed", false);
@@ -239,6 +249,10 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
             there = std::move(old);
             if (recordedChannels.erase("film back") + recordedChannels.erase("film back numbers") > 0)
                 item.shown.notCompared.push_back("film back by itself, in a record of an earlier version");
+            for (const std::string& layer : layersApart(found.nodes[*place]))
+                if (recordedChannels.erase(layer) > 0)
+                    item.shown.notCompared.push_back(layer +
+                                                     ": a record of an earlier version has them where the points are");
         }
         compareRecorded(there, recordedChannels, item.channels, item.disagreements);
     }

@@ -59,9 +59,11 @@ Scene restScene(const PlannedOutput& output) {
         rest.path = "/" + node.name;
         rest.transform = nullptr;
         const auto count = node.geometry->pointCount(0);
-        const auto restCount = output.rest ? output.rest->pointCount(0) : Result<std::size_t>(0);
-        if (output.rest && count && restCount && *count == *restCount)
-            rest.geometry = output.rest;
+        const auto restCount = output.rest ? output.rest->geometry->pointCount(0) : Result<std::size_t>(0);
+        if (output.rest && count && restCount && *count == *restCount) {
+            rest.geometry = output.rest->geometry;
+            rest.properties = output.rest->properties;
+        }
         scene.nodes.push_back(std::move(rest));
         break;
     }

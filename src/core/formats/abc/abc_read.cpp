@@ -18,7 +18,7 @@ namespace {
 
 using ArchivePtr = std::shared_ptr<const Archive>;
 
-/// Sample of a companion property (faces, UVs) that belongs to sample i of the points: by number where both
+/// Sample of a companion property (faces, sets) that belongs to sample i of the points: by number where both
 /// were sampled alike, the last one where it has fewer.
 std::uint64_t companionSample(const Property& property, std::size_t i) {
     return property.sampleCount == 0 ? 0 : std::min<std::uint64_t>(i, property.sampleCount - 1);
@@ -28,37 +28,12 @@ bool changes(const Property* property) {
     return property && property->sampleCount > 1 && !property->constant;
 }
 
-// A geometry parameter: plain, or a compound of values and indices.
-struct ParameterRef {
-    const Property* values = nullptr;
-    const Property* indices = nullptr;
-    Scope scope = Scope::Corner;
-};
-
-ParameterRef parameterOf(const Property* property, std::uint32_t extent) {
-    ParameterRef result;
-    if (!property)
-        return result;
-    result.scope = scopeOf(property->metadata);
-    const Property* values = property;
-    if (property->kind == Property::Kind::Compound) {
-        values = property->child(".vals");
-        result.indices = property->child(".indices");
-    }
-    if (values && values->kind == Property::Kind::Array && values->pod == Pod::Float && values->extent == extent &&
-        values->sampleCount > 0)
-        result.values = values;
-    return result;
-}
-
 struct MeshProperties {
     const Property* points = nullptr;
     const Property* counts = nullptr;
     const Property* indices = nullptr;
     const Property* curveSizes = nullptr; // points of each curve
     const Property* ids = nullptr;        // of points that come and go
-    ParameterRef uvs;
-    ParameterRef normals;
 };
 struct FaceSetRef {
     std::string name;
@@ -114,29 +89,24 @@ class ArchiveGeometry final : public Geometry {
         topologyKey_ = key;
         return topology_;
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        if (!p_.uvs.values && !p_.normals.values && sets_.empty()) {
-            static const ExtrasPtr kNone = std::make_shared<const MeshExtras>();
-            return kNone;
-        }
-        if (!extrasVary()) {
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
+        if (sets_.empty())
+            return noFaceSets();
+        if (!faceSetsVary()) {
             const std::lock_guard lock(mutex_);
-            if (extras_)
-                return extras_;
+            if (keptSets_)
+                return keptSets_;
         }
-        WYC_TRY(faces, topology(sample));
-        MeshExtras made;
-        WYC_CHECK(readParameter(p_.uvs, sample, 2, *faces, made.uvs));
-        WYC_CHECK(readParameter(p_.normals, sample, 3, *faces, made.normals));
+        std::vector<FaceSet> made;
         for (const FaceSetRef& set : sets_) {
             WYC_TRY(numbers, archive_->values<std::int32_t>(*set.faces, companionSample(*set.faces, sample)));
             std::sort(numbers.begin(), numbers.end());
-            made.faceSets.push_back({FaceSet::Kind::Group, set.name, std::move(numbers)});
+            made.push_back({FaceSet::Kind::Group, set.name, std::move(numbers)});
         }
-        auto result = std::make_shared<const MeshExtras>(std::move(made));
+        auto result = std::make_shared<const std::vector<FaceSet>>(std::move(made));
         const std::lock_guard lock(mutex_);
-        extras_ = result;
-        return result;
+        keptSets_ = result;
+        return FaceSetsPtr(result);
     }
     [[nodiscard]] bool topologyVaries() const override {
         if (changes(p_.counts) || changes(p_.indices) || changes(p_.curveSizes))
@@ -154,9 +124,8 @@ class ArchiveGeometry final : public Geometry {
         }
         return varies_ > 0;
     }
-    [[nodiscard]] bool extrasVary() const override {
-        return topologyVaries() || changes(p_.uvs.values) || changes(p_.uvs.indices) || changes(p_.normals.values) ||
-               changes(p_.normals.indices) ||
+    [[nodiscard]] bool faceSetsVary() const override {
+        return topologyVaries() ||
                std::any_of(sets_.begin(), sets_.end(), [](const FaceSetRef& s) { return changes(s.faces); });
     }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t sample) const override {
@@ -179,22 +148,6 @@ class ArchiveGeometry final : public Geometry {
     }
 
   private:
-    Status readParameter(const ParameterRef& from, std::size_t sample, int extent, const Topology& faces,
-                         Attribute& into) const {
-        if (!from.values)
-            return {};
-        WYC_TRY(values, archive_->values<float>(*from.values, companionSample(*from.values, sample)));
-        into.scope = from.scope;
-        into.extent = extent;
-        into.values = std::move(values);
-        if (from.indices && from.indices->sampleCount > 0) {
-            WYC_TRY(indices, archive_->values<std::int32_t>(*from.indices, companionSample(*from.indices, sample)));
-            into.indices = std::move(indices);
-        }
-        turnCorners(faces, into);
-        return {};
-    }
-
     ArchivePtr archive_;
     MeshProperties p_;
     std::vector<FaceSetRef> sets_;
@@ -203,7 +156,7 @@ class ArchiveGeometry final : public Geometry {
     mutable std::mutex mutex_;
     mutable TopologyPtr topology_;
     mutable std::pair<std::uint64_t, std::uint64_t> topologyKey_;
-    mutable ExtrasPtr extras_;
+    mutable FaceSetsPtr keptSets_;
     mutable std::atomic<int> varies_{-1};
 };
 
@@ -410,8 +363,6 @@ class SceneBuilder {
             properties.points = geom->child("P");
             properties.counts = geom->child(".faceCounts");
             properties.indices = geom->child(".faceIndices");
-            properties.uvs = parameterOf(geom->child("uv"), 2);
-            properties.normals = parameterOf(geom->child("N"), 3);
         }
         const auto wellTyped = [](const Property* p, Pod pod, std::uint32_t extent) {
             return p && p->kind == Property::Kind::Array && p->pod == pod && p->extent == extent;
@@ -425,7 +376,6 @@ class SceneBuilder {
                 archive_->container().damage(properties.points->position, "the points are not float32 triples"));
         if (node.kind == NodeKind::Points || node.kind == NodeKind::Curves) {
             properties.counts = properties.indices = nullptr;
-            properties.uvs = properties.normals = {}; // of curves and points: carried as properties
             properties.curveSizes = geom->child("nVertices");
             const Property* ids = geom->child(".pointIds");
             if (node.kind == NodeKind::Points && wellTyped(ids, Pod::UInt64, 1) && ids->sampleCount > 0)

@@ -4,6 +4,7 @@
 #include <cstring>
 #include <limits>
 #include <numeric>
+#include <set>
 #include <unordered_map>
 
 #include <fmt/format.h>
@@ -58,70 +59,6 @@ Metadata objectMetadata(const Node& node) {
         return {{"isInstance", "1"}};
     return node.kind == NodeKind::Other ? Metadata{} : schemaMetadata(node.kind, true);
 }
-
-Metadata parameterMetadata(Scope scope, int extent, const std::string& interpretation) {
-    const char* name = scope == Scope::Constant ? "con"
-                       : scope == Scope::Face   ? "uni"
-                       : scope == Scope::Point  ? "vtx"
-                                                : "fvr";
-    return {{"arrayExtent", "1"},
-            {"geoScope", name},
-            {"interpretation", interpretation},
-            {"isGeomParam", "true"},
-            {"podExtent", std::to_string(extent)},
-            {"podName", "float32_t"}};
-}
-
-// A UV or normal parameter being written. Nothing is added to the archive before the first value.
-class ParameterWriter {
-  public:
-    ParameterWriter(ArchiveWriter& archive, ArchiveWriter::PropertyId geom, std::string name, int extent,
-                    std::string interpretation, std::uint32_t timeSampling)
-        : archive_(archive),
-          geom_(geom),
-          name_(std::move(name)),
-          extent_(extent),
-          interpretation_(std::move(interpretation)),
-          timeSampling_(timeSampling) {}
-
-    Status add(const Attribute& attribute, const Topology& topology) {
-        if (!values_ && attribute.isEmpty())
-            return {};
-        if (!values_)
-            begin(attribute);
-        Attribute out = attribute;
-        turnCorners(topology, out);
-        return store(out);
-    }
-
-  private:
-    void begin(const Attribute& attribute) {
-        Metadata metadata = parameterMetadata(attribute.scope, extent_, interpretation_);
-        if (attribute.indices.empty()) {
-            values_ =
-                archive_.addProperty(geom_, {name_, Property::Kind::Array, Pod::Float,
-                                             static_cast<std::uint32_t>(extent_), std::move(metadata), timeSampling_});
-            return;
-        }
-        const auto compound = archive_.addCompound(geom_, name_, metadata);
-        values_ = archive_.addProperty(compound, {".vals", Property::Kind::Array, Pod::Float,
-                                                  static_cast<std::uint32_t>(extent_), metadata, timeSampling_});
-        indices_ =
-            archive_.addProperty(compound, {".indices", Property::Kind::Array, Pod::UInt32, 1, {}, timeSampling_});
-    }
-    Status store(const Attribute& attribute) {
-        WYC_CHECK(archive_.addValues<float>(*values_, attribute.values));
-        return indices_ ? archive_.addValues<std::int32_t>(*indices_, attribute.indices) : Status{};
-    }
-    ArchiveWriter& archive_;
-    ArchiveWriter::PropertyId geom_;
-    std::string name_;
-    int extent_;
-    std::string interpretation_;
-    std::uint32_t timeSampling_;
-    std::optional<ArchiveWriter::PropertyId> values_;
-    std::optional<ArchiveWriter::PropertyId> indices_;
-};
 
 class SceneWriter {
   public:
@@ -204,18 +141,41 @@ class SceneWriter {
         return visibilityWritten ? Status{} : writeVisibility(node, object);
     }
 
+    using LayerNames = std::set<std::pair<Meaning, std::string>>;
+    // Layers without a value for each corner of each sample: nothing is made up where the source has none.
+    static Result<LayerNames> partialLayers(const std::vector<PropertyNode>& all, const Node& node) {
+        LayerNames partial;
+        const std::vector<Layer> layers = node.geometry ? layersOf(plainProperties(all)) : std::vector<Layer>();
+        WYC_TRY(gaps, layers.empty() ? std::vector<LayerGaps>() : layerGaps(layers, *node.geometry));
+        for (std::size_t i = 0; i < layers.size(); ++i)
+            if (!gaps[i].there || gaps[i].any())
+                partial.emplace(layers[i].meaning, layers[i].label);
+        return partial;
+    }
+    static std::optional<PropertyNode> without(const LayerNames& partial, const PropertyNode& property) {
+        if (partial.contains({property.meaning, property.name}))
+            return std::nullopt;
+        PropertyNode kept = property;
+        kept.children.clear();
+        for (const PropertyNode& child : property.children)
+            if (auto own = without(partial, child))
+                kept.children.push_back(std::move(*own));
+        const bool emptied = kept.children.empty() && !property.children.empty();
+        return emptied ? std::nullopt : std::optional(std::move(kept));
+    }
+
     // Members of a group ("P" of ".geom") that were not made anew.
     Status copyMembers(const Node& node, std::string_view group, ArchiveWriter::PropertyId into) {
         const std::vector<PropertyNode> all = laidOut(node);
         const auto found = std::find_if(all.begin(), all.end(), [&](const PropertyNode& p) { return p.name == group; });
         if (found == all.end())
             return {};
+        WYC_TRY(partial, partialLayers(found->children, node));
         for (const PropertyNode& property : found->children) {
-            // UVs and normals of a type that shapes do not have are carried like anything else.
-            const bool ofAnotherType =
-                (property.name == "uv" || property.name == "N") && !archive_.hasMember(into, property.name);
-            if (ofAnotherType || !isMadeAnew(group, property.name, node.kind))
-                WYC_CHECK(copyProperty(into, property));
+            if (isMadeAnew(group, property.name, node.kind))
+                continue;
+            if (const auto kept = without(partial, property))
+                WYC_CHECK(copyProperty(into, *kept));
         }
         return {};
     }
@@ -349,7 +309,6 @@ class SceneWriter {
         Key128 key{};
         std::array<double, 6> bounds{};
         TopologyPtr topology;
-        ExtrasPtr extras;
         std::vector<std::uint64_t> ids;
     };
 
@@ -378,15 +337,6 @@ class SceneWriter {
             corners = archive_.addProperty(geom, {".faceIndices", Property::Kind::Array, Pod::Int32, 1, {}, sampling});
             sizes = archive_.addProperty(geom, {".faceCounts", Property::Kind::Array, Pod::Int32, 1, {}, sampling});
         }
-        ParameterWriter uvs(archive_, geom, "uv", 2, "vector", sampling);
-        ParameterWriter normals(archive_, geom, "N", 3, "normal", sampling);
-
-        // A value for each corner of each sample, or none at all: nothing is made up where the source has none.
-        WYC_TRY(uvGaps, layerGaps(geometry, Layer::Uvs));
-        WYC_TRY(normalGaps, layerGaps(geometry, Layer::Normals));
-        const bool hasUvs = !bare && !uvGaps.any();
-        const bool hasNormals = !bare && !normalGaps.any();
-
         constexpr std::size_t kSlots = 4;
         std::array<Slot, kSlots> slots;
         TopologyPtr lastTopology;
@@ -407,9 +357,7 @@ class SceneWriter {
                 else
                     slot.bounds = {box.low.x, box.low.y, box.low.z, box.high.x, box.high.y, box.high.z};
                 WYC_TRY(topology, geometry.topology(i));
-                WYC_TRY(extras, geometry.extras(i));
                 slot.topology = topology;
-                slot.extras = extras;
                 if (numbered) {
                     WYC_TRY(own, geometry.ids(i));
                     if (own) {
@@ -441,10 +389,6 @@ class SceneWriter {
                     WYC_CHECK(
                         archive_.addSample(*corners, std::as_bytes(std::span(lastTurned->corners())), cornersKey));
                     WYC_CHECK(archive_.addSample(*sizes, std::as_bytes(std::span(lastTurned->faceSizes())), sizesKey));
-                    if (hasUvs)
-                        WYC_CHECK(uvs.add(slot.extras->uvs, *slot.topology));
-                    if (hasNormals)
-                        WYC_CHECK(normals.add(slot.extras->normals, *slot.topology));
                 }
                 reportSample(fmt::format("{}, sample {} of {}", node.name, i + 1, count));
                 return {};
@@ -457,8 +401,8 @@ class SceneWriter {
 
     // Sets that come with the mesh, but for those that stand below it as nodes.
     Status writeFaceSets(const Geometry& geometry, std::size_t index) {
-        WYC_TRY(extras, geometry.extras(0));
-        for (const FaceSet& set : extras->faceSets) {
+        WYC_TRY(sets, geometry.faceSets(0));
+        for (const FaceSet& set : *sets) {
             const auto isNode = [&](const Node& node) {
                 return node.kind == NodeKind::FaceSet && node.parent == static_cast<int>(index) &&
                        node.name == set.name;
@@ -526,10 +470,6 @@ Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& t
 
 namespace {
 
-std::uint64_t bytesOf(const Attribute& attribute) {
-    return attribute.values.size() * sizeof(float) + attribute.indices.size() * sizeof(std::int32_t);
-}
-
 struct Sizes {
     std::uint64_t points = 1;
     std::uint64_t corners = 1;
@@ -539,8 +479,12 @@ struct Sizes {
 // By what each is of: nothing is read for an estimate.
 std::uint64_t bytesOf(const PropertyNode& property, const Sizes& sizes) {
     std::uint64_t total = 60;
-    for (const PropertyNode& child : property.children)
+    for (PropertyNode child : property.children) {
+        // Of values and numbers into them: a number for each element, and about as many values as points.
+        if (isAttribute(property.meaning) && property.children.size() == 2)
+            child.scope = child.name == property.children.back().name ? property.scope : Scope::Point;
         total += bytesOf(child, sizes);
+    }
     const SampledValues* values = property.values.get();
     if (!values || property.meaning == Meaning::Itself)
         return total;
@@ -580,15 +524,14 @@ std::uint64_t estimate(const Scene& scene) {
             continue;
         const Geometry& shape = *node.geometry;
         const std::uint64_t samples = shape.pointsConstant() ? 1 : shape.sampling().count();
-        const auto extras = shape.extras(0);
-        if (!extras)
+        const auto sets = shape.faceSets(0);
+        if (!sets)
             continue;
         total += samples * (sizes.points * sizeof(Vec3f) + kSampleBytes);
         std::uint64_t once = 4 * (sizes.faces + sizes.corners);
-        std::uint64_t layers = bytesOf((*extras)->uvs) + bytesOf((*extras)->normals) + bytesOf((*extras)->colours);
-        for (const FaceSet& set : (*extras)->faceSets)
+        for (const FaceSet& set : **sets)
             once += set.faces.size() * sizeof(std::int32_t) + kObjectBytes / 2;
-        total += once * (shape.topologyVaries() ? samples : 1) + layers * (shape.extrasVary() ? samples : 1);
+        total += once * (shape.topologyVaries() ? samples : 1);
     }
     return total;
 }
@@ -608,7 +551,7 @@ Format format() {
                        {Content::ChangingPoints, kKept},
                        {Content::Uvs, kKept},
                        {Content::Normals, kKept},
-                       {Content::Colours, {Fate::Lost, "those of an archive stay, as its attributes"}},
+                       {Content::Colours, {Fate::Kept, "as an attribute"}},
                        {Content::Groups, {Fate::Kept, "as sets of faces"}},
                        {Content::Materials, {Fate::Lost, "an archive's own assignments stay"}},
                        {Content::Cameras, kKept},

@@ -2,8 +2,10 @@
 #include "formats/abc/layout.h"
 
 #include <algorithm>
+#include <set>
 
 #include "formats/abc/camera_core.h"
+#include "scene/layers.h"
 #include "scene/winding.h"
 
 namespace wyc::abc {
@@ -37,6 +39,27 @@ std::map<std::string, std::string> parameterMetadata(const PropertyNode& propert
     return metadata;
 }
 
+std::map<std::string, std::string> layerMetadata(const PropertyNode& property, std::uint32_t extent, const char* said) {
+    const char* scope = property.scope == Scope::Constant ? "con"
+                        : property.scope == Scope::Face   ? "uni"
+                        : property.scope == Scope::Point  ? "vtx"
+                                                          : "fvr";
+    return {{"arrayExtent", "1"},
+            {"geoScope", scope},
+            {"interpretation", said},
+            {"isGeomParam", "true"},
+            {"podExtent", std::to_string(extent)},
+            {"podName", "float32_t"}};
+}
+
+// Numbers of values as archives have them; their bits stay.
+class Unsigned final : public ValuesWrapper {
+  public:
+    using ValuesWrapper::ValuesWrapper;
+    [[nodiscard]] const Sampling& statedSampling() const override { return inner().statedSampling(); }
+    [[nodiscard]] ValueType type() const override { return ValueType::UInt32; }
+};
+
 std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
     const bool curves = kind == NodeKind::Curves;
     switch (property.meaning) {
@@ -67,6 +90,13 @@ std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
     case Meaning::NearClip:
     case Meaning::FarClip: return Place{".core", nullptr, {}};
     case Meaning::FilmBack: return Place{"", nullptr, {}};
+    case Meaning::Uvs: return Place{"", "uv", layerMetadata(property, 2, "vector")};
+    case Meaning::Normals: return Place{"", "N", layerMetadata(property, 3, "normal")};
+    case Meaning::Colours: {
+        const PropertyNode& values = property.values ? property : property.children.front();
+        const std::uint32_t extent = values.values ? values.values->extent() : 3;
+        return Place{".arbGeomParams", nullptr, layerMetadata(property, extent, extent == 4 ? "rgba" : "rgb")};
+    }
     case Meaning::Parameter: return Place{".arbGeomParams", nullptr, parameterMetadata(property, kind)};
     default: break;
     }
@@ -92,14 +122,14 @@ bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind) {
     if (group != ".geom" || !hasGeometry(kind))
         return false;
     const bool mesh = kind == NodeKind::Mesh || kind == NodeKind::Subdivision;
-    return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts", "uv", "N"}));
+    return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts"}));
 }
 
 void turnCornerValues(std::vector<PropertyNode>& list, NodeKind kind, const GeometryPtr& mesh) {
     if (!mesh || (kind != NodeKind::Mesh && kind != NodeKind::Subdivision))
         return;
     for (PropertyNode& property : list) {
-        const bool corners = property.meaning == Meaning::Parameter && property.scope == Scope::Corner;
+        const bool corners = isAttribute(property.meaning) && property.scope == Scope::Corner;
         if (!corners) {
             turnCornerValues(property.children, kind, mesh);
             continue;
@@ -137,6 +167,7 @@ std::vector<PropertyNode> laidOut(const Node& node) {
         schema.children.push_back({std::string(name), {}, nullptr, {}});
         return schema.children.back().children;
     };
+    std::set<Meaning> first;
     for (PropertyNode& property : all) {
         if (node.kind == NodeKind::FaceSet && property.meaning == Meaning::SetFaces) {
             property.name = ".faces";
@@ -146,9 +177,23 @@ std::vector<PropertyNode> laidOut(const Node& node) {
         auto place = placeOf(property, node.kind);
         if (!place)
             continue;
-        if (place->name)
+        // The first set of UVs, and of normals, of a mesh has a place of its own; further ones are parameters.
+        const bool mesh = node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision;
+        const bool another =
+            isLayer(property.meaning) && place->name && (!mesh || !first.insert(property.meaning).second);
+        if (another)
+            place->group = ".arbGeomParams";
+        else if (place->name)
             property.name = place->name;
         property.metadata = std::move(place->metadata);
+        if (another || property.meaning == Meaning::Colours)
+            property.metadata[kLayerRemark] = meaningName(property.meaning);
+        if (isAttribute(property.meaning) && property.children.size() == 2) {
+            property.children[0].name = ".vals";
+            property.children[0].metadata = property.metadata;
+            property.children[1].name = ".indices";
+            property.children[1].values = std::make_shared<Unsigned>(property.children[1].values);
+        }
         group(place->group).push_back(std::move(property));
     }
     if (schema.children.empty())

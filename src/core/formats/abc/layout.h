@@ -24,6 +24,10 @@ inline constexpr std::array<LightName, 5> kLightNames{{{"colour", Meaning::Light
                                                        {"cone_degrees", Meaning::LightConeDegrees},
                                                        {"light_kind", Meaning::LightKind}}};
 
+/// Archives have a place for one set of UVs and for normals. Further sets, and colours, are parameters that say with
+/// this remark what they are.
+inline constexpr const char* kLayerRemark = "wyc_layer";
+
 /// Values of the corners of a mesh between an archive's winding and a scene's: the one way and the other.
 void turnCornerValues(std::vector<PropertyNode>& list, NodeKind kind, const GeometryPtr& mesh);
 

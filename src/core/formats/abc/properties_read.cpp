@@ -6,6 +6,7 @@
 #include "formats/abc/abc.h"
 #include "formats/abc/camera_core.h"
 #include "formats/abc/layout.h"
+#include "scene/layers.h"
 
 namespace wyc::abc {
 
@@ -172,6 +173,11 @@ class ArchiveProperties final : public Properties {
             node.time = roles.time;
             node.meaning = meaningOf(node.name, path, kind_);
             node.scope = scopeOf(property.metadata);
+            if (hasGeometry(kind_))
+                nameLayer(node, path);
+            if (isAttribute(node.meaning) && node.children.size() == 2 && node.children[0].name == ".vals" &&
+                node.children[1].name == ".indices" && node.children[0].values && node.children[1].values)
+                node.children[0].values = pairedValues(node.children[0].values, node.children[1].values);
             result.push_back(std::move(node));
         }
         for (PropertyNode& node : result)
@@ -181,6 +187,25 @@ class ArchiveProperties final : public Properties {
         if (kind_ == NodeKind::Camera || kind_ == NodeKind::Light)
             nameLens(result);
         return result;
+    }
+    // UVs and normals of a type that they do not have elsewhere are what only archives know.
+    void nameLayer(PropertyNode& property, const std::string& path) const {
+        const PropertyNode* vals = property.values ? &property : property.child(".vals");
+        if (!vals || !vals->values || !vals->values->isArray() || vals->values->type() != ValueType::Float ||
+            vals->values->sampling().count() == 0)
+            return;
+        const std::uint32_t extent = vals->values->extent();
+        const bool ofMesh = path == ".geom" && (kind_ == NodeKind::Mesh || kind_ == NodeKind::Subdivision);
+        if (ofMesh && property.name == "uv" && extent == 2)
+            property.meaning = Meaning::Uvs;
+        else if (ofMesh && property.name == "N" && extent == 3)
+            property.meaning = Meaning::Normals;
+        const auto said = property.metadata.find(kLayerRemark);
+        if (path != ".geom/.arbGeomParams" || said == property.metadata.end())
+            return;
+        for (const Meaning layer : kLayers)
+            if (said->second == meaningName(layer) && extent >= (layer == Meaning::Uvs ? 2U : 3U))
+                property.meaning = layer;
     }
     // Some numbers sit on the identity sampling (one a second from zero) though they change: film-back numbers, the
     // faces of a set. They go sample by sample with what they belong to.

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/mdd/mdd.h"
+#include "scene/layers.h"
 
 #include <algorithm>
 #include <array>
@@ -65,12 +66,12 @@ Result<Header> headerOf(const RandomAccessFile& file) {
 class MddGeometry final : public Geometry {
   public:
     MddGeometry(std::shared_ptr<const RandomAccessFile> file, Header header, Sampling sampling, TopologyPtr topology,
-                ExtrasPtr extras)
+                FaceSetsPtr faceSets)
         : file_(std::move(file)),
           header_(header),
           sampling_(std::move(sampling)),
           topology_(std::move(topology)),
-          extras_(std::move(extras)) {}
+          faceSets_(std::move(faceSets)) {}
 
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return header_.points; }
@@ -90,7 +91,7 @@ class MddGeometry final : public Geometry {
         return {};
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return extras_; }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return faceSets_; }
     [[nodiscard]] bool topologyVaries() const override { return false; }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t sample) const override {
         return offsetOf(sample);
@@ -104,7 +105,7 @@ class MddGeometry final : public Geometry {
     Header header_;
     Sampling sampling_;
     TopologyPtr topology_;
-    ExtrasPtr extras_;
+    FaceSetsPtr faceSets_;
 };
 
 void remarkTimes(Scene& scene, const std::vector<double>& times, const std::string& item) {
@@ -197,26 +198,29 @@ Result<Scene> openMdd(const OpenRequest& request) {
                                  2});
 
     TopologyPtr topology = emptyTopology();
-    ExtrasPtr extras = std::make_shared<const MeshExtras>();
+    FaceSetsPtr faceSets = noFaceSets();
     node.kind = NodeKind::Points;
     if (request.rest) {
-        WYC_TRY(restPoints, request.rest->pointCount(0));
+        const Geometry& rest = *request.rest->geometry;
+        WYC_TRY(restPoints, rest.pointCount(0));
         if (restPoints != header.points)
             return fail(makeError(ErrorKind::BadInput, fmt::format("the cache has {} points, the rest mesh '{}' has {}",
                                                                    groupedDigits(header.points), request.restName,
                                                                    groupedDigits(restPoints)))
                             .inFile(request.path.string())
                             .withAdvice("Give the mesh this cache was baked from"));
-        WYC_TRY(restTopology, request.rest->topology(0));
-        WYC_TRY(restExtras, request.rest->extras(0));
+        WYC_TRY(restTopology, rest.topology(0));
+        WYC_TRY(restSets, rest.faceSets(0));
         topology = restTopology;
+        faceSets = restSets;
         // Normals of the rest pose would be wrong on every other pose.
-        MeshExtras kept = *restExtras;
-        kept.normals = {};
-        extras = std::make_shared<const MeshExtras>(std::move(kept));
+        WYC_TRY(layers, layersAt(rest.sampling().firstTime(), request.rest->properties, rest,
+                                 [](Meaning meaning) { return meaning != Meaning::Normals; }));
+        if (!layers.empty())
+            node.properties = plainProperties(std::move(layers));
         node.kind = topology->faceCount() > 0 ? NodeKind::Mesh : NodeKind::Points;
     }
-    node.geometry = std::make_shared<MddGeometry>(std::move(file), header, std::move(sampling), topology, extras);
+    node.geometry = std::make_shared<MddGeometry>(std::move(file), header, std::move(sampling), topology, faceSets);
     scene.nodes.push_back(std::move(node));
     return scene;
 }

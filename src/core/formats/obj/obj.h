@@ -15,7 +15,7 @@ namespace wyc::obj {
 [[nodiscard]] Result<ObjText> readObjFile(const fs::path& path);
 
 /// One object of a file holding several, as a mesh of its own: the points declared with it, in order.
-[[nodiscard]] Result<GeometryPtr> extractObject(const fs::path& path, const std::string& object);
+[[nodiscard]] Result<Node> extractObject(const fs::path& path, const std::string& object);
 /// Number of points of a file, by its statements alone: much faster than reading it.
 [[nodiscard]] Result<std::size_t> countPoints(const fs::path& path);
 [[nodiscard]] Result<std::vector<ObjectSize>> objectSizes(const fs::path& path);

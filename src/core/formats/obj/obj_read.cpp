@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
-#include <bit>
+#include <array>
 #include <list>
 #include <mutex>
 
 #include <fmt/format.h>
 
+#include "base/hash.h"
 #include "base/text.h"
 #include "formats/obj/obj.h"
+#include "scene/layers.h"
 
 namespace wyc::obj {
 namespace {
@@ -18,7 +20,10 @@ constexpr std::uint64_t kMostFileBytes = 64ULL << 30;
 struct ParsedMesh {
     std::vector<Vec3f> points;
     TopologyPtr topology;
-    ExtrasPtr extras;
+    FaceSetsPtr faceSets;
+    Attribute uvs{Scope::Corner, 2, {}, {}};
+    Attribute normals{Scope::Corner, 3, {}, {}};
+    Attribute colours{Scope::Point, 3, {}, {}};
 };
 
 Result<ParsedMesh> meshOf(ObjText&& text, const std::string& path) {
@@ -28,20 +33,19 @@ Result<ParsedMesh> meshOf(ObjText&& text, const std::string& path) {
         return fail(std::move(topology.error()).inFile(path));
     mesh.topology = *topology;
     mesh.points = std::move(text.points);
-    MeshExtras extras;
     if (!text.cornerUvs.empty())
-        extras.uvs = {Scope::Corner, 2, std::move(text.uvs), std::move(text.cornerUvs)};
+        mesh.uvs = {Scope::Corner, 2, std::move(text.uvs), std::move(text.cornerUvs)};
     if (!text.cornerNormals.empty())
-        extras.normals = {Scope::Corner, 3, std::move(text.normals), std::move(text.cornerNormals)};
+        mesh.normals = {Scope::Corner, 3, std::move(text.normals), std::move(text.cornerNormals)};
     if (text.someColours)
-        extras.colours = {Scope::Point, 3, std::move(text.colours), {}};
+        mesh.colours = {Scope::Point, 3, std::move(text.colours), {}};
+    std::vector<FaceSet> sets;
     for (ObjectSpan& object : text.objects)
         if (text.objects.size() > 1)
-            extras.faceSets.push_back({FaceSet::Kind::Object, std::move(object.name), std::move(object.faces)});
-    for (auto* sets : {&text.groups, &text.materials})
-        extras.faceSets.insert(extras.faceSets.end(), std::make_move_iterator(sets->begin()),
-                               std::make_move_iterator(sets->end()));
-    mesh.extras = std::make_shared<const MeshExtras>(std::move(extras));
+            sets.push_back({FaceSet::Kind::Object, std::move(object.name), std::move(object.faces)});
+    for (auto* more : {&text.groups, &text.materials})
+        sets.insert(sets.end(), std::make_move_iterator(more->begin()), std::make_move_iterator(more->end()));
+    mesh.faceSets = std::make_shared<const std::vector<FaceSet>>(std::move(sets));
     return mesh;
 }
 
@@ -116,28 +120,44 @@ void addNotCarried(Scene& scene, const ObjText& text, const std::string& item) {
             {item, fmt::format("weights of {} points, which only curves use", text.weightCount)});
 }
 
-// To the last bit: minus zero is another number than zero in a proof.
-bool sameBits(const MeshExtras& a, const MeshExtras& b) {
-    const auto same = [](const Attribute& one, const Attribute& other) {
-        return one == other && std::ranges::equal(one.values, other.values, {}, std::bit_cast<std::uint32_t, float>,
-                                                  std::bit_cast<std::uint32_t, float>);
-    };
-    return same(a.uvs, b.uvs) && same(a.normals, b.normals) && same(a.colours, b.colours) && a.faceSets == b.faceSets;
+// What a frame says beside its points and faces, part by part.
+enum class Part : std::size_t { UvValues, UvNumbers, NormalValues, NormalNumbers, ColourValues };
+constexpr std::size_t kParts = 5;
+
+std::span<const std::byte> bytesOf(const ParsedMesh& mesh, Part part) {
+    switch (part) {
+    case Part::UvValues: return std::as_bytes(std::span(mesh.uvs.values));
+    case Part::UvNumbers: return std::as_bytes(std::span(mesh.uvs.indices));
+    case Part::NormalValues: return std::as_bytes(std::span(mesh.normals.values));
+    case Part::NormalNumbers: return std::as_bytes(std::span(mesh.normals.indices));
+    case Part::ColourValues: break;
+    }
+    return std::as_bytes(std::span(mesh.colours.values));
+}
+
+using PartTokens = std::array<std::uint64_t, kParts>;
+PartTokens tokensOf(const ParsedMesh& mesh) {
+    PartTokens tokens{};
+    for (std::size_t p = 0; p < kParts; ++p)
+        tokens[p] = hash64(bytesOf(mesh, static_cast<Part>(p)));
+    return tokens;
 }
 
 // A numbered run of files. Each is parsed when asked for; the last few stay in memory, because points, faces
-// and extras of one frame are asked for one after another.
+// and what lies on them are asked for one after another.
 class ObjSequence final : public Geometry {
   public:
     ObjSequence(std::vector<SequenceFile> files, Sampling sampling, std::shared_ptr<const ParsedMesh> first)
         : files_(std::move(files)),
           sampling_(std::move(sampling)),
           firstTopology_(first->topology),
-          firstExtras_(first->extras) {
+          firstSets_(first->faceSets) {
         stamps_.resize(files_.size());
+        tokens_.resize(files_.size());
         for (std::size_t i = 0; i < files_.size(); ++i)
             if (const auto stamp = fileStamp(files_[i].path))
                 stamps_[i] = *stamp;
+        tokens_[0] = tokensOf(*first);
         kept_.emplace_back(0, std::move(first));
     }
 
@@ -154,9 +174,19 @@ class ObjSequence final : public Geometry {
         WYC_TRY(mesh, fetch(sample));
         return mesh->topology;
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
         WYC_TRY(mesh, fetch(sample));
-        return mesh->extras;
+        return mesh->faceSets;
+    }
+    [[nodiscard]] Result<PropertyValue> part(std::size_t sample, Part part) const {
+        WYC_TRY(mesh, fetch(sample));
+        const auto bytes = bytesOf(*mesh, part);
+        return PropertyValue{{bytes.begin(), bytes.end()}, {}};
+    }
+    /// Equal for frames with the same bits; nothing for one that was not read yet.
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample, Part part) const {
+        const std::lock_guard lock(mutex_);
+        return tokens_[sample] ? std::optional((*tokens_[sample])[static_cast<std::size_t>(part)]) : std::nullopt;
     }
     // Only reading every file could tell.
     [[nodiscard]] bool topologyVaries() const override { return files_.size() > 1; }
@@ -184,13 +214,15 @@ class ObjSequence final : public Geometry {
                             .withAdvice("Read the source again"));
         WYC_TRY(text, readObjFile(path));
         WYC_TRY(parsed, meshOf(std::move(text), path.string()));
-        // Ten thousand frames of one mesh share one topology and one set of extras.
+        // Ten thousand frames of one mesh share one topology.
         if (parsed.topology->hash() == firstTopology_->hash())
             parsed.topology = firstTopology_;
-        if (sameBits(*parsed.extras, *firstExtras_))
-            parsed.extras = firstExtras_;
+        if (*parsed.faceSets == *firstSets_)
+            parsed.faceSets = firstSets_;
+        const auto tokens = tokensOf(parsed);
         auto mesh = std::make_shared<const ParsedMesh>(std::move(parsed));
         const std::lock_guard lock(mutex_);
+        tokens_[sample] = tokens;
         kept_.emplace_front(sample, mesh);
         if (kept_.size() > kKept)
             kept_.pop_back();
@@ -201,10 +233,69 @@ class ObjSequence final : public Geometry {
     std::vector<FileStamp> stamps_;
     Sampling sampling_;
     TopologyPtr firstTopology_;
-    ExtrasPtr firstExtras_;
+    FaceSetsPtr firstSets_;
     mutable std::mutex mutex_;
+    mutable std::vector<std::optional<PartTokens>> tokens_;
     mutable std::list<std::pair<std::size_t, std::shared_ptr<const ParsedMesh>>> kept_;
 };
+
+// One part of what lies on the meshes of a run of files.
+class SequenceValues final : public SampledValues {
+  public:
+    SequenceValues(std::shared_ptr<const ObjSequence> sequence, Part part, ValueType type, std::uint32_t extent)
+        : sequence_(std::move(sequence)), part_(part), type_(type), extent_(extent) {}
+    [[nodiscard]] ValueType type() const override { return type_; }
+    [[nodiscard]] std::uint32_t extent() const override { return extent_; }
+    [[nodiscard]] bool isArray() const override { return true; }
+    [[nodiscard]] const Sampling& sampling() const override { return sequence_->sampling(); }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        return sequence_->part(sample, part_);
+    }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample) const override {
+        return sequence_->token(sample, part_);
+    }
+
+  private:
+    std::shared_ptr<const ObjSequence> sequence_;
+    Part part_;
+    ValueType type_;
+    std::uint32_t extent_;
+};
+
+// Only reading every file could tell what lies on the meshes: all that may is listed.
+PropertiesPtr layersOfSequence(const std::shared_ptr<const ObjSequence>& sequence) {
+    const auto layer = [&](Meaning meaning, Scope scope, std::uint32_t extent, Part values,
+                           std::optional<Part> numbers) {
+        Layer made{meaning, {}, meaningName(meaning), scope, nullptr};
+        made.values = std::make_shared<SequenceValues>(sequence, values, ValueType::Float, extent);
+        if (numbers)
+            made.numbers = std::make_shared<SequenceValues>(sequence, *numbers, ValueType::Int32, 1);
+        return layerProperty(made);
+    };
+    return plainProperties({layer(Meaning::Uvs, Scope::Corner, 2, Part::UvValues, Part::UvNumbers),
+                            layer(Meaning::Normals, Scope::Corner, 3, Part::NormalValues, Part::NormalNumbers),
+                            layer(Meaning::Colours, Scope::Point, 3, Part::ColourValues, std::nullopt)});
+}
+
+PropertiesPtr layersOfMesh(const ParsedMesh& mesh) {
+    std::vector<PropertyNode> list;
+    const auto add = [&](Meaning meaning, const Attribute& attribute) {
+        if (!attribute.isEmpty())
+            list.push_back(layerProperty(meaning, meaningName(meaning), Sampling::still(), {attribute}));
+    };
+    add(Meaning::Uvs, mesh.uvs);
+    add(Meaning::Normals, mesh.normals);
+    add(Meaning::Colours, mesh.colours);
+    return list.empty() ? nullptr : plainProperties(std::move(list));
+}
+
+void setShape(Node& node, ParsedMesh mesh) {
+    node.properties = layersOfMesh(mesh);
+    std::vector<std::vector<Vec3f>> samples;
+    samples.push_back(std::move(mesh.points));
+    node.geometry =
+        std::make_shared<MemoryGeometry>(Sampling::still(), mesh.topology, std::move(samples), *mesh.faceSets);
+}
 
 Sampling sequenceSampling(const std::vector<SequenceFile>& files, const FrameRate& rate) {
     std::vector<double> times(files.size());
@@ -246,20 +337,19 @@ Result<Scene> openObj(const OpenRequest& request) {
                                  1});
     WYC_TRY(mesh, meshOf(std::move(text), request.path.string()));
     if (request.sequence.empty()) {
-        std::vector<std::vector<Vec3f>> samples;
-        samples.push_back(std::move(mesh.points));
-        node.geometry =
-            std::make_shared<MemoryGeometry>(Sampling::still(), mesh.topology, std::move(samples), *mesh.extras);
+        setShape(node, std::move(mesh));
     } else {
-        node.geometry =
-            std::make_shared<ObjSequence>(request.sequence, sequenceSampling(request.sequence, request.assumedRate),
-                                          std::make_shared<const ParsedMesh>(std::move(mesh)));
+        const auto sequence = std::make_shared<const ObjSequence>(
+            request.sequence, sequenceSampling(request.sequence, request.assumedRate),
+            std::make_shared<const ParsedMesh>(std::move(mesh)));
+        node.geometry = sequence;
+        node.properties = layersOfSequence(sequence);
     }
     scene.nodes.push_back(std::move(node));
     return scene;
 }
 
-Result<GeometryPtr> extractObject(const fs::path& path, const std::string& object) {
+Result<Node> extractObject(const fs::path& path, const std::string& object) {
     WYC_TRY(text, readObjFile(path));
     const auto found =
         std::find_if(text.objects.begin(), text.objects.end(), [&](const ObjectSpan& o) { return o.name == object; });
@@ -292,9 +382,11 @@ Result<GeometryPtr> extractObject(const fs::path& path, const std::string& objec
     part.uvs = std::move(text.uvs);
     part.normals = std::move(text.normals);
     WYC_TRY(mesh, meshOf(std::move(part), path.string()));
-    std::vector<std::vector<Vec3f>> samples;
-    samples.push_back(std::move(mesh.points));
-    return std::make_shared<MemoryGeometry>(Sampling::still(), mesh.topology, std::move(samples), *mesh.extras);
+    Node node;
+    node.name = node.path = object;
+    node.kind = NodeKind::Mesh;
+    setShape(node, std::move(mesh));
+    return node;
 }
 
 Result<std::size_t> countPoints(const fs::path& path) {

@@ -37,12 +37,37 @@ std::string groupName(const std::string& name) {
     return result;
 }
 
+// A frame of a mesh.
+struct Frame {
+    FaceSetsPtr sets;
+    Attribute uvs;
+    Attribute normals;
+    Attribute colours;
+};
+
+Result<Frame> frameOf(const Node& node, std::size_t sample) {
+    Frame frame;
+    WYC_TRY(sets, node.geometry->faceSets(sample));
+    frame.sets = std::move(sets);
+    const double seconds = node.geometry->sampling().time(sample);
+    for (const Layer& layer : layersOf(node.properties)) {
+        Attribute& into = layer.meaning == Meaning::Uvs       ? frame.uvs
+                          : layer.meaning == Meaning::Normals ? frame.normals
+                                                              : frame.colours;
+        if (!into.isEmpty()) // a file has one set of UVs
+            continue;
+        WYC_TRY(attribute, layer.at(seconds, node.geometry.get()));
+        into = std::move(attribute);
+    }
+    return frame;
+}
+
 // Which group names and which material hold for each face, as the statements to print before it.
-std::vector<std::string> statementsPerFace(const MeshExtras& extras, std::size_t faceCount) {
+std::vector<std::string> statementsPerFace(const std::vector<FaceSet>& sets, std::size_t faceCount) {
     std::vector<std::string> groups(faceCount);
     std::vector<std::string> materials(faceCount);
     std::vector<std::string> objects(faceCount);
-    for (const FaceSet& set : extras.faceSets) {
+    for (const FaceSet& set : sets) {
         for (const std::int32_t face : set.faces) {
             const auto f = static_cast<std::size_t>(face);
             if (face < 0 || f >= faceCount)
@@ -70,18 +95,18 @@ std::vector<std::string> statementsPerFace(const MeshExtras& extras, std::size_t
     return result;
 }
 
-void appendFaces(std::string& text, const Topology& topology, const MeshExtras& extras) {
-    const bool uvs = !extras.uvs.isEmpty();
-    const bool normals = !extras.normals.isEmpty();
-    const auto statements = statementsPerFace(extras, topology.faceCount());
+void appendFaces(std::string& text, const Topology& topology, const Frame& frame) {
+    const bool uvs = !frame.uvs.isEmpty();
+    const bool normals = !frame.normals.isEmpty();
+    const auto statements = statementsPerFace(*frame.sets, topology.faceCount());
     std::size_t corner = 0;
     for (std::size_t f = 0; f < topology.faceCount(); ++f) {
         text += statements[f];
         text += 'f';
         for (std::int32_t k = 0; k < topology.faceSizes()[f]; ++k, ++corner) {
             const std::int32_t point = topology.corners()[corner];
-            const std::int32_t uv = uvs ? valueNumber(extras.uvs, f, corner, point) : -1;
-            const std::int32_t normal = normals ? valueNumber(extras.normals, f, corner, point) : -1;
+            const std::int32_t uv = uvs ? valueNumber(frame.uvs, f, corner, point) : -1;
+            const std::int32_t normal = normals ? valueNumber(frame.normals, f, corner, point) : -1;
             text += ' ';
             appendIndex(text, point);
             if (uv >= 0 || normal >= 0)
@@ -98,11 +123,12 @@ void appendFaces(std::string& text, const Topology& topology, const MeshExtras& 
 }
 
 // One mesh sample as OBJ text.
-Result<std::string> meshText(const Geometry& geometry, std::size_t sample, const std::string& materialFile) {
+Result<std::string> meshText(const Node& node, std::size_t sample, const std::string& materialFile) {
+    const Geometry& geometry = *node.geometry;
     std::vector<Vec3f> points;
     WYC_CHECK(readPoints(geometry, sample, points));
     WYC_TRY(topology, geometry.topology(sample));
-    WYC_TRY(extras, geometry.extras(sample));
+    WYC_TRY(frame, frameOf(node, sample));
     if (!topology->fits(points.size()))
         return fail(makeError(ErrorKind::BadInput, "a face uses a point that is not there")
                         .withAdvice("Mend the mesh where it was made; an OBJ file with it could not be read"));
@@ -115,8 +141,8 @@ Result<std::string> meshText(const Geometry& geometry, std::size_t sample, const
     text.reserve(points.size() * 36 + topology->cornerCount() * 12);
     if (!materialFile.empty())
         text += "mtllib " + materialFile + "\n";
-    const bool colours = extras->colours.scope == Scope::Point && extras->colours.indices.empty() &&
-                         extras->colours.extent >= 3 && extras->colours.valueCount() == points.size();
+    const bool colours = frame.colours.scope == Scope::Point && frame.colours.indices.empty() &&
+                         frame.colours.extent >= 3 && frame.colours.valueCount() == points.size();
     for (std::size_t i = 0; i < points.size(); ++i) {
         const Vec3f& p = points[i];
         if (!isFinite(p))
@@ -129,19 +155,19 @@ Result<std::string> meshText(const Geometry& geometry, std::size_t sample, const
         text += ' ';
         appendFloat(text, p.z);
         if (colours) {
-            const auto extent = static_cast<std::size_t>(extras->colours.extent);
+            const auto extent = static_cast<std::size_t>(frame.colours.extent);
             for (std::size_t k = 0; k < 3; ++k) {
                 text += ' ';
-                appendFloat(text, extras->colours.values[i * extent + k]);
+                appendFloat(text, frame.colours.values[i * extent + k]);
             }
         }
         text += '\n';
     }
-    for (std::size_t i = 0; i < extras->uvs.valueCount() && extras->uvs.extent == 2; ++i)
-        appendRow(text, "vt", std::span(extras->uvs.values).subspan(i * 2, 2));
-    for (std::size_t i = 0; i < extras->normals.valueCount() && extras->normals.extent == 3; ++i)
-        appendRow(text, "vn", std::span(extras->normals.values).subspan(i * 3, 3));
-    appendFaces(text, *topology, *extras);
+    for (std::size_t i = 0; i < frame.uvs.valueCount() && frame.uvs.extent == 2; ++i)
+        appendRow(text, "vt", std::span(frame.uvs.values).subspan(i * 2, 2));
+    for (std::size_t i = 0; i < frame.normals.valueCount() && frame.normals.extent == 3; ++i)
+        appendRow(text, "vn", std::span(frame.normals.values).subspan(i * 3, 3));
+    appendFaces(text, *topology, frame);
     return text;
 }
 
@@ -192,7 +218,7 @@ Result<std::vector<fs::path>> writeObj(const Scene& scene, const fs::path& targe
     std::vector<fs::path> written;
     WYC_TRY(materialFile, writeMaterials(scene, target, written));
     WYC_CHECK(progress.poll());
-    WYC_TRY(text, meshText(*node->geometry, 0, materialFile));
+    WYC_TRY(text, meshText(*node, 0, materialFile));
     WYC_CHECK(writeTextFile(target, text, AtomicFile::Replace::Yes));
     written.push_back(target);
     progress.report(1.0, "writing", target.filename().string());
@@ -223,7 +249,7 @@ Result<std::vector<fs::path>> writeSequence(const Scene& scene, const fs::path& 
     WYC_TRY(materialFile, writeMaterials(scene, pattern, written));
     std::atomic<std::size_t> done{0};
     WYC_CHECK(parallelFor(frames.size(), progress, [&](std::size_t i) -> Status {
-        auto text = meshText(geometry, i, materialFile);
+        auto text = meshText(*node, i, materialFile);
         if (!text)
             return fail(std::move(text.error()).forItem(node->path));
         WYC_CHECK(writeTextFile(frames[i], *text, AtomicFile::Replace::Yes));
@@ -254,12 +280,13 @@ double averageDigits(std::size_t count) {
     return count == 0 ? 0.0 : digits / static_cast<double>(count);
 }
 
-double textOf(const Geometry& shape, std::size_t sample) {
+double textOf(const Node& node, std::size_t sample) {
+    const Geometry& shape = *node.geometry;
     std::vector<Vec3f> points;
     const auto count = shape.pointCount(sample);
     const auto topology = shape.topology(sample);
-    const auto extras = shape.extras(sample);
-    if (!count || !topology || !extras)
+    const auto frame = frameOf(node, sample);
+    if (!count || !topology || !frame)
         return 0.0;
     points.resize(std::min<std::size_t>(*count, 1000));
     if (!shape.readRange(sample, (*count - points.size()) / 2, points))
@@ -269,7 +296,7 @@ double textOf(const Geometry& shape, std::size_t sample) {
                    ? 0.0
                    : static_cast<double>(layer.valueCount()) * (3.0 + extent * (1.0 + averageText(layer.values)));
     };
-    const MeshExtras& e = **extras;
+    const Frame& e = *frame;
     double corner = 1.0 + averageDigits(*count);
     if (!e.uvs.isEmpty())
         corner += 1.0 + averageDigits(e.uvs.valueCount());
@@ -289,7 +316,7 @@ std::uint64_t estimate(const Scene& scene, bool sequence) {
         if (!node.geometry || node.geometry->sampling().count() == 0)
             continue;
         const std::size_t samples = node.geometry->sampling().count();
-        const double one = textOf(*node.geometry, sequence ? samples / 2 : 0);
+        const double one = textOf(node, sequence ? samples / 2 : 0);
         return static_cast<std::uint64_t>(one) * (sequence ? samples : 1);
     }
     return 0;

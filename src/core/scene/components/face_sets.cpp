@@ -10,9 +10,9 @@ Result<std::vector<FaceSet>> faceSetsOf(const Scene& scene, std::size_t mesh) {
     const GeometryPtr& geometry = scene.nodes[mesh].geometry;
     if (!geometry || geometry->sampling().count() == 0)
         return sets;
-    WYC_TRY(extras, geometry->extras(0));
+    WYC_TRY(own, geometry->faceSets(0));
     WYC_TRY(topology, geometry->topology(0));
-    sets = extras->faceSets;
+    sets = *own;
     for (std::size_t i = mesh + 1; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
         if (node.kind != NodeKind::FaceSet || node.parent != static_cast<int>(mesh))

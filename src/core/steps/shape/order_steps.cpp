@@ -41,14 +41,16 @@ class RearrangedGeometry final : public MomentWrapper {
         std::unordered_map<std::int32_t, std::int32_t> now;
         for (std::size_t f = 0; f < places_->faces.size(); ++f)
             now.emplace(static_cast<std::int32_t>(places_->faces[f]), static_cast<std::int32_t>(f));
+        std::vector<FaceSet> renumbered;
         for (FaceSet& set : sets) {
             std::vector<std::int32_t> faces;
             for (const std::int32_t f : set.faces)
                 if (const auto found = now.find(f); found != now.end())
                     faces.push_back(found->second);
             std::sort(faces.begin(), faces.end());
-            sets_.push_back({set.kind, set.name, std::move(faces)});
+            renumbered.push_back({set.kind, set.name, std::move(faces)});
         }
+        sets_ = std::make_shared<const std::vector<FaceSet>>(std::move(renumbered));
     }
     [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return places_->points.size(); }
     [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return places_->points.size(); }
@@ -60,12 +62,12 @@ class RearrangedGeometry final : public MomentWrapper {
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return places_->topology; }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return places_->topology; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override { return extras(Pose::ofSample(inner(), s)); }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return extras(Pose::atTime(inner(), t)); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return sets_; }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double) const override { return sets_; }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
     [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }
     [[nodiscard]] bool topologyVaries() const override { return false; }
-    [[nodiscard]] bool extrasVary() const override { return inner().extrasVary(); }
+    [[nodiscard]] bool faceSetsVary() const override { return false; }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
 
   private:
@@ -84,21 +86,8 @@ class RearrangedGeometry final : public MomentWrapper {
         }
         return {};
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(const Pose& before) const {
-        WYC_TRY(all, before.extras());
-        MeshExtras made;
-        const auto placed = [&](const Attribute& from) {
-            const std::vector<std::uint32_t>* places = places_->of(from.scope);
-            return places ? chosenElements(from, *places) : from;
-        };
-        made.uvs = placed(all->uvs);
-        made.normals = placed(all->normals);
-        made.colours = placed(all->colours);
-        made.faceSets = sets_;
-        return std::make_shared<const MeshExtras>(std::move(made));
-    }
     PlacesPtr places_;
-    std::vector<FaceSet> sets_;
+    FaceSetsPtr sets_;
 };
 
 // Values of points, corners or faces in their new order.
@@ -143,11 +132,12 @@ class RearrangedValues final : public ValuesWrapper {
 
 // Which elements a property has a value for each of; nothing for what is of the whole.
 std::optional<Scope> scopeOf(const PropertyNode& property) {
+    if (isAttribute(property.meaning))
+        return property.scope;
     switch (property.meaning) {
     case Meaning::Velocities:
     case Meaning::PointIds:
     case Meaning::Widths: return Scope::Point;
-    case Meaning::Parameter: return property.scope;
     default: return std::nullopt;
     }
 }
@@ -186,13 +176,14 @@ Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbe
     };
     // What is kept for single elements goes with them; what cannot be said to is told.
     const auto keep = [&](const PropertyNode& property, const PropertyNode* group) -> ValuesPtr {
-        const bool part = group && group->meaning == Meaning::Parameter; // values, and numbers into them
+        const bool part = group && isAttribute(group->meaning); // values, and numbers into them
         const auto scope = part ? std::optional(group->scope) : scopeOf(property);
         const bool single = scope && *scope != Scope::Constant;
         if (part && single) {
             const auto numbers =
                 std::find_if(group->children.begin(), group->children.end(), [&](const PropertyNode& child) {
-                    return child.values && child.values->type() == ValueType::UInt32 &&
+                    const ValueType type = child.values ? child.values->type() : ValueType::String;
+                    return (type == ValueType::UInt32 || type == ValueType::Int32) &&
                            valuesEach(*child.values, *scope) == 1;
                 });
             if (numbers != group->children.end() && numbers->name != property.name)

@@ -59,15 +59,18 @@ class CutGeometry final : public MomentWrapper {
         return readOf(Pose::atTime(inner(), t), first, into);
     }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        return extrasOf(Pose::ofSample(inner(), sample));
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
+        return setsOf(Pose::ofSample(inner(), sample));
     }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override { return extrasOf(Pose::atTime(inner(), t)); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double t) const override { return setsOf(Pose::atTime(inner(), t)); }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
     [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
     [[nodiscard]] bool topologyVaries() const override { return false; }
-    [[nodiscard]] bool extrasVary() const override { return inner().extrasVary(); }
+    [[nodiscard]] bool faceSetsVary() const override { return inner().faceSetsVary(); }
+    [[nodiscard]] const std::vector<std::uint32_t>& elements(Scope scope) const {
+        return scope == Scope::Corner ? corners_ : scope == Scope::Point ? points_ : faces_;
+    }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
 
   private:
@@ -90,18 +93,10 @@ class CutGeometry final : public MomentWrapper {
             into[i] = around[points_[first + i] - low];
         return {};
     }
-    [[nodiscard]] Result<ExtrasPtr> extrasOf(const Pose& whole) const {
-        WYC_TRY(all, whole.extras());
-        MeshExtras cut;
-        const auto choose = [&](const Attribute& from) {
-            return chosenElements(from, from.scope == Scope::Corner  ? corners_
-                                        : from.scope == Scope::Point ? points_
-                                                                     : faces_);
-        };
-        cut.uvs = choose(all->uvs);
-        cut.normals = choose(all->normals);
-        cut.colours = choose(all->colours);
-        for (const FaceSet& set : all->faceSets) {
+    [[nodiscard]] Result<FaceSetsPtr> setsOf(const Pose& whole) const {
+        WYC_TRY(all, whole.faceSets());
+        std::vector<FaceSet> cut;
+        for (const FaceSet& set : *all) {
             if (set.faces.empty() || faces_.empty() || set.faces.back() < static_cast<std::int32_t>(faces_.front()) ||
                 set.faces.front() > static_cast<std::int32_t>(faces_.back()))
                 continue;
@@ -110,14 +105,31 @@ class CutGeometry final : public MomentWrapper {
                 if (std::binary_search(set.faces.begin(), set.faces.end(), static_cast<std::int32_t>(faces_[f])))
                     part.faces.push_back(static_cast<std::int32_t>(f));
             if (!part.faces.empty())
-                cut.faceSets.push_back(std::move(part));
+                cut.push_back(std::move(part));
         }
-        return std::make_shared<const MeshExtras>(std::move(cut));
+        return std::make_shared<const std::vector<FaceSet>>(std::move(cut));
     }
     std::vector<std::uint32_t> points_;
     std::vector<std::uint32_t> corners_;
     std::vector<std::uint32_t> faces_;
     TopologyPtr topology_;
+};
+
+// What a layer of the whole is on a piece.
+class CutLayer final : public LayerSource {
+  public:
+    CutLayer(std::shared_ptr<const KeptLayer> whole, std::shared_ptr<const CutGeometry> piece)
+        : whole_(std::move(whole)), piece_(std::move(piece)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return whole_->sampling(); }
+    [[nodiscard]] bool sameAlways() const override { return whole_->sameAlways(); }
+    [[nodiscard]] Result<std::shared_ptr<const Attribute>> at(double seconds) const override {
+        WYC_TRY(all, whole_->at(seconds));
+        return std::make_shared<const Attribute>(chosenElements(*all, piece_->elements(all->scope)));
+    }
+
+  private:
+    std::shared_ptr<const KeptLayer> whole_;
+    std::shared_ptr<const CutGeometry> piece_;
 };
 
 // Where the parts of a merged mesh lie in it.
@@ -156,52 +168,36 @@ class MergedGeometry final : public Geometry {
     }
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        return extrasAt(sampling_.time(sample));
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
+        return faceSetsAt(sampling_.time(sample));
     }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
-        std::vector<ExtrasPtr> own;
-        int colourExtent = 3;
-        for (const MergePart& part : parts_) {
-            WYC_TRY(extras, part.geometry->extrasAt(t));
-            colourExtent = std::max(colourExtent, extras->colours.extent);
-            own.push_back(std::move(extras));
-        }
-        const auto perCorner = [&](int extent) {
-            return Attribute{Scope::Corner, extent, {}, std::vector<std::int32_t>(topology_->cornerCount(), -1)};
-        };
-        MeshExtras merged{perCorner(2), perCorner(3), perCorner(colourExtent), {}};
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double t) const override {
+        std::vector<FaceSet> merged;
         std::map<std::pair<FaceSet::Kind, std::string>, std::size_t> setNumbers;
         for (std::size_t p = 0; p < parts_.size(); ++p) {
-            WYC_TRY(faces, parts_[p].geometry->topologyAt(t));
-            addPart(own[p]->uvs, *faces, p, merged.uvs);
-            addPart(own[p]->normals, *faces, p, merged.normals);
-            addPart(own[p]->colours, *faces, p, merged.colours);
+            WYC_TRY(own, parts_[p].geometry->faceSetsAt(t));
             FaceSet whole{FaceSet::Kind::Group, parts_[p].name, {layout_.faces[p].begin(), layout_.faces[p].end()}};
             std::sort(whole.faces.begin(), whole.faces.end());
-            merged.faceSets.push_back(std::move(whole));
-            for (const FaceSet& set : own[p]->faceSets) {
+            merged.push_back(std::move(whole));
+            for (const FaceSet& set : *own) {
                 // One material stays one; groups of one name in two parts are two.
                 const bool material = set.kind == FaceSet::Kind::Material;
                 const std::pair key{set.kind, material ? set.name : parts_[p].name + "_" + set.name};
-                const auto [at, added] = setNumbers.try_emplace(key, merged.faceSets.size());
+                const auto [at, added] = setNumbers.try_emplace(key, merged.size());
                 if (added)
-                    merged.faceSets.push_back({set.kind, key.second, {}});
-                std::vector<std::int32_t>& into = merged.faceSets[at->second].faces;
+                    merged.push_back({set.kind, key.second, {}});
+                std::vector<std::int32_t>& into = merged[at->second].faces;
                 for (const std::int32_t face : set.faces)
                     if (face >= 0 && static_cast<std::size_t>(face) < layout_.faces[p].size())
                         into.push_back(static_cast<std::int32_t>(layout_.faces[p][static_cast<std::size_t>(face)]));
                 std::sort(into.begin(), into.end());
             }
         }
-        for (Attribute* attribute : {&merged.uvs, &merged.normals, &merged.colours})
-            if (attribute->values.empty())
-                *attribute = {};
-        return std::make_shared<const MeshExtras>(std::move(merged));
+        return std::make_shared<const std::vector<FaceSet>>(std::move(merged));
     }
     [[nodiscard]] bool topologyVaries() const override { return false; }
-    [[nodiscard]] bool extrasVary() const override {
-        return std::any_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->extrasVary(); });
+    [[nodiscard]] bool faceSetsVary() const override {
+        return std::any_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->faceSetsVary(); });
     }
     [[nodiscard]] bool straightBetween() const override {
         return std::all_of(parts_.begin(), parts_.end(),
@@ -211,8 +207,47 @@ class MergedGeometry final : public Geometry {
         return std::all_of(parts_.begin(), parts_.end(), [](const MergePart& p) { return p.geometry->sameAlways(); });
     }
 
+    [[nodiscard]] const MergeLayout& layout() const { return layout_; }
+
   private:
-    // Whatever the part's scope was: an index for every corner.
+    std::vector<MergePart> parts_;
+    Sampling sampling_;
+    MergeLayout layout_;
+    TopologyPtr topology_;
+};
+
+// A layer of all parts: an index for every corner, −1 on parts that do not have it.
+class MergedLayer final : public LayerSource {
+  public:
+    /// One for each part; null where it has none.
+    MergedLayer(std::vector<std::shared_ptr<const KeptLayer>> parts, std::shared_ptr<const MergedGeometry> mesh,
+                std::vector<TopologyPtr> faces, int extent)
+        : parts_(std::move(parts)), mesh_(std::move(mesh)), faces_(std::move(faces)), extent_(extent) {
+        std::vector<Sampling> changing;
+        for (const auto& part : parts_)
+            if (part && !part->layer().constant())
+                changing.push_back(part->sampling());
+        sampling_ = changing.empty() ? Sampling::still() : commonSampling(changing);
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] bool sameAlways() const override {
+        return std::all_of(parts_.begin(), parts_.end(), [](const auto& p) { return !p || p->sameAlways(); });
+    }
+    [[nodiscard]] Result<std::shared_ptr<const Attribute>> at(double seconds) const override {
+        Attribute merged{Scope::Corner, extent_, {}, std::vector<std::int32_t>(mesh_->layout().starts.back(), -1)};
+        for (std::size_t p = 0; p < parts_.size(); ++p) {
+            if (!parts_[p])
+                continue;
+            WYC_TRY(own, parts_[p]->at(seconds));
+            addPart(*own, *faces_[p], p, merged);
+        }
+        if (merged.values.empty())
+            merged.indices.clear();
+        return std::make_shared<const Attribute>(std::move(merged));
+    }
+
+  private:
+    // Whatever the part's scope was.
     void addPart(const Attribute& from, const Topology& own, std::size_t part, Attribute& into) const {
         if (from.isEmpty())
             return;
@@ -225,7 +260,7 @@ class MergedGeometry final : public Geometry {
                         : 1.0F);
         std::size_t corner = 0;
         for (std::size_t face = 0; face < own.faceCount(); ++face) {
-            const std::size_t start = layout_.starts[layout_.faces[part][face]];
+            const std::size_t start = mesh_->layout().starts[mesh_->layout().faces[part][face]];
             for (std::int32_t k = 0; k < own.faceSizes()[face]; ++k, ++corner) {
                 const std::size_t element = from.scope == Scope::Constant ? 0
                                             : from.scope == Scope::Face   ? face
@@ -241,11 +276,46 @@ class MergedGeometry final : public Geometry {
             }
         }
     }
-    std::vector<MergePart> parts_;
+    std::vector<std::shared_ptr<const KeptLayer>> parts_;
+    std::shared_ptr<const MergedGeometry> mesh_;
+    std::vector<TopologyPtr> faces_;
+    int extent_;
     Sampling sampling_;
-    MergeLayout layout_;
-    TopologyPtr topology_;
 };
+
+// Layers of one name become one.
+Result<std::vector<PropertyNode>> mergedLayers(const std::vector<MergePart>& parts,
+                                               const std::shared_ptr<const MergedGeometry>& mesh) {
+    std::vector<TopologyPtr> faces;
+    std::vector<Layer> shapes; // of the first part that has it
+    std::vector<std::vector<std::shared_ptr<const KeptLayer>>> all;
+    for (std::size_t p = 0; p < parts.size(); ++p) {
+        WYC_TRY(own, parts[p].geometry->topology(0));
+        faces.push_back(std::move(own));
+        for (Layer& layer : layersOf(parts[p].properties)) {
+            auto known =
+                std::find_if(shapes.begin(), shapes.end(), [&](const Layer& s) { return s.name == layer.name; });
+            if (known == shapes.end()) {
+                shapes.push_back(layer);
+                all.emplace_back(parts.size());
+                known = std::prev(shapes.end());
+            }
+            all[static_cast<std::size_t>(known - shapes.begin())][p] =
+                std::make_shared<const KeptLayer>(std::move(layer), parts[p].geometry);
+        }
+    }
+    std::vector<PropertyNode> result;
+    for (std::size_t s = 0; s < shapes.size(); ++s) {
+        std::uint32_t extent = 0;
+        for (const auto& part : all[s])
+            extent = std::max(extent, part ? part->layer().values->extent() : 0U);
+        shapes[s].scope = Scope::Corner;
+        result.push_back(layerProperty(
+            layerFrom(std::make_shared<MergedLayer>(std::move(all[s]), mesh, faces, static_cast<int>(extent)),
+                      shapes[s], extent, true)));
+    }
+    return result;
+}
 
 } // namespace
 
@@ -315,7 +385,8 @@ Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, cons
     return sets;
 }
 
-Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vector<FaceSet>& sets) {
+Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<FaceSet>& sets) {
+    const GeometryPtr& whole = node.geometry;
     if (whole->topologyVaries())
         return fail(varying({}));
     WYC_TRY(topology, whole->topology(0));
@@ -323,6 +394,9 @@ Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vec
     std::vector<std::size_t> starts(topology->faceCount() + 1, 0);
     for (std::size_t f = 0; f < topology->faceCount(); ++f)
         starts[f + 1] = starts[f] + static_cast<std::size_t>(topology->faceSizes()[f]);
+    std::vector<std::shared_ptr<const KeptLayer>> layers;
+    for (Layer& layer : layersOf(node.properties))
+        layers.push_back(std::make_shared<const KeptLayer>(std::move(layer), whole));
     std::vector<std::int32_t> newNumber(count);
     std::vector<CutPiece> result;
     for (const FaceSet& set : sets) {
@@ -347,8 +421,13 @@ Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vec
         for (const std::uint32_t c : corners)
             numbers.push_back(newNumber[static_cast<std::size_t>(topology->corners()[c])]);
         WYC_TRY(made, Topology::make(std::move(sizes), std::move(numbers)));
-        piece.geometry =
-            std::make_shared<CutGeometry>(whole, piece.points, std::move(corners), std::move(kept), std::move(made));
+        const auto cut = std::make_shared<const CutGeometry>(whole, piece.points, std::move(corners), std::move(kept),
+                                                             std::move(made));
+        for (const auto& layer : layers)
+            piece.layers.push_back(
+                layerProperty(layerFrom(std::make_shared<CutLayer>(layer, cut), layer->layer(),
+                                        layer->layer().values->extent(), layer->layer().numbers != nullptr)));
+        piece.geometry = cut;
         result.push_back(std::move(piece));
     }
     return result;
@@ -381,16 +460,16 @@ bool fillWhole(const std::vector<std::vector<std::uint32_t>>& numbers, bool twic
 
 } // namespace
 
-PropertiesPtr splitProperties(const std::string& wholePath, const SplitOrigin& origin) {
+std::vector<PropertyNode> splitProperties(const std::string& wholePath, const SplitOrigin& origin) {
     std::vector<char> name(wholePath.begin(), wholePath.end());
     name.push_back('\0');
     const auto numbers = [](const char* called, const std::vector<std::uint32_t>& values) {
         return plainProperty(Meaning::UserValue, called,
                              memoryValues<std::uint32_t>(ValueType::UInt32, 1, true, Sampling::still(), {values}));
     };
-    return plainProperties({numbers(kSplitPoints, origin.points), numbers(kSplitFaces, origin.faces),
-                            plainProperty(Meaning::UserValue, kSplitOf,
-                                          memoryValues<char>(ValueType::String, 1, false, Sampling::still(), {name}))});
+    return {numbers(kSplitPoints, origin.points), numbers(kSplitFaces, origin.faces),
+            plainProperty(Meaning::UserValue, kSplitOf,
+                          memoryValues<char>(ValueType::String, 1, false, Sampling::still(), {name}))};
 }
 
 Result<SplitOrigin> splitOrigin(const Node& node) {
@@ -509,9 +588,11 @@ Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts) {
                     static_cast<std::int32_t>(layout.places[p][static_cast<std::size_t>(faces->corners()[own++])]);
     }
     WYC_TRY(topology, Topology::make(std::move(sizes), std::move(corners)));
-    MergedMesh result{nullptr, layout.places};
-    result.geometry =
-        std::make_shared<MergedGeometry>(std::move(aligned), common, std::move(layout), std::move(topology));
+    MergedMesh result{nullptr, {}, layout.places};
+    const auto mesh = std::make_shared<const MergedGeometry>(aligned, common, std::move(layout), std::move(topology));
+    WYC_TRY(layers, mergedLayers(aligned, mesh));
+    result.layers = std::move(layers);
+    result.geometry = mesh;
     return result;
 }
 
@@ -533,7 +614,7 @@ SeenTogether piecesTogether(const Scene& scene) {
         if (!mesh || !beside || !origin || origin->points.empty() || hasChildren[i])
             return {scene, 1};
         first = first.value_or(i);
-        parts.push_back({node.name, node.geometry, *origin, nullptr});
+        parts.push_back({node.name, node.geometry, {}, *origin, nullptr});
     }
     if (parts.size() < 2)
         return {scene, 1};

@@ -11,18 +11,19 @@ namespace wyc {
 
 struct CutPiece {
     GeometryPtr geometry;
+    std::vector<PropertyNode> layers;  // what of the whole's UVs, normals and colours lies on it
     std::vector<std::uint32_t> points; // number in the whole mesh of each point, rising
 };
 /// For every set its faces with the points they use, in the mesh's order. An error when the mesh's faces change in
 /// time.
-[[nodiscard]] Result<std::vector<CutPiece>> cutPieces(const GeometryPtr& whole, const std::vector<FaceSet>& sets);
+[[nodiscard]] Result<std::vector<CutPiece>> cutPieces(const Node& whole, const std::vector<FaceSet>& sets);
 
 /// User properties that say where a piece's points were: the way back.
 struct SplitOrigin {
     std::vector<std::uint32_t> points; // number in the whole of each point
     std::vector<std::uint32_t> faces;  // and of each face
 };
-[[nodiscard]] PropertiesPtr splitProperties(const std::string& wholePath, const SplitOrigin& origin);
+[[nodiscard]] std::vector<PropertyNode> splitProperties(const std::string& wholePath, const SplitOrigin& origin);
 /// Those of a node; empty where it is no piece.
 [[nodiscard]] Result<SplitOrigin> splitOrigin(const Node& node);
 
@@ -32,11 +33,13 @@ struct SplitOrigin {
 struct MergePart {
     std::string name;
     GeometryPtr geometry;
+    PropertiesPtr properties;   // its layers are among them
     SplitOrigin origin;         // empty: no piece of a split
     const Node* node = nullptr; // that it is, as long as it is needed
 };
 struct MergedMesh {
     GeometryPtr geometry;
+    std::vector<PropertyNode> layers;
     std::vector<std::vector<std::uint32_t>> places; // by part: number of each of its points
 };
 /// One mesh. Points and faces part after part, or, where the parts are all pieces of one split, at their old numbers.

@@ -170,7 +170,7 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
         if (isPart(node)) {
-            MergePart part{node.name, node.geometry, {}, &node};
+            MergePart part{node.name, node.geometry, node.properties, {}, &node};
             WYC_TRY(origin, splitOrigin(node));
             part.origin = std::move(origin);
             if (part.origin.points.empty()) // a piece carries nothing but its way back
@@ -202,6 +202,8 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     merged.name = merged.path.substr(1);
     WYC_TRY(mesh, mergedMesh(parts));
     merged.geometry = mesh.geometry;
+    if (!mesh.layers.empty())
+        merged.properties = plainProperties(std::move(mesh.layers));
     std::vector<MadeOf> origins;
     for (std::size_t p = 0; p < parts.size(); ++p)
         for (MadeOf& origin : placedMadeOf(*parts[p].node, mesh.places[p]))
@@ -240,7 +242,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
         }
         any = true;
         tellDropped(node, "split", result);
-        WYC_TRY(cuts, cutPieces(node.geometry, sets));
+        WYC_TRY(cuts, cutPieces(node, sets));
         for (std::size_t s = 0; s < sets.size(); ++s) {
             const FaceSet& set = sets[s];
             Node piece;
@@ -252,7 +254,10 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
             piece.parent = parent;
             piece.geometry = cuts[s].geometry;
             piece.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, cuts[s].points));
-            piece.properties = splitProperties(node.path, {cuts[s].points, {set.faces.begin(), set.faces.end()}});
+            std::vector<PropertyNode> properties = std::move(cuts[s].layers);
+            for (PropertyNode& way : splitProperties(node.path, {cuts[s].points, {set.faces.begin(), set.faces.end()}}))
+                properties.push_back(std::move(way));
+            piece.properties = plainProperties(std::move(properties));
             result.nodes.push_back(std::move(piece));
         }
     }

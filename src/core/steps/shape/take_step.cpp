@@ -53,20 +53,20 @@ bool hasPoints(const Node& node) {
 // A's points over time, B's faces and what lies on them.
 class TakenGeometry final : public MomentWrapper {
   public:
-    TakenGeometry(GeometryPtr points, TopologyPtr topology, ExtrasPtr extras)
-        : MomentWrapper(std::move(points)), topology_(std::move(topology)), extras_(std::move(extras)) {}
+    TakenGeometry(GeometryPtr points, TopologyPtr topology, FaceSetsPtr sets)
+        : MomentWrapper(std::move(points)), topology_(std::move(topology)), sets_(std::move(sets)) {}
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return topology_; }
     [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return topology_; }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t) const override { return extras_; }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double) const override { return extras_; }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return sets_; }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double) const override { return sets_; }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t) const override { return IdsPtr(); }
     [[nodiscard]] Result<IdsPtr> idsAt(double) const override { return IdsPtr(); }
     [[nodiscard]] bool topologyVaries() const override { return false; }
-    [[nodiscard]] bool extrasVary() const override { return false; }
+    [[nodiscard]] bool faceSetsVary() const override { return false; }
 
   private:
     TopologyPtr topology_;
-    ExtrasPtr extras_;
+    FaceSetsPtr sets_;
 };
 
 // Every face has the same points, wherever it begins and whichever way it is walked.
@@ -160,19 +160,14 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
                         .withAdvice("Choose one with --items"));
     Node& node = result.nodes[*taker];
     WYC_TRY(faces, node.geometry->topology(0));
-    WYC_TRY(own, node.geometry->extras(0));
-    if (!own->normals.isEmpty())
-        result.notCarried.push_back({node.path, "normals: the points are another's"});
-    if (node.geometry->extrasVary() && !node.geometry->sampling().isStill())
-        result.notCarried.push_back({node.path, "UVs and sets that change in time: those of the first sample stay"});
-    MeshExtras extras = *own;
-    extras.normals = {};
+    WYC_TRY(sets, node.geometry->faceSets(0));
+    if (node.geometry->faceSetsVary() && !node.geometry->sampling().isStill())
+        result.notCarried.push_back({node.path, "sets that change in time: those of the first sample stay"});
     leaveOutMotion(node, result);
     for (const PropertyNode& property : giver.properties ? giver.properties->all() : std::vector<PropertyNode>())
         if (property.meaning == Meaning::Velocities)
             result.notCarried.push_back({node.path, "velocities of the cache: its points alone are taken"});
-    node.geometry =
-        std::make_shared<TakenGeometry>(giver.geometry, faces, std::make_shared<const MeshExtras>(std::move(extras)));
+    node.geometry = std::make_shared<TakenGeometry>(giver.geometry, faces, sets);
     node.madeOf =
         giver.madeOf ? giver.madeOf : std::make_shared<const std::vector<MadeOf>>(std::vector<MadeOf>{{giver.id}});
     // It is seen while its points are.

@@ -97,24 +97,8 @@ class PlacedGeometry final : public MomentWrapper {
         placeAll(into, place_);
         return {};
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t s) const override {
-        WYC_TRY(extras, inner().extras(s));
-        return turned(std::move(extras));
-    }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
-        WYC_TRY(extras, inner().extrasAt(t));
-        return turned(std::move(extras));
-    }
 
   private:
-    [[nodiscard]] ExtrasPtr turned(ExtrasPtr extras) const {
-        if (extras->normals.isEmpty())
-            return extras;
-        MeshExtras changed = *extras;
-        auto* normals = reinterpret_cast<Vec3f*>(changed.normals.values.data());
-        turnNormals(std::span(normals, changed.normals.valueCount()), linearPart(place_));
-        return std::make_shared<const MeshExtras>(std::move(changed));
-    }
     Mat4 place_;
 };
 

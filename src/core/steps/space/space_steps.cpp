@@ -104,24 +104,8 @@ class ChangedGeometry final : public MomentWrapper {
         turnAndScale(change_, into, change_.scale);
         return {};
     }
-    [[nodiscard]] Result<ExtrasPtr> extras(std::size_t sample) const override {
-        WYC_TRY(extras, inner().extras(sample));
-        return changed(std::move(extras));
-    }
-    [[nodiscard]] Result<ExtrasPtr> extrasAt(double t) const override {
-        WYC_TRY(extras, inner().extrasAt(t));
-        return changed(std::move(extras));
-    }
 
   private:
-    [[nodiscard]] ExtrasPtr changed(ExtrasPtr extras) const {
-        if (extras->normals.isEmpty() || change_.turn.isIdentity())
-            return extras;
-        MeshExtras changed = *extras;
-        auto* normals = reinterpret_cast<Vec3f*>(changed.normals.values.data());
-        turnAndScale(change_, std::span(normals, changed.normals.valueCount()), 1.0);
-        return std::make_shared<const MeshExtras>(std::move(changed));
-    }
     SpaceChange change_;
 };
 
