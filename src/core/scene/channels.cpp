@@ -41,11 +41,6 @@ Scope scopeOf(Meaning meaning, Scope stated) {
     }
 }
 
-bool areNumbers(const PropertyNode& property) {
-    return property.values && property.values->isArray() && property.values->extent() == 1 &&
-           (property.values->type() == ValueType::UInt32 || property.values->type() == ValueType::Int32);
-}
-
 Channel channelOf(const PropertyNode& property, const PropertyNode* group, const std::string& path) {
     // Parts of a group with a meaning (values, and numbers into them) are of what the group is.
     const bool part = group && group->meaning != Meaning::Unknown && property.meaning == Meaning::Unknown;
@@ -59,10 +54,10 @@ Channel channelOf(const PropertyNode& property, const PropertyNode* group, const
     channel.blend = !isReal(property.values->type())     ? Blend::Held
                     : property.role == SpaceRole::Normal ? Blend::UnitLength
                                                          : Blend::Linear;
-    if (part && group->children.size() == 2 && areNumbers(group->children.back())) {
-        channel.indices = group->children.back().name == property.name;
+    if (const PropertyNode* numbers = part ? numberingOf(*group) : nullptr) {
+        channel.indices = numbers->name == property.name;
         if (!channel.indices)
-            channel.numbers = group->children.back().values;
+            channel.numbers = numbers->values;
     }
     return channel;
 }

@@ -23,17 +23,12 @@ template<class T> std::vector<T> elementsOf(const PropertyValue& value) {
     return result;
 }
 
-bool areNumbers(const ValuesPtr& values) {
-    return values && (values->type() == ValueType::Int32 || values->type() == ValueType::UInt32) &&
-           values->sampling().count() > 0;
-}
-
 std::optional<Layer> layerAt(const PropertyNode& property) {
     Layer layer{property.meaning, {}, property.name, property.scope, property.values};
     if (!layer.values && !property.children.empty())
         layer.values = property.children.front().values;
-    if (property.children.size() > 1 && areNumbers(property.children.back().values))
-        layer.numbers = property.children.back().values;
+    if (const PropertyNode* numbers = numberingOf(property); numbers && numbers->values->sampling().count() > 0)
+        layer.numbers = numbers->values;
     const bool fits = layer.values && layer.values->type() == ValueType::Float && layer.values->isArray() &&
                       layer.values->sampling().count() > 0 && layer.values->extent() >= layer.comparedExtent();
     return fits ? std::optional(std::move(layer)) : std::nullopt;
@@ -48,10 +43,10 @@ void collect(const std::vector<PropertyNode>& list, std::vector<Layer>& into) {
         auto layer = layerAt(property);
         if (!layer)
             continue;
-        const bool another = std::any_of(into.begin(), into.end(),
-                                         [&](const Layer& other) { return other.meaning == property.meaning; });
+        layer->further = std::any_of(into.begin(), into.end(),
+                                     [&](const Layer& other) { return other.meaning == property.meaning; });
         layer->name = meaningName(property.meaning);
-        if (another)
+        if (layer->further)
             layer->name += fmt::format(" '{}'", property.name);
         into.push_back(std::move(*layer));
     }

@@ -21,6 +21,7 @@ struct Layer {
     Scope scope = Scope::Corner;
     ValuesPtr values;            // float, at least one sample
     ValuesPtr numbers = nullptr; // of the value that each element has; null: they have them in turn
+    bool further = false;        // one of its meaning comes before
 
     /// At a moment; empty where nothing is said then. `mesh`: that it lies on.
     [[nodiscard]] Result<Attribute> at(double seconds, const Geometry* mesh) const;

@@ -131,6 +131,15 @@ bool isAttribute(Meaning meaning) {
            meaning == Meaning::Parameter;
 }
 
+const PropertyNode* numberingOf(const PropertyNode& group) {
+    if (group.children.size() != 2 || !group.children.front().values)
+        return nullptr;
+    const PropertyNode& last = group.children.back();
+    const bool whole =
+        last.values && (last.values->type() == ValueType::UInt32 || last.values->type() == ValueType::Int32);
+    return whole && last.values->isArray() && last.values->extent() == 1 ? &last : nullptr;
+}
+
 const PropertyNode* PropertyNode::child(std::string_view childName) const {
     const auto found =
         std::find_if(children.begin(), children.end(), [&](const PropertyNode& p) { return p.name == childName; });

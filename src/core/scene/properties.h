@@ -188,8 +188,7 @@ enum class Meaning {
     LightKind,        // a text
 };
 [[nodiscard]] const char* meaningName(Meaning meaning);
-/// A value for each element of a shape: UVs, normals, colours, parameters. A group of them is values, and numbers into
-/// them behind: one for each element, −1 where it has none.
+/// A value for each element of a shape: UVs, normals, colours, parameters.
 [[nodiscard]] bool isAttribute(Meaning meaning);
 
 struct PropertyNode {
@@ -302,6 +301,9 @@ template<class T>
     return std::make_shared<MemoryValues>(type, extent, array, std::move(sampling), std::move(made));
 }
 
+/// Of a group that is values, and behind them numbers into them (one for each element, −1 where it has none): the
+/// numbers. Null where it is no such group.
+[[nodiscard]] const PropertyNode* numberingOf(const PropertyNode& group);
 /// Values that elements have by numbers: between two samples they are mixed only where both have the same numbers.
 [[nodiscard]] ValuesPtr pairedValues(ValuesPtr values, ValuesPtr numbers);
 /// Values whose own times say nothing, since they go sample by sample with something else: its times count.

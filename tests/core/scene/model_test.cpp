@@ -374,6 +374,106 @@ TEST(Layers, AnyNumberOfSetsComeBackFromAnArchiveEachAtItsTimes) {
               here[1].at(scene.workingRate.secondsAt(1001), mesh).value());
 }
 
+// What each corner of a face shows of a layer; the face by the places of its points, which no step here changes.
+using Shown = std::map<std::vector<std::array<float, 3>>, std::vector<std::vector<float>>>;
+Shown shownAt(const Scene& scene, const std::string& name, double seconds) {
+    Shown shown;
+    for (const Node& node : scene.nodes) {
+        for (const Layer& layer : node.geometry ? layersOf(node.properties) : std::vector<Layer>()) {
+            if (layer.name != name)
+                continue;
+            std::vector<Vec3f> points;
+            EXPECT_TRUE(readPointsAt(*node.geometry, seconds, points));
+            const TopologyPtr faces = node.geometry->topologyAt(seconds).value();
+            const Attribute values = layer.at(seconds, node.geometry.get()).value();
+            std::size_t corner = 0;
+            for (std::size_t f = 0; f < faces->faceCount(); ++f) {
+                std::vector<std::array<float, 3>> where;
+                std::vector<std::vector<float>> what;
+                for (std::int32_t k = 0; k < faces->faceSizes()[f]; ++k, ++corner) {
+                    const std::int32_t point = faces->corners()[corner];
+                    const Vec3f& p = points[static_cast<std::size_t>(point)];
+                    where.push_back({p.x, p.y, p.z});
+                    const std::int32_t number = valueNumber(values, f, corner, point);
+                    what.emplace_back();
+                    for (int e = 0; number >= 0 && e < values.extent; ++e)
+                        what.back().push_back(values.values[static_cast<std::size_t>(number * values.extent + e)]);
+                }
+                shown[where] = what;
+            }
+        }
+    }
+    return shown;
+}
+
+TEST(Layers, GoAlongWhenMeshesAreMergedAndSplitEachAtItsTimes) {
+    Scene scene = paintedSheet();
+    Scene other =
+        paintedSheet(); // elsewhere, its second set moves in straight lines where the first one's is numbered anew
+    std::vector<Attribute> moving(5, {Scope::Corner, 2, {}, {}});
+    for (std::size_t i = 0; i < moving.size(); ++i)
+        for (std::size_t v = 0; v < 160; ++v)
+            moving[i].values.push_back(0.5F + 0.001F * static_cast<float>(v * i));
+    Node& second = other.nodes[0];
+    second.name = "second";
+    second.path = "/second";
+    std::vector<PropertyNode> list = second.properties->all();
+    const Sampling twos = Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(2), 5);
+    list[1] = layerProperty(Meaning::Uvs, "tiles", twos, moving);
+    second.properties = plainProperties(std::move(list));
+    std::vector<Vec3f> points = test::pointsOf(*second.geometry, 0);
+    for (Vec3f& p : points)
+        p.x += 10.0F;
+    second.geometry = std::make_shared<MemoryGeometry>(Sampling::still(), test::gridTopology(6, 5),
+                                                       std::vector<std::vector<Vec3f>>{points});
+    scene.nodes.push_back(second);
+    const TempFolder folder;
+    const auto merged = applySteps(scene, {{"merge", {{"name", "all"}}, true}});
+    ASSERT_TRUE(merged) << merged.error().text();
+    ASSERT_TRUE(test::writeScene(*merged, folder / "all.abc"));
+    const auto back = test::openFile(folder / "all.abc");
+    ASSERT_TRUE(back) << back.error().text();
+    const auto parted = applySteps(*back, {{"split", {{"by", "pieces"}}, true}});
+    ASSERT_TRUE(parted) << parted.error().text();
+    ASSERT_TRUE(test::writeScene(*parted, folder / "parted.abc"));
+    const auto kept = test::openFile(folder / "parted.abc");
+    ASSERT_TRUE(kept) << kept.error().text();
+    const auto again = applySteps(*kept, {{"merge", {{"name", "all"}}, true},
+                                          {"flip", nlohmann::json::object(), true},
+                                          {"flip", nlohmann::json::object(), true}});
+    ASSERT_TRUE(again) << again.error().text();
+    for (const char* name : {"UVs", "UVs 'tiles'", "UVs 'decal'", "colours"}) {
+        SCOPED_TRACE(name);
+        for (int frame = 1000; frame <= 1011; ++frame) {
+            const double now = scene.workingRate.secondsAt(frame);
+            const Shown wanted = shownAt(scene, name, now);
+            ASSERT_EQ(wanted.size(), 40U);
+            EXPECT_EQ(shownAt(*merged, name, now), wanted) << frame;
+            EXPECT_EQ(shownAt(*back, name, now), wanted) << frame;
+            EXPECT_EQ(shownAt(*parted, name, now), wanted) << frame;
+            EXPECT_EQ(shownAt(*kept, name, now), wanted) << frame;
+            EXPECT_EQ(shownAt(*again, name, now), wanted) << frame;
+        }
+    }
+}
+
+TEST(Layers, ThatBeginLaterThanTheirMeshArePutInOrderToo) {
+    Scene scene = test::sheetScene();
+    std::vector<test::OnMesh> samples(24);
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        samples[i].uvs = {Scope::Corner, 2, {}, {}};
+        for (std::size_t v = 0; v < (i < 3 ? 0U : 160U); ++v)
+            samples[i].uvs.values.push_back(static_cast<float>(v));
+    }
+    test::setLayers(scene.nodes[0], test::shapeOf(scene).sampling(), samples);
+    const auto flipped = applySteps(scene, {{"flip", nlohmann::json::object(), true}});
+    ASSERT_TRUE(flipped) << flipped.error().text();
+    EXPECT_TRUE(test::onMesh(flipped->nodes[0], 1).uvs.isEmpty());
+    const auto uvs = test::onMesh(flipped->nodes[0], 5).uvs;
+    ASSERT_EQ(uvs.valueCount(), 80U);
+    EXPECT_EQ(uvs.values[2], 6.0F); // the second corner is what was the fourth
+}
+
 TEST(Layers, OfBarePointsGoIntoAnArchiveToo) {
     const TempFolder folder;
     test::writeFile(folder / "cloud.obj", "v 0 0 0 1 0.5 0.25\nv 1 0 0 0.5 1 0\nv 0 1 0 0 0 1\n");

@@ -416,8 +416,8 @@ TEST(Pieces, CarryOnlyTheValuesTheyUse) {
         return layersOf(plainProperties(piece.layers)).at(0).at(0.0, piece.geometry.get()).value();
     };
     const auto cuts = cutPieces(
-        whole,
-        {{FaceSet::Kind::Group, "a", {0, 1}}, {FaceSet::Kind::Group, "b", {7}}, {FaceSet::Kind::Group, "c", {}}});
+        whole, {{FaceSet::Kind::Group, "a", {0, 1}}, {FaceSet::Kind::Group, "b", {7}}, {FaceSet::Kind::Group, "c", {}}},
+        scene.workingRate);
     ASSERT_TRUE(cuts) << cuts.error().text();
     ASSERT_EQ(cuts->size(), 3U);
     const Attribute first = uvsOf((*cuts)[0]);

@@ -203,7 +203,6 @@ std::vector<std::string> layerLosses(const Node& node, const Format& format) {
     std::vector<LayerGaps> gaps(layers.size());
     if (!format.keeps(Content::PartialLayers) && format.keeps(Content::Faces))
         gaps = layerGaps(layers, mesh).value_or(gaps);
-    std::set<Meaning> met;
     for (std::size_t i = 0; i < layers.size(); ++i) {
         const Layer& layer = layers[i];
         const auto first = layer.at(mesh.sampling().count() > 0 ? mesh.sampling().firstTime() : 0.0, &mesh);
@@ -216,7 +215,7 @@ std::vector<std::string> layerLosses(const Node& node, const Format& format) {
             continue;
         }
         const bool any = format.keeps(Content::Values); // whatever attributes there are
-        if (!any && there && !met.insert(layer.meaning).second)
+        if (!any && there && layer.further)
             losses.push_back(fmt::format("{}: {} has one set of them", name, format.name));
         else if (!any && layer.meaning == Meaning::Colours && there && (layer.scope != Scope::Point || layer.numbers))
             losses.push_back(name + ": they are not one a point");

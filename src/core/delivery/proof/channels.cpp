@@ -159,12 +159,11 @@ Status addLayers(const Node& node, const Format& format, const Sampling& frames,
         WYC_TRY(found, layerGaps(layers, mesh));
         gaps = std::move(found);
     }
-    std::set<Meaning> met;
     for (std::size_t i = 0; i < layers.size(); ++i) {
         const Layer& layer = layers[i];
         if (!format.keeps(contentOf(layer.meaning)) || !format.keeps(Content::Faces))
             continue;
-        if (!format.keeps(Content::Values) && !met.insert(layer.meaning).second)
+        if (!format.keeps(Content::Values) && layer.further)
             continue; // one of a kind; the others are told as a loss
         if (gaps[i].any())
             continue;                                   // told as a loss

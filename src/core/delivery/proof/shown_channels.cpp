@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/layers.h"
 
 namespace wyc {
 namespace {

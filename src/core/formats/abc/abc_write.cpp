@@ -481,8 +481,8 @@ std::uint64_t bytesOf(const PropertyNode& property, const Sizes& sizes) {
     std::uint64_t total = 60;
     for (PropertyNode child : property.children) {
         // Of values and numbers into them: a number for each element, and about as many values as points.
-        if (isAttribute(property.meaning) && property.children.size() == 2)
-            child.scope = child.name == property.children.back().name ? property.scope : Scope::Point;
+        if (const PropertyNode* numbers = isAttribute(property.meaning) ? numberingOf(property) : nullptr)
+            child.scope = child.name == numbers->name ? property.scope : Scope::Point;
         total += bytesOf(child, sizes);
     }
     const SampledValues* values = property.values.get();

@@ -54,7 +54,7 @@ Result<Frame> frameOf(const Node& node, std::size_t sample) {
         Attribute& into = layer.meaning == Meaning::Uvs       ? frame.uvs
                           : layer.meaning == Meaning::Normals ? frame.normals
                                                               : frame.colours;
-        if (!into.isEmpty()) // a file has one set of UVs
+        if (layer.further) // a file has one set of UVs
             continue;
         WYC_TRY(attribute, layer.at(seconds, node.geometry.get()));
         into = std::move(attribute);

@@ -109,6 +109,8 @@ class RearrangedValues final : public ValuesWrapper {
 
   private:
     [[nodiscard]] Result<PropertyValue> placed(PropertyValue value) const {
+        if (value.bytes.empty()) // nothing is said then
+            return value;
         const std::vector<std::uint32_t>& places = *places_->of(scope_);
         const std::size_t size = elementSize(type()) * extent() * each_;
         PropertyValue result = value;
@@ -149,6 +151,16 @@ bool mayNameNumbers(const PropertyNode& property) {
             property.meaning == Meaning::UserValue);
 }
 
+// The first sample that holds anything: a layer may begin later than its mesh.
+Result<PropertyValue> firstThere(const SampledValues& values) {
+    for (std::size_t i = 0; i < values.sampling().count(); ++i) {
+        WYC_TRY(value, values.read(i));
+        if (!value.bytes.empty())
+            return value;
+    }
+    return PropertyValue{};
+}
+
 // The node with its elements at other places. `renumbers`: points or faces have other numbers than before.
 Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbers) {
     WYC_TRY(sets, faceSetsOf(scene, index));
@@ -161,16 +173,16 @@ Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbe
     // How many values there are for each element; 0: they do not go with elements.
     const auto valuesEach = [&](const SampledValues& values, Scope scope) -> std::size_t {
         const std::size_t size = countOf(scope) * elementSize(values.type()) * values.extent();
-        const auto value = values.isArray() && size > 0 && values.sampling().count() > 0
-                               ? values.read(0)
-                               : Result<PropertyValue>(fail(ErrorKind::Internal, "none"));
+        if (!values.isArray() || size == 0)
+            return 0;
+        const auto value = firstThere(values);
         return value && value->bytes.size() % size == 0 ? value->bytes.size() / size : 0;
     };
     // None, or one for all: that has no order.
     const auto hasNoOrder = [](const SampledValues& values) {
         if (!values.isArray() || values.sampling().count() == 0)
             return true;
-        const auto value = values.read(0);
+        const auto value = firstThere(values);
         return value && elementSize(values.type()) > 0 &&
                value->bytes.size() <= elementSize(values.type()) * values.extent();
     };
@@ -179,16 +191,9 @@ Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbe
         const bool part = group && isAttribute(group->meaning); // values, and numbers into them
         const auto scope = part ? std::optional(group->scope) : scopeOf(property);
         const bool single = scope && *scope != Scope::Constant;
-        if (part && single) {
-            const auto numbers =
-                std::find_if(group->children.begin(), group->children.end(), [&](const PropertyNode& child) {
-                    const ValueType type = child.values ? child.values->type() : ValueType::String;
-                    return (type == ValueType::UInt32 || type == ValueType::Int32) &&
-                           valuesEach(*child.values, *scope) == 1;
-                });
-            if (numbers != group->children.end() && numbers->name != property.name)
-                return property.values;
-        }
+        if (const PropertyNode* numbers = part && single ? numberingOf(*group) : nullptr;
+            numbers && numbers->name != property.name && valuesEach(*numbers->values, *scope) == 1)
+            return property.values; // the numbers are put in order
         if (!single)
             return renumbers && !part && mayNameNumbers(property) ? nullptr : property.values;
         if (const std::size_t each = valuesEach(*property.values, *scope); each > 0)

@@ -10,6 +10,7 @@
 
 #include "evaluate/mapped.h"
 #include "scene/components/face_sets.h"
+#include "scene/layers.h"
 #include "scene/mix.h"
 
 namespace wyc {
@@ -115,12 +116,29 @@ class CutGeometry final : public MomentWrapper {
     TopologyPtr topology_;
 };
 
+// Where elements get other values by number nothing lies between two samples. A part of the elements may keep its
+// numbers there, and a whole of several parts lose them: whole frames say what they show.
+bool isRenumbered(const Layer& layer) {
+    return layer.numbers && !layer.numbers->constant();
+}
+Sampling withWholeFrames(const Sampling& sampling, const FrameRate& rate) {
+    if (sampling.isStill())
+        return sampling;
+    std::vector<double> times = sampling.times();
+    const auto frames = wholeFrames(times.front(), times.back(), rate);
+    times.insert(times.end(), frames.begin(), frames.end());
+    sortMoments(times);
+    return samplingFromTimes(times);
+}
+
 // What a layer of the whole is on a piece.
 class CutLayer final : public LayerSource {
   public:
-    CutLayer(std::shared_ptr<const KeptLayer> whole, std::shared_ptr<const CutGeometry> piece)
-        : whole_(std::move(whole)), piece_(std::move(piece)) {}
-    [[nodiscard]] const Sampling& sampling() const override { return whole_->sampling(); }
+    CutLayer(std::shared_ptr<const KeptLayer> whole, std::shared_ptr<const CutGeometry> piece, const FrameRate& rate)
+        : whole_(std::move(whole)),
+          piece_(std::move(piece)),
+          sampling_(isRenumbered(whole_->layer()) ? withWholeFrames(whole_->sampling(), rate) : whole_->sampling()) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] bool sameAlways() const override { return whole_->sameAlways(); }
     [[nodiscard]] Result<std::shared_ptr<const Attribute>> at(double seconds) const override {
         WYC_TRY(all, whole_->at(seconds));
@@ -130,6 +148,7 @@ class CutLayer final : public LayerSource {
   private:
     std::shared_ptr<const KeptLayer> whole_;
     std::shared_ptr<const CutGeometry> piece_;
+    Sampling sampling_;
 };
 
 // Where the parts of a merged mesh lie in it.
@@ -221,13 +240,16 @@ class MergedLayer final : public LayerSource {
   public:
     /// One for each part; null where it has none.
     MergedLayer(std::vector<std::shared_ptr<const KeptLayer>> parts, std::shared_ptr<const MergedGeometry> mesh,
-                std::vector<TopologyPtr> faces, int extent)
+                std::vector<TopologyPtr> faces, int extent, const FrameRate& rate)
         : parts_(std::move(parts)), mesh_(std::move(mesh)), faces_(std::move(faces)), extent_(extent) {
         std::vector<Sampling> changing;
         for (const auto& part : parts_)
             if (part && !part->layer().constant())
                 changing.push_back(part->sampling());
         sampling_ = changing.empty() ? Sampling::still() : commonSampling(changing);
+        if (changing.size() > 1 && std::any_of(parts_.begin(), parts_.end(),
+                                               [](const auto& part) { return part && isRenumbered(part->layer()); }))
+            sampling_ = withWholeFrames(sampling_, rate);
     }
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] bool sameAlways() const override {
@@ -285,7 +307,8 @@ class MergedLayer final : public LayerSource {
 
 // Layers of one name become one.
 Result<std::vector<PropertyNode>> mergedLayers(const std::vector<MergePart>& parts,
-                                               const std::shared_ptr<const MergedGeometry>& mesh) {
+                                               const std::shared_ptr<const MergedGeometry>& mesh,
+                                               const FrameRate& rate) {
     std::vector<TopologyPtr> faces;
     std::vector<Layer> shapes; // of the first part that has it
     std::vector<std::vector<std::shared_ptr<const KeptLayer>>> all;
@@ -311,7 +334,7 @@ Result<std::vector<PropertyNode>> mergedLayers(const std::vector<MergePart>& par
             extent = std::max(extent, part ? part->layer().values->extent() : 0U);
         shapes[s].scope = Scope::Corner;
         result.push_back(layerProperty(
-            layerFrom(std::make_shared<MergedLayer>(std::move(all[s]), mesh, faces, static_cast<int>(extent)),
+            layerFrom(std::make_shared<MergedLayer>(std::move(all[s]), mesh, faces, static_cast<int>(extent), rate),
                       shapes[s], extent, true)));
     }
     return result;
@@ -385,7 +408,7 @@ Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, cons
     return sets;
 }
 
-Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<FaceSet>& sets) {
+Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<FaceSet>& sets, const FrameRate& rate) {
     const GeometryPtr& whole = node.geometry;
     if (whole->topologyVaries())
         return fail(varying({}));
@@ -425,7 +448,7 @@ Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<Face
                                                              std::move(made));
         for (const auto& layer : layers)
             piece.layers.push_back(
-                layerProperty(layerFrom(std::make_shared<CutLayer>(layer, cut), layer->layer(),
+                layerProperty(layerFrom(std::make_shared<CutLayer>(layer, cut, rate), layer->layer(),
                                         layer->layer().values->extent(), layer->layer().numbers != nullptr)));
         piece.geometry = cut;
         result.push_back(std::move(piece));
@@ -529,7 +552,7 @@ std::vector<MadeOf> placedMadeOf(const Node& part, const std::vector<std::uint32
     return result;
 }
 
-Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts) {
+Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const FrameRate& rate) {
     std::vector<Sampling> samplings;
     for (const MergePart& part : parts) {
         if (part.geometry->topologyVaries())
@@ -590,7 +613,7 @@ Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts) {
     WYC_TRY(topology, Topology::make(std::move(sizes), std::move(corners)));
     MergedMesh result{nullptr, {}, layout.places};
     const auto mesh = std::make_shared<const MergedGeometry>(aligned, common, std::move(layout), std::move(topology));
-    WYC_TRY(layers, mergedLayers(aligned, mesh));
+    WYC_TRY(layers, mergedLayers(aligned, mesh, rate));
     result.layers = std::move(layers);
     result.geometry = mesh;
     return result;
@@ -618,7 +641,7 @@ SeenTogether piecesTogether(const Scene& scene) {
     }
     if (parts.size() < 2)
         return {scene, 1};
-    const auto merged = mergedMesh(parts);
+    const auto merged = mergedMesh(parts, scene.workingRate);
     if (!merged)
         return {scene, 1};
     SeenTogether result{scene, parts.size()};

@@ -200,7 +200,7 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     for (int number = 2; result.find(merged.path); ++number)
         merged.path = fmt::format("/{}_{}", merged.name, number);
     merged.name = merged.path.substr(1);
-    WYC_TRY(mesh, mergedMesh(parts));
+    WYC_TRY(mesh, mergedMesh(parts, scene.workingRate));
     merged.geometry = mesh.geometry;
     if (!mesh.layers.empty())
         merged.properties = plainProperties(std::move(mesh.layers));
@@ -242,7 +242,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
         }
         any = true;
         tellDropped(node, "split", result);
-        WYC_TRY(cuts, cutPieces(node, sets));
+        WYC_TRY(cuts, cutPieces(node, sets, scene.workingRate));
         for (std::size_t s = 0; s < sets.size(); ++s) {
             const FaceSet& set = sets[s];
             Node piece;
