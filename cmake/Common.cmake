@@ -8,6 +8,10 @@ if(WYC_SANITIZE)
     target_compile_options(wyc_settings INTERFACE -fsanitize=${WYC_SANITIZE} -fno-omit-frame-pointer
         -fno-sanitize-recover=all)
     target_link_options(wyc_settings INTERFACE -fsanitize=${WYC_SANITIZE})
+    if(WYC_SANITIZE MATCHES "address.*undefined")
+        # The address checks find these as well, or the processor does not mind; they take 40 % of the compiler's time.
+        target_compile_options(wyc_settings INTERFACE -fno-sanitize=null,object-size,alignment)
+    endif()
 endif()
 
 set(CMAKE_CXX_FLAGS_RELEASE "-O2 -DNDEBUG")

@@ -42,7 +42,7 @@ Result<Shot> ShotArguments::shot() const {
     return result;
 }
 
-Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
+Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format* target) const {
     std::vector<Step> result;
     if (!stepsFile.empty()) {
         WYC_TRY(chain, stepsOfFile(stepsFile));
@@ -50,6 +50,7 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene) const {
     }
     ChainSpec chain;
     chain.world = world;
+    chain.instancersAsPoints = target && !target->keeps(Content::Transforms);
     if (!unit.empty()) {
         WYC_TRY(pair, fromTo(unit, "--unit"));
         chain.unit = pair;

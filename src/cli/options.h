@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "common.h"
+#include "formats/format.h"
 #include "scene/shot.h"
 #include "steps/step.h"
 
@@ -47,7 +48,8 @@ struct StepArguments {
     std::string split;        // pieces, sets, materials: before items are chosen
     std::vector<Step> behind; // that a verb adds behind all of them
     /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
-    [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene) const;
+    /// `target`: the format that the result is for; null: none.
+    [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene, const Format* target = nullptr) const;
 };
 
 struct InfoArguments {

@@ -9,7 +9,7 @@
 #include <QWheelEvent>
 
 #include "board/time_board.h"
-#include "demo/lantern_shoal.h"
+#include "support/demo.h"
 #include "view/transport.h"
 #include "window_fixture.h"
 
@@ -80,7 +80,7 @@ class Anything : public WindowTest {
 };
 
 TEST_F(Anything, LeavesTheWindowStandingAndCanBeUndone) {
-    ASSERT_TRUE(demo::writeDemo(folder_ / "demo", Progress()));
+    test::copyDemo(folder_ / "demo");
     const std::string source = test::readFile(folder_ / "demo/lantern_jelly.mdd");
     const unsigned seeds = std::getenv("WYC_LONG_TESTS") ? 20 : 2;
     for (unsigned seed = 1; seed <= seeds; ++seed) {

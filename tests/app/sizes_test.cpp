@@ -7,8 +7,8 @@
 #include <QSplitter>
 
 #include "board/time_board.h"
-#include "demo/lantern_shoal.h"
 #include "desks/loop/loop_desk.h"
+#include "support/demo.h"
 #include "view/transport.h"
 #include "window_fixture.h"
 
@@ -86,9 +86,9 @@ class Sizes : public WindowTest, public testing::WithParamInterface<QSize> {
 
 TEST_P(Sizes, NothingIsCutOff) {
     const test::TempFolder demo;
-    ASSERT_TRUE(demo::writeDemo(demo / "demo", Progress()));
+    const fs::path job = test::copyDemo(demo / "demo");
     window_->resize(GetParam());
-    workspace().openJob(QString::fromStdString((demo / "demo/lantern_shoal.wyc").string()));
+    workspace().openJob(QString::fromStdString(job.string()));
     ASSERT_TRUE(until([&] { return !workspace().items().empty() && !workspace().findings().empty(); }));
     ASSERT_TRUE(settle());
     EXPECT_EQ(window_->size(), GetParam()); // it can be so small

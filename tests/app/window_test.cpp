@@ -19,10 +19,10 @@
 #include <QToolButton>
 
 #include "board/time_board.h"
-#include "demo/lantern_shoal.h"
 #include "desks/deliver/deliver_desk.h"
 #include "desks/desk_parts.h"
 #include "desks/facts/facts_desk.h"
+#include "support/demo.h"
 #include "support/scenes.h"
 #include "theme/theme.h"
 #include "view/transport.h"
@@ -37,7 +37,7 @@ class Window : public WindowTest {
   protected:
     static void SetUpTestSuite() {
         demo_ = std::make_unique<test::TempFolder>();
-        ASSERT_TRUE(demo::writeDemo(*demo_ / "demo", Progress()));
+        test::copyDemo(*demo_ / "demo");
     }
     static void TearDownTestSuite() { demo_.reset(); }
     TimeBoard& board() { return window_->timeBoard(); }

@@ -207,7 +207,7 @@ void TimeBoard::makeChooser() {
     add(QStringLiteral("chooseMoving"), tr("Only what moves"),
         [](const ItemView& i) { return i.profile && i.profile->moves(); });
     add(QStringLiteral("chooseShapes"), tr("Only shapes: no cameras, lights, helpers"),
-        [](const ItemView& i) { return hasGeometry(i.nodeKind); });
+        [](const ItemView& i) { return i.is().points; });
     menu->addSeparator();
     auto* pattern = new QLineEdit(menu);
     pattern->setObjectName(QStringLiteral("choosePattern"));

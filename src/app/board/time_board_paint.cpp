@@ -31,7 +31,7 @@ QString stateWords(const ItemView& item) {
         return item.failedStep ? QStringLiteral("fails") : QStringLiteral("not read");
     if (item.hidden)
         return QStringLiteral("hidden");
-    if (item.nodeKind == NodeKind::Transform)
+    if (item.is().place)
         return QStringLiteral("helper");
     if (!item.profile)
         return QStringLiteral("…");
@@ -44,9 +44,9 @@ QString stateWords(const ItemView& item) {
 }
 
 QString amountWords(const ItemView& item) {
-    if (item.nodeKind == NodeKind::Transform)
+    if (item.is().place)
         return TimeBoard::tr("transform");
-    if (!hasGeometry(item.nodeKind))
+    if (!item.is().points)
         return QString::fromStdString(item.kind);
     if (item.pieces > 1)
         return TimeBoard::tr("%1 pieces").arg(item.pieces);
@@ -56,7 +56,8 @@ QString amountWords(const ItemView& item) {
 
 KindMark markOf(const ItemView& item) {
     switch (item.nodeKind) {
-    case NodeKind::Points: return KindMark::Points;
+    case NodeKind::Points:
+    case NodeKind::Instancer: return KindMark::Points;
     case NodeKind::Curves: return KindMark::Curves;
     case NodeKind::Camera: return KindMark::Camera;
     case NodeKind::Light: return KindMark::Light;

@@ -176,9 +176,9 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
         result.colours = bandColours(result.points.size(), result.points.size());
     }
     const Node& node = scene.nodes[item.node];
-    if (node.kind == NodeKind::Points)
+    if (node.is().cloud)
         result.widths = widthsOf(node, at.below, result.points.size(), item.metresPerUnit);
-    if (node.kind == NodeKind::Curves) {
+    if (node.is().strands) {
         // Drawn as lines that follow the curves; colours go along.
         WYC_TRY(layout, curveLayout(node, at.below));
         const std::size_t count = result.points.size();
@@ -198,7 +198,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
                 result.widths.push_back(widths[source]);
         result.lines = true;
         result.indices = made;
-    } else if (!hasGeometry(node.kind)) { // a stand-in
+    } else if (!node.is().points) { // a stand-in
         auto made = std::make_shared<DrawIndices>();
         made->edges = standInEdges(node.kind);
         result.lines = true;

@@ -66,7 +66,7 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
                 {"split", {{"by", arguments.steps.split == "sets" ? "face sets" : arguments.steps.split}}, true});
         WYC_TRY(whole, applySteps(source->scene, steps));
         WYC_TRY(chosen, chosenItems(whole, arguments.steps.items, arguments.steps.kinds));
-        WYC_TRY(further, arguments.steps.steps(chosen));
+        WYC_TRY(further, arguments.steps.steps(chosen, formatOfName(arguments.target)));
         if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
             chosen.rate = shot.rate;
         WYC_TRY(scene, applySteps(chosen, further));

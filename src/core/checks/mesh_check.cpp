@@ -32,7 +32,7 @@ void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
 void checkCounts(const MeasuredItem& item, std::vector<Finding>& findings) {
     const MotionProfile& profile = *item.profile;
     // Particles are born and die: changing counts are their nature.
-    if (item.at().kind == NodeKind::Points || profile.count() < 2)
+    if (item.at().is().cloud || profile.count() < 2)
         return;
     std::map<std::size_t, std::size_t> counts;
     for (std::size_t i = 0; i < profile.count(); ++i)

@@ -25,7 +25,7 @@ bool isKin(const MeasuredItem& a, const MeasuredItem& b) {
         (a.source == b.source && a.sourcePath == b.sourcePath))
         return false;
     // Caches without a mesh have no faces to compare.
-    const bool bare = a.at().kind == NodeKind::Points || b.at().kind == NodeKind::Points;
+    const bool bare = a.at().is().cloud || b.at().is().cloud;
     return (bare || one.topologies[0] == other.topologies[0]) && nameNearness(a.at().name, b.at().name) > 0;
 }
 
@@ -314,14 +314,14 @@ void checkSize(const CheckInput& input, std::vector<Finding>& findings) {
     const auto unitOf = [](const MeasuredItem& item) { return item.scene->unitMetres.value_or(0.0); };
     for (std::size_t i = 0; i < input.items.size(); ++i) {
         const MeasuredItem& item = input.items[i];
-        if (!hasGeometry(item.at().kind) || !item.profile || item.profile->extent.isEmpty())
+        if (!item.at().is().points || !item.profile || item.profile->extent.isEmpty())
             continue;
         sizes[i] = sizesOf(item);
         finder.add(i, pointsOf(item), sizes[i], unitOf(item));
     }
     for (std::size_t i = 0; i < input.items.size(); ++i) {
         const MeasuredItem& item = input.items[i];
-        if (!item.profile || item.profile->extent.isEmpty() || !hasGeometry(item.at().kind))
+        if (!item.profile || item.profile->extent.isEmpty() || !item.at().is().points)
             continue;
         const auto& own = sizes[i];
         const auto candidates = finder.near(pointsOf(item), own, unitOf(item));

@@ -108,8 +108,7 @@ Result<OtherPair> otherPair(const Scene& a, std::size_t nodeA, const Scene& b, s
     if (seen)
         words.push_back(fmt::format("one is seen and the other not at frame {}", frameText(*seen)));
     if (a.nodes[nodeA].kind != b.nodes[nodeB].kind)
-        words.push_back(
-            fmt::format("a {} and a {}", nodeKindName(a.nodes[nodeA].kind), nodeKindName(b.nodes[nodeB].kind)));
+        words.push_back(fmt::format("a {} and a {}", a.nodes[nodeA].is().name, b.nodes[nodeB].is().name));
     pair.same = words.empty();
     pair.text = pair.same ? "the same" : fmt::format("{}", fmt::join(words, "; "));
     return pair;
@@ -137,7 +136,7 @@ Result<std::optional<SetsApart>> setsApart(const Scene& a, std::size_t nodeA, co
         return named;
     };
     std::optional<SetsApart> none;
-    if (a.nodes[nodeA].kind == NodeKind::Curves || b.nodes[nodeB].kind == NodeKind::Curves)
+    if (a.nodes[nodeA].is().strands || b.nodes[nodeB].is().strands)
         return none;
     WYC_TRY(ofA, faceSetsOf(a, nodeA));
     WYC_TRY(ofB, faceSetsOf(b, nodeB));

@@ -175,6 +175,8 @@ class BakedValues final : public ValuesWrapper {
                 put(i, transformedPoint(triple(i), matrix));
             break;
         case SpaceRole::None:
+        case SpaceRole::Turn:
+        case SpaceRole::Axes: // of what takes a transform instead
         case SpaceRole::Box: break;
         }
     }

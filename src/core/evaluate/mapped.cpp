@@ -660,7 +660,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
         const Node& before = scene.nodes[i];
         Node& node = result.nodes[i];
         const GeometryPtr own = node.geometry;
-        const bool set = node.kind == NodeKind::FaceSet && node.parent >= 0;
+        const bool set = node.is().part && node.parent >= 0;
         node.properties = mappedProperties(node.properties, map, wanted, rate,
                                            set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
                                            carries && node.parent < 0 && !node.transform);
@@ -697,7 +697,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
         if (!free && node.geometry && !node.transform)
             node.geometry =
                 std::make_shared<CarriedGeometry>(node.geometry, map, carriedTimes(node.geometry->sampling()));
-        else if (node.transform || node.kind == NodeKind::Transform)
+        else if (node.transform || node.is().place)
             node.transform = std::make_shared<CarriedTransform>(
                 node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()),
                 free);

@@ -36,6 +36,7 @@ const char* contentName(Content content) {
     case Content::Subdivision: return "subdivision surfaces";
     case Content::Values: return "attributes and user values";
     case Content::Instances: return "instances";
+    case Content::Instancers: return "instancers";
     case Content::Times: return "times of samples";
     case Content::TimesBetweenFrames: return "samples between frames";
     case Content::UnevenTimes: return "uneven times";

@@ -51,6 +51,7 @@ enum class Content {
     Subdivision,
     Values, // parameters, user values, settings: all else that a node carries
     Instances,
+    Instancers,
     Times, // when samples were taken, not only their order or number
     TimesBetweenFrames,
     UnevenTimes,

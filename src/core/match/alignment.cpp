@@ -61,40 +61,38 @@ class Products {
         Eigen::Vector3d meanB = Eigen::Vector3d::Zero();
         double squareA = 0.0;
         double squareB = 0.0;
-        void add(const Sums& one) {
-            count += one.count;
-            cross += one.cross;
-            meanA += one.meanA;
-            meanB += one.meanB;
-            squareA += one.squareA;
-            squareB += one.squareB;
-        }
     };
-    // One moment of B over the moment of A that is shown then; nothing where A has none.
-    [[nodiscard]] bool moment(std::size_t t, double speed, double shift, Sums& into) const {
+    // Adds one moment of B over the moment of A that is shown then; false where A has none. Written out number by
+    // number: most of a comparison's time goes by here.
+    bool addMoment(std::size_t t, double speed, double shift, Sums& into) const {
         const double at = speed * b_.times[t] + shift;
         const double margin = 1e-6 + 1e-9 * std::abs(at);
         if (at < a_.times.front() - margin || at > a_.times.back() + margin)
             return false;
         const auto above = std::upper_bound(a_.times.begin(), a_.times.end(), at);
-        std::size_t s = above == a_.times.begin() ? 0 : static_cast<std::size_t>(above - a_.times.begin()) - 1;
+        const std::size_t s = above == a_.times.begin() ? 0 : static_cast<std::size_t>(above - a_.times.begin()) - 1;
         double w = 0.0;
         if (s + 1 < a_.times.size())
             w = std::clamp((at - a_.times[s]) / (a_.times[s + 1] - a_.times[s]), 0.0, 1.0);
-        const auto row = static_cast<Eigen::Index>(3 * t);
-        const auto column = static_cast<Eigen::Index>(3 * s);
-        into.count = 1.0;
-        into.cross = cross_.block<3, 3>(row, column);
-        into.meanA = meanA_.segment<3>(column);
-        into.meanB = meanB_.segment<3>(row);
-        into.squareA = squareA_[s];
-        into.squareB = squareB_[t];
-        if (w > 0.0) {
-            into.cross = (1.0 - w) * into.cross + w * cross_.block<3, 3>(row, column + 3);
-            into.meanA = (1.0 - w) * into.meanA + w * meanA_.segment<3>(column + 3);
-            into.squareA =
-                (1.0 - w) * (1.0 - w) * squareA_[s] + w * w * squareA_[s + 1] + 2.0 * w * (1.0 - w) * besideA_[s];
+        const double v = 1.0 - w;
+        const auto rows = static_cast<std::size_t>(cross_.rows()); // columns lie one after another
+        const double* cross = cross_.data() + 3 * s * rows + 3 * t;
+        const double* meanA = meanA_.data() + 3 * s;
+        const double* meanB = meanB_.data() + 3 * t;
+        double* sum = into.cross.data();
+        for (std::size_t c = 0; c < 3; ++c, cross += rows, sum += 3)
+            for (std::size_t r = 0; r < 3; ++r)
+                sum[r] += w > 0.0 ? v * cross[r] + w * cross[3 * rows + r] : cross[r];
+        double* sumA = into.meanA.data();
+        double* sumB = into.meanB.data();
+        for (std::size_t k = 0; k < 3; ++k) {
+            sumA[k] += w > 0.0 ? v * meanA[k] + w * meanA[3 + k] : meanA[k];
+            sumB[k] += meanB[k];
         }
+        into.count += 1.0;
+        into.squareA +=
+            w > 0.0 ? v * v * squareA_[s] + w * w * squareA_[s + 1] + 2.0 * w * v * besideA_[s] : squareA_[s];
+        into.squareB += squareB_[t];
         return true;
     }
 
@@ -108,8 +106,8 @@ class Products {
     [[nodiscard]] Fit fit(double speed, double shift, const std::vector<char>& counts) const {
         Sums all;
         for (std::size_t t = 0; t < b_.moments(); ++t)
-            if (Sums one; counts[t] && moment(t, speed, shift, one))
-                all.add(one);
+            if (counts[t])
+                addMoment(t, speed, shift, all);
         return fitOf(all);
     }
     [[nodiscard]] static Fit fitOf(const Sums& all) {
@@ -147,7 +145,7 @@ class Products {
     /// Mean square over points at one moment under a similarity of what is centred; NaN where A has none.
     [[nodiscard]] double squareAt(std::size_t t, double speed, double shift, const Similarity& space) const {
         Sums one;
-        if (!moment(t, speed, shift, one))
+        if (!addMoment(t, speed, shift, one))
             return std::numeric_limits<double>::quiet_NaN();
         const double s = space.scale;
         const double square = one.squareB + s * s * one.squareA + space.move.squaredNorm() -
@@ -458,8 +456,8 @@ class Fitter {
                                       const std::vector<char>& counts) const {
         Products::Sums all;
         for (std::size_t t = 0; t < b_.moments(); ++t)
-            if (Products::Sums one; counts[t] && products_.moment(t, speed, shift, one))
-                all.add(one);
+            if (counts[t])
+                products_.addMoment(t, speed, shift, all);
         Similarity space = plain;
         space.move = (all.meanB - plain.scale * plain.turn * all.meanA) / std::max(1.0, all.count);
         return space;

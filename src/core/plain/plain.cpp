@@ -113,6 +113,31 @@ Result<bool> haveOneNumbering(const Channel& channel, double earlier, double lat
     return a.bytes == b.bytes;
 }
 
+namespace {
+
+// Along the shorter arc between two quaternions, by angles.
+void turnTowards(double* own, const double* other, double weight) {
+    const auto lengthOf = [](const double* q) {
+        return std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
+    };
+    const double a = lengthOf(own);
+    const double b = lengthOf(other);
+    if (!(a > 0.0) || !(b > 0.0))
+        return;
+    double cosine = 0.0;
+    for (std::size_t k = 0; k < 4; ++k)
+        cosine += own[k] / a * other[k] / b;
+    const double side = cosine < 0.0 ? -1.0 : 1.0;
+    const double angle = std::acos(std::min(1.0, std::abs(cosine)));
+    const bool near = angle < 1e-6;
+    const double of = near ? 1.0 - weight : std::sin((1.0 - weight) * angle) / std::sin(angle);
+    const double to = near ? weight : std::sin(weight * angle) / std::sin(angle);
+    for (std::size_t k = 0; k < 4; ++k)
+        own[k] = own[k] / a * of + side * other[k] / b * to;
+}
+
+} // namespace
+
 Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds) {
     const SampledValues& values = *channel.values;
     PlainNumbers result;
@@ -135,6 +160,11 @@ Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds) {
     if (channel.blend == Blend::Linear) {
         for (std::size_t i = 0; i < own.size(); ++i)
             own[i] = mixed(i);
+        return result;
+    }
+    if (channel.blend == Blend::Sphere) {
+        for (std::size_t i = 0; i + 4 <= own.size(); i += 4)
+            turnTowards(own.data() + i, above.data() + i, at.weight);
         return result;
     }
     for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {

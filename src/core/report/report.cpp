@@ -10,6 +10,7 @@
 #include "scene/channels.h"
 #include "scene/components/camera.h"
 #include "scene/components/curves.h"
+#include "scene/components/instancer.h"
 #include "scene/components/light.h"
 #include "steps/step.h"
 
@@ -137,7 +138,7 @@ Result<json> sourceInfo(const Source& source, bool deep) {
         if (facts.movesByValues)
             moves.push_back("values");
         json item{{"path", validUtf8(node.path)},
-                  {"kind", nodeKindName(node.kind)},
+                  {"kind", node.is().name},
                   {"points", orNull(facts.points)},
                   {"faces", orNull(facts.faces)},
                   {"corners", orNull(facts.corners)},
@@ -147,13 +148,15 @@ Result<json> sourceInfo(const Source& source, bool deep) {
                   {"moves", moves},
                   {"visible", facts.visible},
                   {"topology", facts.topology ? json(hashText(*facts.topology)) : json(nullptr)}};
-        if (node.kind == NodeKind::Curves && facts.samples > 0)
+        if (node.is().strands && facts.samples > 0)
             if (const auto layout = curveLayout(node, 0)) {
                 item["curves"] = layout->sizes.size();
                 item["curve_kind"] = layout->words();
             }
         if (node.isInstance())
             item["instance_of"] = validUtf8(node.instanceLabel);
+        for (const std::string& name : prototypeNames(scene, node))
+            item["prototypes"].push_back(validUtf8(name));
         if (deep) {
             const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
                                        : node.transform ? &node.transform->sampling()
@@ -228,7 +231,7 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
             WYC_TRY(placement, placementAt(scene, i, seconds));
             WYC_TRY(local, localMatrix(scene, i, seconds));
             json item{{"path", validUtf8(node.path)},
-                      {"kind", nodeKindName(node.kind)},
+                      {"kind", node.is().name},
                       {"matrix", matrixJson(world ? placement.matrix : local)},
                       {"world_matrix", matrixJson(placement.matrix)},
                       {"visible", placement.visible}};

@@ -23,6 +23,9 @@ std::string nameOf(const PropertyNode& property, const std::string& group) {
     case Meaning::Normals:
     case Meaning::Colours:
     case Meaning::Parameter:
+    case Meaning::Turns:
+    case Meaning::Sizes:
+    case Meaning::PrototypeNumbers:
     case Meaning::UserValue:
     case Meaning::SurfaceSetting: return fmt::format("{} '{}'", meaningName(property.meaning), property.name);
     default: return meaningName(property.meaning);
@@ -34,6 +37,9 @@ Scope scopeOf(Meaning meaning, Scope stated) {
         return stated;
     switch (meaning) {
     case Meaning::Velocities:
+    case Meaning::Turns:
+    case Meaning::Sizes:
+    case Meaning::PrototypeNumbers:
     case Meaning::PointIds:
     case Meaning::CurveWeights:
     case Meaning::Widths: return Scope::Point;
@@ -53,6 +59,7 @@ Channel channelOf(const PropertyNode& property, const PropertyNode* group, const
     channel.values = property.values;
     channel.blend = !isReal(property.values->type())     ? Blend::Held
                     : property.role == SpaceRole::Normal ? Blend::UnitLength
+                    : property.role == SpaceRole::Turn   ? Blend::Sphere
                                                          : Blend::Linear;
     if (const PropertyNode* numbers = part ? numberingOf(*group) : nullptr) {
         channel.indices = numbers->name == property.name;

@@ -13,6 +13,7 @@ namespace wyc {
 enum class Blend {
     Linear,
     UnitLength, // of the length in between
+    Sphere,     // quaternions, along the sphere
     Held        // as the sample before says
 };
 

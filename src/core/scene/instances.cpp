@@ -63,10 +63,17 @@ class Expander {
         if (shown != index)
             result_.notCarried.push_back(
                 {node.path, fmt::format("that it is '{}' once more: it becomes a copy", original.instanceLabel)});
-        const int here = static_cast<int>(result_.nodes.size());
+        const auto here = result_.nodes.size();
         result_.nodes.push_back(std::move(node));
-        for (const std::size_t child : children_[shown + 1])
-            WYC_CHECK(add(child, here, nested, copied || shown != index));
+        std::vector<NodeId> prototypes =
+            result_.nodes[here].prototypes ? *result_.nodes[here].prototypes : std::vector<NodeId>();
+        for (const std::size_t child : children_[shown + 1]) {
+            const auto copy = result_.nodes.size();
+            WYC_CHECK(add(child, static_cast<int>(here), nested, copied || shown != index));
+            std::replace(prototypes.begin(), prototypes.end(), scene_.nodes[child].id, result_.nodes[copy].id);
+        }
+        if (!prototypes.empty())
+            result_.nodes[here].prototypes = std::make_shared<const std::vector<NodeId>>(std::move(prototypes));
         return {};
     }
 

@@ -142,6 +142,16 @@ void mixWholes(std::span<const Vec3f> earlier, std::span<const Vec3f> later, con
     }
 }
 
+std::array<double, 4> mixedTurn(const std::array<double, 4>& earlier, const std::array<double, 4>& later,
+                                double weight) {
+    const Eigen::Quaterniond a(earlier[3], earlier[0], earlier[1], earlier[2]);
+    const Eigen::Quaterniond b(later[3], later[0], later[1], later[2]);
+    if (!(a.norm() > 0.0) || !(b.norm() > 0.0) || weight == 0.0)
+        return earlier;
+    const Eigen::Quaterniond mixed = a.normalized().slerp(weight, b.normalized());
+    return {mixed.x(), mixed.y(), mixed.z(), mixed.w()};
+}
+
 std::vector<std::uint32_t> piecesOfPoints(const Topology& topology, std::size_t points) {
     std::vector<std::uint32_t> parent(points);
     std::iota(parent.begin(), parent.end(), 0U);

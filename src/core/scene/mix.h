@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // What lies between two poses of a shape, and what cannot.
+#include <array>
 #include <span>
 
 #include "scene/geometry.h"
@@ -51,6 +52,9 @@ struct PointMatch {
 void mixWholes(std::span<const Vec3f> earlier, std::span<const Vec3f> later, const std::vector<std::uint32_t>& pieces,
                double weight, std::span<Vec3f> into);
 
+/// One quaternion x, y, z, w on its way to another; the earlier where either has no length.
+[[nodiscard]] std::array<double, 4> mixedTurn(const std::array<double, 4>& earlier, const std::array<double, 4>& later,
+                                              double weight);
 [[nodiscard]] inline double between(double a, double b, double weight) {
     return a + (b - a) * weight;
 }
@@ -67,6 +71,22 @@ void mixDirections(std::span<const T> earlier, std::span<const T> later, double 
         into[i] = static_cast<T>(result.x);
         into[i + 1] = static_cast<T>(result.y);
         into[i + 2] = static_cast<T>(result.z);
+    }
+}
+
+/// Quaternions x, y, z, w in turn, along the shorter way of the sphere (K. Shoemake, 1985); those of no length stay.
+template<class T>
+void mixTurns(std::span<const T> earlier, std::span<const T> later, double weight, std::span<T> into) {
+    for (std::size_t i = 0; i + 4 <= into.size(); i += 4) {
+        std::array<double, 4> a{};
+        std::array<double, 4> b{};
+        for (std::size_t k = 0; k < 4; ++k) {
+            a[k] = static_cast<double>(earlier[i + k]);
+            b[k] = static_cast<double>(later[i + k]);
+        }
+        const std::array<double, 4> mixed = mixedTurn(a, b, weight);
+        for (std::size_t k = 0; k < 4; ++k)
+            into[i + k] = static_cast<T>(mixed[k]);
     }
 }
 

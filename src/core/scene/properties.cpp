@@ -91,7 +91,10 @@ const char* meaningName(Meaning meaning) {
     case Meaning::Uvs: return "UVs";
     case Meaning::Normals: return "normals";
     case Meaning::Colours: return "colours";
-    case Meaning::Parameter: return "attribute";
+    case Meaning::Parameter:
+    case Meaning::Turns:
+    case Meaning::Sizes:
+    case Meaning::PrototypeNumbers: return "attribute";
     case Meaning::UserValue: return "user value";
     case Meaning::Widths: return "widths";
     case Meaning::Velocities: return "velocities";
@@ -331,31 +334,34 @@ Result<PropertyValue> SampledValues::readAt(double seconds, const ValueMix& how)
 
 namespace {
 
+// Values one after another, each in the way of its role.
+template<class T> void mixValues(std::span<T> numbers, std::span<const T> later, double weight, SpaceRole role) {
+    if (role == SpaceRole::Normal || role == SpaceRole::Turn) {
+        const std::vector<T> earlier(numbers.begin(), numbers.end());
+        if (role == SpaceRole::Normal)
+            mixDirections<T>(earlier, later, weight, numbers);
+        else
+            mixTurns<T>(earlier, later, weight, numbers);
+        return;
+    }
+    for (std::size_t i = 0; i < numbers.size(); ++i)
+        numbers[i] = static_cast<T>(between(static_cast<double>(numbers[i]), static_cast<double>(later[i]), weight));
+}
+
 template<class T>
 void mixNumbers(std::span<T> numbers, std::span<const T> later, double weight, SpaceRole role,
                 const PointMatch& match) {
-    const auto mix = [&](std::size_t i, std::size_t other) {
-        numbers[i] =
-            static_cast<T>(between(static_cast<double>(numbers[i]), static_cast<double>(later[other]), weight));
-    };
     const std::size_t count = match.later.size();
     if (match.by == PointMatch::By::Id && count > 0 && numbers.size() % count == 0) {
         const std::size_t extent = numbers.size() / count;
         for (std::size_t p = 0; p < count; ++p)
-            for (std::size_t k = 0; k < extent && match.later[p] >= 0; ++k)
-                if (const auto other = static_cast<std::size_t>(match.later[p]) * extent + k; other < later.size())
-                    mix(p * extent + k, other);
+            if (const auto other = static_cast<std::size_t>(std::max(0, match.later[p])) * extent;
+                match.later[p] >= 0 && other + extent <= later.size())
+                mixValues(numbers.subspan(p * extent, extent), later.subspan(other, extent), weight, role);
         return;
     }
-    if (later.size() != numbers.size())
-        return;
-    if (role == SpaceRole::Normal) {
-        const std::vector<T> earlier(numbers.begin(), numbers.end());
-        mixDirections<T>(earlier, later, weight, numbers);
-        return;
-    }
-    for (std::size_t i = 0; i < numbers.size(); ++i)
-        mix(i, i);
+    if (later.size() == numbers.size())
+        mixValues(numbers, later, weight, role);
 }
 
 } // namespace

@@ -57,7 +57,9 @@ enum class SpaceRole {
     Position, // a place: moved, turned and scaled, in triples
     Vector,   // a difference of places: turned and scaled
     Normal,   // turned by the inverse transpose, its length kept
-    Box       // low and high corner: turned and scaled
+    Box,      // low and high corner: turned and scaled
+    Turn,     // a quaternion x, y, z, w: its axis is turned. Of what keeps axes of its own, as Axes
+    Axes      // a factor along each axis: the three change places
 };
 /// What a number means in time: what a change of speed does to it.
 enum class TimeRole {
@@ -180,10 +182,13 @@ enum class Meaning {
     NearClip,       // scene units
     FarClip,        // scene units
     FilmBack,       // nine numbers: what is done to the picture behind the lens
-    SetFaces,       // numbers of the faces of a set
-    LightColour,    // three numbers
-    LightIntensity, // one
-    LightExposure,  // one, in stops
+    Turns,          // of what an instancer shows: see instancer.h
+    Sizes,          // likewise
+    PrototypeNumbers, // likewise: whole numbers
+    SetFaces,         // numbers of the faces of a set
+    LightColour,      // three numbers
+    LightIntensity,   // one
+    LightExposure,    // one, in stops
     LightConeDegrees, // one: the whole angle
     LightKind,        // a text
 };

@@ -14,25 +14,32 @@
 
 namespace wyc {
 
-const char* nodeKindName(NodeKind kind) {
+const KindTraits& traitsOf(NodeKind kind) {
+    static constexpr KindTraits kTransform{.name = "transform", .place = true};
+    static constexpr KindTraits kMesh{.name = "mesh", .points = true, .faces = true};
+    static constexpr KindTraits kSubdivision{.name = "subdivision", .points = true, .faces = true};
+    static constexpr KindTraits kPoints{.name = "points", .points = true, .cloud = true};
+    static constexpr KindTraits kCurves{.name = "curves", .points = true, .strands = true};
+    static constexpr KindTraits kCamera{.name = "camera", .aimed = true, .ownSpace = true};
+    static constexpr KindTraits kLight{.name = "light", .aimed = true, .ownSpace = true};
+    static constexpr KindTraits kFaceSet{.name = "faceset", .part = true};
+    static constexpr KindTraits kInstances{.name = "instances"};
+    static constexpr KindTraits kInstancer{.name = "instancer", .points = true, .cloud = true, .ownSpace = true};
+    static constexpr KindTraits kOther{.name = "other"};
     switch (kind) {
-    case NodeKind::Transform: return "transform";
-    case NodeKind::Mesh: return "mesh";
-    case NodeKind::Subdivision: return "subdivision";
-    case NodeKind::Points: return "points";
-    case NodeKind::Curves: return "curves";
-    case NodeKind::Camera: return "camera";
-    case NodeKind::Light: return "light";
-    case NodeKind::FaceSet: return "faceset";
-    case NodeKind::Instances: return "instances";
-    case NodeKind::Other: return "other";
+    case NodeKind::Transform: return kTransform;
+    case NodeKind::Mesh: return kMesh;
+    case NodeKind::Subdivision: return kSubdivision;
+    case NodeKind::Points: return kPoints;
+    case NodeKind::Curves: return kCurves;
+    case NodeKind::Camera: return kCamera;
+    case NodeKind::Light: return kLight;
+    case NodeKind::FaceSet: return kFaceSet;
+    case NodeKind::Instances: return kInstances;
+    case NodeKind::Instancer: return kInstancer;
+    case NodeKind::Other: return kOther;
     }
-    return "other";
-}
-
-bool hasGeometry(NodeKind kind) {
-    return kind == NodeKind::Mesh || kind == NodeKind::Subdivision || kind == NodeKind::Points ||
-           kind == NodeKind::Curves;
+    return kOther;
 }
 
 std::size_t channelCount(TransformOp::Kind kind) {
@@ -308,11 +315,27 @@ void widen(std::optional<TimeSpan>& span, const Sampling& sampling) {
 
 std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     std::optional<TimeSpan> span;
-    if (scene.nodes[node].geometry && !scene.nodes[node].geometry->pointsConstant())
-        widen(span, scene.nodes[node].geometry->sampling());
-    for (const Channel& channel : channelsOf(scene.nodes[node].properties))
-        if (channel.meaning != Meaning::Unknown && !channel.values->constant())
-            widen(span, channel.values->sampling());
+    const auto widenBy = [&](const Node& it) {
+        if (it.geometry && !it.geometry->pointsConstant())
+            widen(span, it.geometry->sampling());
+        for (const Channel& channel : channelsOf(it.properties))
+            if (channel.meaning != Meaning::Unknown && !channel.values->constant())
+                widen(span, channel.values->sampling());
+    };
+    widenBy(scene.nodes[node]);
+    if (scene.nodes[node].kind == NodeKind::Instancer) { // what it shows may move where it stands
+        std::vector<bool> below(scene.nodes.size(), false);
+        for (std::size_t i = node + 1; i < scene.nodes.size(); ++i) {
+            const Node& it = scene.nodes[i];
+            below[i] = it.parent >= 0 &&
+                       (static_cast<std::size_t>(it.parent) == node || below[static_cast<std::size_t>(it.parent)]);
+            if (!below[i])
+                continue;
+            widenBy(it);
+            if (it.transform && !it.transform->constant())
+                widen(span, it.transform->sampling());
+        }
+    }
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
         if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
             transform && !transform->constant())

@@ -25,10 +25,32 @@ struct NodeId {
     auto operator<=>(const NodeId&) const = default;
 };
 
-enum class NodeKind { Transform, Mesh, Subdivision, Points, Curves, Camera, Light, FaceSet, Instances, Other };
-[[nodiscard]] const char* nodeKindName(NodeKind kind);
-/// True for kinds whose shape is a Geometry that this version reads, steps through and writes.
-[[nodiscard]] bool hasGeometry(NodeKind kind);
+enum class NodeKind {
+    Transform,
+    Mesh,
+    Subdivision,
+    Points,
+    Curves,
+    Camera,
+    Light,
+    FaceSet,
+    Instances,
+    Instancer,
+    Other
+};
+/// What is true of all nodes of a kind, said in one place: whoever needs to know asks for it, not for the kind.
+struct KindTraits {
+    const char* name;      // as reports say it
+    bool points = false;   // its shape is a Geometry
+    bool faces = false;    // with faces
+    bool cloud = false;    // of points that stand each by itself: neither faces nor lines
+    bool strands = false;  // of points that follow each other along curves
+    bool aimed = false;    // it looks or shines along its own −Z
+    bool ownSpace = false; // it keeps axes of its own: what is done to the world goes into its transform, not into it
+    bool place = false;    // a place for what stands below it, and nothing else
+    bool part = false;     // of the node above, no thing of its own
+};
+[[nodiscard]] const KindTraits& traitsOf(NodeKind kind);
 
 /// One operation of a transform stack, as scene formats keep them.
 struct TransformOp {
@@ -126,15 +148,18 @@ struct Node {
     int parent = -1;  // index into Scene::nodes, −1 at the top
     NodeKind kind = NodeKind::Other;
     TransformPtr transform; // null = identity
-    GeometryPtr geometry;   // set where hasGeometry(kind)
+    GeometryPtr geometry;   // set where the kind has points
     std::optional<VisibilityTrack> visibility;
     std::string schema;                    // the source's own name for the kind, where it has one
     PropertiesPtr properties = {};         // all else that the source says about it; null = nothing
     std::optional<NodeId> instanceOf = {}; // the node that an instance shows again; one that is nowhere is lost
     std::string instanceLabel = {};        // path at which the source looks for it
+    /// Of an instancer: what it shows, which stands below it. See components/instancer.h.
+    std::shared_ptr<const std::vector<NodeId>> prototypes = {};
     NodeId id = NodeId::fresh();
     std::shared_ptr<const std::vector<MadeOf>> madeOf = {}; // null: of itself
     [[nodiscard]] bool isInstance() const { return kind == NodeKind::Instances; }
+    [[nodiscard]] const KindTraits& is() const { return traitsOf(kind); }
 };
 
 using NodePtr = std::shared_ptr<const Node>;

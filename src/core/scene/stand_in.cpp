@@ -2,6 +2,7 @@
 #include "scene/stand_in.h"
 
 #include "scene/components/camera.h"
+#include "scene/components/instancer.h"
 
 namespace wyc {
 namespace {
@@ -59,11 +60,14 @@ std::vector<bool> itemMask(const Scene& scene) {
     for (const Node& node : scene.nodes)
         if (node.parent >= 0)
             hasChild[static_cast<std::size_t>(node.parent)] = true;
+    const std::vector<bool> below = belowInstancers(scene);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        if (below[i])
+            continue;
         const Node& node = scene.nodes[i];
         const bool camera = node.kind == NodeKind::Camera && hasLens(node);
         mask[i] = node.geometry || camera || node.kind == NodeKind::Light ||
-                  (node.kind == NodeKind::Transform && !hasChild[i] && node.transform);
+                  (node.is().place && !hasChild[i] && node.transform);
     }
     return mask;
 }

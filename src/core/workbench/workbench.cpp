@@ -34,7 +34,7 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     ItemView view;
     view.key = {source.id, node.path};
     view.name = node.name;
-    view.kind = nodeKindName(node.kind);
+    view.kind = node.is().name;
     view.nodeKind = node.kind;
     view.source = source.source;
     if (entry)

@@ -34,6 +34,7 @@ struct ItemView {
     std::string name;
     std::string kind;
     NodeKind nodeKind = NodeKind::Other;
+    [[nodiscard]] const KindTraits& is() const { return traitsOf(nodeKind); }
     bool hidden = false; // never seen
     SourcePtr source;
     /// This item alone with the transforms above it, after its steps; what has no points with a body to be seen by.

@@ -14,6 +14,7 @@
 #include "evaluate/mapped.h"
 #include "scene/channels.h"
 #include "scene/components/camera.h"
+#include "scene/components/instancer.h"
 #include "scene/components/light.h"
 #include "support/delivered.h"
 #include "support/expected.h"
@@ -419,6 +420,15 @@ TEST(Proof, AnyChannelThatTheSourceDoesNotShowFails) {
         lamp[i].colour = {1.0, 0.5, 0.25};
     }
     setLight(scene.nodes.back(), run24, lamp);
+    scene.nodes.push_back({"kelp", "/kelp", -1, NodeKind::Instancer, nullptr, nullptr, {}, {}});
+    std::vector<std::vector<InstanceFigures>> stands(24, std::vector<InstanceFigures>(3));
+    for (std::size_t i = 0; i < 24; ++i)
+        for (std::size_t k = 0; k < 3; ++k) {
+            const double angle = 0.1 * static_cast<double>(i + k);
+            stands[i][k] = {
+                k, {static_cast<double>(k), 0, 0}, {0, std::sin(angle), 0, std::cos(angle)}, {1, 2, 0.5}, 0};
+        }
+    setInstancer(scene.nodes.back(), run24, stands, {});
     scene.nodes.push_back({"group", "/group", -1, NodeKind::Transform, nullptr, nullptr, {}, {}});
     scene.nodes.back().properties = plainProperties({plainProperty(Meaning::UserValue, "mood", values(1, false, 1))});
     const std::vector<Step> chain{
@@ -437,6 +447,8 @@ TEST(Proof, AnyChannelThatTheSourceDoesNotShowFails) {
                 std::vector<PropertyValue> samples;
                 for (std::size_t i = 0; i < c.values->sampling().count(); ++i)
                     samples.push_back(*c.values->read(i));
+                if (c.values->type() == ValueType::Int32)
+                    samples.back().bytes[samples.back().bytes.size() - 4] ^= std::byte{1};
                 changeNumbers(c.values->type(), samples.back(), [](auto numbers) {
                     using T = typename decltype(numbers)::value_type;
                     numbers[numbers.size() - 1] = static_cast<T>(static_cast<double>(numbers.back()) * 1.01 + 0.001);
@@ -450,7 +462,7 @@ TEST(Proof, AnyChannelThatTheSourceDoesNotShowFails) {
             EXPECT_NE(bad.error().what.find(channel.name), std::string::npos) << bad.error().text();
             ++planted;
         }
-    EXPECT_EQ(planted, 4U + 13U + 3U + 1U);
+    EXPECT_EQ(planted, 4U + 13U + 3U + 3U + 1U);
 }
 
 // A record of version 2 has XXH64 of every sample's points; it proves, and it fails, as it did.

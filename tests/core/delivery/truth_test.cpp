@@ -14,6 +14,7 @@
 
 #include "delivery/delivery.h"
 #include "gather/sequence.h"
+#include "scene/components/instancer.h"
 #include "scene/stand_in.h"
 #include "steps/step.h"
 #include "support/plain.h"
@@ -263,6 +264,42 @@ GeometryPtr randomParticles(Random& r, const FrameRate& rate) {
     return std::make_shared<VaryingPoints>(sampling, std::move(points), std::move(ids));
 }
 
+// Drifting, turning, growing; some born and some gone, in another order in every sample. Below it what it shows.
+void addInstancer(Random& r, const FrameRate& rate, Scene& scene, std::size_t own) {
+    std::vector<NodeId> prototypes;
+    for (int n = 0; n < 2; ++n) {
+        Node mesh;
+        mesh.name = scene.nodes[own].name + "_shown" + std::to_string(n);
+        mesh.path = scene.nodes[own].path + "/" + mesh.name;
+        mesh.parent = static_cast<int>(own);
+        mesh.kind = NodeKind::Mesh;
+        mesh.geometry = randomMesh(r, rate);
+        if (n == 1)
+            mesh.transform = MemoryTransform::fixed(Mat4::rotation({1, 1, 0}, 0.4) * Mat4::translation({0.5, 0, 2}));
+        prototypes.push_back(mesh.id);
+        scene.nodes.push_back(std::move(mesh));
+    }
+    const Sampling sampling = randomSampling(r, rate);
+    std::vector<std::vector<InstanceFigures>> samples;
+    for (std::size_t i = 0; i < sampling.count(); ++i) {
+        samples.emplace_back();
+        for (std::uint64_t id = i / 6; id < 4 + i / 5; ++id) {
+            InstanceFigures one;
+            const auto k = static_cast<double>(id);
+            one.id = id;
+            one.place = {k, 0.2 * static_cast<double>(i), k * 0.5};
+            const double angle = 0.1 * k + 0.17 * static_cast<double>(i);
+            const double length = std::sqrt(1.0 + 0.25 * k * k);
+            one.turn = {std::sin(angle) / length, std::sin(angle) * 0.5 * k / length, 0.0, std::cos(angle)};
+            one.size = {1.0 + 0.1 * k, 0.5 + 0.02 * static_cast<double>(i), 2.0};
+            one.prototype = static_cast<std::int32_t>((id + i / 9) % 2);
+            samples.back().push_back(one);
+        }
+        std::shuffle(samples.back().begin(), samples.back().end(), r.engine);
+    }
+    setInstancer(scene.nodes[own], sampling, samples, std::move(prototypes));
+}
+
 Scene randomScene(Random& r) {
     Scene scene;
     scene.workingRate = *FrameRate::parse(std::vector<const char*>{"24", "25", "30", "24000/1001"}[r.engine() % 4]);
@@ -297,7 +334,11 @@ Scene randomScene(Random& r) {
             add(name + "_at", own, NodeKind::Transform).transform = randomTransform(r, scene.workingRate);
             return static_cast<int>(scene.nodes.size()) - 1;
         }();
-        switch (r.whole(0, 4)) {
+        switch (r.whole(0, 5)) {
+        case 5:
+            add(name, place, NodeKind::Instancer);
+            addInstancer(r, scene.workingRate, scene, scene.nodes.size() - 1);
+            break;
         case 0: {
             Node& cloud = add(name, place, NodeKind::Points);
             cloud.geometry = randomParticles(r, scene.workingRate);
@@ -563,22 +604,108 @@ Mat4 changeOf(const Meaning& m) {
 
 const Node* byName(const Scene& scene, const std::string& name, std::size_t& index) {
     for (index = 0; index < scene.nodes.size(); ++index)
-        if (scene.nodes[index].name == name && scene.nodes[index].kind != NodeKind::Transform)
+        if (scene.nodes[index].name == name && !scene.nodes[index].is().place)
             return &scene.nodes[index];
     return nullptr;
 }
 
 // What every thing of the source should look like at a moment of the result.
 struct Seen {
-    std::map<std::uint64_t, Vec3d> points; // of cameras: eye, and a point ahead and one above it
+    // Of cameras: eye, and a point ahead and one above it. Of instancers: all points of what they show.
+    std::map<std::uint64_t, Vec3d> points;
     bool visible = true;
 };
 
-// `own` is how long a unit of the node's own is.
-Seen seen(const Scene& scene, std::size_t node, double t, const Mat4& change, double own) {
+// What a prototype has to show, up to what shows it: four of its points.
+std::vector<Vec3d> prototypePoints(const Scene& scene, NodeId id, double t) {
+    const Node& node = scene.nodes[*scene.find(id)];
+    const auto p = test::plainLocate(node.geometry->sampling(), t);
+    const std::vector<Vec3f> points = test::pointsOf(*node.geometry, p.below);
+    const std::vector<Vec3f> later = test::pointsOf(*node.geometry, p.above);
+    const Mat4 place = node.transform ? matrixOf(node.transform->ops(), node.transform->channels(0).value()) : Mat4();
+    std::vector<Vec3d> result;
+    for (const std::size_t i : {0U, 2U, 4U, 7U})
+        result.push_back(transformedPoint(Vec3d(points[i]) + (Vec3d(later[i]) - Vec3d(points[i])) * p.weight, place));
+    return result;
+}
+
+// A value of an instancer's points: of the sample before and the one behind.
+struct AroundMoment {
+    std::vector<double> before;
+    std::vector<double> behind;
+};
+AroundMoment valuesAround(const Node& node, const std::string& name, const test::PlainPosition& at) {
+    for (const Channel& channel : channelsOf(node.properties))
+        if (channel.name == "attribute '" + name + "'")
+            return {numbersOf(*channel.values, at.below).value(), numbersOf(*channel.values, at.above).value()};
+    return {};
+}
+
+// All that an instancer shows, by the ids of its places. Where nobody says any more what stands there: the axes of
+// each place, as long as `axes` says.
+std::map<std::uint64_t, Vec3d> instancedPoints(const Scene& scene, std::size_t node, double t, const Mat4* axes) {
+    const Node& it = scene.nodes[node];
+    const auto p = test::plainLocate(it.geometry->sampling(), t);
+    const IdsPtr ids = it.geometry->ids(p.below).value();
+    const IdsPtr laterIds = it.geometry->ids(p.above).value();
+    const std::vector<Vec3f> places = test::pointsOf(*it.geometry, p.below);
+    const std::vector<Vec3f> laterPlaces = test::pointsOf(*it.geometry, p.above);
+    const AroundMoment turns = valuesAround(it, "turns", p);
+    const AroundMoment sizes = valuesAround(it, "sizes", p);
+    const AroundMoment numbers = valuesAround(it, "prototypes", p);
+    const Mat4 world = test::plainMatrix(scene, node, t);
+    std::vector<std::vector<Vec3d>> shown;
+    if (axes)
+        shown = {{transformedPoint(Vec3d{0, 0, 0}, *axes), transformedPoint(Vec3d{1, 0, 0}, *axes),
+                  transformedPoint(Vec3d{0, 1, 0}, *axes), transformedPoint(Vec3d{0, 0, 1}, *axes)}};
+    else
+        for (const NodeId id : *it.prototypes)
+            shown.push_back(prototypePoints(scene, id, t));
+    std::map<std::uint64_t, Vec3d> result;
+    for (std::size_t i = 0; i < places.size(); ++i) {
+        const std::uint64_t id = ids ? ids->at(i) : i;
+        std::size_t next = i;
+        if (laterIds)
+            next = static_cast<std::size_t>(std::find(laterIds->begin(), laterIds->end(), id) - laterIds->begin());
+        double weight = p.weight;
+        if (next >= laterPlaces.size()) { // gone by then
+            next = 0;
+            weight = 0.0;
+        }
+        InstanceFigures one;
+        one.place = Vec3d(places[i]) + (Vec3d(laterPlaces[next]) - Vec3d(places[i])) * weight;
+        double along = 0.0;
+        for (std::size_t k = 0; k < 4; ++k)
+            along += turns.before[i * 4 + k] * turns.behind[next * 4 + k];
+        const double angle = std::acos(std::min(1.0, std::abs(along)));
+        for (std::size_t k = 0; k < 4; ++k) {
+            const double from = turns.before[i * 4 + k];
+            const double to = turns.behind[next * 4 + k] * (along < 0.0 ? -1.0 : 1.0);
+            one.turn[k] = angle < 1e-5 ? mixed(from, to, weight)
+                                       : (std::sin((1.0 - weight) * angle) * from + std::sin(weight * angle) * to) /
+                                             std::sin(angle);
+        }
+        one.size = {mixed(sizes.before[i * 3], sizes.behind[next * 3], weight),
+                    mixed(sizes.before[i * 3 + 1], sizes.behind[next * 3 + 1], weight),
+                    mixed(sizes.before[i * 3 + 2], sizes.behind[next * 3 + 2], weight)};
+        const Mat4 whole = one.matrix() * world;
+        const std::vector<Vec3d>& stands = shown[axes ? 0 : static_cast<std::size_t>(numbers.before[i])];
+        for (std::size_t k = 0; k < stands.size(); ++k)
+            result[id * 10 + k] = transformedPoint(stands[k], whole);
+        if (axes)
+            result[id * 10 + 9] = {numbers.before[i], 0, 0};
+    }
+    return result;
+}
+
+// `own` is how long a unit of the node's own is; `axes`: what became of its axes, for instancers that lost what they
+// show.
+Seen seen(const Scene& scene, std::size_t node, double t, const Mat4& change, double own, const Mat4* axes = nullptr) {
     Seen result;
     const Node& it = scene.nodes[node];
-    if (it.geometry) {
+    if (it.kind == NodeKind::Instancer || axes) {
+        result.points = instancedPoints(scene, node, t, axes);
+    } else if (it.geometry) {
         result.points = test::plainPoints(scene, node, t);
     } else {
         const Mat4 world = test::plainMatrix(scene, node, t);
@@ -587,7 +714,8 @@ Seen seen(const Scene& scene, std::size_t node, double t, const Mat4& change, do
                          {2, transformedPoint(Vec3d{0, own, 0}, world)}};
     }
     for (auto& [id, p] : result.points)
-        p = transformedPoint(p, change);
+        if (!axes || id % 10 != 9) // a prototype's number is no place
+            p = transformedPoint(p, change);
     result.visible = test::plainVisible(scene, node, t);
     return result;
 }
@@ -702,7 +830,7 @@ std::optional<std::string> firstValueFault(const Scene& source, std::size_t n, c
             if (std::abs(before - after) > 1e-3 || (m.baked && moving(source, n)))
                 continue; // either is right; or the speed of the transforms is part of it
             // One value for all times follows one speed for all times, and no other.
-            if (same->values->sampling().count() < 2 && channel.values->sampling().count() < 2 && !m.oneSpeed)
+            if (same->values->sampling().count() < 2 && !m.oneSpeed)
                 continue;
             // Outside of its samples a track holds, and says nothing of how fast.
             const Sampling& own = same->values->sampling();
@@ -725,6 +853,8 @@ std::optional<std::string> firstValueFault(const Scene& source, std::size_t n, c
             for (double& number : wanted)
                 number *= rate ? speed : 1.0 / speed;
         }
+        if (channel.space == SpaceRole::Turn || channel.space == SpaceRole::Axes)
+            continue; // judged by where the points of what is shown are
         if (channel.blend == Blend::Held) {
             const auto equal = [&](double beside) {
                 return test::plainNumbers(channel, m.toSource(t + beside)) == got ||
@@ -778,14 +908,21 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
                 between.push_back(moments[i] + (moments[i + 1] - moments[i]) * share);
     }
     const Mat4 change = changeOf(m);
+    const std::vector<bool> below = belowInstancers(source);
     for (std::size_t n = 0; n < source.nodes.size(); ++n) {
         const Node& node = source.nodes[n];
-        if (node.kind == NodeKind::Transform)
+        if (node.is().place)
             continue;
         std::size_t other = 0;
+        if (below[n] && !hasInstancers(result))
+            continue; // gone, as it is told
         if (!byName(result, node.name, other))
             return node.path + " is gone";
-        const auto at = [&](double t) { return seen(source, n, m.toSource(t), change, 1.0); };
+        const bool bare = node.kind == NodeKind::Instancer && result.nodes[other].kind == NodeKind::Points;
+        const Mat4 unchanged;
+        const auto at = [&](double t) {
+            return seen(source, n, m.toSource(t), change, 1.0, bare ? &unchanged : nullptr);
+        };
         const auto say = [&](double t, const std::string& what) {
             return fmt::format("{} at frame {:.4f}: {}", node.path, m.rate.frameAt(t), what);
         };
@@ -793,7 +930,7 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
         const auto check = [&](double t, double allowed, const Seen* among = nullptr,
                                const Seen* and_ = nullptr) -> std::optional<std::string> {
             Seen wanted = at(t);
-            Seen got = seen(result, other, t, Mat4{}, m.scale);
+            Seen got = seen(result, other, t, Mat4{}, m.scale, bare ? &change : nullptr);
             if (among)
                 for (Seen* side : {&wanted, &got})
                     std::erase_if(side->points, [&](const auto& p) {
@@ -848,7 +985,7 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
                                                                                bend(low + length1 / 2, low + length1)));
             const Seen here = at(low - length1);
             const Seen there = at(low + 2.0 * length1);
-            if (const auto fault = check(t, allowed * 1.3, &here, &there))
+            if (const auto fault = check(t, allowed * (below[n] || node.prototypes ? 2.0 : 1.3), &here, &there))
                 return *fault + " (between frames)";
         }
     }
@@ -866,7 +1003,7 @@ std::string described(const Scene& scene) {
                            scene.workingRate.frameAt(sampling.lastTime()));
     };
     for (const Node& node : scene.nodes) {
-        text += "  " + node.path + " " + nodeKindName(node.kind) + "\n";
+        text += "  " + node.path + " " + node.is().name + "\n";
         if (node.transform) {
             std::string ops;
             for (const TransformOp& op : node.transform->ops())
@@ -973,8 +1110,9 @@ TEST(Truth, AnyChainThroughAPointCacheAndANumberedSequence) {
         auto it = randomCase(static_cast<unsigned>(round) * 15485863U + 3U, 3);
         if (!it)
             continue;
-        const auto mesh = std::find_if(it->source.nodes.begin(), it->source.nodes.end(),
-                                       [](const Node& n) { return n.kind == NodeKind::Mesh; });
+        const auto mesh = std::find_if(it->source.nodes.begin(), it->source.nodes.end(), [&](const Node& n) {
+            return n.kind == NodeKind::Mesh && !belowInstancers(it->source)[*it->source.find(n.id)];
+        });
         if (mesh == it->source.nodes.end())
             continue;
         const std::string meshName = mesh->name;

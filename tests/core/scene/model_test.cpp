@@ -644,7 +644,7 @@ TEST(Merged, AMovingParentOfSeveralItemsStaysOneAfterSteps) {
         const auto result = runOutput(plan->front(), {}, Progress());
         EXPECT_TRUE(result) << result.error().text();
         const auto& nodes = plan->front().scene.nodes;
-        return std::count_if(nodes.begin(), nodes.end(), [](const Node& n) { return n.kind == NodeKind::Transform; });
+        return std::count_if(nodes.begin(), nodes.end(), [](const Node& n) { return n.is().place; });
     };
     EXPECT_EQ(groups(), 1);
     job.itemFor(SourceId{1}, "/dolly/other").steps = {{"offset", {{"frames", 2.0}}, true}};

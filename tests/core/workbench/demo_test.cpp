@@ -13,6 +13,7 @@
 #include "job/job.h"
 #include "measure/motion.h"
 #include "scene/stand_in.h"
+#include "support/demo.h"
 #include "support/expected.h"
 #include "support/scenes.h"
 #include "workbench/loops.h"
@@ -20,14 +21,11 @@
 namespace wyc::demo_test {
 namespace {
 
-// Made once for all tests of this file.
 class Demo : public testing::Test {
   protected:
     static void SetUpTestSuite() {
         folder_ = std::make_unique<test::TempFolder>();
-        const auto files = demo::writeDemo(*folder_ / "demo", Progress());
-        ASSERT_TRUE(files) << files.error().text();
-        job_ = files->job;
+        job_ = test::copyDemo(*folder_ / "demo");
     }
     static void TearDownTestSuite() { folder_.reset(); }
     static fs::path path(const std::string& relative) { return job_.parent_path() / relative; }

@@ -12,6 +12,7 @@
 #include "scene/carried_words.h"
 #include "scene/components/camera.h"
 #include "scene/components/curves.h"
+#include "scene/components/instancer.h"
 #include "scene/components/light.h"
 
 namespace wyc::app {
@@ -42,7 +43,15 @@ ItemFact pointsFact(const ItemView& item) {
     if (item.pieces > 1)
         points += tr(" in %1 pieces").arg(item.pieces);
     return {tr("points"), points, tr("Points of a sample; two numbers where they come and go"),
-            item.nodeKind == NodeKind::Points}; // nothing stands beside it
+            item.is().cloud}; // nothing stands beside it
+}
+
+void addInstancer(std::vector<ItemFact>& facts, const ItemView& item) {
+    QStringList names;
+    for (const std::string& name : prototypeNames(*item.scene, item.scene->nodes[item.node]))
+        names << QString::fromStdString(name);
+    facts.push_back({tr("shows"), names.join(QStringLiteral(", ")),
+                     tr("What stands at its points, by the numbers that they have; it is not copied"), true});
 }
 
 void addCurves(std::vector<ItemFact>& facts, const ItemView& item) {
@@ -184,11 +193,13 @@ void addSource(std::vector<ItemFact>& facts, const Workspace& workspace, const I
 std::vector<ItemFact> factsOf(const Workspace& workspace, const ItemView& item) {
     std::vector<ItemFact> facts;
     const double unit = workspace.unitMetres(item);
-    const bool shape = hasGeometry(item.nodeKind);
+    const bool shape = item.is().points;
     if (shape)
         facts.push_back(pointsFact(item));
-    if (item.nodeKind == NodeKind::Mesh || item.nodeKind == NodeKind::Subdivision)
+    if (item.is().faces)
         facts.push_back({tr("faces"), digits(item.faces), tr("Faces of the first sample")});
+    if (item.scene && item.nodeKind == NodeKind::Instancer)
+        addInstancer(facts, item);
     if (item.scene && item.nodeKind == NodeKind::Curves)
         addCurves(facts, item);
     if (item.scene && item.nodeKind == NodeKind::Camera)

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "scene/components/instancer.h"
 
 namespace wyc {
 
@@ -13,7 +14,9 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         steps.push_back({type, std::move(options), true});
     };
     if (spec.world)
-        add("world", {{"groups", "kept"}});
+        add("world", hasInstancers(scene) && spec.instancersAsPoints
+                         ? nlohmann::json{{"groups", "kept"}, {"instancers", "points"}}
+                         : nlohmann::json{{"groups", "kept"}});
     if (spec.unit)
         add("unit", {{"from", spec.unit->first}, {"to", spec.unit->second}});
     if (spec.scale != 1.0)

@@ -7,6 +7,7 @@ namespace wyc {
 
 struct ChainSpec {
     bool world = false;
+    bool instancersAsPoints = false;                         // the target has no transforms that they could keep
     std::optional<std::pair<std::string, std::string>> unit; // from, to: as the unit step takes them
     double scale = 1.0;
     std::optional<std::pair<UpAxis, UpAxis>> up; // from, to

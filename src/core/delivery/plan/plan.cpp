@@ -14,6 +14,7 @@
 #include "delivery/write/placing.h"
 #include "evaluate/mapped.h"
 #include "scene/carried_words.h"
+#include "scene/components/instancer.h"
 #include "scene/layers.h"
 
 namespace wyc {
@@ -114,6 +115,8 @@ std::string recordName(const fs::path& target) {
 std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
     ChainSpec chain;
     chain.world = spec.world;
+    if (const Format* format = formatById(spec.format))
+        chain.instancersAsPoints = !format->keeps(Content::Transforms);
     if (spec.unitMetres)
         chain.unit = {shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0))),
                       shortestNumber(*spec.unitMetres)};
@@ -133,6 +136,8 @@ std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, co
 }
 
 Result<Scene> sampledFor(const Format& format, Scene given) {
+    if (!format.keeps(Content::Instancers))
+        given = instancersAsPoints(given);
     WYC_TRY(scene, format.prepare ? format.prepare(std::move(given)) : Result<Scene>(std::move(given)));
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() < 2)
@@ -238,18 +243,17 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
         const Node& node = scene.nodes[i];
         if (!node.geometry) {
             // A set of faces below a mesh is a group of that mesh.
-            const bool kept =
-                node.kind == NodeKind::Transform || format.keeps(node.kind == NodeKind::FaceSet  ? Content::Groups
-                                                                 : node.kind == NodeKind::Camera ? Content::Cameras
-                                                                 : node.kind == NodeKind::Light  ? Content::Lights
-                                                                                                 : Content::Values);
+            const bool kept = node.is().place || format.keeps(node.is().part                  ? Content::Groups
+                                                              : node.kind == NodeKind::Camera ? Content::Cameras
+                                                              : node.kind == NodeKind::Light  ? Content::Lights
+                                                                                              : Content::Values);
             if (!kept)
-                lose(node.path, fmt::format("the {} itself", nodeKindName(node.kind)));
+                lose(node.path, fmt::format("the {} itself", node.is().name));
             continue;
         }
         if (!format.keeps(Content::Subdivision) && node.kind == NodeKind::Subdivision)
             lose(node.path, "that it is a subdivision surface: written as a plain mesh");
-        if (!format.keeps(Content::Curves) && node.kind == NodeKind::Curves)
+        if (!format.keeps(Content::Curves) && node.is().strands)
             lose(node.path, "its curves: the points alone are written");
         if (!format.keeps(Content::Values))
             for (std::string& words : carriedWords(node))
@@ -357,8 +361,7 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
                 node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
             node.path = above + "/" + node.name;
             const auto same = byPath.find(node.path);
-            if (same != byPath.end() && node.kind == NodeKind::Transform &&
-                sameGroup(result.nodes[same->second], node)) {
+            if (same != byPath.end() && node.is().place && sameGroup(result.nodes[same->second], node)) {
                 newIndex[i] = static_cast<int>(same->second);
                 continue;
             }

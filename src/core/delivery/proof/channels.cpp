@@ -240,7 +240,7 @@ void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format,
     if (format.keeps(Content::Values) &&
         std::any_of(channels.begin(), channels.end(), [](const HashedChannel& c) { return c.name == kGroups; }))
         for (std::size_t i = node + 1; i < scene.nodes.size(); ++i)
-            if (scene.nodes[i].kind == NodeKind::FaceSet && scene.nodes[i].parent == static_cast<int>(node))
+            if (scene.nodes[i].is().part && scene.nodes[i].parent == static_cast<int>(node))
                 apart.insert(groupChannel(scene.nodes[i].name));
     std::erase_if(channels, [&](const HashedChannel& channel) {
         return apart.empty() ? channel.name.starts_with("group '")
@@ -257,12 +257,11 @@ Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t no
         WYC_CHECK(addTransform(scene, node, result));
     if (format.keeps(Content::Visibility))
         addVisibility(it, result);
-    if (it.geometry && it.kind != NodeKind::Curves && it.geometry->sampling().count() > 0) {
+    if (it.geometry && !it.is().strands && it.geometry->sampling().count() > 0) {
         WYC_CHECK(addMesh(it, format, result));
         // Ids that the scene keeps with the points, not among the properties.
         const auto named = [](const HashedChannel& c) { return c.name == meaningName(Meaning::PointIds); };
-        if (format.keeps(Content::Values) && it.kind == NodeKind::Points &&
-            std::none_of(result.begin(), result.end(), named)) {
+        if (format.keeps(Content::Values) && it.is().cloud && std::none_of(result.begin(), result.end(), named)) {
             HashedChannel channel{meaningName(Meaning::PointIds), timesOf(it.geometry->sampling()), {}};
             for (std::size_t i = 0; i < it.geometry->sampling().count(); ++i) {
                 WYC_TRY(ids, it.geometry->ids(i));

@@ -371,12 +371,12 @@ Status compareChannels(const std::vector<HashedChannel>& meant, const std::vecto
 }
 
 bool isPlaced(const Node& node) {
-    return node.transform && node.kind != NodeKind::Transform && node.kind != NodeKind::Instances;
+    return node.transform && !node.is().place && node.kind != NodeKind::Instances;
 }
 
 // Groups of a source are compared by what stands in them.
 bool isGroup(const Node& node) {
-    return !node.geometry && node.kind != NodeKind::Camera && node.kind != NodeKind::Light;
+    return !node.geometry && !node.is().aimed;
 }
 
 // Values that somebody attached to a group, and all else that it says in numbers.
@@ -488,10 +488,9 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
         if (!other || (it.geometry && !found.nodes[*other].geometry)) {
             item.disagreements.push_back("it is not in what was written");
         } else {
-            item.kind = nodeKindName(found.nodes[*other].kind);
+            item.kind = found.nodes[*other].is().name;
             if (found.nodes[*other].kind != it.kind && format.keeps(Content::Values))
-                item.disagreements.push_back(
-                    fmt::format("it was meant as {}, it is {}", nodeKindName(it.kind), item.kind));
+                item.disagreements.push_back(fmt::format("it was meant as {}, it is {}", it.is().name, item.kind));
             const double share = 1.0 / static_cast<double>(nodes.size());
             const Progress part = progress.part(static_cast<double>(n) * share, static_cast<double>(n + 1) * share);
             if (it.geometry)

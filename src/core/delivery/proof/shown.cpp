@@ -117,6 +117,9 @@ void goOn(Intention& intention, const StepMeaning& meaning) {
         intention.space = intention.space * meaning.space->matrix();
         intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
         intention.scale *= meaning.space->scale;
+        SpaceChange own = *meaning.space;
+        own.place.reset();
+        intention.axes = intention.axes * own.matrix();
     }
 }
 
@@ -363,7 +366,7 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
         say(fmt::format("at frame {} the source shows it {}", when,
                         plainVisible(*meant_, node_, seconds) ? "hidden" : "visible"));
     // Cameras and lights have no points: their place is compared.
-    if (placeToo && (it.kind == NodeKind::Camera || it.kind == NodeKind::Light)) {
+    if (placeToo && it.is().aimed) {
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
         WYC_TRY(place, plainWorld(*scene_, own, *time));
         // A unit of its own is another length after a change of size.

@@ -24,8 +24,9 @@ struct Intention {
     TimeMap time; // time of the result → times of the source
     Mat4 space;   // world of the source → world of the result
     double scale = 1.0;
-    FrameRate rate;                      // of the result
-    Wanted wanted;                       // where moments are set, only they are promised
+    Mat4 axes;      // what a change of unit and up axis alone does to axes and lengths of a node's own
+    FrameRate rate; // of the result
+    Wanted wanted;  // where moments are set, only they are promised
     std::vector<std::string> shortfalls; // what was asked for and the source does not have: "16 frames at the end"
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
     /// Nodes whose points the steps gave other numbers, by id: of which points they are made.

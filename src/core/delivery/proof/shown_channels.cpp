@@ -88,6 +88,16 @@ bool isTold(const Scene& meant, const std::string& path, const std::string& chan
     });
 }
 
+// A direction turned by a quaternion x, y, z, w.
+Vec3d turnedBy(const double* q, const Vec3d& v) {
+    const double size = std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2] + q[3] * q[3]);
+    if (!(size > 0.0))
+        return v;
+    const Vec3d axis{q[0] / size, q[1] / size, q[2] / size};
+    const Vec3d twice = cross(axis, v) * 2.0;
+    return v + twice * (q[3] / size) + cross(axis, twice);
+}
+
 bool apart(double a, double b, double allowed) {
     return std::isfinite(a) != std::isfinite(b) || std::abs(a - b) > allowed;
 }
@@ -211,8 +221,8 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
     const std::vector<TimedPose> poses = intention_->time.at(seconds);
     if (isSpeedOfPoints(pair.source) && poses.size() > 1)
         return expectedSpeeds(pair, seconds);
-    // Directions of more than two poses are mixed one after another, and do not add up.
-    if (pair.source.blend == Blend::UnitLength && poses.size() > 1)
+    // Directions and turns of several poses are mixed one after another, and do not add up.
+    if ((pair.source.blend == Blend::UnitLength || pair.source.blend == Blend::Sphere) && poses.size() > 1)
         return none;
     const Geometry* shape = sourceScene_->nodes[own_].geometry.get();
     const bool loose = shape && shape->topologyVaries() && pair.source.values->isArray();
@@ -350,6 +360,32 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
                 put(own, i, position ? transformedPoint(triple(own, i), world) : linear(triple(own, i), world));
                 put(source, i,
                     position ? transformedPoint(triple(source, i), there) : linear(triple(source, i), there));
+            }
+            break;
+        // What stands at a place goes through the axes of its own on both ways: the axes themselves are compared.
+        case SpaceRole::Turn: {
+            std::vector<double> ownAxes;
+            std::vector<double> sourceAxes;
+            for (std::size_t i = 0; i + 4 <= own.size(); i += 4)
+                for (const Vec3d& axis : {Vec3d{1, 0, 0}, Vec3d{0, 1, 0}, Vec3d{0, 0, 1}}) {
+                    const Vec3d a = linear(turnedBy(own.data() + i, linear(axis, intention_->axes)), world);
+                    const Vec3d b = linear(turnedBy(source.data() + i, axis), there);
+                    ownAxes.insert(ownAxes.end(), {a.x, a.y, a.z});
+                    sourceAxes.insert(sourceAxes.end(), {b.x, b.y, b.z});
+                }
+            own = std::move(ownAxes);
+            source = std::move(sourceAxes);
+            break;
+        }
+        case SpaceRole::Axes:
+            for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
+                const Vec3d sizes = triple(own, i);
+                for (std::size_t k = 0; k < 3; ++k) {
+                    const Vec3d where =
+                        linear({k == 0 ? 1.0 : 0.0, k == 1 ? 1.0 : 0.0, k == 2 ? 1.0 : 0.0}, intention_->axes);
+                    const Vec3d share{std::abs(where.x), std::abs(where.y), std::abs(where.z)};
+                    own[i + k] = dot(share, sizes) / (share.x + share.y + share.z);
+                }
             }
             break;
         case SpaceRole::Box:

@@ -70,7 +70,7 @@ Result<std::vector<HashedChannel>> channelsOfVersion3(const Node& node, std::vec
     WYC_TRY(lens, lensOf(all));
     if (lens)
         channels.push_back(std::move(*lens));
-    const bool mesh = node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision;
+    const bool mesh = node.is().faces;
     for (const Channel& channel : all) {
         if (!mesh || isLayer(channel.meaning) || channel.scope != Scope::Corner || channel.numbers || !node.geometry)
             continue;

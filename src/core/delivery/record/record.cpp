@@ -143,8 +143,7 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
         for (const std::uint64_t hash : item.sampleHashes)
             hashes.push_back(hashText(hash));
         const auto node = tree.find(item.item);
-        const bool placed =
-            node && output.scene.nodes[*node].transform && output.scene.nodes[*node].kind != NodeKind::Transform;
+        const bool placed = node && output.scene.nodes[*node].transform && !output.scene.nodes[*node].is().place;
         items.push_back({{"item", validUtf8(item.item)},
                          {"placed", placed},
                          {"channels", channelsJson(item.channels)},
@@ -239,7 +238,7 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
         item.disagreements.push_back("it is not in the file");
         return {};
     }
-    item.kind = nodeKindName(found.nodes[*place].kind);
+    item.kind = found.nodes[*place].is().name;
     item.carried = carriedFrames(found, *place);
     if (const auto channels = entry.find("channels"); channels != entry.end() && channels->is_object()) {
         WYC_TRY(there, writtenChannels(found, *place, placed, format));

@@ -560,6 +560,8 @@ Format format() {
                        {Content::Subdivision, kKept},
                        {Content::Values, kKept},
                        {Content::Instances, kKept},
+                       {Content::Instancers,
+                        {Fate::Converted, "points; turns, sizes and numbers of what stands there as attributes"}},
                        {Content::Times, kKept},
                        {Content::TimesBetweenFrames, kKept},
                        {Content::UnevenTimes, kKept},

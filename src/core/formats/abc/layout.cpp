@@ -119,7 +119,7 @@ bool isMadeAnew(std::string_view group, std::string_view name, NodeKind kind) {
         return among({"visible", ".instanceSource"});
     if (group == ".xform")
         return among({".inherits", ".ops", ".vals", "isNotConstantIdentity", ".animChans"});
-    if (group != ".geom" || !hasGeometry(kind))
+    if (group != ".geom" || !traitsOf(kind).points)
         return false;
     const bool mesh = kind == NodeKind::Mesh || kind == NodeKind::Subdivision;
     return among({".selfBnds", "P"}) || (mesh && among({".faceIndices", ".faceCounts"}));

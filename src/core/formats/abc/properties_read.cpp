@@ -173,7 +173,7 @@ class ArchiveProperties final : public Properties {
             node.time = roles.time;
             node.meaning = meaningOf(node.name, path, kind_);
             node.scope = scopeOf(property.metadata);
-            if (hasGeometry(kind_))
+            if (traitsOf(kind_).points)
                 nameLayer(node, path);
             if (isAttribute(node.meaning) && node.children.size() == 2 && node.children[0].name == ".vals" &&
                 node.children[1].name == ".indices" && node.children[0].values && node.children[1].values)

@@ -354,6 +354,7 @@ Format format() {
                        {Content::Curves, kPoints},
                        {Content::Subdivision, {Fate::Converted, "a plain mesh"}},
                        {Content::Instances, {Fate::Converted, "a copy for each"}},
+                       {Content::Instancers, {Fate::Converted, "their places as points"}},
                        {Content::Times, {Fate::Kept, "as float32"}},
                        {Content::TimesBetweenFrames, kKept},
                        {Content::UnevenTimes, kKept},

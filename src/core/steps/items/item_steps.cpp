@@ -6,6 +6,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/components/instancer.h"
 #include "scene/instances.h"
 #include "scene/stand_in.h"
 #include "steps/steps.h"
@@ -110,7 +111,7 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
     std::vector<bool> hadChild(scene.nodes.size(), false);
     std::vector<bool> hasChild(scene.nodes.size(), false);
     for (std::size_t i = scene.nodes.size(); i-- > 0;) {
-        if (keep[i] && !(anyPositive && chosen[i]) && scene.nodes[i].kind == NodeKind::Transform)
+        if (keep[i] && !(anyPositive && chosen[i]) && scene.nodes[i].is().place)
             keep[i] = hasChild[i] || !hadChild[i];
         if (const int parent = scene.nodes[i].parent; parent >= 0) {
             hadChild[static_cast<std::size_t>(parent)] = true;
@@ -141,19 +142,20 @@ const std::vector<std::string_view>& itemKinds() {
 
 Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind) {
     const std::vector<bool> isItem = itemMask(scene);
+    const std::vector<bool> below = belowInstancers(scene);
     std::vector<bool> keep(scene.nodes.size(), false);
     bool any = false;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        const NodeKind is = scene.nodes[i].kind;
-        // Sets of faces go with their mesh.
+        const KindTraits& is = scene.nodes[i].is();
+        // Sets of faces go with their mesh, what an instancer shows with it.
         const int parent = scene.nodes[i].parent;
-        const bool part = is == NodeKind::FaceSet && parent >= 0 && keep[static_cast<std::size_t>(parent)];
+        const bool part = (is.part || below[i]) && parent >= 0 && keep[static_cast<std::size_t>(parent)];
         const bool fits = kind == "seen"      ? !neverSeen(scene, i)
                           : kind == "moving"  ? movingSpan(scene, i).has_value()
-                          : kind == "shapes"  ? hasGeometry(is) && is != NodeKind::Points
-                          : kind == "cameras" ? is == NodeKind::Camera
-                          : kind == "lights"  ? is == NodeKind::Light
-                                              : is == NodeKind::Points;
+                          : kind == "shapes"  ? is.points && !is.cloud
+                          : kind == "cameras" ? scene.nodes[i].kind == NodeKind::Camera
+                          : kind == "lights"  ? scene.nodes[i].kind == NodeKind::Light
+                                              : is.cloud;
         keep[i] = part || (isItem[i] && fits);
         any = any || keep[i];
     }

@@ -220,7 +220,7 @@ Scene withoutSetsOf(const Scene& scene, const std::vector<char>& rearranged) {
         Node node = scene.nodes[i];
         const int parent = node.parent;
         if (parent >= 0 && (place[static_cast<std::size_t>(parent)] < 0 ||
-                            (node.kind == NodeKind::FaceSet && rearranged[static_cast<std::size_t>(parent)])))
+                            (node.is().part && rearranged[static_cast<std::size_t>(parent)])))
             continue;
         node.parent = parent < 0 ? -1 : place[static_cast<std::size_t>(parent)];
         place[i] = static_cast<int>(result.nodes.size());
@@ -236,7 +236,7 @@ Result<Scene> rearrangedScene(const Scene& scene, bool renumbers, const PlacesOf
     std::vector<char> done(scene.nodes.size(), 0);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
-        if (!node.geometry || node.kind == NodeKind::Curves)
+        if (!node.geometry || node.is().strands)
             continue;
         if (node.geometry->topologyVaries())
             return fail(makeError(ErrorKind::BadInput, "its faces change in time: they have no order to be changed")

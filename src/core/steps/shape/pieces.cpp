@@ -630,7 +630,7 @@ SeenTogether piecesTogether(const Scene& scene) {
         const Node& node = scene.nodes[i];
         if (!node.geometry)
             continue;
-        const bool mesh = node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision;
+        const bool mesh = node.is().faces;
         const auto origin = splitOrigin(node);
         const bool beside =
             !first || (node.parent == scene.nodes[*first].parent && node.transform == scene.nodes[*first].transform);

@@ -13,6 +13,7 @@
 #include "scene/carried_words.h"
 #include "scene/channels.h"
 #include "scene/components/face_sets.h"
+#include "scene/components/instancer.h"
 #include "scene/instances.h"
 #include "steps/shape/pieces.h"
 #include "steps/steps.h"
@@ -26,10 +27,6 @@ using nlohmann::json;
 void tellDropped(const Node& node, const char* how, Scene& scene) {
     for (const std::string& words : carriedWords(node))
         scene.notCarried.push_back({node.path, fmt::format("{}: it was {}", words, how)});
-}
-
-bool needsPlace(const Node& node) {
-    return node.kind == NodeKind::Camera || node.kind == NodeKind::Light;
 }
 
 // A name that no sibling has yet.
@@ -101,6 +98,7 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     result.samplings.clear();
     std::unordered_map<std::string, int> taken;
     std::vector<int> newIndex(scene->nodes.size(), -1);
+    const std::vector<bool> below = belowInstancers(*scene);
     std::vector<std::size_t> childCount(scene->nodes.size(), 0);
     for (const Node& node : scene->nodes)
         if (node.parent >= 0)
@@ -109,8 +107,9 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
         Node node = scene->nodes[i];
         const int above = node.parent;
         int parent = above < 0 ? -1 : newIndex[static_cast<std::size_t>(above)];
+        const bool prototype = below[i]; // in a space of its instancer
         // What stands below a shape (a face set) stays there, groups or not.
-        if (node.kind == NodeKind::Transform && !node.geometry) {
+        if (!prototype && node.is().place && !node.geometry) {
             if (!keepGroups) {
                 newIndex[i] = parent;
                 continue;
@@ -121,27 +120,28 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
                 return channel.space == SpaceRole::Box ? nullptr : channel.values;
             });
         }
-        if (!keepGroups && (node.geometry || needsPlace(node)))
+        if (!prototype && !keepGroups && (node.geometry || node.is().ownSpace))
             node.visibility = resolvedVisibility(scene, i);
         const auto parentPath = [&] {
             return parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(parent)].path;
         };
-        if (node.geometry) {
+        if (prototype) {
+        } else if (node.is().ownSpace) {
+            // A camera has no points to move, what an instancer shows is turned too: the whole way is their matrix.
+            const auto place = std::make_shared<WorldTransform>(worldTrack(scene, i));
+            node.transform = nullptr;
+            // A group that is there for it alone takes it, so that a camera stays the node that it was.
+            if (parent >= 0 && keepGroups && childCount[static_cast<std::size_t>(above)] == 1 &&
+                result.nodes[static_cast<std::size_t>(parent)].is().place)
+                result.nodes[static_cast<std::size_t>(parent)].transform = place;
+            else
+                node.transform = place;
+        } else if (node.geometry) {
             WYC_TRY(geometry, bakedGeometry(scene, i));
             WYC_TRY(properties, bakedProperties(scene, i));
             node.geometry = geometry;
             node.properties = properties;
             node.transform = nullptr;
-        } else if (needsPlace(node)) {
-            // A camera has no points to move: it has the whole way as one matrix of its own.
-            const auto place = std::make_shared<WorldTransform>(worldTrack(scene, i));
-            node.transform = nullptr;
-            // A group that is there for it alone takes it, so that a camera stays the node that it was.
-            if (parent >= 0 && keepGroups && childCount[static_cast<std::size_t>(above)] == 1 &&
-                result.nodes[static_cast<std::size_t>(parent)].kind == NodeKind::Transform)
-                result.nodes[static_cast<std::size_t>(parent)].transform = place;
-            else
-                node.transform = place;
         }
         node.parent = parent;
         node.name = freeName(taken, parentPath(), node.name);
@@ -153,23 +153,25 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
 }
 
 Result<Scene> applyWorld(const Scene& scene, const json& options) {
-    return toWorld(scene, options["groups"].get<std::string>() == "kept");
+    const bool asPoints = options["instancers"].get<std::string>() == "points";
+    return toWorld(asPoints ? instancersAsPoints(scene) : scene, options["groups"].get<std::string>() == "kept");
 }
 
 Result<Scene> applyMerge(const Scene& given, const json& options) {
     WYC_TRY(scene, toWorld(given, false));
     // What is hidden, now or at times, would be seen in one mesh with the others: it stays by itself.
+    const std::vector<bool> below = belowInstancers(scene);
     const auto isPart = [](const Node& node) {
         const bool hidden = node.visibility && std::find(node.visibility->values.begin(), node.visibility->values.end(),
                                                          Visibility::Hidden) != node.visibility->values.end();
-        return node.geometry && (node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision) && !hidden;
+        return node.geometry && node.is().faces && !hidden;
     };
     std::vector<MergePart> parts;
     Scene result = scene;
     result.nodes.clear();
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
-        if (isPart(node)) {
+        if (isPart(node) && !below[i]) {
             MergePart part{node.name, node.geometry, node.properties, {}, &node};
             WYC_TRY(origin, splitOrigin(node));
             part.origin = std::move(origin);
@@ -184,7 +186,7 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     std::vector<int> newIndex(scene.nodes.size(), -1);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         Node node = scene.nodes[i];
-        const bool part = isPart(node);
+        const bool part = isPart(node) && !below[i];
         const bool orphan = node.parent >= 0 && newIndex[static_cast<std::size_t>(node.parent)] < 0;
         if (part || orphan)
             continue;
@@ -221,13 +223,14 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
     std::vector<int> newIndex(scene.nodes.size(), -1);
     std::unordered_map<std::string, int> taken;
     bool any = false;
+    const std::vector<bool> below = belowInstancers(scene);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const Node& node = scene.nodes[i];
         const int parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
         if (node.parent >= 0 && parent < 0)
             continue; // below a mesh that was split: its sets are the pieces now
         std::vector<FaceSet> sets;
-        if (node.geometry && (node.kind == NodeKind::Mesh || node.kind == NodeKind::Subdivision)) {
+        if (node.geometry && node.is().faces && !below[i]) { // pieces of a prototype would be others
             WYC_TRY(pieces, piecesOf(scene, i, by));
             sets = std::move(pieces);
         }
@@ -273,7 +276,8 @@ StepType worldStep() {
     return {"world",
             "To world space",
             "Puts every transform into the points; cameras get the whole way as one matrix",
-            {{"groups", OptionKind::Choice, "", "transforms that are left empty", "kept", {"kept", "dropped"}}},
+            {{"groups", OptionKind::Choice, "", "transforms that are left empty", "kept", {"kept", "dropped"}},
+             {"instancers", OptionKind::Choice, "", "what shows others many times", "kept", {"kept", "points"}}},
             nullptr,
             nullptr,
             &applyWorld,

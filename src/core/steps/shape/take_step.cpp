@@ -47,7 +47,7 @@ class OpenCaches {
 };
 
 bool hasPoints(const Node& node) {
-    return node.geometry && node.kind != NodeKind::Curves;
+    return node.geometry && !node.is().strands;
 }
 
 // A's points over time, B's faces and what lies on them.
@@ -103,6 +103,8 @@ void leaveOutMotion(Node& node, Scene& scene) {
         keptProperties(node.properties, [](const PropertyNode& property, const PropertyNode*) -> ValuesPtr {
             switch (property.role) {
             case SpaceRole::Normal:
+            case SpaceRole::Turn:
+            case SpaceRole::Axes:
             case SpaceRole::Position:
             case SpaceRole::Vector: return nullptr;
             default: return property.meaning == Meaning::Velocities ? nullptr : property.values;

@@ -192,7 +192,7 @@ Scene placedInSpace(const Scene& scene, const Mat4& place) {
                 node.transform = std::make_shared<PlacedTransform>(node.transform, place, true);
             continue;
         }
-        const bool bare = node.geometry && !node.transform;
+        const bool bare = node.geometry && !node.transform && !node.is().ownSpace;
         if (bare) {
             node.geometry = std::make_shared<PlacedGeometry>(node.geometry, place);
             node.properties = changedChannels(node.properties, [place](const Channel& channel) -> ValuesPtr {
@@ -202,12 +202,13 @@ Scene placedInSpace(const Scene& scene, const Mat4& place) {
                 case SpaceRole::Vector:
                 case SpaceRole::Normal: return std::make_shared<PlacedValues>(channel.values, channel.space, place);
                 case SpaceRole::Box: return nullptr; // of another space; a writer makes it anew
+                case SpaceRole::Turn:
+                case SpaceRole::Axes: // of what takes a transform instead
                 case SpaceRole::None: break;
                 }
                 return channel.values;
             });
-        } else if (node.transform || node.kind == NodeKind::Transform || node.kind == NodeKind::Camera ||
-                   node.kind == NodeKind::Light) {
+        } else if (node.transform || node.is().place || node.is().ownSpace) {
             node.transform = std::make_shared<PlacedTransform>(node.transform, place, false);
         }
     }

@@ -68,6 +68,17 @@ class ChangedValues final : public ValuesWrapper {
         case SpaceRole::Position:
         case SpaceRole::Vector: turnAndScale(change_, triples, change_.scale); break;
         case SpaceRole::Normal: turnAndScale(change_, triples, 1.0); break;
+        case SpaceRole::Turn: // a turn is none of the axes' lengths: the vector part alone is turned
+            for (std::size_t i = 0; i + 4 <= numbers.size(); i += 4)
+                turnAndScale(change_, std::span(reinterpret_cast<Triple*>(numbers.data() + i), 1), 1.0);
+            break;
+        case SpaceRole::Axes:
+            for (std::size_t i = 0; i + 3 <= numbers.size(); i += 3) {
+                const std::array<T, 3> from{numbers[i], numbers[i + 1], numbers[i + 2]};
+                for (std::size_t row = 0; row < 3; ++row)
+                    numbers[i + change_.column(row).first] = from[row];
+            }
+            break;
         case SpaceRole::Box:
             if (numbers.size() < 6 || numbers[0] > numbers[3]) // empty: inside out
                 break;
@@ -255,11 +266,11 @@ Scene changedInSpace(const Scene& scene, const SpaceChange& change) {
     std::vector<bool> carriesEye(result.nodes.size(), false);
     for (std::size_t i = 0; i < result.nodes.size() && !change.turn.isIdentity(); ++i) {
         const Node& node = result.nodes[i];
-        if (node.kind != NodeKind::Camera && node.kind != NodeKind::Light)
+        if (!node.is().aimed)
             continue;
         const auto above = static_cast<std::size_t>(std::max(0, node.parent));
         const bool alone = node.parent >= 0 && childCount[above] == 1 && !node.transform &&
-                           result.nodes[above].kind == NodeKind::Transform && !result.nodes[above].geometry;
+                           result.nodes[above].is().place && !result.nodes[above].geometry;
         carriesEye[alone ? above : i] = true;
     }
     for (std::size_t i = 0; i < result.nodes.size(); ++i) {

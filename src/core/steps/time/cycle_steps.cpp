@@ -162,8 +162,7 @@ Carry times(const Carry& carry, double by) {
 // What is at the top of a scene is carried; what has neither points nor a place of its own cannot be.
 Status mayBeCarried(const Scene& scene) {
     for (const Node& node : scene.nodes)
-        if (node.parent < 0 && !node.geometry && !node.transform && node.kind != NodeKind::Transform &&
-            node.kind != NodeKind::Other)
+        if (node.parent < 0 && !node.geometry && !node.transform && !node.is().place && node.kind != NodeKind::Other)
             return fail(badInput("it stands at the top without a transform: it cannot be carried along",
                                  "Let it come back, or give it a transform above it")
                             .forItem(node.path));
