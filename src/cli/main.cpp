@@ -71,45 +71,6 @@ int usageError(CommandLine& line, const CLI::ParseError& error, const std::vecto
     return finished(report(line.common, told));
 }
 
-int run(CommandLine& line) {
-    const std::string verb = line.app.get_subcommands().front()->get_name();
-    if (verb == "info")
-        return runInfo(line.common, line.info);
-    if (verb == "sample")
-        return runSample(line.common, line.sample);
-    if (verb == "check")
-        return runCheck(line.common, line.check);
-    if (verb == "convert")
-        return runConvert(line.common, line.convert);
-    if (verb == "loop") {
-        const std::string act = line.app.get_subcommand("loop")->get_subcommands().front()->get_name();
-        return act == "find"   ? runLoopFind(line.common, line.loop)
-               : act == "make" ? runLoopMake(line.common, line.loop)
-                               : runLoopCheck(line.common, line.loop);
-    }
-    if (verb == "compare")
-        return runCompare(line.common, line.compare);
-    if (verb == "order")
-        return runOrder(line.common, line.compare);
-    if (verb == "retime")
-        return runRetime(line.common, line.retime);
-    if (verb == "job") {
-        line.job.handlesGiven = line.app.get_subcommand("job")->count("--handles") > 0;
-        return runJob(line.common, line.job);
-    }
-    if (verb == "deliver")
-        return runDeliver(line.common, line.deliver);
-    if (verb == "prove")
-        return runProve(line.common, line.prove);
-    if (verb == "formats")
-        return runFormats(line.common);
-    if (verb == "steps")
-        return runSteps(line.common, line.step);
-    if (verb == "demo")
-        return runDemo(line.common, line.demoFolder);
-    return runPages(line.common, line.app, line.pagesFolder);
-}
-
 } // namespace
 
 int main(int argc, char** argv) {
@@ -123,7 +84,7 @@ int main(int argc, char** argv) {
         }
         if (line.common.threads > 0)
             wyc::setThreadCount(line.common.threads);
-        return finished(run(line));
+        return finished(line.run());
     } catch (const std::system_error& error) {
         if (error.code().value() == EPIPE) // whoever read it has seen enough
             return kClean;

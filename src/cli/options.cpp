@@ -131,8 +131,8 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
 
 Result<std::vector<Step>> stepsOfFile(const fs::path& file) {
     WYC_TRY(bytes, readWholeFile(file, 16 << 20));
-    const auto json = nlohmann::json::parse(bytes.begin(), bytes.end(), nullptr, false);
-    auto chain = stepsFromJson(json.is_object() ? json.value("steps", nlohmann::json()) : json);
+    const auto document = nlohmann::json::parse(bytes.begin(), bytes.end(), nullptr, false);
+    auto chain = stepsFromJson(document.is_object() ? document.value("steps", nlohmann::json()) : document);
     if (!chain)
         return fail(std::move(chain.error()).inFile(file.string()));
     return chain;
@@ -146,6 +146,18 @@ Result<Scene> chosenItems(const Scene& scene, const std::vector<std::string>& pa
         chosen = std::move(fitting);
     }
     return chosen;
+}
+
+Result<SourcePtr> chosenOf(const SourcePtr& source, const std::vector<std::string>& items,
+                           const std::vector<std::string>& kinds) {
+    if (items.empty() && kinds.empty())
+        return source;
+    auto result = std::make_shared<Source>(*source);
+    WYC_TRY(scene, chosenItems(source->shown(), items, kinds));
+    result->scene = std::move(scene);
+    result->expanded = nullptr;
+    result->tree = std::make_shared<const SceneTree>(result->scene);
+    return SourcePtr(std::move(result));
 }
 
 } // namespace wyc::cli

@@ -1,21 +1,39 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// compare, order
+// compare, and order: both go by which point is which.
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
 #include "base/file.h"
 #include "base/text.h"
 #include "compare/comparison.h"
+#include "converted.h"
+#include "declare.h"
 #include "maths/lengths.h"
-#include "options.h"
 #include "steps/shape/point_order.h"
+#include "verbs/verbs.h"
 
 namespace wyc::cli {
+namespace {
 
 using nlohmann::json;
 
-namespace {
+struct CompareArguments {
+    OpenArguments open; // what both have in common; `rest` is A's
+    std::string a;
+    std::string b;
+    std::string restB;
+    std::vector<std::string> items;
+    std::string tolerance = "0.1mm";
+    bool explain = false;
+    std::string apply;  // target of the mended copy
+    std::string report; // HTML
+    std::string camera; // drift in its picture too
+    double pictureWidth = 1920.0;
+    std::string output; // of an order
+    bool replace = false;
+};
 
 struct Sides {
     SourcePtr a;
@@ -132,8 +150,6 @@ void print(const Comparison& comparison, bool explain) {
             fmt::print("{}: {}\n", words, path);
 }
 
-} // namespace
-
 int runCompare(const Common& common, const CompareArguments& arguments) {
     const TerminalProgress terminal(common);
     const bool applies = !arguments.apply.empty();
@@ -225,6 +241,46 @@ int runOrder(const Common& common, const CompareArguments& arguments) {
                    groupedDigits(facts.certain), groupedDigits(facts.ambiguous), groupedDigits(facts.unmatchedA.size()),
                    groupedDigits(facts.unmatchedB.size()), facts.by);
     return certain ? kClean : kFindings;
+}
+
+// What the options of both verbs share.
+void addSides(CLI::App& app, CompareArguments& given) {
+    app.add_option("a", given.a, "What it should be")->required()->type_name("A");
+    app.add_option("b", given.b, "What came back")->required()->type_name("B");
+    app.add_option("--rest", given.open.rest, "Mesh of A, where it is a bare point cache")->type_name("FILE");
+    app.add_option("--rest-b", given.restB, "Mesh of B, where it is one")->type_name("FILE");
+    app.add_flag("--single", given.open.single, "A numbered file is one file, not its sequence");
+    addText(app, "--is-unit", given.open.isUnit, "Unit of sources that state none", "U");
+    addText(app, "--is-rate", given.open.isRate, "Rate of sources that state none", "R");
+    app.add_option("--items", given.items, "Only items that fit, \"!PATTERN\" leaves out; repeatable")
+        ->type_name("PATTERN")
+        ->check(kSomething)
+        ->allow_extra_args(false);
+}
+
+} // namespace
+
+Run declareCompare(CLI::App& app, const Common& common) {
+    const auto given = std::make_shared<CompareArguments>();
+    addSides(app, *given);
+    app.add_flag("--explain", given->explain, "Every cause with its figure, evidence and confidence");
+    addText(app, "--tolerance", given->tolerance, "Largest drift that is none, as 0.1mm (the default)", "LENGTH");
+    addText(app, "--camera", given->camera, "Drift in the picture of this camera of A or B too, in pixels", "ITEM");
+    app.add_option("--picture-width", given->pictureWidth, "Width of that picture, 1920 where not given")
+        ->type_name("PIXELS")
+        ->check(CLI::Range(1.0, 1e6));
+    addText(app, "--apply", given->apply, "Write B with all causes undone, proven", "TARGET");
+    addText(app, "--report", given->report, "All of it as one page", "FILE.html");
+    app.add_flag("--replace", given->replace, "A target that exists is replaced");
+    return [given, &common] { return runCompare(common, *given); };
+}
+
+Run declareOrder(CLI::App& app, const Common& common) {
+    const auto given = std::make_shared<CompareArguments>();
+    addSides(app, *given);
+    app.add_option("-o,--output", given->output, "The order")->required()->type_name("MAP");
+    app.add_flag("--replace", given->replace, "A file that exists is replaced");
+    return [given, &common] { return runOrder(common, *given); };
 }
 
 } // namespace wyc::cli

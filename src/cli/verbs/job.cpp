@@ -1,21 +1,53 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// job: makes and changes a job without the window
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "declare.h"
 #include "delivery/ask/chosen.h"
 #include "job/job.h"
-#include "options.h"
 #include "scene/stand_in.h"
+#include "verbs/verbs.h"
 #include "workbench/workbench.h"
 
 namespace wyc::cli {
+namespace {
 
 using nlohmann::json;
 
-namespace {
+struct JobArguments {
+    std::string job;
+    bool fresh = false;
+    std::string shotName;
+    ShotArguments shot;
+    bool handlesGiven = false;
+    std::vector<std::string> added;
+    std::vector<std::string> removed;
+    std::vector<std::string> items; // that the following is about
+    std::vector<std::string> steps;
+    std::string stepsFile;
+    bool clear = false;
+    bool leaveOut = false;
+    bool takeIn = false;
+    bool loops = false;
+    bool noLoops = false;
+    std::vector<std::string> mend;
+    std::string delivery; // its name
+    bool dropDelivery = false;
+    std::string format;
+    std::vector<std::string> take;
+    std::string folder;
+    std::string nameTemplate;
+    std::string toUnit;
+    std::string toUp;
+    std::string toRate;
+    bool wholeRange = false;
+    bool world = false;
+    bool oneFile = false;
+    bool replace = false;
+};
 
 // "trim first=1009 last=1128": a type and its options, as `wyc steps` lists them.
 Result<Step> stepOf(const std::string& text) {
@@ -252,8 +284,6 @@ void printJob(const Job& job) {
         fmt::print("  delivery {}  {} into {}  {}\n", spec.name, spec.format, spec.folder.string(), spec.nameTemplate);
 }
 
-} // namespace
-
 int runJob(const Common& common, const JobArguments& arguments) {
     const fs::path path = arguments.job;
     std::error_code code;
@@ -288,6 +318,56 @@ int runJob(const Common& common, const JobArguments& arguments) {
     else
         printJob(job);
     return kClean;
+}
+
+} // namespace
+
+Run declareJob(CLI::App& app, const Common& common) {
+    const auto given = std::make_shared<JobArguments>();
+    app.add_option("job", given->job, "The job")->required()->type_name("JOB.wyc");
+    app.add_flag("--new", given->fresh, "Make it; an error where it is there already");
+    const auto some = [&](const char* name, std::string& value, const char* help, const char* type) {
+        return app.add_option(name, value, help)->check(kSomething)->type_name(type);
+    };
+    const auto list = [&](const char* name, std::vector<std::string>& value, const char* help, const char* type) {
+        return app.add_option(name, value, help)->check(kSomething)->allow_extra_args(false)->type_name(type);
+    };
+    list("--add", given->added, "Add a source: a file, folder or pattern; repeatable", "SOURCE");
+    list("--remove", given->removed, "Take a source out, by name or pattern; repeatable", "SOURCE");
+    some("--name", given->shotName, "Name of the shot", "NAME");
+    addRange(app, given->shot);
+    some("--unit", given->shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number", "U");
+    some("--up", given->shot.up, "Up axis of the shot", "X|Y|Z");
+    list("--items", given->items, "Items that the next options are about, by pattern; repeatable", "PATTERN");
+    list("--step", given->steps, "Add a step, as \"trim first=1009 last=1128\"; repeatable", "STEP");
+    some("--steps", given->stepsFile, "Add a chain of steps", "FILE.json");
+    app.add_flag("--clear-steps", given->clear, "Take all their steps away first");
+    app.add_flag("--leave-out", given->leaveOut, "They take no part");
+    app.add_flag("--take-in", given->takeIn, "They take part");
+    app.add_flag("--loops", given->loops, "They are meant to loop: their seam is checked");
+    app.add_flag("--no-loops", given->noLoops, "They are not");
+    list("--mend", given->mend, "Add the mends of findings of this id, or of all; repeatable", "ID");
+    some("--delivery", given->delivery, "A delivery of this name, made where there is none", "NAME");
+    app.add_flag("--drop-delivery", given->dropDelivery, "Take it away");
+    std::vector<std::string> ids;
+    for (const Format& format : formats())
+        ids.emplace_back(format.id);
+    some("--format", given->format, "Its format", fmt::format("{}", fmt::join(ids, "|")).c_str())
+        ->check(CLI::IsMember(ids));
+    list("--take", given->take, "Items it takes, by pattern; repeatable", "PATTERN");
+    some("--folder", given->folder, "Where it goes", "DIR");
+    some("--template", given->nameTemplate, "Names: {shot} {item} {parent} {path} {version}", "TEXT");
+    some("--to-unit", given->toUnit, "Convert to this unit", "U");
+    some("--to-up", given->toUp, "Turn to this up axis", "X|Y|Z");
+    some("--to-rate", given->toRate, "Resample to this rate", "R");
+    app.add_flag("--whole-range", given->wholeRange, "All frames there are, not the shot's");
+    app.add_flag("--world", given->world, "Put all transforms into the points");
+    app.add_flag("--one-file", given->oneFile, "All items in one file");
+    app.add_flag("--replace", given->replace, "Deliveries of the same items are replaced");
+    return [given, &app, &common] {
+        given->handlesGiven = app.count("--handles") > 0;
+        return runJob(common, *given);
+    };
 }
 
 } // namespace wyc::cli

@@ -1,22 +1,40 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// loop find, loop make, loop check, retime
 #include <algorithm>
 #include <cmath>
+#include <memory>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "converted.h"
+#include "declare.h"
 #include "measure/loop.h"
-#include "options.h"
 #include "scene/scene_tree.h"
 #include "scene/stand_in.h"
+#include "verbs/verbs.h"
 #include "workbench/loops.h"
 
 namespace wyc::cli {
+namespace {
 
 using nlohmann::json;
 
-namespace {
+struct LoopArguments {
+    ConvertArguments convert; // sources, choices, steps; of `make` the target too
+    std::string start;        // A:B
+    std::string length;       // A:B
+    int count = 8;
+    double velocity = 2.0; // frames
+    bool inPlace = false;
+    std::string close;
+    std::optional<double> fade;
+    std::string weight = "smooth";
+    bool keepShape = false;
+    std::string travel = "comes-back";
+    bool closingCopy = false;
+    int cycles = 1;
+    std::string fill;
+};
 
 json number(double value) {
     return std::isfinite(value) ? json(value) : json(nullptr);
@@ -125,8 +143,6 @@ void printCheck(const LoopCheck& check) {
                frameText(check.length), lengthText(check.step), lengthText(check.usualStep), lengthText(check.gap),
                check.gapSteps);
 }
-
-} // namespace
 
 int runLoopFind(const Common& common, const LoopArguments& arguments) {
     const TerminalProgress terminal(common);
@@ -241,35 +257,64 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     return closed->check.loops ? kClean : kFindings;
 }
 
-int runRetime(const Common& common, const RetimeArguments& arguments) {
-    const TerminalProgress terminal(common);
-    ConvertArguments convert = arguments.convert;
-    std::string curve = arguments.curve;
-    std::error_code code;
-    if (fs::is_regular_file(curve, code)) {
-        const auto bytes = readWholeFile(curve, 1 << 20);
-        if (!bytes)
-            return report(common, bytes.error());
-        curve.assign(reinterpret_cast<const char*>(bytes->data()), bytes->size());
-    }
-    Step step{"retime", {{"curve", curve}, {"shape", arguments.smooth ? "smooth" : "straight"}}, true};
-    step.options["between"] = arguments.curved ? "curve" : "line";
-    if (!arguments.beyond.empty())
-        step.options["beyond"] = arguments.beyond == "back" ? "there and back" : arguments.beyond;
-    if (!arguments.until.empty()) {
-        const auto frame = parseNumber(arguments.until);
-        if (!frame)
-            return report(common, makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame", arguments.until))
-                                      .withAdvice("--until takes the last frame"));
-        step.options["until"] = *frame;
-    }
-    convert.steps.behind.push_back(step);
-    const auto written = writeConverted(common, convert, terminal.progress());
-    if (!written)
-        return report(common, written.error());
-    if (common.json)
-        printJson({{"step", {{"type", step.type}, {"options", step.options}}}, {"outputs", *written}});
-    return kClean;
+} // namespace
+
+Run declareLoop(CLI::App& app, const Common& common) {
+    const auto given = std::make_shared<LoopArguments>();
+    app.require_subcommand(1);
+    const auto act = [&](const char* name, const char* help) {
+        CLI::App* made = app.add_subcommand(name, help);
+        addSources(*made, given->convert.open);
+        addChoice(*made, given->convert.steps.items, given->convert.steps.kinds);
+        return made;
+    };
+    const auto bounds = [&](CLI::App& verb) {
+        addText(verb, "--start", given->start, "First frames to try, as 1009:1060, or one", "A:B");
+        addText(verb, "--length", given->length, "Lengths to try, as 24:96, or one", "A:B");
+        verb.add_option("--velocity", given->velocity,
+                        "How much speeds count against places: the way gone in so many frames (default 2)")
+            ->check(CLI::NonNegativeNumber)
+            ->type_name("FRAMES");
+        verb.add_flag("--in-place", given->inPlace, "Rigid travel is left out of account");
+    };
+    auto* findVerb = act("find", "Cycles in a motion, best first");
+    addRange(*findVerb, given->convert.steps.range);
+    bounds(*findVerb);
+    findVerb->add_option("--count", given->count, "At most so many")->check(CLI::Range(1, 1000))->type_name("N");
+    findVerb->footer("Example: wyc loop find jelly_sim.abc --length 40:100");
+    auto* loopCheckVerb = act("check", "Whether a cycle closes when it is played again and again");
+    addRange(*loopCheckVerb, given->convert.steps.range);
+    loopCheckVerb->footer("Example: wyc loop check jelly_cycle.abc");
+    auto* makeVerb = act("make", "A closed cycle; the best one where none is named");
+    addTarget(*makeVerb, given->convert);
+    addRange(*makeVerb, given->convert.steps.range);
+    bounds(*makeVerb);
+    makeVerb->add_option("--close", given->close, "How it is closed (default: what closes it best)")
+        ->check(CLI::IsMember({"cut", "overlap", "bridge"}))
+        ->type_name("cut|overlap|bridge");
+    makeVerb->add_option("--fade", given->fade, "Frames of the overlap or bridge")
+        ->check(CLI::NonNegativeNumber)
+        ->type_name("N");
+    addText(*makeVerb, "--weight", given->weight,
+            "How the fade goes, or a file of keys WAY WEIGHT from 0 to 1, a line each", "linear|smooth|smoother|FILE");
+    makeVerb->add_flag("--keep-shape", given->keepShape, "Pieces turn as wholes in the fade");
+    makeVerb
+        ->add_option("--travel", given->travel,
+                     "What travels: each cycle begins where the first did, or where the one before ended, or its "
+                     "travel is taken out")
+        ->check(CLI::IsMember({"comes-back", "goes-on", "taken-out"}));
+    makeVerb->add_flag("--closing-copy", given->closingCopy, "One frame more, equal to the first");
+    makeVerb->add_option("--cycles", given->cycles, "How often it is shown")
+        ->check(CLI::Range(1, 100000))
+        ->type_name("N");
+    addText(*makeVerb, "--fill", given->fill, "Fill this range; the cycle stays where it is", "A:B");
+    makeVerb->footer("Example: wyc loop make jelly_sim.abc --fade 12 -o jelly_cycle.abc");
+    return [given, &app, &common] {
+        const std::string chosen = app.get_subcommands().front()->get_name();
+        return chosen == "find"   ? runLoopFind(common, *given)
+               : chosen == "make" ? runLoopMake(common, *given)
+                                  : runLoopCheck(common, *given);
+    };
 }
 
 } // namespace wyc::cli

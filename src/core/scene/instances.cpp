@@ -65,21 +65,22 @@ class Expander {
                 {node.path, fmt::format("that it is '{}' once more: it becomes a copy", original.instanceLabel)});
         const auto here = result_.nodes.size();
         result_.nodes.push_back(std::move(node));
-        std::vector<NodeId> prototypes =
-            result_.nodes[here].prototypes ? *result_.nodes[here].prototypes : std::vector<NodeId>();
-        for (const std::size_t child : children_[shown + 1]) {
-            const auto copy = result_.nodes.size();
+        originals_.push_back(original.id);
+        for (const std::size_t child : children_[shown + 1])
             WYC_CHECK(add(child, static_cast<int>(here), nested, copied || shown != index));
-            std::replace(prototypes.begin(), prototypes.end(), scene_.nodes[child].id, result_.nodes[copy].id);
+        if (const auto& shows = result_.nodes[here].prototypes) { // of a copy what is below the copy
+            std::vector<NodeId> ids = *shows;
+            for (std::size_t n = here + 1; n < result_.nodes.size(); ++n)
+                std::replace(ids.begin(), ids.end(), originals_[n], result_.nodes[n].id);
+            result_.nodes[here].prototypes = std::make_shared<const std::vector<NodeId>>(std::move(ids));
         }
-        if (!prototypes.empty())
-            result_.nodes[here].prototypes = std::make_shared<const std::vector<NodeId>>(std::move(prototypes));
         return {};
     }
 
     const Scene& scene_;
     std::size_t mostNodes_;
     Scene result_;
+    std::vector<NodeId> originals_; // of the nodes of the result
     std::unordered_map<std::uint64_t, std::size_t> byId_;
     std::vector<std::vector<std::size_t>> children_; // by parent + 1
 };

@@ -18,7 +18,7 @@ namespace {
 
 const FrameRate kRate;
 
-// Under a group: an instancer of three places, which shows a sheet and, below a transform, a small sheet.
+// Under a group: an instancer of three places, which shows a sheet, and a place with a small sheet below it.
 Scene kelp() {
     Scene scene;
     scene.rate = scene.workingRate = kRate;
@@ -35,18 +35,19 @@ Scene kelp() {
     add("bed", -1, NodeKind::Transform).transform =
         MemoryTransform::fixed(Mat4::rotation({0, 0, 1}, 0.5) * Mat4::translation({4, 0, 1}));
     add("kelp", 0, NodeKind::Instancer);
-    const auto sheet = [&](const char* name, float size) {
-        Node& mesh = add(name, 1, NodeKind::Mesh);
+    const auto sheet = [&](const char* name, int parent, float size) {
+        Node& mesh = add(name, parent, NodeKind::Mesh);
         auto points = test::sheetPoints(3, 3, 0.4);
         for (Vec3f& p : points)
             p = {p.x * size, p.y * size, p.z * size};
         mesh.geometry = std::make_shared<MemoryGeometry>(Sampling::still(), test::gridTopology(3, 3),
                                                          std::vector<std::vector<Vec3f>>{std::move(points)});
-        return mesh.id;
     };
-    const NodeId frond = sheet("frond", 1.0F);
-    const NodeId bulb = sheet("bulb", 0.25F);
-    scene.nodes.back().transform = MemoryTransform::fixed(Mat4::translation({0, 1, 0}));
+    sheet("frond", 1, 1.0F);
+    add("stalk", 1, NodeKind::Transform).transform = MemoryTransform::fixed(Mat4::translation({0, 1, 0}));
+    sheet("bulb", 3, 0.25F);
+    const NodeId frond = scene.nodes[2].id;
+    const NodeId stalk = scene.nodes[3].id;
     const double half = std::sqrt(0.5);
     const std::vector<InstanceFigures> first{{7, {0, 0, 0}, {0, 0, 0, 1}, {1, 1, 1}, 0},
                                              {8, {1, 0, 0}, {0, half, 0, half}, {2, 1, 1}, 1},
@@ -55,7 +56,7 @@ Scene kelp() {
     const std::vector<InstanceFigures> second{{8, {1, 2, 0}, {0, half, 0, half}, {2, 2, 1}, 1},
                                               {7, {0, 2, 0}, {half, 0, 0, half}, {1, 1, 1}, 0}};
     setInstancer(scene.nodes[1], Sampling::uniform(kRate.secondsAt(1001), kRate.secondsAt(10), 2), {first, second},
-                 {frond, bulb});
+                 {frond, stalk});
     return scene;
 }
 
@@ -71,13 +72,21 @@ std::map<std::pair<std::uint64_t, std::size_t>, Vec3d> shownAt(const Scene& scen
     const Mat4 world = test::plainMatrix(scene, *scene.find(node.id), seconds);
     const std::vector<InstanceFigures> all = instancesAt(node, seconds).value();
     for (const InstanceFigures& one : all) {
-        const Node& what = scene.nodes[*scene.find(node.prototypes->at(static_cast<std::size_t>(one.prototype)))];
-        Mat4 own;
-        if (what.transform)
-            own = matrixOf(what.transform->ops(), what.transform->channels(0).value());
-        const std::vector<Vec3f> points = test::pointsOf(*what.geometry, 0);
-        for (std::size_t i = 0; i < points.size(); ++i)
-            result[{one.id, i}] = transformedPoint(Vec3d(points[i]), own * one.matrix() * world);
+        const std::size_t what = *scene.find(node.prototypes->at(static_cast<std::size_t>(one.prototype)));
+        for (std::size_t n = what; n < scene.nodes.size(); ++n) {
+            if (!scene.nodes[n].geometry)
+                continue;
+            Mat4 own;
+            int at = static_cast<int>(n);
+            for (; at > static_cast<int>(what); at = scene.nodes[static_cast<std::size_t>(at)].parent)
+                own = own * localMatrix(scene, static_cast<std::size_t>(at), seconds).value();
+            if (at != static_cast<int>(what))
+                continue; // below something else
+            own = own * localMatrix(scene, what, seconds).value();
+            const std::vector<Vec3f> points = test::pointsOf(*scene.nodes[n].geometry, 0);
+            for (std::size_t i = 0; i < points.size(); ++i)
+                result[{one.id, i}] = transformedPoint(Vec3d(points[i]), own * one.matrix() * world);
+        }
     }
     return result;
 }
@@ -103,7 +112,26 @@ TEST(Instancer, StandsByItsIdsTurnsAlongTheSphereAndGrowsInStraightLines) {
     EXPECT_NEAR(all[1].turn[1], std::sqrt(0.5), 1e-6);
     EXPECT_EQ(all[2].place, Vec3d(2, 0, 0)); // it has no successor
     EXPECT_EQ(all[1].prototype, 1);
-    EXPECT_EQ(prototypeNames(scene, instancerOf(scene)), (std::vector<std::string>{"frond", "bulb"}));
+    EXPECT_EQ(prototypeNames(scene, instancerOf(scene)), (std::vector<std::string>{"frond", "stalk"}));
+}
+
+TEST(Mixing, OfPointsWithIdsGoesByTheRoleOfTheValue) {
+    PointMatch match;
+    match.by = PointMatch::By::Id;
+    match.later = {1, 0};
+    const auto bytes = [](const std::vector<float>& numbers) {
+        const auto raw = std::as_bytes(std::span(numbers));
+        return PropertyValue{{raw.begin(), raw.end()}, {}};
+    };
+    const PropertyValue mixed = mixedValues(ValueType::Float, bytes({1, 0, 0, 0, 0, 2}), bytes({0, 0, 2, 0, 1, 0}), 0.5,
+                                            SpaceRole::Normal, match);
+    const auto half = static_cast<float>(std::sqrt(0.5));
+    const std::array<float, 6> wanted{half, half, 0, 0, 0, 2};
+    std::array<float, 6> found{};
+    ASSERT_EQ(mixed.bytes.size(), sizeof(found));
+    std::memcpy(found.data(), mixed.bytes.data(), sizeof(found));
+    for (std::size_t i = 0; i < found.size(); ++i)
+        EXPECT_NEAR(found[i], wanted[i], 1e-6F) << i; // of the length in between, not through the chord
 }
 
 TEST(Instancer, ShowsTheSameAfterEveryStepOnSpaceAndShape) {
@@ -153,15 +181,12 @@ TEST(Instancer, ShownOnceMoreItHasPrototypesOfItsOwn) {
     scene.nodes.push_back(again);
     auto expanded = expandedInstances(scene);
     ASSERT_TRUE(expanded) << expanded.error().text();
-    ASSERT_EQ(expanded->nodes.size(), 7U);
-    const Node& copy = expanded->nodes[4];
-    ASSERT_EQ(copy.kind, NodeKind::Instancer);
-    EXPECT_EQ(prototypeNames(*expanded, copy), (std::vector<std::string>{"frond", "bulb"}));
-    for (const NodeId id : *copy.prototypes)
-        EXPECT_EQ(expanded->nodes[*expanded->find(id)].parent, 4);
-    expanded->nodes.erase(expanded->nodes.begin(), expanded->nodes.begin() + 4); // it needs nothing of the other
+    ASSERT_EQ(expanded->nodes.size(), 9U);
+    ASSERT_EQ(expanded->nodes[5].kind, NodeKind::Instancer);
+    EXPECT_EQ(prototypeNames(*expanded, expanded->nodes[5]), (std::vector<std::string>{"frond", "stalk"}));
+    expanded->nodes.erase(expanded->nodes.begin(), expanded->nodes.begin() + 5); // the copy needs nothing of the other
     for (Node& node : expanded->nodes)
-        node.parent = node.parent < 4 ? -1 : node.parent - 4;
+        node.parent = node.parent < 5 ? -1 : node.parent - 5;
     EXPECT_EQ(shownAt(*expanded, kRate.secondsAt(1001)).size(), 27U);
 }
 
@@ -231,10 +256,10 @@ TEST(Instancer, OfAMillionPlacesStaysOneNodeAndOneItem) {
     setInstancer(scene.nodes[1], Sampling::still(), {many}, *scene.nodes[1].prototypes);
     const auto result = applySteps(scene, {{"world", {{"groups", "dropped"}}}, {"offset", {{"frames", 5}}}});
     ASSERT_TRUE(result) << result.error().text();
-    EXPECT_EQ(result->nodes.size(), 3U);
+    EXPECT_EQ(result->nodes.size(), 4U);
     const std::vector<bool> items = itemMask(*result);
     EXPECT_EQ(std::count(items.begin(), items.end(), true), 1);
-    EXPECT_EQ(withStandIns(*result).nodes.size(), 3U);
+    EXPECT_EQ(withStandIns(*result).nodes.size(), 4U);
     EXPECT_EQ(instancesAt(instancerOf(*result), 0.0).value().back().place, Vec3d(999, 0, 999));
 }
 

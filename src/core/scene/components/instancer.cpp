@@ -15,6 +15,14 @@ bool isOfInstances(Meaning meaning) {
     return meaning == Meaning::Turns || meaning == Meaning::Sizes || meaning == Meaning::PrototypeNumbers;
 }
 
+void asParameters(std::vector<PropertyNode>& list) {
+    for (PropertyNode& property : list) {
+        if (isOfInstances(property.meaning))
+            property.meaning = Meaning::Parameter;
+        asParameters(property.children);
+    }
+}
+
 } // namespace
 
 Mat4 InstanceFigures::matrix() const {
@@ -145,9 +153,7 @@ Scene instancersAsPoints(const Scene& scene) {
             node.kind = NodeKind::Points;
             node.prototypes = nullptr;
             std::vector<PropertyNode> list = node.properties ? node.properties->all() : std::vector<PropertyNode>();
-            for (PropertyNode& property : list)
-                if (isOfInstances(property.meaning))
-                    property.meaning = Meaning::Parameter;
+            asParameters(list);
             node.properties = plainProperties(std::move(list));
             result.notCarried.push_back({node.path, "what stands at its places: it becomes points"});
         }

@@ -23,8 +23,8 @@ struct InstanceFigures {
 /// What an instancer shows at a moment, in the order of its points. An error where channels of its points have other
 /// numbers of values than there are points.
 [[nodiscard]] Result<std::vector<InstanceFigures>> instancesAt(const Node& node, double seconds);
-/// Makes a node an instancer, one list a sample. `prototypes`: ids of
-/// the nodes that it shows, which must stand below it.
+/// Makes a node an instancer, one list a sample. `prototypes`: ids of the nodes that it shows, which must stand below
+/// it.
 void setInstancer(Node& node, Sampling sampling, const std::vector<std::vector<InstanceFigures>>& samples,
                   std::vector<NodeId> prototypes);
 /// What a node shows, by name, in the order of the numbers; "?" for what is not there. Empty where it is none.

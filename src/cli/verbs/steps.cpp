@@ -1,18 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// formats, steps: what there is
 #include <algorithm>
+#include <memory>
 
 #include <fmt/format.h>
 
-#include "formats/format.h"
-#include "options.h"
+#include "declare.h"
 #include "steps/step.h"
+#include "verbs/verbs.h"
 
 namespace wyc::cli {
+namespace {
 
 using nlohmann::json;
-
-namespace {
 
 const char* optionKindName(OptionKind kind) {
     switch (kind) {
@@ -46,39 +45,6 @@ json stepJson(const StepType& type) {
     return {{"type", type.id}, {"title", type.title}, {"help", type.help}, {"options", options}};
 }
 
-} // namespace
-
-int runFormats(const Common& common) {
-    json documents = json::array();
-    for (const Format& format : formats()) {
-        json contents = json::object();
-        for (std::size_t i = 0; i < kContentCount; ++i) {
-            const Answer& answer = format.answers[i];
-            contents[contentName(static_cast<Content>(i))] = {
-                {"answer", fateName(answer.fate)}, {"how", answer.how.empty() ? json(nullptr) : json(answer.how)}};
-        }
-        documents.push_back({{"id", format.id},
-                             {"name", format.name},
-                             {"extensions", format.extensions},
-                             {"many_items", format.manyItems},
-                             {"sequence", format.sequence},
-                             {"contents", contents}});
-    }
-    if (common.json) {
-        printJson({{"formats", documents}});
-        return kClean;
-    }
-    for (const Format& format : formats()) {
-        fmt::print("{} ({}{})\n", format.name, format.extensions.front(), format.sequence ? ", one file a frame" : "");
-        for (const Fate fate : {Fate::Kept, Fate::Converted, Fate::Lost})
-            for (std::size_t i = 0; i < kContentCount; ++i)
-                if (format.answers[i].fate == fate)
-                    fmt::print("  {:<10} {}{}\n", fateName(fate), contentName(static_cast<Content>(i)),
-                               format.answers[i].how.empty() ? "" : fmt::format(": {}", format.answers[i].how));
-    }
-    return kClean;
-}
-
 int runSteps(const Common& common, const std::string& which) {
     const StepType* only = which.empty() ? nullptr : stepType(which);
     if (!which.empty() && !only)
@@ -101,6 +67,14 @@ int runSteps(const Common& common, const std::string& which) {
     if (common.json)
         printJson({{"steps", documents}});
     return kClean;
+}
+
+} // namespace
+
+Run declareSteps(CLI::App& app, const Common& common) {
+    const auto step = std::make_shared<std::string>();
+    app.add_option("step", *step, "Only this one")->type_name("STEP");
+    return [step, &common] { return runSteps(common, *step); };
 }
 
 } // namespace wyc::cli

@@ -1,176 +1,31 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// info, sample, check
 #include <algorithm>
 #include <map>
+#include <memory>
 #include <set>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
 #include "checks/measured.h"
+#include "declare.h"
 #include "job/job.h"
-#include "options.h"
-#include "report/report.h"
 #include "scene/stand_in.h"
+#include "verbs/verbs.h"
 #include "workbench/workbench.h"
 
 namespace wyc::cli {
+namespace {
 
 using nlohmann::json;
 
-namespace {
-
-// The source with these items only.
-Result<SourcePtr> chosenOf(const SourcePtr& source, const std::vector<std::string>& items,
-                           const std::vector<std::string>& kinds) {
-    if (items.empty() && kinds.empty())
-        return source;
-    auto result = std::make_shared<Source>(*source);
-    WYC_TRY(scene, chosenItems(source->shown(), items, kinds));
-    result->scene = std::move(scene);
-    result->expanded = nullptr;
-    result->tree = std::make_shared<const SceneTree>(result->scene);
-    return SourcePtr(std::move(result));
-}
-
-// "312 items: 300 mesh, 8 camera, 4 light"
-void printSummary(const json& items) {
-    constexpr std::size_t kMany = 40;
-    if (items.size() < kMany)
-        return;
-    std::map<std::string, std::size_t> kinds;
-    std::size_t moving = 0;
-    for (const json& item : items) {
-        ++kinds[item["kind"].get<std::string>()];
-        moving += !item["first"].is_null();
-    }
-    std::string words;
-    for (const auto& [kind, count] : kinds)
-        words += fmt::format("{}{} {}", words.empty() ? "" : ", ", count, kind);
-    fmt::print("  {} nodes: {}; {} move\n", items.size(), words, moving);
-}
-
-void printInfo(const json& info) {
-    const auto text = [&](const char* key, const char* missing) {
-        return info[key].is_null()     ? std::string(missing)
-               : info[key].is_string() ? info[key].get<std::string>()
-                                       : info[key].dump();
-    };
-    fmt::print("{}\n  format {}  rate {}  unit {}  up {}", info["source"].get<std::string>(), text("format", "?"),
-               text("rate", "not stated"),
-               info["unit_metres"].is_null() ? "not stated" : unitName(info["unit_metres"].get<double>()),
-               text("up_axis", "not stated"));
-    if (!info["first"].is_null())
-        fmt::print("  frames {} – {}", frameText(info["first"].get<double>()), frameText(info["last"].get<double>()));
-    fmt::print("\n");
-    printSummary(info["items"]);
-    for (const json& item : info["items"]) {
-        std::string range = "still";
-        if (!item["first"].is_null())
-            range = frameText(item["first"].get<double>()) + " – " + frameText(item["last"].get<double>());
-        fmt::print("  {:<40} {:<12} {:>11} points {:>11} faces  {:>6} samples  {}{}\n", item["path"].get<std::string>(),
-                   item["kind"].get<std::string>(),
-                   item["points"].is_null() ? "–" : groupedDigits(item["points"].get<std::uint64_t>()),
-                   item["faces"].is_null() ? "–" : groupedDigits(item["faces"].get<std::uint64_t>()),
-                   item["samples"].get<std::uint64_t>(), range, item["visible"].get<bool>() ? "" : "  hidden");
-    }
-    for (const json& lost : info["not_carried"])
-        fmt::print("  not carried: {}{}\n", lost["item"].is_null() ? "" : lost["item"].get<std::string>() + ": ",
-                   lost["what"].get<std::string>());
-}
-
-} // namespace
-
-int runInfo(const Common& common, const InfoArguments& arguments) {
-    auto sources = openAll(common, arguments.open, FrameRate());
-    if (!sources)
-        return report(common, sources.error());
-    json documents = json::array();
-    for (SourcePtr& source : *sources) {
-        auto chosen = chosenOf(source, arguments.items, arguments.kinds);
-        if (!chosen)
-            return report(common, chosen.error());
-        source = std::move(*chosen);
-        auto info = sourceInfo(*source, arguments.deep);
-        if (!info)
-            return report(common, info.error());
-        if (arguments.deep && source->format->structure) {
-            auto structure = source->format->structure(source->spec.path);
-            if (!structure)
-                return report(common, structure.error());
-            (*info)["container"] = std::move(*structure);
-        }
-        documents.push_back(std::move(*info));
-    }
-    if (common.json) {
-        printJson(documents.size() == 1 ? documents[0] : json{{"sources", documents}});
-        return kClean;
-    }
-    for (std::size_t i = 0; i < documents.size(); ++i) {
-        printInfo(documents[i]);
-        auto findings = readerFindings((*sources)[i]->scene);
-        sortFindings(findings);
-        printFindings(common, findings);
-        if (arguments.deep && documents[i].contains("container"))
-            fmt::print("{}\n", documents[i]["container"].dump(1, ' ', false, json::error_handler_t::replace));
-    }
-    return kClean;
-}
-
-int runSample(const Common& common, const SampleArguments& arguments) {
-    FrameRate rate;
-    if (!arguments.rate.empty()) {
-        const auto parsed = FrameRate::parse(arguments.rate);
-        if (!parsed)
-            return report(common, parsed.error());
-        rate = *parsed;
-    }
-    std::vector<double> frames;
-    for (const std::string& part : splitText(arguments.at, ',')) {
-        const auto frame = parseNumber(part);
-        if (!frame)
-            return report(common, makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame", part)));
-        frames.push_back(*frame);
-    }
-    const auto sources = openAll(common, arguments.open, rate);
-    if (!sources)
-        return report(common, sources.error());
-    json documents = json::array();
-    for (const SourcePtr& source : *sources) {
-        auto document = sampleDocument(*source, frames, arguments.item, arguments.world);
-        if (!document)
-            return report(common, document.error());
-        documents.push_back(std::move(*document));
-    }
-    if (common.json) {
-        printJson(documents.size() == 1 ? documents[0] : json{{"sources", documents}});
-        return kClean;
-    }
-    for (const json& document : documents) {
-        for (const json& frame : document["frames"]) {
-            fmt::print("{}  frame {}  {} s\n", document["source"].get<std::string>(),
-                       frameText(frame["frame"].get<double>()), shortestNumber(frame["seconds"].get<double>()));
-            for (const json& item : frame["items"]) {
-                fmt::print("  {} ({}{})\n    matrix {}\n", item["path"].get<std::string>(),
-                           item["kind"].get<std::string>(), item["visible"].get<bool>() ? "" : ", hidden",
-                           item["matrix"].dump());
-                if (item.contains("points")) {
-                    std::size_t shown = 0;
-                    for (const json& point : item["points"]) {
-                        if (++shown > 8) {
-                            fmt::print("    … {} points in all; --json gives them\n", item["points"].size());
-                            break;
-                        }
-                        fmt::print("    {}\n", point.dump());
-                    }
-                }
-            }
-        }
-    }
-    return kClean;
-}
-
-namespace {
+struct CheckArguments {
+    OpenArguments open;
+    ShotArguments shot;
+    std::string failOn = "fault";
+    std::vector<std::string> items;
+    std::vector<std::string> kinds;
+};
 
 struct Checked {
     std::vector<SourcePtr> sources;
@@ -253,8 +108,6 @@ Result<Checked> gatherForCheck(const Common& common, const CheckArguments& argum
     return result;
 }
 
-} // namespace
-
 int runCheck(const Common& common, const CheckArguments& arguments) {
     const auto failOn = parseSeverity(arguments.failOn);
     if (!failOn)
@@ -316,6 +169,20 @@ int runCheck(const Common& common, const CheckArguments& arguments) {
                    counts["note"], items, items == 1 ? "" : "s");
     }
     return fails ? kFindings : kClean;
+}
+
+} // namespace
+
+Run declareCheck(CLI::App& app, const Common& common) {
+    const auto given = std::make_shared<CheckArguments>();
+    addSources(app, given->open);
+    addRange(app, given->shot);
+    addChoice(app, given->items, given->kinds);
+    app.add_option("--unit", given->shot.unit, "Unit of the shot: mm cm m in ft, or metres as a number")
+        ->type_name("U");
+    app.add_option("--up", given->shot.up, "Up axis of the shot")->type_name("X|Y|Z");
+    addFailOn(app, given->failOn, "Least severity that makes the exit code 1");
+    return [given, &common] { return runCheck(common, *given); };
 }
 
 } // namespace wyc::cli

@@ -7,7 +7,8 @@
 #include "base/file.h"
 #include "base/text.h"
 #include "base/version.h"
-#include "command_line.h"
+#include "declare.h"
+#include "verbs/verbs.h"
 
 namespace wyc::cli {
 namespace {
@@ -179,9 +180,7 @@ std::string fishCompletion(const CLI::App& app) {
     return text;
 }
 
-} // namespace
-
-int runPages(const Common& common, CLI::App& app, const std::string& folder) {
+int runPages(const Common& common, const CLI::App& app, const std::string& folder) {
     const std::vector<std::pair<const char*, std::string>> pages{{"wyc.1", manPage(app)},
                                                                  {"wyc.bash", bashCompletion(app)},
                                                                  {"_wyc", zshCompletion(app)},
@@ -190,6 +189,14 @@ int runPages(const Common& common, CLI::App& app, const std::string& folder) {
         if (const auto status = writeTextFile(fs::path(folder) / name, text, AtomicFile::Replace::Yes); !status)
             return report(common, status.error());
     return kClean;
+}
+
+} // namespace
+
+Run declarePages(CLI::App& app, const Common& common) {
+    const auto folder = std::make_shared<std::string>();
+    app.add_option("folder", *folder, "An existing folder")->required()->type_name("DIR");
+    return [folder, &app, &common] { return runPages(common, *app.get_parent(), *folder); };
 }
 
 } // namespace wyc::cli

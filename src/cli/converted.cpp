@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "converted.h"
+
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "workbench/workbench.h"
+
+namespace wyc::cli {
+
+using nlohmann::json;
+
+namespace {
+
+Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& arguments) {
+    WYC_TRY(shot, arguments.steps.range.shot());
+    WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
+    std::vector<DeliveryInput> inputs;
+    for (const SourcePtr& source : sources) {
+        std::vector<Step> steps;
+        if (!arguments.steps.split.empty())
+            steps.push_back(
+                {"split", {{"by", arguments.steps.split == "sets" ? "face sets" : arguments.steps.split}}, true});
+        WYC_TRY(whole, applySteps(source->scene, steps));
+        WYC_TRY(chosen, chosenItems(whole, arguments.steps.items, arguments.steps.kinds));
+        WYC_TRY(further, arguments.steps.steps(chosen, formatOfName(arguments.target)));
+        if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
+            chosen.rate = shot.rate;
+        WYC_TRY(scene, applySteps(chosen, further));
+        // Without a split what is chosen is all that the proof asks the source about.
+        Scene before = steps.empty() ? std::move(chosen) : source->scene;
+        if (!before.rate && shot.rate)
+            before.rate = shot.rate;
+        steps.insert(steps.end(), further.begin(), further.end());
+        inputs.push_back(deliveryInput(*source, std::move(before), std::move(scene), steps));
+        for (const Node& node : source->scene.nodes)
+            if (node.geometry)
+                inputs.back().siblings.push_back({node.name, node.path, fs::path(source->name).stem().string()});
+    }
+    return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
+}
+
+} // namespace
+
+void printLosses(const PlannedOutput& output) {
+    for (const Loss& loss : output.losses)
+        fmt::print(stderr, "wyc: not carried into {}: {}{}\n", output.format->name,
+                   loss.item.empty() ? "" : loss.item + ": ", validUtf8(loss.what));
+}
+
+// What was asked for and is not there; an error where nothing less is wanted.
+Status sayShortfalls(const Common& common, const PlannedOutput& output, bool strict) {
+    for (const Loss& one : output.shortfalls) {
+        if (strict)
+            return fail(makeError(ErrorKind::BadInput, one.what)
+                            .forItem(one.item)
+                            .withAdvice("Ask for what there is, hold the ends (--hold), or leave --strict out"));
+        remark(common, fmt::format("caution: {}{}", one.item.empty() ? "" : one.item + ": ", one.what));
+    }
+    return {};
+}
+
+// What of the items was not held against the source.
+void printNotCompared(const Common& common, const Proof& proof) {
+    for (const ProvenItem& item : proof.items)
+        for (const std::string& words : item.shown.notCompared)
+            remark(common, fmt::format("not compared with the source: {}: {}", item.item, words));
+}
+
+json resultJson(const PlannedOutput& output, const OutputResult& result, bool proven) {
+    json files = json::array();
+    for (const fs::path& file : result.files)
+        files.push_back(file.string());
+    json entry = toJson(output);
+    entry["files"] = files;
+    entry["size"] = result.sizeBytes;
+    entry["record"] = result.record.empty() ? json(nullptr) : json(result.record.string());
+    entry["proof"] = proven ? toJson(result.proof) : json(nullptr);
+    return entry;
+}
+
+Result<json> writeConverted(const Common& common, const ConvertArguments& arguments, const Progress& progress) {
+    WYC_TRY(outputs, planConvert(common, arguments));
+    json documents = json::array();
+    const bool proven = arguments.prove || arguments.record;
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        const PlannedOutput& output = outputs[i];
+        if (!common.quiet && !common.json)
+            printLosses(output);
+        WYC_CHECK(sayShortfalls(common, output, arguments.strict));
+        const double share = 1.0 / static_cast<double>(outputs.size());
+        WYC_TRY(result, runOutput(output, {proven, arguments.record},
+                                  progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));
+        documents.push_back(resultJson(output, result, proven));
+        if (proven && !common.json)
+            printNotCompared(common, result.proof);
+        if (!common.json)
+            fmt::print("{}  {}{}\n", output.target.string(), sizeText(result.sizeBytes),
+                       proven ? "  " + result.proof.words() : "");
+    }
+    return documents;
+}
+
+} // namespace wyc::cli

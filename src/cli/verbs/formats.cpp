@@ -1,0 +1,53 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
+#include <memory>
+
+#include <fmt/format.h>
+
+#include "declare.h"
+#include "formats/format.h"
+#include "verbs/verbs.h"
+
+namespace wyc::cli {
+namespace {
+
+using nlohmann::json;
+
+int runFormats(const Common& common) {
+    json documents = json::array();
+    for (const Format& format : formats()) {
+        json contents = json::object();
+        for (std::size_t i = 0; i < kContentCount; ++i) {
+            const Answer& answer = format.answers[i];
+            contents[contentName(static_cast<Content>(i))] = {
+                {"answer", fateName(answer.fate)}, {"how", answer.how.empty() ? json(nullptr) : json(answer.how)}};
+        }
+        documents.push_back({{"id", format.id},
+                             {"name", format.name},
+                             {"extensions", format.extensions},
+                             {"many_items", format.manyItems},
+                             {"sequence", format.sequence},
+                             {"contents", contents}});
+    }
+    if (common.json) {
+        printJson({{"formats", documents}});
+        return kClean;
+    }
+    for (const Format& format : formats()) {
+        fmt::print("{} ({}{})\n", format.name, format.extensions.front(), format.sequence ? ", one file a frame" : "");
+        for (const Fate fate : {Fate::Kept, Fate::Converted, Fate::Lost})
+            for (std::size_t i = 0; i < kContentCount; ++i)
+                if (format.answers[i].fate == fate)
+                    fmt::print("  {:<10} {}{}\n", fateName(fate), contentName(static_cast<Content>(i)),
+                               format.answers[i].how.empty() ? "" : fmt::format(": {}", format.answers[i].how));
+    }
+    return kClean;
+}
+
+} // namespace
+
+Run declareFormats(CLI::App&, const Common& common) {
+    return [&common] { return runFormats(common); };
+}
+
+} // namespace wyc::cli
