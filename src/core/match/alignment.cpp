@@ -121,7 +121,7 @@ class Products {
         const double varA = std::max(0.0, all.squareA / all.count - meanA.squaredNorm());
         fit.spread = std::max(0.0, all.squareB / all.count - meanB.squaredNorm());
         const Eigen::JacobiSVD<Eigen::Matrix3d> svd(cross, Eigen::ComputeFullU | Eigen::ComputeFullV);
-        const Eigen::Vector3d d = svd.singularValues();
+        const Eigen::Vector3d& d = svd.singularValues();
         const Eigen::Matrix3d plain = svd.matrixU() * svd.matrixV().transpose();
         const bool mirrored = plain.determinant() < 0.0;
         fit.turns = d[1] > 1e-9 * std::max(1e-300, d[0]);

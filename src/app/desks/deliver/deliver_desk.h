@@ -12,15 +12,14 @@
 #include "desks/deliver/output_card.h"
 #include "shell/workspace.h"
 
-class QCheckBox;
-class QComboBox;
 class QToolButton;
 class QLabel;
-class QLineEdit;
 class QPushButton;
 class QVBoxLayout;
 
 namespace wyc::app {
+
+class DeliveryForm;
 
 class DeliverDesk : public QWidget {
     Q_OBJECT
@@ -39,11 +38,7 @@ class DeliverDesk : public QWidget {
   private:
     [[nodiscard]] DeliverySpec spec() const;
     void edit(const std::string& label, const std::function<void(DeliverySpec&)>& change);
-    void showSpec();
     void showItems();
-    void showFolded();
-    std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);
-    void refuse(const QString& why);
     void showPlanError();
     [[nodiscard]] std::vector<std::string> chosenPatterns() const;
     void refresh();
@@ -59,23 +54,7 @@ class DeliverDesk : public QWidget {
     QWidget* settings_;
     QPushButton* back_;
     QVBoxLayout* items_;
-    QComboBox* format_;
-    QComboBox* range_;
-    QComboBox* rate_;
-    QComboBox* unit_;
-    QComboBox* up_;
-    QToolButton* more_ = nullptr;
-    std::vector<QWidget*> folded_; // settings that are seldom changed
-    QLineEdit* frames_ = nullptr;
-    QLineEdit* lead_ = nullptr;
-    QLineEdit* length_ = nullptr;
-    QComboBox* shutter_ = nullptr;
-    QCheckBox* world_ = nullptr;
-    QLineEdit* first_;
-    QLineEdit* template_;
-    QLineEdit* folder_;
-    QCheckBox* oneFile_;
-    QCheckBox* replace_;
+    DeliveryForm* form_;
     QVBoxLayout* cards_;
     QVBoxLayout* why_; // nothing can be delivered
     QToolButton* only_ = nullptr;
