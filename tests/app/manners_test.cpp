@@ -458,7 +458,10 @@ TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {
         job.deliveries.at(0).folder = folder_ / "out";
     });
     test::writeFile(folder_ / "out/a.abc", "somebody's");
-    ASSERT_TRUE(until([&] { return child<QPushButton>("mendVersion")->isVisible(); }));
+    ASSERT_TRUE(until([&] {
+        const auto* mend = window_->findChild<QPushButton*>(QStringLiteral("mendVersion"));
+        return mend && mend->isVisible();
+    }));
     EXPECT_EQ(outputs(), 0U);
     ASSERT_TRUE(click(child<QPushButton>("mendVersion")));
     EXPECT_EQ(outputs(), 3U);
