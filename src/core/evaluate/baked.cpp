@@ -238,9 +238,13 @@ ValuesPtr bakedValues(const std::shared_ptr<const Scene>& scene, std::size_t nod
     const GeometryPtr& carrier = scene->nodes[node].geometry;
     // Normals have a sample wherever their points have one.
     const bool withPoints = channel.meaning == Meaning::Normals && carrier && worldTrack(scene, node)->varies();
-    const auto world =
-        withPoints ? worldOfShape(scene, node, commonSampling({carrier->sampling(), channel.values->sampling()}))
-                   : std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), true);
+    if (!withPoints)
+        return std::make_shared<BakedValues>(
+            channel, std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), true), carrier);
+    // Between two samples they keep their length: more samples there would be other normals, but on whole frames.
+    const Sampling both = commonSampling({carrier->sampling(), channel.values->sampling()});
+    const auto world = channel.values->constant() ? worldOfShape(scene, node, both)
+                                                  : std::make_shared<const WorldTrack>(scene, node, both, false);
     return std::make_shared<BakedValues>(channel, world, carrier);
 }
 

@@ -128,7 +128,11 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
         if (prototype) {
         } else if (node.is().ownSpace) {
             // A camera has no points to move, what an instancer shows is turned too: the whole way is their matrix.
-            const auto place = std::make_shared<WorldTransform>(worldTrack(scene, i));
+            // An instancer has poses of its own, which the way must meet where they are.
+            auto way = worldTrack(scene, i);
+            if (node.geometry && way->varies())
+                way = std::make_shared<const WorldTrack>(scene, i, node.geometry->sampling(), true);
+            const auto place = std::make_shared<WorldTransform>(std::move(way));
             node.transform = nullptr;
             // A group that is there for it alone takes it, so that a camera stays the node that it was.
             if (parent >= 0 && keepGroups && childCount[static_cast<std::size_t>(above)] == 1 &&
