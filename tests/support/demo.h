@@ -22,9 +22,11 @@ inline fs::path copyDemo(const fs::path& into) {
         std::error_code ignored;
         fs::create_directories(all, ignored);
         std::string pattern = (all / "part-XXXXXX").string();
-        const fs::path part = ::mkdtemp(pattern.data());
-        const auto written = demo::writeDemo(part, Progress());
-        EXPECT_TRUE(written) << written.error().text();
+        if (!::mkdtemp(pattern.data()))
+            throw std::runtime_error("no folder can be made in " + all.string());
+        const fs::path part = pattern;
+        if (const auto written = demo::writeDemo(part, Progress()); !written)
+            throw std::runtime_error(written.error().text());
         for (const fs::directory_entry& entry : fs::directory_iterator(all))
             if (entry.path() != part && entry.path() != kept && !entry.path().filename().string().starts_with("part-"))
                 fs::remove_all(entry.path(), ignored); // of builds before

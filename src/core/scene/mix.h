@@ -58,7 +58,7 @@ void mixWholes(std::span<const Vec3f> earlier, std::span<const Vec3f> later, con
 [[nodiscard]] inline double between(double a, double b, double weight) {
     return a + (b - a) * weight;
 }
-/// Triples with the length that lies between those of the two; opposite ones stay the earlier.
+/// Triples with the length that lies between those of the two; opposite ones stay the earlier. `into` may be `earlier`.
 template<class T>
 void mixDirections(std::span<const T> earlier, std::span<const T> later, double weight, std::span<T> into) {
     for (std::size_t i = 0; i + 3 <= into.size(); i += 3) {
@@ -75,6 +75,7 @@ void mixDirections(std::span<const T> earlier, std::span<const T> later, double 
 }
 
 /// Quaternions x, y, z, w in turn, along the shorter way of the sphere (K. Shoemake, 1985); those of no length stay.
+/// `into` may be `earlier`.
 template<class T>
 void mixTurns(std::span<const T> earlier, std::span<const T> later, double weight, std::span<T> into) {
     for (std::size_t i = 0; i + 4 <= into.size(); i += 4) {

@@ -336,14 +336,10 @@ namespace {
 
 // Values one after another, each in the way of its role.
 template<class T> void mixValues(std::span<T> numbers, std::span<const T> later, double weight, SpaceRole role) {
-    if (role == SpaceRole::Normal || role == SpaceRole::Turn) {
-        const std::vector<T> earlier(numbers.begin(), numbers.end());
-        if (role == SpaceRole::Normal)
-            mixDirections<T>(earlier, later, weight, numbers);
-        else
-            mixTurns<T>(earlier, later, weight, numbers);
-        return;
-    }
+    if (role == SpaceRole::Normal)
+        return mixDirections<T>(numbers, later, weight, numbers);
+    if (role == SpaceRole::Turn)
+        return mixTurns<T>(numbers, later, weight, numbers);
     for (std::size_t i = 0; i < numbers.size(); ++i)
         numbers[i] = static_cast<T>(between(static_cast<double>(numbers[i]), static_cast<double>(later[i]), weight));
 }

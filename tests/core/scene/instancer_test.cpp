@@ -234,6 +234,30 @@ TEST(Instancer, BecomesPointsInTheWorldWhereAFormatHasNeitherAndSaysSo) {
     }
 }
 
+TEST(Instancer, AsPointsInTheWorldHasNoTurnsOfAnotherSpaceAndIsProven) {
+    const test::TempFolder folder;
+    const Scene scene = kelp();
+    for (const char* groups : {"kept", "dropped"}) {
+        const std::vector<Step> chain{{"world", {{"groups", groups}, {"instancers", "points"}}}};
+        auto result = applySteps(scene, chain);
+        ASSERT_TRUE(result) << result.error().text();
+        for (const char* name : {"'turns'", "'sizes'"})
+            EXPECT_TRUE(std::any_of(result->notCarried.begin(), result->notCarried.end(), [&](const NotCarried& told) {
+                return told.what.find(name) != std::string::npos;
+            })) << name;
+        DeliveryInput input;
+        input.scene = std::move(*result);
+        input.source = std::make_shared<const Scene>(scene);
+        input.steps = chain;
+        input.provenance = nlohmann::json::object();
+        const auto plan = planConversion({input}, {folder / "a.abc", false, true});
+        ASSERT_TRUE(plan) << plan.error().text();
+        const auto done = runOutput(plan->front(), {true, true}, Progress());
+        ASSERT_TRUE(done) << done.error().text();
+        EXPECT_TRUE(done->proof.passed && done->proof.sourceCompared);
+    }
+}
+
 TEST(Instancer, MovesAlsoWhereAloneWhatItShowsDoes) {
     Scene scene = kelp();
     scene.nodes[1].geometry = std::make_shared<VaryingPoints>(Sampling::still(), std::vector<std::vector<Vec3f>>{{{}}});

@@ -3,7 +3,6 @@
 // Instancers: one node that shows other nodes many times over, as many as it has points. It is never expanded: its
 // points are the places, and channels of points say how each is turned, how large it is and what stands there.
 #include <array>
-#include <map>
 
 #include "scene/scene.h"
 

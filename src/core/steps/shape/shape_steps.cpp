@@ -157,8 +157,25 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
 }
 
 Result<Scene> applyWorld(const Scene& scene, const json& options) {
-    const bool asPoints = options["instancers"].get<std::string>() == "points";
-    return toWorld(asPoints ? instancersAsPoints(scene) : scene, options["groups"].get<std::string>() == "kept");
+    const bool keepGroups = options["groups"].get<std::string>() == "kept";
+    if (options["instancers"].get<std::string>() != "points" || !hasInstancers(scene))
+        return toWorld(scene, keepGroups);
+    WYC_TRY(result, toWorld(instancersAsPoints(scene), keepGroups));
+    for (Node& node : result.nodes) {
+        const auto before = scene.find(node.id);
+        if (!before || scene.nodes[*before].kind != NodeKind::Instancer ||
+            node.geometry == scene.nodes[*before].geometry)
+            continue;
+        // A way that stretches or mirrors leaves no turn and no size.
+        KeptProperties kept = keptProperties(node.properties, [](const PropertyNode& property, const PropertyNode*) {
+            const bool ofOwnAxes = property.role == SpaceRole::Turn || property.role == SpaceRole::Axes;
+            return ofOwnAxes ? nullptr : property.values;
+        });
+        for (const std::string& name : kept.gone)
+            result.notCarried.push_back({node.path, fmt::format("'{}': its points went into the world", name)});
+        node.properties = std::move(kept.kept);
+    }
+    return result;
 }
 
 Result<Scene> applyMerge(const Scene& given, const json& options) {
