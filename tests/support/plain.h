@@ -6,9 +6,13 @@
 #include <cmath>
 #include <map>
 
+#include <gtest/gtest.h>
+
+#include "plain/deformed.h"
 #include "scene/channels.h"
 #include "scene/components/camera.h"
 #include "scene/components/light.h"
+#include "scene/deform/deformers.h"
 #include "support/scenes.h"
 
 namespace wyc::test {
@@ -73,6 +77,15 @@ inline bool plainVisible(const Scene& scene, std::size_t node, double t) {
 /// World points in double, keyed by id, or by number where there are no ids.
 inline std::map<std::uint64_t, Vec3d> plainPoints(const Scene& scene, std::size_t node, double t) {
     const Geometry& shape = *scene.nodes[node].geometry;
+    if (isDeformed(scene.nodes[node])) {
+        const PlainDeformed deformed(std::shared_ptr<const Scene>(std::shared_ptr<void>(), &scene), node);
+        std::vector<Vec3f> now(shape.pointCount(0).value());
+        EXPECT_TRUE(deformed.readAt(t, 0, now));
+        std::map<std::uint64_t, Vec3d> result;
+        for (std::size_t i = 0; i < now.size(); ++i)
+            result[i] = transformedPoint(Vec3d(now[i]), plainMatrix(scene, node, t));
+        return result;
+    }
     const auto p = plainLocate(shape.sampling(), t);
     const Mat4 world = plainMatrix(scene, node, t);
     const std::vector<Vec3f> points = pointsOf(shape, p.below);

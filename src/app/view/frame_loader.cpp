@@ -200,7 +200,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
         result.indices = made;
     } else if (!node.is().points) { // a stand-in
         auto made = std::make_shared<DrawIndices>();
-        made->edges = standInEdges(node.kind);
+        made->edges = standInEdges(node);
         result.lines = true;
         result.indices = made;
     }

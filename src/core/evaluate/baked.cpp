@@ -176,7 +176,8 @@ class BakedValues final : public ValuesWrapper {
             break;
         case SpaceRole::None:
         case SpaceRole::Turn:
-        case SpaceRole::Axes: // of what takes a transform instead
+        case SpaceRole::Axes:
+        case SpaceRole::Placement: // of what takes a transform instead
         case SpaceRole::Box: break;
         }
     }

@@ -7,6 +7,7 @@
 #include <mutex>
 
 #include "scene/channels.h"
+#include "scene/deform/deformers.h"
 #include "scene/layers.h"
 #include "scene/mix.h"
 
@@ -638,6 +639,8 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
     result.samplings.clear();
     result.wanted = wanted;
     result.properties = mappedProperties(scene.properties, map, wanted, rate, nullptr);
+    for (Material& material : result.materials)
+        material.graph = mappedProperties(material.graph, map, wanted, rate, nullptr);
     const bool mixes = mixesPoses(map);
     const bool joins = map.joinsApart();
     const bool withRest = scene.rest && showsRest(map);
@@ -691,6 +694,9 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
                 track.values.push_back(track.at(time));
             node.visibility = std::move(track);
         }
+        // A sum of poses is no pose of a skin, and moments are asked of points.
+        if (!mixes && !joins && !carries && !withRest && !wanted.moments)
+            stillDeformed(node, before);
         const bool free = carries && node.parent >= 0 && standsFree(node);
         if (!carries || (node.parent >= 0 && !free))
             continue;

@@ -7,16 +7,8 @@
 #include <fmt/ranges.h>
 
 #include "base/text.h"
-#include "formats/abc/abc.h"
-#include "formats/mdd/mdd.h"
-#include "formats/obj/obj.h"
 
 namespace wyc {
-
-const std::vector<Format>& formats() {
-    static const std::vector<Format> kFormats{abc::format(), mdd::format(), obj::format(), obj::sequenceFormat()};
-    return kFormats;
-}
 
 const char* contentName(Content content) {
     switch (content) {
@@ -30,6 +22,7 @@ const char* contentName(Content content) {
     case Content::PartialLayers: return "UVs and normals of some corners only";
     case Content::Groups: return "groups of faces";
     case Content::Materials: return "materials";
+    case Content::Shading: return "graphs of materials";
     case Content::Cameras: return "cameras";
     case Content::Lights: return "lights";
     case Content::Curves: return "curves";
@@ -37,6 +30,7 @@ const char* contentName(Content content) {
     case Content::Values: return "attributes and user values";
     case Content::Instances: return "instances";
     case Content::Instancers: return "instancers";
+    case Content::Deformers: return "skins and morphs";
     case Content::Times: return "times of samples";
     case Content::TimesBetweenFrames: return "samples between frames";
     case Content::UnevenTimes: return "uneven times";

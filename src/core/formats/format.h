@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// What every format offers, and the table of them. Adding a format = one folder and one line in format.cpp.
+// What every format offers, and the table of them. Adding a format = one folder and one line in table.cpp.
 #include <array>
 #include <functional>
 #include <initializer_list>
@@ -45,6 +45,7 @@ enum class Content {
     PartialLayers, // UVs and normals that some corners, or some samples, do not have
     Groups,
     Materials,
+    Shading, // of materials all but the base colour: graphs, metal, roughness …
     Cameras,
     Lights,
     Curves,
@@ -52,6 +53,7 @@ enum class Content {
     Values, // parameters, user values, settings: all else that a node carries
     Instances,
     Instancers,
+    Deformers, // skins with their skeletons, morphs
     Times, // when samples were taken, not only their order or number
     TimesBetweenFrames,
     UnevenTimes,
@@ -113,6 +115,13 @@ struct RestMesh {
     Result<Node> (*object)(const fs::path&, const std::string& name) = nullptr;
 };
 
+/// Where a node stands in what was written.
+struct WrittenPlace {
+    std::string path;
+    bool apart = false; // its transform is that of the node above it
+};
+using WrittenFunction = WrittenPlace (*)(const Node&);
+
 /// The container's structure, property by property, as `wyc info --deep` prints it.
 using StructureFunction = Result<nlohmann::json> (*)(const fs::path&);
 
@@ -131,7 +140,11 @@ struct Format {
     IdentifyFunction identify = nullptr;
     RestMesh rest = {};
     StructureFunction structure = nullptr; // null = it has none worth telling
+    WrittenFunction writtenAt = nullptr;   // null = where it stands in the scene
     bool offered = true;                   // among the choices of a delivery
+    [[nodiscard]] WrittenPlace placeOf(const Node& node) const {
+        return writtenAt ? writtenAt(node) : WrittenPlace{node.path};
+    }
     /// A cache of bare points, whose faces a mesh beside it has.
     [[nodiscard]] bool wantsRest() const { return !rest.extension.empty(); }
     /// Its files may be the mesh beside a cache.

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "maths/math.h"
 
+#include <Eigen/LU>
+
 #include <algorithm>
 
 namespace wyc {
@@ -95,6 +97,18 @@ Bounds transformedBounds(const Bounds& bounds, const Mat4& m) {
                                           (corner & 2) ? bounds.high.y : bounds.low.y,
                                           (corner & 4) ? bounds.high.z : bounds.low.z},
                                     m));
+    return result;
+}
+
+std::optional<Mat4> inverseOf(const Mat4& m) {
+    using Rows = Eigen::Matrix<double, 4, 4, Eigen::RowMajor>;
+    Rows inverse;
+    bool possible = false;
+    Eigen::Map<const Rows>(m.m.data()).computeInverseWithCheck(inverse, possible, 1e-100);
+    if (!possible)
+        return std::nullopt;
+    Mat4 result;
+    Eigen::Map<Rows>(result.m.data()) = inverse;
     return result;
 }
 

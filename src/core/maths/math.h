@@ -5,6 +5,7 @@
 #include <cmath>
 #include <cstddef>
 #include <limits>
+#include <optional>
 #include <span>
 
 namespace wyc {
@@ -69,6 +70,9 @@ struct Mat4 {
     const Vec3d r = transformedPoint(Vec3d(p), m);
     return {static_cast<float>(r.x), static_cast<float>(r.y), static_cast<float>(r.z)};
 }
+
+/// Nothing where a space is flattened.
+[[nodiscard]] std::optional<Mat4> inverseOf(const Mat4& m);
 
 /// Axis-aligned box of finite points; empty until something is added.
 struct Bounds {

@@ -5,6 +5,8 @@
 #include <cmath>
 #include <unordered_map>
 
+#include "plain/deformed.h"
+
 namespace wyc {
 namespace {
 
@@ -13,8 +15,15 @@ constexpr double kRounding = 1e-7; // seconds: far below a ten-thousandth of a f
 } // namespace
 
 Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count) {
-    const auto at = plainPosition(shape.sampling(), seconds);
     PlainPose pose;
+    if (const auto* deformed = dynamic_cast<const PlainDeformed*>(&shape)) {
+        WYC_TRY(all, deformed->pointCount(0));
+        first = std::min(first, all);
+        pose.below.resize(std::min(count, all - first));
+        WYC_CHECK(deformed->readAt(seconds, first, pose.below));
+        return pose;
+    }
+    const auto at = plainPosition(shape.sampling(), seconds);
     pose.weight = at.weight;
     WYC_TRY(there, shape.pointCount(at.below));
     first = std::min(first, there);

@@ -201,12 +201,26 @@ Result<json> sourceInfo(const Source& source, bool deep) {
     info["findings"] = std::move(list);
     if (!scene.materials.empty()) {
         json materials = json::array();
-        for (const Material& material : scene.materials)
-            materials.push_back(
-                {{"name", validUtf8(material.name)},
-                 {"base_colour", material.baseColour ? json(*material.baseColour) : json(nullptr)},
-                 {"texture", material.texturePath.empty() ? json(nullptr) : json(validUtf8(material.texturePath))},
-                 {"texture_found", material.textureFound}});
+        for (const Material& material : scene.materials) {
+            const LookInput& colour = material.look.baseColour;
+            json entry{{"name", validUtf8(material.name)},
+                       {"base_colour", colour.value.empty() ? json(nullptr) : json(colour.value)},
+                       {"texture", colour.texture.empty() ? json(nullptr) : json(validUtf8(colour.texture))},
+                       {"texture_found", colour.textureFound}};
+            for (const auto& [name, member] : kLookInputs) {
+                const LookInput& input = material.look.*member;
+                if (member == &Look::baseColour || input == LookInput())
+                    continue;
+                json& into = entry["look"][name];
+                if (!input.value.empty())
+                    into["value"] = input.value;
+                if (!input.texture.empty())
+                    into.update({{"texture", validUtf8(input.texture)}, {"texture_found", input.textureFound}});
+            }
+            for (const Channel& channel : channelsOf(material.graph))
+                entry["graph"].push_back(validUtf8(channel.name));
+            materials.push_back(std::move(entry));
+        }
         info["materials"] = std::move(materials);
     }
     return info;

@@ -17,34 +17,16 @@ bool isReal(ValueType type) {
 }
 
 std::string nameOf(const PropertyNode& property, const std::string& group) {
-    switch (property.meaning) {
-    case Meaning::Unknown: return group.empty() ? property.name : group + "/" + property.name;
-    case Meaning::Uvs:
-    case Meaning::Normals:
-    case Meaning::Colours:
-    case Meaning::Parameter:
-    case Meaning::Turns:
-    case Meaning::Sizes:
-    case Meaning::PrototypeNumbers:
-    case Meaning::UserValue:
-    case Meaning::SurfaceSetting: return fmt::format("{} '{}'", meaningName(property.meaning), property.name);
-    default: return meaningName(property.meaning);
-    }
+    const MeaningTraits& traits = traitsOf(property.meaning);
+    if (property.meaning == Meaning::Unknown)
+        return group.empty() ? property.name : group + "/" + property.name;
+    const std::string name = traits.named ? fmt::format("{} '{}'", traits.name, property.name) : traits.name;
+    return traits.ofDeformers && !group.empty() ? group + " " + name : name;
 }
 
 Scope scopeOf(Meaning meaning, Scope stated) {
-    if (isAttribute(meaning))
-        return stated;
-    switch (meaning) {
-    case Meaning::Velocities:
-    case Meaning::Turns:
-    case Meaning::Sizes:
-    case Meaning::PrototypeNumbers:
-    case Meaning::PointIds:
-    case Meaning::CurveWeights:
-    case Meaning::Widths: return Scope::Point;
-    default: return Scope::Constant;
-    }
+    const MeaningTraits& traits = traitsOf(meaning);
+    return traits.attribute ? stated : traits.scope.value_or(Scope::Constant);
 }
 
 Channel channelOf(const PropertyNode& property, const PropertyNode* group, const std::string& path) {

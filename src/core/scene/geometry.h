@@ -11,6 +11,7 @@
 #include "base/error.h"
 #include "base/hash.h"
 #include "maths/math.h"
+#include "scene/node_id.h"
 #include "time/sampling.h"
 
 namespace wyc {
@@ -66,6 +67,7 @@ struct FaceSet {
     Kind kind = Kind::Group;
     std::string name;
     std::vector<std::int32_t> faces; // rising
+    NodeId material = {};            // what the faces are made of; none: the name says it
     bool operator==(const FaceSet&) const = default;
 };
 

@@ -60,6 +60,17 @@ class ChangedProperties final : public Properties {
     PropertyChange change_;
 };
 
+class StoredValues final : public ValuesWrapper {
+  public:
+    using ValuesWrapper::ValuesWrapper;
+    [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
+        return SampledValues::readAt(seconds, how);
+    }
+    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double seconds) const override {
+        return SampledValues::tokenAt(seconds);
+    }
+};
+
 class AlignedValues final : public ValuesWrapper {
   public:
     AlignedValues(ValuesPtr inner, Sampling sampling)
@@ -84,54 +95,72 @@ std::size_t elementSize(ValueType type) {
     return kSizes[static_cast<std::size_t>(type)];
 }
 
-const char* meaningName(Meaning meaning) {
-    switch (meaning) {
-    case Meaning::Unknown: return "";
-    case Meaning::Itself: return "itself";
-    case Meaning::Uvs: return "UVs";
-    case Meaning::Normals: return "normals";
-    case Meaning::Colours: return "colours";
-    case Meaning::Parameter:
-    case Meaning::Turns:
-    case Meaning::Sizes:
-    case Meaning::PrototypeNumbers: return "attribute";
-    case Meaning::UserValue: return "user value";
-    case Meaning::Widths: return "widths";
-    case Meaning::Velocities: return "velocities";
-    case Meaning::PointIds: return "point ids";
-    case Meaning::CurveSizes: return "curve sizes";
-    case Meaning::CurveKind: return "curve kind";
-    case Meaning::CurveOrders: return "curve orders";
-    case Meaning::CurveKnots: return "curve knots";
-    case Meaning::CurveWeights: return "curve weights";
-    case Meaning::SurfaceSetting: return "surface setting";
-    case Meaning::FocalLength: return "focal length";
-    case Meaning::GateWidth: return "width of the gate";
-    case Meaning::GateHeight: return "height of the gate";
-    case Meaning::GateX: return "offset of the gate in x";
-    case Meaning::GateY: return "offset of the gate in y";
-    case Meaning::Squeeze: return "squeeze";
-    case Meaning::Overscan: return "overscan";
-    case Meaning::FStop: return "f-stop";
-    case Meaning::FocusDistance: return "focus distance";
-    case Meaning::ShutterOpen: return "opening of the shutter";
-    case Meaning::ShutterClose: return "closing of the shutter";
-    case Meaning::NearClip: return "near clipping";
-    case Meaning::FarClip: return "far clipping";
-    case Meaning::FilmBack: return "film back";
-    case Meaning::SetFaces: return "faces of the set";
-    case Meaning::LightColour: return "colour";
-    case Meaning::LightIntensity: return "intensity";
-    case Meaning::LightExposure: return "exposure";
-    case Meaning::LightConeDegrees: return "cone";
-    case Meaning::LightKind: return "kind of light";
-    }
-    return "";
-}
+constexpr std::array<std::pair<Meaning, MeaningTraits>, kMeaningCount> kMeanings{{
+    {Meaning::Unknown, {.name = ""}},
+    {Meaning::Itself, {.name = "itself"}},
+    {Meaning::Uvs, {.name = "UVs", .named = true, .attribute = true}},
+    {Meaning::Normals, {.name = "normals", .named = true, .attribute = true}},
+    {Meaning::Colours, {.name = "colours", .named = true, .attribute = true}},
+    {Meaning::Parameter, {.name = "attribute", .named = true, .attribute = true}},
+    {Meaning::UserValue, {.name = "user value", .named = true}},
+    {Meaning::Widths, {.name = "widths", .scope = Scope::Point}},
+    {Meaning::Velocities, {.name = "velocities", .scope = Scope::Point}},
+    {Meaning::PointIds, {.name = "point ids", .scope = Scope::Point}},
+    {Meaning::CurveSizes, {.name = "curve sizes"}},
+    {Meaning::CurveKind, {.name = "curve kind"}},
+    {Meaning::CurveOrders, {.name = "curve orders"}},
+    {Meaning::CurveKnots, {.name = "curve knots"}},
+    {Meaning::CurveWeights, {.name = "curve weights", .scope = Scope::Point}},
+    {Meaning::SurfaceSetting, {.name = "surface setting", .named = true}},
+    {Meaning::FocalLength, {.name = "focal length"}},
+    {Meaning::GateWidth, {.name = "width of the gate"}},
+    {Meaning::GateHeight, {.name = "height of the gate"}},
+    {Meaning::GateX, {.name = "offset of the gate in x"}},
+    {Meaning::GateY, {.name = "offset of the gate in y"}},
+    {Meaning::Squeeze, {.name = "squeeze"}},
+    {Meaning::Overscan, {.name = "overscan"}},
+    {Meaning::FStop, {.name = "f-stop"}},
+    {Meaning::FocusDistance, {.name = "focus distance"}},
+    {Meaning::ShutterOpen, {.name = "opening of the shutter"}},
+    {Meaning::ShutterClose, {.name = "closing of the shutter"}},
+    {Meaning::NearClip, {.name = "near clipping"}},
+    {Meaning::FarClip, {.name = "far clipping"}},
+    {Meaning::FilmBack, {.name = "film back"}},
+    {Meaning::Turns, {.name = "attribute", .named = true, .scope = Scope::Point}},
+    {Meaning::Sizes, {.name = "attribute", .named = true, .scope = Scope::Point}},
+    {Meaning::PrototypeNumbers, {.name = "attribute", .named = true, .scope = Scope::Point}},
+    {Meaning::SetFaces, {.name = "faces of the set"}},
+    {Meaning::LightColour, {.name = "colour"}},
+    {Meaning::LightIntensity, {.name = "intensity"}},
+    {Meaning::LightExposure, {.name = "exposure"}},
+    {Meaning::LightConeDegrees, {.name = "cone"}},
+    {Meaning::LightKind, {.name = "kind of light"}},
+    {Meaning::JointNames, {.name = "names of joints"}},
+    {Meaning::JointParents, {.name = "joints above joints"}},
+    {Meaning::JointBinds, {.name = "joints when bound"}},
+    {Meaning::JointRests, {.name = "joints at rest"}},
+    {Meaning::JointPlaces, {.name = "places of joints"}},
+    {Meaning::JointTurns, {.name = "turns of joints"}},
+    {Meaning::JointSizes, {.name = "sizes of joints"}},
+    {Meaning::RestPoints, {.name = "points at rest", .scope = Scope::Point, .ofDeformers = true}},
+    {Meaning::SkinBind, {.name = "placing of the skin", .ofDeformers = true}},
+    {Meaning::SkinJoints, {.name = "joints of points", .scope = Scope::Point, .ofDeformers = true}},
+    {Meaning::SkinWeights, {.name = "weights of joints", .scope = Scope::Point, .ofDeformers = true}},
+    {Meaning::Morph, {.name = "morph", .named = true, .ofDeformers = true}},
+    {Meaning::MorphWeight, {.name = "weight", .ofDeformers = true}},
+    {Meaning::MorphAt, {.name = "whole at", .ofDeformers = true}},
+    {Meaning::MorphPoints, {.name = "points", .ofDeformers = true}},
+    {Meaning::MorphOffsets, {.name = "offsets", .ofDeformers = true}},
+}};
+static_assert([] {
+    for (std::size_t i = 0; i < kMeanings.size(); ++i)
+        if (static_cast<std::size_t>(kMeanings[i].first) != i)
+            return false;
+    return true;
+}(), "a row for every meaning, in their order");
 
-bool isAttribute(Meaning meaning) {
-    return meaning == Meaning::Uvs || meaning == Meaning::Normals || meaning == Meaning::Colours ||
-           meaning == Meaning::Parameter;
+const MeaningTraits& traitsOf(Meaning meaning) {
+    return kMeanings[static_cast<std::size_t>(meaning)].second;
 }
 
 const PropertyNode* numberingOf(const PropertyNode& group) {
@@ -307,6 +336,10 @@ class PairedValues final : public ValuesWrapper {
 
 ValuesPtr pairedValues(ValuesPtr values, ValuesPtr numbers) {
     return std::make_shared<PairedValues>(std::move(values), std::move(numbers));
+}
+
+ValuesPtr storedValues(ValuesPtr inner) {
+    return std::make_shared<StoredValues>(std::move(inner));
 }
 
 ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling) {

@@ -59,7 +59,8 @@ enum class SpaceRole {
     Normal,   // turned by the inverse transpose, its length kept
     Box,      // low and high corner: turned and scaled
     Turn,     // a quaternion x, y, z, w: its axis is turned. Of what keeps axes of its own, as Axes
-    Axes      // a factor along each axis: the three change places
+    Axes,     // a factor along each axis: the three change places
+    Placement // sixteen numbers, a matrix from a space into a like one: M becomes C⁻¹·M·C under a change C of both
 };
 /// What a number means in time: what a change of speed does to it.
 enum class TimeRole {
@@ -191,10 +192,40 @@ enum class Meaning {
     LightExposure,    // one, in stops
     LightConeDegrees, // one: the whole angle
     LightKind,        // a text
+    JointNames,       // of a skeleton, see skeleton.h: a text for each joint, as all of these a value for each
+    JointParents,     // number of the joint above, −1 at a root
+    JointBinds,       // where it stood when skins were bound
+    JointRests,       // its local matrix at rest
+    JointPlaces,      // local places over time; turns and sizes likewise
+    JointTurns,
+    JointSizes,
+    RestPoints,   // of a deformed mesh, see deform.h: its points before skin and morphs
+    SkinBind,     // matrix from the mesh's space into that in which its skin was bound
+    SkinJoints,   // numbers of joints, `extent` a point
+    SkinWeights,  // shares of them, likewise
+    Morph,        // a group: one target with its weight, and its shapes, of which each is a group, too
+    MorphWeight,  // over time
+    MorphAt,      // weight at which a shape is whole
+    MorphPoints,  // numbers of the points that a shape moves, rising
+    MorphOffsets, // how far each of these moves
 };
-[[nodiscard]] const char* meaningName(Meaning meaning);
+inline constexpr std::size_t kMeaningCount = static_cast<std::size_t>(Meaning::MorphOffsets) + 1;
+/// What is true of all properties of a meaning, said in one place.
+struct MeaningTraits {
+    const char* name;                      // for people
+    bool named = false;                    // there may be several, told apart by their own names
+    bool attribute = false;                // a value for each element of a shape, of the scope that it states
+    std::optional<Scope> scope = {};       // it always has, else as stated for an attribute, and one for all
+    bool ofDeformers = false;              // what a mesh's points are made by: goes where they are points
+};
+[[nodiscard]] const MeaningTraits& traitsOf(Meaning meaning);
+[[nodiscard]] inline const char* meaningName(Meaning meaning) {
+    return traitsOf(meaning).name;
+}
 /// A value for each element of a shape: UVs, normals, colours, parameters.
-[[nodiscard]] bool isAttribute(Meaning meaning);
+[[nodiscard]] inline bool isAttribute(Meaning meaning) {
+    return traitsOf(meaning).attribute;
+}
 
 struct PropertyNode {
     std::string name;
@@ -306,6 +337,12 @@ template<class T>
     return std::make_shared<MemoryValues>(type, extent, array, std::move(sampling), std::move(made));
 }
 
+/// One sample, for all times.
+template<class T>
+[[nodiscard]] ValuesPtr stillValues(ValueType type, std::uint32_t extent, bool array, const std::vector<T>& values) {
+    return memoryValues(type, extent, array, Sampling::still(), std::vector<std::vector<T>>{values});
+}
+
 /// Of a group that is values, and behind them numbers into them (one for each element, −1 where it has none): the
 /// numbers. Null where it is no such group.
 [[nodiscard]] const PropertyNode* numberingOf(const PropertyNode& group);
@@ -313,6 +350,9 @@ template<class T>
 [[nodiscard]] ValuesPtr pairedValues(ValuesPtr values, ValuesPtr numbers);
 /// Values whose own times say nothing, since they go sample by sample with something else: its times count.
 [[nodiscard]] ValuesPtr alignedValues(ValuesPtr inner, const Sampling& sampling);
+
+/// As a file has them: between its samples lies what is mixed of them, whatever made them.
+[[nodiscard]] ValuesPtr storedValues(ValuesPtr inner);
 
 /// Mixes a later value into an earlier one; `match` says which of its elements each one becomes.
 [[nodiscard]] PropertyValue mixedValues(ValueType type, PropertyValue earlier, const PropertyValue& later,

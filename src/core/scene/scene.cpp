@@ -25,6 +25,7 @@ const KindTraits& traitsOf(NodeKind kind) {
     static constexpr KindTraits kFaceSet{.name = "faceset", .part = true};
     static constexpr KindTraits kInstances{.name = "instances"};
     static constexpr KindTraits kInstancer{.name = "instancer", .points = true, .cloud = true, .ownSpace = true};
+    static constexpr KindTraits kSkeleton{.name = "skeleton", .ownSpace = true};
     static constexpr KindTraits kOther{.name = "other"};
     switch (kind) {
     case NodeKind::Transform: return kTransform;
@@ -37,6 +38,7 @@ const KindTraits& traitsOf(NodeKind kind) {
     case NodeKind::FaceSet: return kFaceSet;
     case NodeKind::Instances: return kInstances;
     case NodeKind::Instancer: return kInstancer;
+    case NodeKind::Skeleton: return kSkeleton;
     case NodeKind::Other: return kOther;
     }
     return kOther;

@@ -11,19 +11,11 @@
 
 #include "maths/units.h"
 #include "scene/geometry.h"
+#include "scene/materials.h"
 #include "scene/properties.h"
 #include "time/time_map.h"
 
 namespace wyc {
-
-/// Says which node is meant whatever it is called and wherever it stands: names and paths are labels. A copy of a scene
-/// keeps the ids of its nodes.
-struct NodeId {
-    std::uint64_t value = 0;
-    /// One that no node has yet.
-    [[nodiscard]] static NodeId fresh();
-    auto operator<=>(const NodeId&) const = default;
-};
 
 enum class NodeKind {
     Transform,
@@ -36,6 +28,7 @@ enum class NodeKind {
     FaceSet,
     Instances,
     Instancer,
+    Skeleton,
     Other
 };
 /// What is true of all nodes of a kind, said in one place: whoever needs to know asks for it, not for the kind.
@@ -127,19 +120,18 @@ struct VisibilityTrack {
     [[nodiscard]] Visibility at(double seconds) const;
 };
 
-struct Material {
-    std::string name;
-    std::optional<std::array<float, 3>> baseColour;
-    std::string texturePath; // as written in the file; empty = none
-    bool textureFound = false;
-    bool operator==(const Material&) const = default;
-};
-
 /// Points of a node that are points of another, as one was cut out of it or made of several.
 struct MadeOf {
     NodeId source;
     std::shared_ptr<const std::vector<std::uint32_t>> from = {}; // numbers in the source; null = all in turn
     std::shared_ptr<const std::vector<std::uint32_t>> to = {};   // their numbers here; null = in turn
+};
+
+/// Says that a node's points are what a skin and morphs make, see deform/deformers.h.
+struct Deformation {
+    /// The shape that they make. Where the node has another one, a step made points of it, and they say nothing more.
+    GeometryPtr makes;
+    std::optional<NodeId> skeleton = {}; // of its skin
 };
 
 struct Node {
@@ -156,6 +148,8 @@ struct Node {
     std::string instanceLabel = {};        // path at which the source looks for it
     /// Of an instancer: what it shows, which stands below it. See components/instancer.h.
     std::shared_ptr<const std::vector<NodeId>> prototypes = {};
+    std::optional<Deformation> deformation = {};
+    NodeId material = {}; // of all its faces, where no set of them says another
     NodeId id = NodeId::fresh();
     std::shared_ptr<const std::vector<MadeOf>> madeOf = {}; // null: of itself
     [[nodiscard]] bool isInstance() const { return kind == NodeKind::Instances; }
@@ -220,6 +214,14 @@ struct Scene {
     /// All that is said of the scene as a whole: no nodes, and nothing that was said of single ones.
     [[nodiscard]] Scene withoutNodes() const;
 };
+
+/// By its id, else by its name; null where there is none.
+[[nodiscard]] const Material* materialOf(const Scene& scene, NodeId id, const std::string& name);
+/// Gives a material another name, also in the sets of faces that it is bound to.
+void renameMaterial(Scene& scene, std::size_t which, const std::string& name);
+/// For formats that bind materials to sets of faces only: a node's own material is a set of all faces that no set of a
+/// material has.
+[[nodiscard]] Scene materialsAsSets(Scene scene);
 
 /// True when the transforms above do not apply to the node, now or at times: it stands in the world by itself.
 [[nodiscard]] bool standsFree(const Node& node);

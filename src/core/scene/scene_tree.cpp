@@ -2,6 +2,7 @@
 #include "scene/scene_tree.h"
 
 #include <algorithm>
+#include <set>
 
 #include "scene/instances.h"
 
@@ -11,6 +12,7 @@ SceneTree::SceneTree(const Scene& scene) : children_(scene.nodes.size() + 1) {
     byPath_.reserve(scene.nodes.size());
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         byPath_.emplace(scene.nodes[i].path, i);
+        byId_.emplace(scene.nodes[i].id.value, i);
         children_[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
     }
     for (std::size_t i = 0; i < scene.notCarried.size(); ++i)
@@ -24,6 +26,11 @@ SceneTree::SceneTree(const Scene& scene) : children_(scene.nodes.size() + 1) {
 std::optional<std::size_t> SceneTree::find(const std::string& path) const {
     const auto found = byPath_.find(path);
     return found == byPath_.end() ? std::nullopt : std::optional(found->second);
+}
+
+std::optional<std::size_t> SceneTree::find(NodeId id) const {
+    const auto found = byId_.find(id.value);
+    return found == byId_.end() ? std::nullopt : std::optional(found->second);
 }
 
 std::vector<std::size_t> SceneTree::branchOf(const Scene& scene, std::size_t node) const {
@@ -48,8 +55,28 @@ const SceneTree::Said& SceneTree::saidOf(const std::string& path) const {
     return found == said_.end() ? kNothing : found->second;
 }
 
+namespace {
+
+// Of skins in the branch, wherever they stand.
+void addSkeletons(const Scene& scene, const SceneTree& tree, std::vector<std::size_t>& branch) {
+    std::set<std::size_t> all;
+    for (const std::size_t i : branch)
+        if (const auto& deformation = scene.nodes[i].deformation; deformation && deformation->skeleton)
+            if (const auto skeleton = tree.find(*deformation->skeleton))
+                for (int at = static_cast<int>(*skeleton); at >= 0;
+                     at = scene.nodes[static_cast<std::size_t>(at)].parent)
+                    all.insert(static_cast<std::size_t>(at));
+    if (all.empty())
+        return;
+    all.insert(branch.begin(), branch.end());
+    branch.assign(all.begin(), all.end());
+}
+
+} // namespace
+
 Result<Scene> branchOf(const Scene& scene, const SceneTree& tree, std::size_t node) {
-    const std::vector<std::size_t> branch = tree.branchOf(scene, node);
+    std::vector<std::size_t> branch = tree.branchOf(scene, node);
+    addSkeletons(scene, tree, branch);
     const bool instances =
         std::any_of(branch.begin(), branch.end(), [&](std::size_t i) { return scene.nodes[i].isInstance(); });
     if (instances) { // what they show may lie outside of the branch

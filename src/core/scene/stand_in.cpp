@@ -3,6 +3,7 @@
 
 #include "scene/components/camera.h"
 #include "scene/components/instancer.h"
+#include "scene/components/skeleton.h"
 
 namespace wyc {
 namespace {
@@ -45,6 +46,37 @@ class CameraBody final : public Geometry {
     Sampling sampling_;
 };
 
+// A point at each joint.
+class SkeletonBody final : public Geometry {
+  public:
+    SkeletonBody(std::shared_ptr<const Scene> scene, std::size_t node, std::vector<Joint> joints)
+        : scene_(std::move(scene)), node_(node), joints_(std::move(joints)) {
+        sampling_ = skeletonSampling(scene_->nodes[node_]);
+    }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return joints_.size(); }
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(sampling_.time(sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double seconds, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_TRY(matrices, jointMatricesAt(scene_->nodes[node_], joints_, seconds));
+        std::vector<Vec3f> all;
+        for (const Mat4& matrix : matrices)
+            all.push_back(transformedPoint(Vec3f{}, matrix));
+        return copyRange(all, first, into);
+    }
+    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return joints_.size(); }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return emptyTopology(); }
+    [[nodiscard]] bool topologyVaries() const override { return false; }
+    [[nodiscard]] bool straightBetween() const override { return false; }
+
+  private:
+    std::shared_ptr<const Scene> scene_;
+    std::size_t node_;
+    std::vector<Joint> joints_;
+    Sampling sampling_;
+};
+
 GeometryPtr cross(double size) {
     const auto s = static_cast<float>(size * 0.5);
     return std::make_shared<MemoryGeometry>(
@@ -66,7 +98,7 @@ std::vector<bool> itemMask(const Scene& scene) {
             continue;
         const Node& node = scene.nodes[i];
         const bool camera = node.kind == NodeKind::Camera && hasLens(node);
-        mask[i] = node.geometry || camera || node.kind == NodeKind::Light ||
+        mask[i] = node.geometry || camera || node.kind == NodeKind::Light || node.kind == NodeKind::Skeleton ||
                   (node.is().place && !hasChild[i] && node.transform);
     }
     return mask;
@@ -83,15 +115,28 @@ Scene withStandIns(const Scene& scene) {
             continue;
         if (!kept)
             kept = std::make_shared<const Scene>(scene);
-        node.geometry = node.kind == NodeKind::Camera ? std::make_shared<CameraBody>(kept, i, size) : cross(size);
+        if (node.kind == NodeKind::Camera)
+            node.geometry = std::make_shared<CameraBody>(kept, i, size);
+        else if (auto joints = node.kind == NodeKind::Skeleton ? jointsOf(node) : Result<std::vector<Joint>>();
+                 joints && !joints->empty())
+            node.geometry = std::make_shared<SkeletonBody>(kept, i, std::move(*joints));
+        else
+            node.geometry = cross(size);
     }
     return result;
 }
 
-const std::vector<std::uint32_t>& standInEdges(NodeKind kind) {
+std::vector<std::uint32_t> standInEdges(const Node& node) {
     static const std::vector<std::uint32_t> kCamera{0, 1, 0, 2, 0, 3, 0, 4, 1, 2, 2, 3, 3, 4, 4, 1, 3, 5, 4, 5};
     static const std::vector<std::uint32_t> kCross{0, 1, 2, 3, 4, 5};
-    return kind == NodeKind::Camera ? kCamera : kCross;
+    const auto joints = node.kind == NodeKind::Skeleton ? jointsOf(node) : Result<std::vector<Joint>>();
+    if (!joints || joints->empty())
+        return node.kind == NodeKind::Camera ? kCamera : kCross;
+    std::vector<std::uint32_t> bones;
+    for (std::size_t i = 0; i < joints->size(); ++i)
+        if ((*joints)[i].parent >= 0)
+            bones.insert(bones.end(), {static_cast<std::uint32_t>((*joints)[i].parent), static_cast<std::uint32_t>(i)});
+    return bones;
 }
 
 } // namespace wyc

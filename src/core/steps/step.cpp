@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "evaluate/mapped.h"
+#include "scene/deform/deformers.h"
 #include "steps/space/space.h"
 #include "steps/steps.h"
 
@@ -187,7 +188,7 @@ Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
             next.error().what = fmt::format("step {} ({}): {}", i + 1, type->title, next.error().what);
             return fail(std::move(next.error()));
         }
-        result = std::move(*next);
+        result = settledDeformers(std::move(*next));
     }
     return result;
 }

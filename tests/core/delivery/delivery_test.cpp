@@ -403,13 +403,13 @@ TEST(Proof, ARecordThatIsNoneIsRefused) {
 
 TEST(Merged, ItemsOfOneSourceSayTheSameOnce) {
     Scene scene = test::sheetScene();
-    scene.materials = {{"kelp", std::array<float, 3>{0, 1, 0}, "", false}, {"sand", {}, "sand.png", true}};
+    scene.materials = {colourMaterial("kelp", {{0, 1, 0}, "", false}), colourMaterial("sand", {{}, "sand.png", true})};
     scene.notCarried = {{"", "smoothing groups"}, {"/sheet", "polylines"}};
     Scene other = scene;
     other.nodes[0].name = "other";
     other.nodes[0].path = "/other";
     other.notCarried.push_back({"/other", "polylines"});
-    other.materials.push_back({"sand", {}, "other.png", true});
+    other.materials.push_back(colourMaterial("sand", {{}, "other.png", true}));
     const Scene all = mergedScenes({scene, other, scene});
     EXPECT_EQ(all.materials.size(), 3U);
     EXPECT_EQ(all.notCarried.size(), 3U);

@@ -69,8 +69,8 @@ Scene rich() {
     extras.faceSets = {{FaceSet::Kind::Group, "left half", {0, 1, 2, 3}},
                        {FaceSet::Kind::Material, "silk", {0, 1, 2, 3, 4}},
                        {FaceSet::Kind::Material, "thread", {5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19}}};
-    scene.materials = {{"silk", std::array{0.5F, 0.25F, 0.125F}, "maps/silk.png", false},
-                       {"thread", std::array{1.0F, 1.0F, 1.0F}, "", false}};
+    scene.materials = {colourMaterial("silk", {{0.5F, 0.25F, 0.125F}, "maps/silk.png", false}),
+                       colourMaterial("thread", {{1.0F, 1.0F, 1.0F}, "", false})};
     sheet.path = "/group/sheet";
     sheet.parent = 0;
     test::setMesh(sheet, run(), test::gridTopology(6, 5), std::move(samples), extras);
@@ -278,10 +278,10 @@ TEST(Proof, FindsAFaultInEveryChannelOfASequence) {
          {"colours", extras([](test::OnMesh& e) { e.colours.values[20] += 1e-3F; })},
          {"groups", extras([](test::OnMesh& e) { e.faceSets[0].faces.pop_back(); })},
          {"material faces", extras([](test::OnMesh& e) { e.faceSets[1].faces.pop_back(); })},
-         {"material 'silk'", [](Scene& s) { s.materials[0].texturePath = "maps/other.png"; }},
+         {"material 'silk'", [](Scene& s) { s.materials[0].look.baseColour.texture = "maps/other.png"; }},
          {"material 'thread'",
           [](Scene& s) {
-              s.materials[1].baseColour = std::array{1.0F, 1.0F, 0.0F};
+              s.materials[1].look.baseColour.value = {1.0F, 1.0F, 0.0F};
           }},
          {"points", [](Scene& s) { s.nodes[0].geometry = withPoint(s.nodes[0].geometry, 3, 3, 1e-5F); }, "drift"}});
 }

@@ -98,8 +98,8 @@ TEST(ObjForeign, TexturesAreFoundOrNotAsOthersFindThem) {
             const auto material = std::find_if(scene->materials.begin(), scene->materials.end(),
                                                [&](const Material& m) { return m.name == texture["material"]; });
             ASSERT_NE(material, scene->materials.end());
-            EXPECT_EQ(material->texturePath, texture["path"].get<std::string>());
-            EXPECT_EQ(material->textureFound, texture["found"].get<bool>()) << material->texturePath;
+            EXPECT_EQ(material->look.baseColour.texture, texture["path"].get<std::string>());
+            EXPECT_EQ(material->look.baseColour.textureFound, texture["found"].get<bool>()) << material->look.baseColour.texture;
         }
     }
 }
@@ -215,10 +215,10 @@ TEST(Mtl, OptionsAreNotPartOfThePath) {
                             folder.path());
     ASSERT_EQ(materials.size(), 2U);
     EXPECT_EQ(materials[0].name, "a b");
-    EXPECT_EQ(materials[0].texturePath, "maps/2nd sheet.png");
-    EXPECT_TRUE(materials[0].textureFound);
-    EXPECT_EQ((*materials[0].baseColour)[1], 0.25F);
-    EXPECT_FALSE(materials[1].textureFound);
+    EXPECT_EQ(materials[0].look.baseColour.texture, "maps/2nd sheet.png");
+    EXPECT_TRUE(materials[0].look.baseColour.textureFound);
+    EXPECT_EQ(materials[0].look.baseColour.value[1], 0.25F);
+    EXPECT_FALSE(materials[1].look.baseColour.textureFound);
 }
 
 TEST(Mtl, PathsNeverLeaveTheFolder) {
@@ -253,7 +253,7 @@ TEST(ObjWrite, EverythingItCarriesComesBack) {
     EXPECT_EQ(a.normals, b.normals);
     EXPECT_EQ(a.colours, b.colours);
     ASSERT_EQ(second->materials.size(), 1U);
-    EXPECT_EQ(second->materials[0].texturePath, "tex.png");
+    EXPECT_EQ(second->materials[0].look.baseColour.texture, "tex.png");
     // Face sets: names and faces, whatever their order.
     for (const FaceSet& set : a.faceSets)
         EXPECT_NE(std::find(b.faceSets.begin(), b.faceSets.end(), set), b.faceSets.end()) << set.name;

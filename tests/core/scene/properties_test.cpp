@@ -314,7 +314,7 @@ TEST(StandIns, GiveABodyToWhatHasNoPointsAndNothingElse) {
         const double size = boundsOf(points).diagonal();
         EXPECT_GT(size, 0.1);
         EXPECT_LT(size, 2.0);
-        for (const std::uint32_t end : standInEdges(shown.nodes[i].kind))
+        for (const std::uint32_t end : standInEdges(shown.nodes[i]))
             EXPECT_LT(end, points.size());
     }
     EXPECT_EQ(bodies, 3U); // camera, light, helper

@@ -13,8 +13,10 @@
 #include "delivery/plan/plan_parts.h"
 #include "delivery/write/placing.h"
 #include "evaluate/mapped.h"
+#include "scene/channels.h"
 #include "scene/carried_words.h"
 #include "scene/components/instancer.h"
+#include "scene/deform/deformers.h"
 #include "scene/layers.h"
 
 namespace wyc {
@@ -138,6 +140,12 @@ std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, co
 Result<Scene> sampledFor(const Format& format, Scene given) {
     if (!format.keeps(Content::Instancers))
         given = instancersAsPoints(given);
+    if (!format.keeps(Content::Deformers))
+        given = deformersAsPoints(std::move(given));
+    else {
+        WYC_TRY(stored, deformedByStored(std::move(given)));
+        given = std::move(stored);
+    }
     WYC_TRY(scene, format.prepare ? format.prepare(std::move(given)) : Result<Scene>(std::move(given)));
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() < 2)
@@ -279,6 +287,7 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
         std::size_t materials = 0;
         for (const FaceSet& set : **sets)
             ++(set.kind == FaceSet::Kind::Material ? materials : groups);
+        materials += node.material.value != 0;
         if (format.loses(Content::Groups) && groups > 0)
             lose(node.path, fmt::format("{} face group{}", groups, groups == 1 ? "" : "s"));
         if (format.loses(Content::Materials) && materials > 0)
@@ -287,6 +296,10 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
     if (!format.keeps(Content::Materials) && format.keeps(Content::Faces) && !scene.materials.empty())
         lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(),
                              scene.materials.size() == 1 ? "" : "s"));
+    if (format.keeps(Content::Materials) && !format.keeps(Content::Shading))
+        for (const Material& material : scene.materials)
+            if (material.graph || !(material.look == colourMaterial({}, material.look.baseColour).look))
+                lose("", fmt::format("of material '{}' all but its base colour", material.name));
     if (!format.keeps(Content::Unit) && scene.unitMetres)
         lose("", fmt::format("the unit ({}): this format has no place for it", unitName(*scene.unitMetres)));
     if (!format.keeps(Content::UpAxis) && scene.upAxis)
@@ -325,6 +338,26 @@ bool sameGroup(const Node& a, const Node& b) {
     return true;
 }
 
+// Two looks at one skeleton.
+bool sameSkeleton(const Node& a, const Node& b) {
+    if (a.kind != NodeKind::Skeleton || b.kind != NodeKind::Skeleton || a.id != b.id || !sameGroup(a, b))
+        return false;
+    const auto one = channelsOf(a.properties);
+    const auto other = channelsOf(b.properties);
+    if (one.size() != other.size())
+        return false;
+    for (std::size_t c = 0; c < one.size(); ++c) {
+        const SampledValues& x = *one[c].values;
+        const SampledValues& y = *other[c].values;
+        if (one[c].name != other[c].name || x.sampling() != y.sampling())
+            return false;
+        for (std::size_t i = 0; i < x.sampling().count(); ++i)
+            if (const auto here = x.read(i), there = y.read(i); !here || !there || !(*here == *there))
+                return false;
+    }
+    return true;
+}
+
 } // namespace
 
 Scene mergedScenes(const std::vector<Scene>& scenes) {
@@ -332,7 +365,8 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
     std::unordered_map<std::string, std::size_t> byPath;
     std::set<std::pair<std::string, std::string>> told;
     bool first = true;
-    for (const Scene& scene : scenes) {
+    for (const Scene& given : scenes) {
+        Scene scene = given;
         if (first) {
             result = scene;
             first = false;
@@ -352,8 +386,19 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             result.rate = result.rate ? result.rate : scene.rate;
         result.samplings.clear(); // what one archive declared does not hold for several
         result.properties = nullptr;
+        for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+            if (materialOf(result, scene.materials[m].id, {}))
+                continue;
+            std::string name = scene.materials[m].name;
+            for (int number = 2; materialOf(result, {}, name); ++number)
+                name = fmt::format("{}_{}", scene.materials[m].name, number);
+            if (name != scene.materials[m].name)
+                renameMaterial(scene, m, name);
+            result.materials.push_back(scene.materials[m]);
+        }
         result.carried.insert(result.carried.end(), scene.carried.begin(), scene.carried.end());
         std::vector<int> newIndex(scene.nodes.size());
+        std::set<std::uint64_t> otherwise; // skeletons that are there already, and not like this
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
             Node node = scene.nodes[i];
             node.parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
@@ -361,7 +406,8 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
                 node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
             node.path = above + "/" + node.name;
             const auto same = byPath.find(node.path);
-            if (same != byPath.end() && node.is().place && sameGroup(result.nodes[same->second], node)) {
+            if (same != byPath.end() && ((node.is().place && sameGroup(result.nodes[same->second], node)) ||
+                                         sameSkeleton(result.nodes[same->second], node))) {
                 newIndex[i] = static_cast<int>(same->second);
                 continue;
             }
@@ -369,14 +415,18 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
                 node.name = fmt::format("{}_{}", scene.nodes[i].name, number);
                 node.path = above + "/" + node.name;
             }
+            if (node.kind == NodeKind::Skeleton && result.find(node.id))
+                otherwise.insert(node.id.value);
             byPath.emplace(node.path, result.nodes.size());
             newIndex[i] = static_cast<int>(result.nodes.size());
             result.nodes.push_back(std::move(node));
         }
-        // Items of one source say the same of it.
-        for (const Material& material : scene.materials)
-            if (std::find(result.materials.begin(), result.materials.end(), material) == result.materials.end())
-                result.materials.push_back(material);
+        // A skeleton that other steps went over is another one: what follows it becomes points.
+        for (const int i : newIndex)
+            if (auto& deformation = result.nodes[static_cast<std::size_t>(i)].deformation;
+                deformation && deformation->skeleton && otherwise.contains(deformation->skeleton->value))
+                deformation->makes = nullptr;
+        result = settledDeformers(std::move(result));
         for (const NotCarried& n : scene.notCarried)
             if (told.emplace(n.item, n.what).second)
                 result.notCarried.push_back(n);

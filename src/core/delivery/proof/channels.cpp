@@ -276,12 +276,16 @@ Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t no
                 result.push_back(std::move(channel));
         }
     }
+    if (const Material* material = materialOf(scene, it.material, {});
+        material && it.material.value != 0 && format.keeps(Content::Materials) && it.is().faces)
+        result.push_back(
+            {"material", {}, {hash64(std::as_bytes(std::span(material->name.data(), material->name.size())))}});
     std::sort(result.begin(), result.end(),
               [](const HashedChannel& a, const HashedChannel& b) { return a.name < b.name; });
     return result;
 }
 
-std::vector<HashedChannel> sceneChannels(const Scene& scene, const Format& format) {
+Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Format& format) {
     std::vector<HashedChannel> result;
     const auto text = [](const std::string& words) {
         return hash64(std::as_bytes(std::span(words.data(), words.size())));
@@ -294,11 +298,27 @@ std::vector<HashedChannel> sceneChannels(const Scene& scene, const Format& forma
         result.push_back({"rate", {}, {text(scene.rate->text())}});
     if (format.keeps(Content::Materials))
         for (const Material& material : scene.materials) {
-            std::string words = material.texturePath;
-            if (material.baseColour)
-                for (const float part : *material.baseColour)
+            std::string words;
+            for (const auto& [name, member] : kLookInputs) {
+                const LookInput& input = material.look.*member;
+                if (!format.keeps(Content::Shading) && member != &Look::baseColour)
+                    continue;
+                words += input.texture;
+                for (const float part : input.value)
                     words += fmt::format(" {}", part);
-            result.push_back({fmt::format("material '{}'", material.name), {}, {text(words)}});
+                if (format.keeps(Content::Shading))
+                    words += ';';
+            }
+            const std::string called = fmt::format("material '{}'", material.name);
+            result.push_back({called, {}, {text(words)}});
+            if (!format.keeps(Content::Shading))
+                continue;
+            std::vector<HashedChannel> graph;
+            WYC_CHECK(addValues(channelsOf(material.graph), graph));
+            for (HashedChannel& channel : graph) {
+                channel.name = called + ": " + channel.name;
+                result.push_back(std::move(channel));
+            }
         }
     std::sort(result.begin(), result.end(),
               [](const HashedChannel& a, const HashedChannel& b) { return a.name < b.name; });

@@ -24,7 +24,7 @@ struct HashedChannel {
 /// a channel of theirs, just the others, one by one.
 void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<HashedChannel>& channels);
 /// What a scene says as a whole: rate, unit, axis, materials.
-[[nodiscard]] std::vector<HashedChannel> sceneChannels(const Scene& scene, const Format& format);
+[[nodiscard]] Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Format& format);
 /// Words for the first difference; empty when there is none. Times may differ by `secondsTolerance`.
 [[nodiscard]] std::string difference(const HashedChannel& meant, const HashedChannel* found, double secondsTolerance,
                                      const FrameRate& rate);

@@ -52,19 +52,19 @@ std::vector<std::size_t> shapesOf(const Scene& scene) {
     return result;
 }
 
-std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path, bool placed,
+std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path,
                                        const Format& format) {
     if (!format.manyItems) {
         const auto shapes = shapesOf(found);
         return shapes.size() == 1 ? std::optional(shapes.front()) : std::nullopt;
     }
-    return tree.find(placed ? path + path.substr(path.rfind('/')) : path);
+    return tree.find(path);
 }
 
-Result<std::vector<HashedChannel>> writtenChannels(const Scene& found, std::size_t node, bool placed,
+Result<std::vector<HashedChannel>> writtenChannels(const Scene& found, std::size_t node, bool apart,
                                                    const Format& format) {
     WYC_TRY(channels, channelsOf(found, node, format));
-    if (placed && found.nodes[node].parent >= 0) {
+    if (apart && found.nodes[node].parent >= 0) {
         WYC_TRY(above, channelsOf(found, static_cast<std::size_t>(found.nodes[node].parent), format));
         if (const HashedChannel* transform = channelNamed(above, "transform"))
             channels.push_back(*transform);
@@ -370,10 +370,6 @@ Status compareChannels(const std::vector<HashedChannel>& meant, const std::vecto
     return {};
 }
 
-bool isPlaced(const Node& node) {
-    return node.transform && !node.is().place && node.kind != NodeKind::Instances;
-}
-
 // Groups of a source are compared by what stands in them.
 bool isGroup(const Node& node) {
     return !node.geometry && !node.is().aimed;
@@ -405,6 +401,47 @@ void sayWhatIsLeftAside(const Scene& meant, const Format& format, Proof& proof) 
         say("visibility: the format has no place for it");
     if (format.keeps(Content::Values))
         say("bounds: made anew from the points");
+}
+
+// Materials as nodes without a place: their graphs are held against the source as all channels are.
+Scene materialNodes(const Scene& scene) {
+    Scene result = scene.withoutNodes();
+    for (const Material& material : scene.materials) {
+        Node node;
+        node.name = fmt::format("material '{}'", material.name);
+        node.path = node.name;
+        node.id = material.id;
+        node.properties = material.graph;
+        result.nodes.push_back(std::move(node));
+    }
+    return result;
+}
+
+Status holdMaterials(const Scene& meant, const PlannedOutput& output, const Progress& progress, Proof& proof) {
+    const Scene materials = materialNodes(meant);
+    std::vector<Intention> intentions = output.intentions;
+    for (Intention& intention : intentions) {
+        auto source = std::make_shared<const Scene>(materialNodes(*intention.source));
+        std::unordered_map<std::uint64_t, std::size_t> nodes;
+        for (std::size_t i = 0; i < source->nodes.size(); ++i)
+            nodes.emplace(source->nodes[i].id.value, i);
+        intention.source = std::move(source);
+        intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
+    }
+    for (std::size_t i = 0; i < materials.nodes.size(); ++i) {
+        if (!materials.nodes[i].properties || intentions.empty())
+            continue;
+        ProvenItem item;
+        item.item = materials.nodes[i].path;
+        item.kind = "material";
+        item.group = true;
+        if (const auto source = ShownNode::find(materials, i, intentions))
+            WYC_CHECK(source->compareMoments(*output.format, progress, item.shown));
+        else
+            item.shown.notCompared.push_back("the source has nothing that it could be held against");
+        proof.items.push_back(std::move(item));
+    }
+    return {};
 }
 
 } // namespace
@@ -468,8 +505,9 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     if (format.wantsRest() && output.restTarget)
         rest = written.parent_path() / output.restTarget->filename();
     WYC_TRY(found, readBack(format, written, output.rate, rest));
-    WYC_CHECK(compareChannels(sceneChannels(meant, format), sceneChannels(found, format), output.rate, proof.channels,
-                              proof.disagreements));
+    WYC_TRY(wholeMeant, sceneChannels(meant, format));
+    WYC_TRY(wholeFound, sceneChannels(found, format));
+    WYC_CHECK(compareChannels(wholeMeant, wholeFound, output.rate, proof.channels, proof.disagreements));
     proof.sourceCompared = !output.intentions.empty();
     const SceneTree tree(found);
     const auto nodes = provenNodes(meant, format);
@@ -483,8 +521,8 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
         const auto source = ShownNode::find(meant, node, output.intentions);
         if (proof.sourceCompared && !source && isItem[node])
             item.shown.notCompared.push_back("the source has nothing that it could be held against");
-        const bool placed = isPlaced(it);
-        const auto other = writtenNode(found, tree, it.path, placed, format);
+        const WrittenPlace place = format.placeOf(it);
+        const auto other = writtenNode(found, tree, place.path, format);
         if (!other || (it.geometry && !found.nodes[*other].geometry)) {
             item.disagreements.push_back("it is not in what was written");
         } else {
@@ -505,7 +543,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
             WYC_TRY(wanted, channelsOf(meant, node, format));
             keepMeantGroups(meant, node, format, wanted);
             item.carried = carriedFrames(found, *other);
-            WYC_TRY(there, writtenChannels(found, *other, placed, format));
+            WYC_TRY(there, writtenChannels(found, *other, place.apart, format));
             WYC_CHECK(compareChannels(wanted, there, output.rate, item.channels, item.disagreements));
         }
         item.largestDriftMetres = item.largestDrift * meant.unitMetres.value_or(1.0);
@@ -513,6 +551,8 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
         if (isItem[node] || !item.channels.empty() || !item.disagreements.empty())
             proof.items.push_back(std::move(item));
     }
+    if (format.keeps(Content::Shading))
+        WYC_CHECK(holdMaterials(meant, output, progress, proof));
     sayWhatIsLeftAside(meant, format, proof);
     proof.passed = holds(proof);
     return proof;

@@ -16,12 +16,11 @@ inline constexpr auto kSampleHash = Hasher64::Kind::Xxh3;
                                      const std::optional<fs::path>& rest);
 /// Nodes with points.
 [[nodiscard]] std::vector<std::size_t> shapesOf(const Scene& scene);
-/// The node of a written scene that has this path, as a shape or a camera with a transform of its own has it above
-/// itself under the same name; or the only shape of a format that holds one.
+/// The node of a written scene that has this path; or the only shape of a format that holds one.
 [[nodiscard]] std::optional<std::size_t> writtenNode(const Scene& found, const SceneTree& tree, const std::string& path,
-                                                     bool placed, const Format& format);
-/// Channels of a node that was written; its own transform, if it has one, is that above it.
-[[nodiscard]] Result<std::vector<HashedChannel>> writtenChannels(const Scene& found, std::size_t node, bool placed,
+                                                     const Format& format);
+/// Channels of a node that was written. `apart`: its transform is that of the node above it.
+[[nodiscard]] Result<std::vector<HashedChannel>> writtenChannels(const Scene& found, std::size_t node, bool apart,
                                                                  const Format& format);
 [[nodiscard]] const HashedChannel* channelNamed(const std::vector<HashedChannel>& channels, const std::string& name);
 /// Points among these that are no numbers.

@@ -10,7 +10,7 @@
 
 #include "base/text.h"
 #include "delivery/proof/shown_channels.h"
-#include "plain/plain.h"
+#include "plain/deformed.h"
 #include "scene/instances.h"
 #include "steps/shape/take.h"
 
@@ -106,7 +106,7 @@ Intention begun(std::shared_ptr<const Scene> source) {
     for (std::size_t i = 0; i < source->nodes.size(); ++i)
         nodes.emplace(source->nodes[i].id.value, i);
     intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
-    intention.source = std::move(source);
+    intention.source = plainlyDeformed(std::move(source));
     return intention;
 }
 
@@ -230,7 +230,7 @@ std::vector<TimedPose> ShownNode::sourcePoses(double seconds) const {
 Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const {
     std::optional<std::size_t> none;
     const auto time = sourceTime(seconds);
-    if (!time || parts_.size() != 1 || parts_.front().from || parts_.front().to || !source().geometry ||
+    if (!time || !source().geometry || source().deformation || parts_.size() != 1 || parts_.front().from || parts_.front().to ||
         !intention_->spaceAt(seconds).isIdentity())
         return none;
     const auto at = plainPosition(source().geometry->sampling(), *time);

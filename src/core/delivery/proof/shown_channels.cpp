@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/deform/deformers.h"
 #include "scene/layers.h"
 
 namespace wyc {
@@ -79,10 +80,12 @@ bool isKept(const Channel& channel, const Format& format) {
 }
 
 // A step that takes a channel away says so, by the name that its source has for it.
-bool isTold(const Scene& meant, const std::string& path, const std::string& channel) {
-    const auto from = channel.find('\'');
-    const auto to = channel.find('\'', from + 1);
-    const std::string name = to == std::string::npos ? channel : channel.substr(from, to - from + 1);
+bool isTold(const Scene& meant, const std::string& path, const Channel& channel) {
+    const auto from = channel.name.find('\'');
+    const auto to = channel.name.find('\'', from + 1);
+    const std::string name = traitsOf(channel.meaning).ofDeformers ? std::string(kDeformersGone)
+                             : to == std::string::npos             ? channel.name
+                                                                   : channel.name.substr(from, to - from + 1);
     return std::any_of(meant.notCarried.begin(), meant.notCarried.end(), [&](const NotCarried& told) {
         return told.item == path && told.what.find(name) != std::string::npos;
     });
@@ -96,6 +99,16 @@ Vec3d turnedBy(const double* q, const Vec3d& v) {
     const Vec3d axis{q[0] / size, q[1] / size, q[2] / size};
     const Vec3d twice = cross(axis, v) * 2.0;
     return v + twice * (q[3] / size) + cross(axis, twice);
+}
+
+void seenFromWorld(std::vector<double>& matrices, const Mat4& world) {
+    const Mat4 back = inverseOf(world).value_or(Mat4());
+    for (std::size_t i = 0; i + 16 <= matrices.size(); i += 16) {
+        Mat4 matrix;
+        std::copy_n(matrices.begin() + static_cast<std::ptrdiff_t>(i), 16, matrix.m.begin());
+        matrix = back * matrix * world;
+        std::copy_n(matrix.m.begin(), 16, matrices.begin() + static_cast<std::ptrdiff_t>(i));
+    }
 }
 
 bool apart(double a, double b, double allowed) {
@@ -138,7 +151,7 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
             continue;
         const Channel* same = channelNamed(result.meantChannels_, channel.name);
         if (!same) {
-            if (!isTold(meant, it.path, channel.name))
+            if (!isTold(meant, it.path, channel))
                 result.lost_.push_back(channel.name);
             continue;
         }
@@ -387,6 +400,11 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
                     own[i + k] = dot(share, sizes) / (share.x + share.y + share.z);
                 }
             }
+            break;
+        // From a space into a like one: seen from the world, W⁻¹·M·W.
+        case SpaceRole::Placement:
+            seenFromWorld(own, world);
+            seenFromWorld(source, there);
             break;
         case SpaceRole::Box:
         case SpaceRole::None: break;

@@ -143,9 +143,12 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
         for (const std::uint64_t hash : item.sampleHashes)
             hashes.push_back(hashText(hash));
         const auto node = tree.find(item.item);
-        const bool placed = node && output.scene.nodes[*node].transform && !output.scene.nodes[*node].is().place;
+        if (!node) // a material: its channels are among those of the whole
+            continue;
+        const WrittenPlace place = output.format->placeOf(output.scene.nodes[*node]);
         items.push_back({{"item", validUtf8(item.item)},
-                         {"placed", placed},
+                         {"written", validUtf8(place.path)},
+                         {"placed", place.apart},
                          {"channels", channelsJson(item.channels)},
                          {"points", item.points},
                          {"faces", item.faces},
@@ -229,8 +232,10 @@ std::vector<std::string> layersApart(const Node& node) {
 
 Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, const Format& format,
                  const FrameRate& rate, int version, const Progress& progress, ProvenItem& item) {
-    const bool placed = entry.value("placed", false);
-    const auto place = writtenNode(found, tree, item.item, placed, format);
+    const bool apart = entry.value("placed", false);
+    const std::string written = entry.value(
+        "written", apart ? item.item + item.item.substr(std::min(item.item.size(), item.item.rfind('/'))) : item.item);
+    const auto place = writtenNode(found, tree, written, format);
     const auto recorded = recordedSamples(entry);
     const json& hashes = recorded.first;
     const bool shaped = !hashes.empty() || entry.value("points", 0) > 0;
@@ -241,7 +246,7 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
     item.kind = found.nodes[*place].is().name;
     item.carried = carriedFrames(found, *place);
     if (const auto channels = entry.find("channels"); channels != entry.end() && channels->is_object()) {
-        WYC_TRY(there, writtenChannels(found, *place, placed, format));
+        WYC_TRY(there, writtenChannels(found, *place, apart, format));
         json recordedChannels = *channels;
         if (version <= 3) {
             WYC_TRY(old, channelsOfVersion3(found.nodes[*place], std::move(there)));
@@ -347,8 +352,10 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
         path = target / text("pattern");
     WYC_CHECK(compareFiles(record, target, format->sequence, proof));
     WYC_TRY(found, readBack(*format, path, *rate, rest));
-    if (const auto recorded = record.find("channels"); recorded != record.end() && recorded->is_object())
-        compareRecorded(sceneChannels(found, *format), *recorded, proof.channels, proof.disagreements);
+    if (const auto recorded = record.find("channels"); recorded != record.end() && recorded->is_object()) {
+        WYC_TRY(channels, sceneChannels(found, *format));
+        compareRecorded(channels, *recorded, proof.channels, proof.disagreements);
+    }
     const SceneTree tree(found);
     for (const auto& entry : record["items"]) {
         if (!entry.is_object() || !entry.value("item", json()).is_string() || !recordedSamples(entry).first.is_array())

@@ -67,7 +67,7 @@ Scene restScene(const PlannedOutput& output) {
         scene.nodes.push_back(std::move(rest));
         break;
     }
-    return scene;
+    return materialsAsSets(std::move(scene));
 }
 
 // "Thu Jan  1 00:00:00 2026", as archives have it: the newest source's time, so that the same scene gives the

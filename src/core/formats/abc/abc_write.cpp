@@ -22,6 +22,16 @@ namespace wyc::abc {
 
 namespace {
 
+// A shape, camera or light with a transform of its own: the format wants the transform above it, under the same name.
+bool standsApart(const Node& node) {
+    return node.transform && node.kind != NodeKind::Transform && node.kind != NodeKind::Instances;
+}
+
+WrittenPlace writtenAt(const Node& node) {
+    const bool apart = standsApart(node);
+    return {apart ? node.path + "/" + node.name : node.path, apart};
+}
+
 struct SchemaName {
     const char* name;
     const char* group; // the compound that holds it
@@ -99,7 +109,7 @@ class SceneWriter {
             return copyRest(node, ids_[index]);
         }
         // What stands where it is by itself: the format wants the transform above it. It has the same name.
-        const bool placed = node.transform && node.kind != NodeKind::Transform;
+        const bool placed = standsApart(node);
         if (placed) {
             parent = archive_.addObject(parent, node.name, schemaMetadata(NodeKind::Transform, true));
             WYC_CHECK(writeTransform(node, parent));
@@ -540,47 +550,47 @@ std::uint64_t estimate(const Scene& scene) {
 
 Format format() {
     constexpr Answer kKept{Fate::Kept};
-    return {kFormatId,
-            "Alembic archive",
-            {".abc"},
-            true,
-            false,
-            answersOf({{Content::Transforms, kKept},
-                       {Content::Visibility, kKept},
-                       {Content::Faces, kKept},
-                       {Content::ChangingPoints, kKept},
-                       {Content::Uvs, kKept},
-                       {Content::Normals, kKept},
-                       {Content::Colours, {Fate::Kept, "as an attribute"}},
-                       {Content::Groups, {Fate::Kept, "as sets of faces"}},
-                       {Content::Materials, {Fate::Lost, "an archive's own assignments stay"}},
-                       {Content::Cameras, kKept},
-                       {Content::Lights, kKept},
-                       {Content::Curves, kKept},
-                       {Content::Subdivision, kKept},
-                       {Content::Values, kKept},
-                       {Content::Instances, kKept},
-                       {Content::Instancers,
-                        {Fate::Converted, "points; turns, sizes and numbers of what stands there as attributes"}},
-                       {Content::Times, kKept},
-                       {Content::TimesBetweenFrames, kKept},
-                       {Content::UnevenTimes, kKept},
-                       {Content::Rate, kKept},
-                       {Content::Unit, kKept},
-                       {Content::UpAxis, kKept}}),
-            &openArchive,
-            &writeArchive,
-            &estimate,
-            nullptr,
-            &withWritableLenses,
-            [](std::span<const std::byte> head, std::uint64_t) {
-                constexpr std::string_view kMagic = "Ogawa";
-                return head.size() >= kMagic.size() && std::memcmp(head.data(), kMagic.data(), kMagic.size()) == 0
-                           ? 1.0
-                           : 0.0;
-            },
-            {},
-            &structure};
+    Format format;
+    format.id = kFormatId;
+    format.name = "Alembic archive";
+    format.extensions = {".abc"};
+    format.manyItems = true;
+    format.answers = answersOf(
+        {{Content::Transforms, kKept},
+         {Content::Visibility, kKept},
+         {Content::Faces, kKept},
+         {Content::ChangingPoints, kKept},
+         {Content::Uvs, kKept},
+         {Content::Normals, kKept},
+         {Content::Colours, {Fate::Kept, "as an attribute"}},
+         {Content::Groups, {Fate::Kept, "as sets of faces"}},
+         {Content::Materials, {Fate::Lost, "an archive's own assignments stay"}},
+         {Content::Cameras, kKept},
+         {Content::Lights, kKept},
+         {Content::Curves, kKept},
+         {Content::Subdivision, kKept},
+         {Content::Values, kKept},
+         {Content::Instances, kKept},
+         {Content::Instancers,
+          {Fate::Converted, "points; turns, sizes and numbers of what stands there as attributes"}},
+         {Content::Deformers, {Fate::Converted, "the points that they make"}},
+         {Content::Times, kKept},
+         {Content::TimesBetweenFrames, kKept},
+         {Content::UnevenTimes, kKept},
+         {Content::Rate, kKept},
+         {Content::Unit, kKept},
+         {Content::UpAxis, kKept}});
+    format.open = &openArchive;
+    format.write = &writeArchive;
+    format.estimate = &estimate;
+    format.prepare = &withWritableLenses;
+    format.identify = [](std::span<const std::byte> head, std::uint64_t) {
+        constexpr std::string_view kMagic = "Ogawa";
+        return head.size() >= kMagic.size() && std::memcmp(head.data(), kMagic.data(), kMagic.size()) == 0 ? 1.0 : 0.0;
+    };
+    format.structure = &structure;
+    format.writtenAt = &writtenAt;
+    return format;
 }
 
 } // namespace wyc::abc

@@ -355,6 +355,7 @@ Format format() {
                        {Content::Subdivision, {Fate::Converted, "a plain mesh"}},
                        {Content::Instances, {Fate::Converted, "a copy for each"}},
                        {Content::Instancers, {Fate::Converted, "their places as points"}},
+                       {Content::Deformers, {Fate::Converted, "the points that they make"}},
                        {Content::Times, {Fate::Kept, "as float32"}},
                        {Content::TimesBetweenFrames, kKept},
                        {Content::UnevenTimes, kKept},

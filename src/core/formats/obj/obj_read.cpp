@@ -80,14 +80,14 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
                                  "Put it beside the OBJ file, or deliver without materials",
                                  1});
     for (const Material& material : scene.materials)
-        if (!material.texturePath.empty() && !material.textureFound)
+        if (const LookInput& colour = material.look.baseColour; !colour.texture.empty() && !colour.textureFound)
             scene.remarks.push_back(
                 {"texture.missing",
                  item,
                  {},
                  {},
                  "",
-                 fmt::format("The texture '{}' of material '{}' leads nowhere", material.texturePath, material.name),
+                 fmt::format("The texture '{}' of material '{}' leads nowhere", colour.texture, material.name),
                  "Put the picture at this path beside the material file",
                  1});
     std::vector<std::string> undefined;

@@ -489,7 +489,7 @@ std::vector<Material> parseMaterials(std::string_view text, const fs::path& fold
         const std::string_view rest =
             blank == std::string_view::npos ? std::string_view() : trimmed(line.substr(blank));
         if (keyword == "newmtl") {
-            result.push_back({std::string(rest), std::nullopt, {}, false});
+            result.push_back(colourMaterial(std::string(rest), {}));
         } else if (!result.empty() && keyword == "Kd") {
             std::array<float, 3> colour{};
             std::size_t count = 0;
@@ -499,10 +499,11 @@ std::vector<Material> parseMaterials(std::string_view text, const fs::path& fold
             if (count == 1)
                 colour = {colour[0], colour[0], colour[0]};
             if (count > 0)
-                result.back().baseColour = colour;
+                result.back().look.baseColour.value = {colour[0], colour[1], colour[2]};
         } else if (!result.empty() && keyword == "map_Kd") {
-            result.back().texturePath = texturePath(rest);
-            result.back().textureFound = textureIsThere(result.back().texturePath, folder);
+            LookInput& colour = result.back().look.baseColour;
+            colour.texture = texturePath(rest);
+            colour.textureFound = textureIsThere(colour.texture, folder);
         }
     }
     return result;

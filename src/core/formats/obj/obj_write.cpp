@@ -175,10 +175,11 @@ std::string materialText(const std::vector<Material>& materials) {
     std::string text;
     for (const Material& material : materials) {
         text += "newmtl " + material.name + "\n";
-        if (material.baseColour)
-            appendRow(text, "Kd", *material.baseColour);
-        if (!material.texturePath.empty())
-            text += "map_Kd " + material.texturePath + "\n";
+        const LookInput& colour = material.look.baseColour;
+        if (colour.value.size() == 3)
+            appendRow(text, "Kd", colour.value);
+        if (!colour.texture.empty())
+            text += "map_Kd " + colour.texture + "\n";
     }
     return text;
 }
@@ -364,11 +365,13 @@ Format objFormat(std::string_view id, std::string_view name, bool sequence) {
                              {Content::Curves, {Fate::Converted, "its points alone"}},
                              {Content::Subdivision, {Fate::Converted, "a plain mesh"}},
                              {Content::Instances, {Fate::Converted, "a copy for each"}},
-                             {Content::Instancers, {Fate::Converted, "their places as points"}}}),
+                             {Content::Instancers, {Fate::Converted, "their places as points"}},
+                             {Content::Deformers, {Fate::Converted, "the points that they make"}}}),
                   &openObj,
                   nullptr,
                   nullptr,
                   &groupName};
+    format.prepare = [](Scene scene) -> Result<Scene> { return materialsAsSets(std::move(scene)); };
     format.rest = {{}, &countPoints, &objectSizes, &extractObject};
     if (sequence) {
         format.answers[static_cast<std::size_t>(Content::ChangingPoints)] = kKept;

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "scene/components/instancer.h"
+#include "scene/deform/deformers.h"
 #include "scene/instances.h"
 #include "scene/stand_in.h"
 #include "steps/steps.h"
@@ -45,13 +46,29 @@ bool matches(const Node& node, const std::string& pattern) {
            node.path.starts_with(pattern + "/") || matchesPattern(node.path, pattern + "/*");
 }
 
+// Skeletons of skins that stay, and what stands above them.
+void keepSkeletons(const Scene& scene, const std::vector<bool>& leftOut, std::vector<bool>& keep) {
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (const auto& deformation = scene.nodes[i].deformation; keep[i] && deformation && deformation->skeleton)
+            if (const auto skeleton = scene.find(*deformation->skeleton); skeleton && !leftOut[*skeleton])
+                for (int at = static_cast<int>(*skeleton); at >= 0;
+                     at = scene.nodes[static_cast<std::size_t>(at)].parent)
+                    keep[static_cast<std::size_t>(at)] = true;
+}
+
 Result<Scene> applyRename(const Scene& scene, const json& options) {
     const std::string name = safeName(options["name"].get<std::string>());
     Scene result = scene;
     if (result.nodes.empty())
         return result;
-    // The item that the chain is for: the last one, as a branch lists what stands above before it.
-    const std::vector<bool> mask = itemMask(result);
+    // The item that the chain is for: the last one, as a branch lists what stands above before it. A skeleton may be
+    // there for the skin alone.
+    std::vector<bool> mask = itemMask(result);
+    std::vector<bool> others = mask;
+    for (std::size_t i = 0; i < mask.size(); ++i)
+        others[i] = mask[i] && result.nodes[i].kind != NodeKind::Skeleton;
+    if (std::find(others.begin(), others.end(), true) != others.end())
+        mask = std::move(others);
     std::size_t target = result.nodes.size() - 1;
     for (std::size_t i = 0; i < mask.size(); ++i)
         if (mask[i])
@@ -119,6 +136,12 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
                 hasChild[static_cast<std::size_t>(parent)] = true;
         }
     }
+    // Of a skin the skeleton comes along, but where it was left out by name.
+    std::vector<bool> leftOut(scene.nodes.size(), false);
+    for (const std::string& pattern : patterns)
+        for (std::size_t i = 0; i < scene.nodes.size() && pattern.starts_with("!"); ++i)
+            leftOut[i] = leftOut[i] || matches(scene.nodes[i], pattern.substr(1));
+    keepSkeletons(scene, leftOut, keep);
     // An instance whose source goes becomes a copy of it first.
     std::unordered_set<std::uint64_t> kept;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i)
@@ -132,7 +155,7 @@ Result<Scene> selectedItems(const Scene& scene, const std::vector<std::string>& 
         }
     if (std::none_of(keep.begin(), keep.end(), [](bool k) { return k; }))
         return fail(makeError(ErrorKind::BadInput, "no item is left").withAdvice("Leave fewer items out"));
-    return keptNodes(scene, keep);
+    return settledDeformers(keptNodes(scene, keep));
 }
 
 const std::vector<std::string_view>& itemKinds() {
@@ -165,7 +188,8 @@ Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind) {
     for (std::size_t i = scene.nodes.size(); i-- > 0;)
         if (keep[i] && scene.nodes[i].parent >= 0)
             keep[static_cast<std::size_t>(scene.nodes[i].parent)] = true;
-    return keptNodes(scene, keep);
+    keepSkeletons(scene, std::vector<bool>(scene.nodes.size(), false), keep);
+    return settledDeformers(keptNodes(scene, keep));
 }
 
 StepType renameStep() {

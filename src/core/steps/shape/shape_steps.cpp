@@ -90,6 +90,27 @@ class WorldTransform final : public Transform {
 };
 
 // All shapes in world space. Groups stay, without a transform, or go.
+// When something of a node, or of what it shows, stands elsewhere in its own space.
+Sampling poseSampling(const Scene& scene, std::size_t own, const std::vector<bool>& belowInstancer) {
+    std::vector<Sampling> all;
+    std::vector<bool> below(scene.nodes.size(), false);
+    for (std::size_t i = own; i < scene.nodes.size(); ++i) {
+        const Node& node = scene.nodes[i];
+        below[i] = i == own || (belowInstancer[i] && below[static_cast<std::size_t>(node.parent)]);
+        if (!below[i])
+            continue;
+        if (node.geometry)
+            all.push_back(node.geometry->sampling());
+        if (i != own && node.transform)
+            all.push_back(node.transform->sampling());
+        for (const Channel& channel : channelsOf(node.properties))
+            if (channel.space != SpaceRole::None && channel.space != SpaceRole::Length &&
+                channel.space != SpaceRole::Box)
+                all.push_back(channel.values->sampling());
+    }
+    return commonSampling(all);
+}
+
 Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     WYC_TRY(expanded, expandedInstances(given));
     const auto scene = std::make_shared<const Scene>(std::move(expanded));
@@ -128,10 +149,10 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
         if (prototype) {
         } else if (node.is().ownSpace) {
             // A camera has no points to move, what an instancer shows is turned too: the whole way is their matrix.
-            // An instancer has poses of its own, which the way must meet where they are.
+            // Instancers and skeletons have poses of their own, which the way must meet where they are.
             auto way = worldTrack(scene, i);
-            if (node.geometry && way->varies())
-                way = std::make_shared<const WorldTrack>(scene, i, node.geometry->sampling(), true);
+            if (const Sampling own = poseSampling(*scene, i, below); !own.isStill() && way->varies())
+                way = std::make_shared<const WorldTrack>(scene, i, own, true);
             const auto place = std::make_shared<WorldTransform>(std::move(way));
             node.transform = nullptr;
             // A group that is there for it alone takes it, so that a camera stays the node that it was.

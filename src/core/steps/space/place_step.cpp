@@ -203,7 +203,8 @@ Scene placedInSpace(const Scene& scene, const Mat4& place) {
                 case SpaceRole::Normal: return std::make_shared<PlacedValues>(channel.values, channel.space, place);
                 case SpaceRole::Box: return nullptr; // of another space; a writer makes it anew
                 case SpaceRole::Turn:
-                case SpaceRole::Axes: // of what takes a transform instead
+                case SpaceRole::Axes:
+                case SpaceRole::Placement: // of what takes a transform instead
                 case SpaceRole::None: break;
                 }
                 return channel.values;

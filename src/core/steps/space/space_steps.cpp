@@ -9,6 +9,7 @@
 
 #include "base/text.h"
 #include "scene/channels.h"
+#include "scene/deform/deformers.h"
 #include "steps/space/space.h"
 #include "steps/steps.h"
 
@@ -35,6 +36,19 @@ template<class V> void turnAndScale(const SpaceChange& change, std::span<V> valu
         v.y = static_cast<Number>(static_cast<double>(from[yr]) * ys * by);
         v.z = static_cast<Number>(static_cast<double>(from[zr]) * zs * by);
     }
+}
+
+// C⁻¹·M·C, where C turns and scales.
+Mat4 changedMatrix(const SpaceChange& change, Mat4 matrix) {
+    Mat4 back; // the inverse of a turn is its transpose
+    for (std::size_t r = 0; r < 3; ++r)
+        for (std::size_t c = 0; c < 3; ++c)
+            back.at(r, c) = change.turn.at(c, r);
+    if (!change.turn.isIdentity())
+        matrix = back * matrix * change.turn;
+    for (std::size_t i = 12; i < 15; ++i)
+        matrix.m[i] *= change.scale;
+    return matrix;
 }
 
 class ChangedValues final : public ValuesWrapper {
@@ -77,6 +91,15 @@ class ChangedValues final : public ValuesWrapper {
                 const std::array<T, 3> from{numbers[i], numbers[i + 1], numbers[i + 2]};
                 for (std::size_t row = 0; row < 3; ++row)
                     numbers[i + change_.column(row).first] = from[row];
+            }
+            break;
+        case SpaceRole::Placement:
+            for (std::size_t i = 0; i + 16 <= numbers.size(); i += 16) {
+                Mat4 matrix;
+                std::copy_n(numbers.begin() + static_cast<std::ptrdiff_t>(i), 16, matrix.m.begin());
+                matrix = changedMatrix(change_, matrix);
+                for (std::size_t k = 0; k < 16; ++k)
+                    numbers[i + k] = static_cast<T>(matrix.m[k]);
             }
             break;
         case SpaceRole::Box:
@@ -178,15 +201,7 @@ class ChangedTransform final : public Transform {
             case TransformOp::Kind::Matrix: {
                 Mat4 matrix;
                 std::copy_n(v, 16, matrix.m.begin());
-                Mat4 back; // the inverse of a turn is its transpose
-                for (std::size_t r = 0; r < 3; ++r)
-                    for (std::size_t c = 0; c < 3; ++c)
-                        back.at(r, c) = change_.turn.at(c, r);
-                if (!change_.turn.isIdentity())
-                    matrix = back * matrix * change_.turn;
-                for (std::size_t i = 12; i < 15; ++i)
-                    matrix.m[i] *= change_.scale;
-                std::copy_n(matrix.m.begin(), 16, v);
+                std::copy_n(changedMatrix(change_, matrix).m.begin(), 16, v);
                 break;
             }
             default: v[0] *= change_.column(*axisOf(op.kind)).second; break;
@@ -257,6 +272,8 @@ Scene changedInSpace(const Scene& scene, const SpaceChange& change) {
     if (change.scale == 1.0 && change.turn.isIdentity())
         return result;
     result.properties = changedProperties(result.properties, change);
+    for (Material& material : result.materials)
+        material.graph = changedProperties(material.graph, change);
     // Cameras and lights look along their own axes. Those must not turn as points do: the last transform above, where
     // it is there for one of them alone, or one of its own turns them back.
     std::vector<std::size_t> childCount(result.nodes.size(), 0);
@@ -282,6 +299,7 @@ Scene changedInSpace(const Scene& scene, const SpaceChange& change) {
             node.transform = MemoryTransform::fixed(Mat4());
         if (node.transform)
             node.transform = std::make_shared<ChangedTransform>(node.transform, change, carriesEye[i]);
+        stillDeformed(node, scene.nodes[i]);
     }
     return result;
 }

@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The formats there are, and that of the tests.
+#include "box/box.h"
+#include "formats/abc/abc.h"
+#include "formats/mdd/mdd.h"
+#include "formats/obj/obj.h"
+
+namespace wyc {
+
+const std::vector<Format>& formats() {
+    static const std::vector<Format> kFormats{
+        abc::format(),
+        mdd::format(),
+        obj::format(),
+        obj::sequenceFormat(),
+        box::format(),
+    };
+    return kFormats;
+}
+
+} // namespace wyc
