@@ -161,7 +161,8 @@ FaceSetsPtr setsOf(const Scene& scene, const json& all) {
 // Faces and sets are written where they change; points of a deformed mesh are not: its channels say them.
 Result<json> ofGeometry(const Scene& scene, const Node& node) {
     const Geometry& shape = *node.geometry;
-    json all{{"sampling", ofSampling(shape.sampling())}, {"samples", json::array()}};
+    json all{{"sampling", ofSampling(isDeformed(node) ? Sampling::still() : shape.sampling())},
+             {"samples", json::array()}};
     TopologyPtr faces;
     std::optional<std::vector<FaceSet>> sets;
     const std::size_t count = isDeformed(node) ? 1 : shape.sampling().count();
@@ -260,13 +261,13 @@ int indexOf(const Scene& scene, const std::optional<NodeId>& id) {
 
 Result<json> ofNode(const Scene& scene, const Node& node) {
     json one{{"name", node.name},
-             {"path", node.path},
              {"parent", node.parent},
              {"kind", static_cast<int>(node.kind)},
-             {"instance_of", indexOf(scene, node.instanceOf)},
-             {"skeleton", indexOf(scene, node.deformation ? node.deformation->skeleton : std::nullopt)},
-             {"deformed", isDeformed(node)},
              {"prototypes", json::array()}};
+    if (node.isInstance())
+        one["instance_of"] = indexOf(scene, node.instanceOf);
+    if (isDeformed(node))
+        one["skeleton"] = indexOf(scene, node.deformation->skeleton);
     if (const Material* material = node.material.value ? materialOf(scene, node.material, {}) : nullptr)
         one["material"] = material - scene.materials.data();
     for (const NodeId id : node.prototypes ? *node.prototypes : std::vector<NodeId>())
@@ -351,10 +352,14 @@ Result<Scene> sceneOf(const json& document, const OpenRequest& request) {
         const json& one = document["nodes"][i];
         Node& node = scene.nodes[i];
         node.name = one.at("name");
-        node.path = one.at("path");
         node.parent = one.at("parent");
+        if (node.parent >= static_cast<int>(i))
+            return fail(ErrorKind::BadFormat, "a node stands before the one above it");
+        const std::string above = node.parent < 0 ? "" : scene.nodes[static_cast<std::size_t>(node.parent)].path;
+        node.path = above + "/" + node.name;
         node.kind = static_cast<NodeKind>(one.at("kind").get<int>());
-        node.instanceOf = idOf(one.at("instance_of"));
+        if (one.contains("instance_of"))
+            node.instanceOf = idOf(one["instance_of"]);
         node.properties = ownProperties(one.at("properties"));
         if (one.contains("material"))
             node.material = scene.materials.at(one["material"].get<std::size_t>()).id;
@@ -379,14 +384,15 @@ Result<Scene> sceneOf(const json& document, const OpenRequest& request) {
     }
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const json& one = document["nodes"][i];
-        if (!one.at("deformed").get<bool>())
+        if (!one.contains("skeleton"))
             continue;
-        const int skeleton = one.at("skeleton");
+        const int skeleton = one["skeleton"];
+        if (!scene.nodes[i].geometry)
+            return fail(ErrorKind::BadFormat, "what is deformed has no faces");
         WYC_TRY(faces, scene.nodes[i].geometry->topology(0));
         WYC_TRY(sets, scene.nodes[i].geometry->faceSets(0));
-        WYC_CHECK(deform(scene.nodes[i],
-                         skeleton < 0 ? nullptr : &scene.nodes.at(static_cast<std::size_t>(skeleton)), faces, sets,
-                         scene.workingRate));
+        WYC_CHECK(deform(scene.nodes[i], skeleton < 0 ? nullptr : &scene.nodes.at(static_cast<std::size_t>(skeleton)),
+                         faces, sets, scene.workingRate));
     }
     return scene;
 }
@@ -396,7 +402,8 @@ Result<Scene> open(const OpenRequest& request) {
     try {
         return sceneOf(document, request);
     } catch (const std::exception& e) {
-        return fail(makeError(ErrorKind::BadFormat, e.what()).inFile(request.path.string()).withAdvice("Write it anew"));
+        return fail(
+            makeError(ErrorKind::BadFormat, e.what()).inFile(request.path.string()).withAdvice("Write it anew"));
     }
 }
 
@@ -425,7 +432,8 @@ Result<json> documentOf(const fs::path& path) {
         return fail(makeError(ErrorKind::BadFormat, "it is no box").inFile(path.string()).withAdvice("Write it anew"));
     const auto document = json::from_cbor(bytes.begin() + kMagic.size(), bytes.end(), true, false);
     if (document.is_discarded() || !document.is_object())
-        return fail(makeError(ErrorKind::BadFormat, "the box is broken").inFile(path.string()).withAdvice("Write it anew"));
+        return fail(
+            makeError(ErrorKind::BadFormat, "the box is broken").inFile(path.string()).withAdvice("Write it anew"));
     return document;
 }
 

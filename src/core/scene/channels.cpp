@@ -16,14 +16,6 @@ bool isReal(ValueType type) {
     return type == ValueType::Float || type == ValueType::Double;
 }
 
-std::string nameOf(const PropertyNode& property, const std::string& group) {
-    const MeaningTraits& traits = traitsOf(property.meaning);
-    if (property.meaning == Meaning::Unknown)
-        return group.empty() ? property.name : group + "/" + property.name;
-    const std::string name = traits.named ? fmt::format("{} '{}'", traits.name, property.name) : traits.name;
-    return traits.ofDeformers && !group.empty() ? group + " " + name : name;
-}
-
 Scope scopeOf(Meaning meaning, Scope stated) {
     const MeaningTraits& traits = traitsOf(meaning);
     return traits.attribute ? stated : traits.scope.value_or(Scope::Constant);
@@ -33,7 +25,7 @@ Channel channelOf(const PropertyNode& property, const PropertyNode* group, const
     // Parts of a group with a meaning (values, and numbers into them) are of what the group is.
     const bool part = group && group->meaning != Meaning::Unknown && property.meaning == Meaning::Unknown;
     Channel channel;
-    channel.name = nameOf(property, path);
+    channel.name = toldAs(property, path);
     channel.meaning = part ? group->meaning : property.meaning;
     channel.space = property.role;
     channel.time = property.time;
@@ -59,7 +51,7 @@ void collect(const std::vector<PropertyNode>& list, const PropertyNode* group, c
         if (property.values)
             into.push_back(channelOf(property, group, path));
         else
-            collect(property.children, &property, nameOf(property, path), into);
+            collect(property.children, &property, toldAs(property, path), into);
     }
 }
 

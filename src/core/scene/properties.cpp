@@ -47,7 +47,7 @@ class ChangedProperties final : public Properties {
             const bool group = !property.values;
             if (group) {
                 const PropertyNode whole = property; // as it was: its members are changed one by one
-                changeList(property.children, &whole, path.empty() ? property.name : path + "/" + property.name);
+                changeList(property.children, &whole, toldAs(whole, path));
             } else {
                 property.values = change_(property, in, path);
             }
@@ -147,20 +147,36 @@ constexpr std::array<std::pair<Meaning, MeaningTraits>, kMeaningCount> kMeanings
     {Meaning::SkinJoints, {.name = "joints of points", .scope = Scope::Point, .ofDeformers = true}},
     {Meaning::SkinWeights, {.name = "weights of joints", .scope = Scope::Point, .ofDeformers = true}},
     {Meaning::Morph, {.name = "morph", .named = true, .ofDeformers = true}},
-    {Meaning::MorphWeight, {.name = "weight", .ofDeformers = true}},
-    {Meaning::MorphAt, {.name = "whole at", .ofDeformers = true}},
-    {Meaning::MorphPoints, {.name = "points", .ofDeformers = true}},
-    {Meaning::MorphOffsets, {.name = "offsets", .ofDeformers = true}},
+    {Meaning::MorphWeight, {.name = "weight", .ofDeformers = true, .ofGroup = true}},
+    {Meaning::MorphAt, {.name = "whole at", .ofDeformers = true, .ofGroup = true}},
+    {Meaning::MorphPoints, {.name = "points", .ofDeformers = true, .ofGroup = true}},
+    {Meaning::MorphOffsets, {.name = "offsets", .ofDeformers = true, .ofGroup = true}},
+    {Meaning::ShaderInput, {.name = "input", .named = true, .ofGroup = true}},
+    {Meaning::ShaderTexture, {.name = "texture", .named = true, .ofGroup = true}},
+    {Meaning::ShaderLink, {.name = "link", .named = true, .ofGroup = true}},
+    {Meaning::ShaderType, {.name = "type", .ofGroup = true}},
 }};
-static_assert([] {
-    for (std::size_t i = 0; i < kMeanings.size(); ++i)
-        if (static_cast<std::size_t>(kMeanings[i].first) != i)
-            return false;
-    return true;
-}(), "a row for every meaning, in their order");
+static_assert(
+    [] {
+        for (std::size_t i = 0; i < kMeanings.size(); ++i)
+            if (static_cast<std::size_t>(kMeanings[i].first) != i)
+                return false;
+        return true;
+    }(),
+    "a row for every meaning, in their order");
 
 const MeaningTraits& traitsOf(Meaning meaning) {
     return kMeanings[static_cast<std::size_t>(meaning)].second;
+}
+
+std::string toldAs(const PropertyNode& property, const std::string& group) {
+    const MeaningTraits& traits = traitsOf(property.meaning);
+    if (property.meaning == Meaning::Unknown)
+        return group.empty() ? property.name : group + "/" + property.name;
+    std::string name = traits.name;
+    if (traits.named)
+        name += " '" + property.name + "'";
+    return traits.ofGroup && !group.empty() ? group + " " + name : name;
 }
 
 const PropertyNode* numberingOf(const PropertyNode& group) {

@@ -199,24 +199,29 @@ enum class Meaning {
     JointPlaces,      // local places over time; turns and sizes likewise
     JointTurns,
     JointSizes,
-    RestPoints,   // of a deformed mesh, see deform.h: its points before skin and morphs
-    SkinBind,     // matrix from the mesh's space into that in which its skin was bound
-    SkinJoints,   // numbers of joints, `extent` a point
-    SkinWeights,  // shares of them, likewise
-    Morph,        // a group: one target with its weight, and its shapes, of which each is a group, too
-    MorphWeight,  // over time
-    MorphAt,      // weight at which a shape is whole
-    MorphPoints,  // numbers of the points that a shape moves, rising
-    MorphOffsets, // how far each of these moves
+    RestPoints,    // of a deformed mesh, see deform.h: its points before skin and morphs
+    SkinBind,      // matrix from the mesh's space into that in which its skin was bound
+    SkinJoints,    // numbers of joints, `extent` a point
+    SkinWeights,   // shares of them, likewise
+    Morph,         // a group: one target with its weight, and its shapes, of which each is a group, too
+    MorphWeight,   // over time
+    MorphAt,       // weight at which a shape is whole
+    MorphPoints,   // numbers of the points that a shape moves, rising
+    MorphOffsets,  // how far each of these moves
+    ShaderInput,   // of a material's graph, in the group of its shader node: a value over time
+    ShaderTexture, // a path, as the file has it
+    ShaderLink,    // the output of another node: a text "node.output"
+    ShaderType,    // what kind of node it is: a text
 };
-inline constexpr std::size_t kMeaningCount = static_cast<std::size_t>(Meaning::MorphOffsets) + 1;
+inline constexpr std::size_t kMeaningCount = static_cast<std::size_t>(Meaning::ShaderType) + 1;
 /// What is true of all properties of a meaning, said in one place.
 struct MeaningTraits {
-    const char* name;                      // for people
-    bool named = false;                    // there may be several, told apart by their own names
-    bool attribute = false;                // a value for each element of a shape, of the scope that it states
-    std::optional<Scope> scope = {};       // it always has, else as stated for an attribute, and one for all
-    bool ofDeformers = false;              // what a mesh's points are made by: goes where they are points
+    const char* name;                // for people
+    bool named = false;              // there may be several, told apart by their own names
+    bool attribute = false;          // a value for each element of a shape, of the scope that it states
+    std::optional<Scope> scope = {}; // it always has, else as stated for an attribute, and one for all
+    bool ofDeformers = false;        // what a mesh's points are made by: goes where they are points
+    bool ofGroup = false;            // told with the name of the group that it is in
 };
 [[nodiscard]] const MeaningTraits& traitsOf(Meaning meaning);
 [[nodiscard]] inline const char* meaningName(Meaning meaning) {
@@ -239,6 +244,10 @@ struct PropertyNode {
 
     [[nodiscard]] const PropertyNode* child(std::string_view childName) const;
 };
+
+/// What people, records and comparisons call it: "UVs", "attribute 'heat'", "morph 'smile' weight". `group`: what the
+/// group that it is in is called; empty at the top.
+[[nodiscard]] std::string toldAs(const PropertyNode& property, const std::string& group);
 
 /// What a node has beside its shape and transform, made when it is asked for. Where it came from a format, names,
 /// grouping and order are that format's, and only its own writer looks at them; all else goes by meaning and role.
@@ -273,7 +282,7 @@ class MemoryProperties final : public Properties {
 };
 
 /// The same properties with each one that has values replaced by what `change` gives; null takes it away. `group`: that
-/// it is in, null at the top; the names of all groups above it are given as a path.
+/// it is in, null at the top; what all groups above it are told as is given as a path.
 using PropertyChange =
     std::function<ValuesPtr(const PropertyNode& property, const PropertyNode* group, const std::string& path)>;
 [[nodiscard]] PropertiesPtr changedProperties(PropertiesPtr inner, PropertyChange change);

@@ -93,14 +93,17 @@ std::string groupChannel(const std::string& name) {
 }
 
 // Of all sets of a kind, or of those of one name.
-std::uint64_t setsHash(const std::vector<FaceSet>& sets, bool materials, const Format& format,
+std::uint64_t setsHash(const Scene& scene, const std::vector<FaceSet>& sets, bool materials, const Format& format,
                        const std::string* only = nullptr) {
     std::vector<std::uint64_t> hashes;
     for (const FaceSet& set : sets) {
         if ((set.kind == FaceSet::Kind::Material) != materials || set.faces.empty() || (only && set.name != *only))
             continue;
-        const std::string name =
-            format.groupName && !materials && set.kind == FaceSet::Kind::Group ? format.groupName(set.name) : set.name;
+        const Material* bound = materials && set.material.value ? materialOf(scene, set.material, {}) : nullptr;
+        const std::string name = bound ? bound->name
+                                 : format.groupName && !materials && set.kind == FaceSet::Kind::Group
+                                     ? format.groupName(set.name)
+                                     : set.name;
         hashes.push_back(
             hash64(std::as_bytes(std::span(name.data(), name.size())), std::as_bytes(std::span(set.faces))));
     }
@@ -188,7 +191,7 @@ Status addLayers(const Node& node, const Format& format, const Sampling& frames,
 }
 
 // Faces and what lies on them. One sample stands for all where none can differ.
-Status addMesh(const Node& node, const Format& format, std::vector<HashedChannel>& into) {
+Status addMesh(const Scene& scene, const Node& node, const Format& format, std::vector<HashedChannel>& into) {
     const Geometry& geometry = *node.geometry;
     const Sampling first = Sampling::still(geometry.sampling().firstTime());
     const Sampling frames = format.keeps(Content::Times) || format.sequence ? geometry.sampling() : first;
@@ -205,7 +208,7 @@ Status addMesh(const Node& node, const Format& format, std::vector<HashedChannel
     if (format.keeps(Content::Materials))
         all.push_back({"material faces", times, false, [&](double seconds) -> Result<std::uint64_t> {
                            WYC_TRY(sets, geometry.faceSetsAt(seconds));
-                           return setsHash(*sets, true, format);
+                           return setsHash(scene, *sets, true, format);
                        }});
     if (format.keeps(Content::Groups))
         all.push_back({kGroups, times, false, [&](double seconds) -> Result<std::uint64_t> {
@@ -213,16 +216,16 @@ Status addMesh(const Node& node, const Format& format, std::vector<HashedChannel
                            for (const FaceSet& set : *sets)
                                if (set.kind != FaceSet::Kind::Material)
                                    names.insert(set.name);
-                           return setsHash(*sets, false, format);
+                           return setsHash(scene, *sets, false, format);
                        }});
     WYC_CHECK(workOut(all));
     std::vector<Series> groups;
     for (const std::string& name : names)
-        groups.push_back(
-            {groupChannel(name), times, false, [&geometry, &format, name](double seconds) -> Result<std::uint64_t> {
-                 WYC_TRY(sets, geometry.faceSetsAt(seconds));
-                 return setsHash(*sets, false, format, &name);
-             }});
+        groups.push_back({groupChannel(name), times, false,
+                          [&scene, &geometry, &format, name](double seconds) -> Result<std::uint64_t> {
+                              WYC_TRY(sets, geometry.faceSetsAt(seconds));
+                              return setsHash(scene, *sets, false, format, &name);
+                          }});
     WYC_CHECK(workOut(groups));
     addSeries(std::move(all), into);
     addSeries(std::move(groups), into);
@@ -258,7 +261,7 @@ Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t no
     if (format.keeps(Content::Visibility))
         addVisibility(it, result);
     if (it.geometry && !it.is().strands && it.geometry->sampling().count() > 0) {
-        WYC_CHECK(addMesh(it, format, result));
+        WYC_CHECK(addMesh(scene, it, format, result));
         // Ids that the scene keeps with the points, not among the properties.
         const auto named = [](const HashedChannel& c) { return c.name == meaningName(Meaning::PointIds); };
         if (format.keeps(Content::Values) && it.is().cloud && std::none_of(result.begin(), result.end(), named)) {
@@ -275,6 +278,18 @@ Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t no
             if (channel.samples.size() == it.geometry->sampling().count())
                 result.push_back(std::move(channel));
         }
+    }
+    std::vector<NodeId> shown;
+    if (it.prototypes && format.keeps(Content::Instancers))
+        shown = *it.prototypes;
+    if (it.isInstance() && it.instanceOf && format.keeps(Content::Instances))
+        shown = {*it.instanceOf};
+    if (!shown.empty()) {
+        std::string paths;
+        for (const NodeId id : shown)
+            if (const auto other = scene.find(id))
+                paths += scene.nodes[*other].path + "\n";
+        result.push_back({"what it shows", {}, {hash64(std::as_bytes(std::span(paths.data(), paths.size())))}});
     }
     if (const Material* material = materialOf(scene, it.material, {});
         material && it.material.value != 0 && format.keeps(Content::Materials) && it.is().faces)

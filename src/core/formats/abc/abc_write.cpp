@@ -22,9 +22,9 @@ namespace wyc::abc {
 
 namespace {
 
-// A shape, camera or light with a transform of its own: the format wants the transform above it, under the same name.
+// A shape, camera, light or instance with a transform of its own: the format wants the transform above it, under the same name.
 bool standsApart(const Node& node) {
-    return node.transform && node.kind != NodeKind::Transform && node.kind != NodeKind::Instances;
+    return node.transform && node.kind != NodeKind::Transform;
 }
 
 WrittenPlace writtenAt(const Node& node) {
@@ -99,6 +99,12 @@ class SceneWriter {
     Status writeNode(const Node& node, std::size_t index) {
         auto parent = node.parent < 0 ? archive_.topObject() : ids_[static_cast<std::size_t>(node.parent)];
         const PropertiesPtr& properties = node.properties;
+        // What stands where it is by itself: the format wants the transform above it. It has the same name.
+        const bool placed = standsApart(node);
+        if (placed) {
+            parent = archive_.addObject(parent, node.name, schemaMetadata(NodeKind::Transform, true));
+            WYC_CHECK(writeTransform(node, parent));
+        }
         if (node.kind == NodeKind::Instances) {
             ids_[index] = archive_.addObject(parent, node.name, objectMetadata(node));
             const auto source =
@@ -107,12 +113,6 @@ class SceneWriter {
             const std::string& path = shown == byId_.end() ? node.instanceLabel : scene_.nodes[shown->second].path;
             WYC_CHECK(archive_.addSample(source, std::as_bytes(std::span(path.c_str(), path.size() + 1))));
             return copyRest(node, ids_[index]);
-        }
-        // What stands where it is by itself: the format wants the transform above it. It has the same name.
-        const bool placed = standsApart(node);
-        if (placed) {
-            parent = archive_.addObject(parent, node.name, schemaMetadata(NodeKind::Transform, true));
-            WYC_CHECK(writeTransform(node, parent));
         }
         // Shape and transform as the source has them: so are all their properties.
         const bool sameShape = properties && properties->shape() == node.geometry.get();

@@ -14,6 +14,7 @@
 #include "scene/channels.h"
 #include "scene/components/face_sets.h"
 #include "scene/components/instancer.h"
+#include "scene/deform/deformers.h"
 #include "scene/instances.h"
 #include "steps/shape/pieces.h"
 #include "steps/steps.h"
@@ -25,6 +26,8 @@ using nlohmann::json;
 
 // What belongs to single points or faces of a shape that is made anew from others has no place any more.
 void tellDropped(const Node& node, const char* how, Scene& scene) {
+    if (isDeformed(node))
+        scene.notCarried.push_back({node.path, std::string(kDeformersGone)});
     for (const std::string& words : carriedWords(node))
         scene.notCarried.push_back({node.path, fmt::format("{}: it was {}", words, how)});
 }
