@@ -384,6 +384,8 @@ Result<Scene> sceneOf(const json& document, const OpenRequest& request) {
     }
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
         const json& one = document["nodes"][i];
+        if (scene.nodes[i].instanceOf)
+            scene.nodes[i].instanceLabel = scene.nodes[*scene.find(*scene.nodes[i].instanceOf)].path;
         if (!one.contains("skeleton"))
             continue;
         const int skeleton = one["skeleton"];

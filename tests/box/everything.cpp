@@ -2,8 +2,7 @@
 #include "box/everything.h"
 
 #include <cmath>
-
-#include <gtest/gtest.h>
+#include <stdexcept>
 
 #include "scene/components/camera.h"
 #include "scene/components/instancer.h"
@@ -116,7 +115,8 @@ void addSwimmer(Scene& scene, int parent) {
     sets.back().material = scene.materials[0].id;
     const auto deformed = deform(mesh, &scene.nodes[scene.nodes.size() - 2], faces,
                                  std::make_shared<const std::vector<FaceSet>>(std::move(sets)), kRate);
-    EXPECT_TRUE(deformed) << deformed.error().text();
+    if (!deformed)
+        throw std::runtime_error(deformed.error().text());
     mesh.visibility = VisibilityTrack{frames(1001, 1, 13), std::vector<Visibility>(13, Visibility::Visible)};
     mesh.visibility->values[12] = Visibility::Hidden;
 }

@@ -27,10 +27,10 @@ struct Outcome {
 /// A program that runs beside the test.
 class Process {
   public:
-    explicit Process(std::vector<std::string> arguments) {
+    explicit Process(std::vector<std::string> arguments, const char* program = WYC_PROGRAM) {
         std::string pattern = (fs::temp_directory_path() / "wyc-out-XXXXXX").string();
         folder_ = ::mkdtemp(pattern.data());
-        arguments.insert(arguments.begin(), WYC_PROGRAM);
+        arguments.insert(arguments.begin(), program);
         pid_ = ::fork();
         if (pid_ == 0) {
             const int out = ::open((folder_ / "out").c_str(), O_WRONLY | O_CREAT, 0600);
@@ -41,7 +41,7 @@ class Process {
             for (std::string& argument : arguments)
                 argv.push_back(argument.data());
             argv.push_back(nullptr);
-            ::execv(WYC_PROGRAM, argv.data());
+            ::execv(program, argv.data());
             ::_exit(127);
         }
     }

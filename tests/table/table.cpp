@@ -9,11 +9,7 @@ namespace wyc {
 
 const std::vector<Format>& formats() {
     static const std::vector<Format> kFormats{
-        abc::format(),
-        mdd::format(),
-        obj::format(),
-        obj::sequenceFormat(),
-        box::format(),
+        abc::format(), mdd::format(), obj::format(), obj::sequenceFormat(), box::format(),
     };
     return kFormats;
 }

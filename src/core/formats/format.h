@@ -54,7 +54,7 @@ enum class Content {
     Instances,
     Instancers,
     Deformers, // skins with their skeletons, morphs
-    Times, // when samples were taken, not only their order or number
+    Times,     // when samples were taken, not only their order or number
     TimesBetweenFrames,
     UnevenTimes,
     Rate,

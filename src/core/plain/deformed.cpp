@@ -154,9 +154,9 @@ Status skinAll(const Node& node, const Node& skeleton, double seconds, std::vect
         double all = 0.0;
         for (std::size_t k = i * each; k < (i + 1) * each; ++k) {
             const auto joint = static_cast<std::size_t>(joints[k]);
-            sum = sum +
-                  transformedPoint(unplaced(bound, bones[Meaning::JointBinds].data() + joint * 16), now.at(joint)) *
-                      weights.at(k);
+            sum =
+                sum + transformedPoint(unplaced(bound, bones[Meaning::JointBinds].data() + joint * 16), now.at(joint)) *
+                          weights.at(k);
             all += std::abs(weights[k]);
         }
         if (all > 0.0)

@@ -12,6 +12,7 @@
 #include "scene/components/curves.h"
 #include "scene/components/instancer.h"
 #include "scene/components/light.h"
+#include "scene/deform/deformers.h"
 #include "steps/step.h"
 
 namespace wyc {
@@ -157,6 +158,14 @@ Result<json> sourceInfo(const Source& source, bool deep) {
             item["instance_of"] = validUtf8(node.instanceLabel);
         for (const std::string& name : prototypeNames(scene, node))
             item["prototypes"].push_back(validUtf8(name));
+        if (isDeformed(node)) {
+            const auto skeleton = node.deformation->skeleton ? scene.find(*node.deformation->skeleton) : std::nullopt;
+            item["skeleton"] = skeleton ? json(validUtf8(scene.nodes[*skeleton].path)) : json(nullptr);
+            item["morphs"] = json::array();
+            for (const PropertyNode& property : node.properties->all())
+                if (property.meaning == Meaning::Morph)
+                    item["morphs"].push_back(validUtf8(property.name));
+        }
         if (deep) {
             const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
                                        : node.transform ? &node.transform->sampling()

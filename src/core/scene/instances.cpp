@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/deform/deformers.h"
 
 namespace wyc {
 namespace {
@@ -44,6 +45,7 @@ class Expander {
                                                                        scene_.nodes[shown].instanceLabel))
                                 .forItem(original.path)
                                 .withAdvice("Keep the source of an instance, or leave the instance out"));
+            parent = addPlace(scene_.nodes[shown], original.name, parent);
             shown = found->second;
             if (++nested > kMostNested)
                 return fail(
@@ -77,6 +79,23 @@ class Expander {
         return {};
     }
 
+    // An instance that stands elsewhere, or is seen at other times, than what it shows: a place for the copy.
+    int addPlace(const Node& instance, const std::string& name, int parent) {
+        if (!instance.transform && !instance.visibility)
+            return parent;
+        Node place;
+        place.name = name;
+        place.path = (parent < 0 ? std::string() : result_.nodes[static_cast<std::size_t>(parent)].path) + "/" + name;
+        place.parent = parent;
+        place.kind = NodeKind::Transform;
+        place.transform = instance.transform;
+        place.visibility = instance.visibility;
+        place.id = instance.id;
+        originals_.push_back(instance.id);
+        result_.nodes.push_back(std::move(place));
+        return static_cast<int>(result_.nodes.size()) - 1;
+    }
+
     const Scene& scene_;
     std::size_t mostNodes_;
     Scene result_;
@@ -92,7 +111,10 @@ bool hasInstances(const Scene& scene) {
 }
 
 Result<Scene> expandedInstances(const Scene& scene, std::size_t mostNodes) {
-    return hasInstances(scene) ? Expander(scene, mostNodes).expand() : Result<Scene>(scene);
+    if (!hasInstances(scene))
+        return scene;
+    WYC_TRY(expanded, Expander(scene, mostNodes).expand());
+    return settledDeformers(std::move(expanded)); // a copy elsewhere has no skeleton there
 }
 
 } // namespace wyc

@@ -30,7 +30,8 @@ class SceneTree {
     std::unordered_map<std::string, Said> said_;
 };
 
-/// One node with all above and all below it, and skeletons that skins in it follow. Samples stay shared; the cost is that of the branch, not of the scene.
+/// One node with all above and all below it, and skeletons that skins in it follow. Samples stay shared; the cost is
+/// that of the branch, not of the scene.
 [[nodiscard]] Result<Scene> branchOf(const Scene& scene, const SceneTree& tree, std::size_t node);
 
 } // namespace wyc

@@ -99,7 +99,8 @@ TEST(ObjForeign, TexturesAreFoundOrNotAsOthersFindThem) {
                                                [&](const Material& m) { return m.name == texture["material"]; });
             ASSERT_NE(material, scene->materials.end());
             EXPECT_EQ(material->look.baseColour.texture, texture["path"].get<std::string>());
-            EXPECT_EQ(material->look.baseColour.textureFound, texture["found"].get<bool>()) << material->look.baseColour.texture;
+            EXPECT_EQ(material->look.baseColour.textureFound, texture["found"].get<bool>())
+                << material->look.baseColour.texture;
         }
     }
 }

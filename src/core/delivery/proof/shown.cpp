@@ -174,7 +174,7 @@ std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
         const auto fromSource = [&] {
             result.scene_ = intention.source;
             if (!it.madeOf) {
-                if (const auto own = indexOf(it.id))
+                if (const auto own = indexOf(it.id); own && (!it.geometry || intention.source->nodes[*own].geometry))
                     result.parts_.push_back({*own, nullptr, nullptr});
                 return !result.parts_.empty();
             }
@@ -192,7 +192,11 @@ std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
         if (hasInstances(*intention.source) && !it.madeOf)
             if (auto expanded = expandedInstances(*intention.source)) {
                 result.scene_ = std::make_shared<const Scene>(std::move(*expanded));
-                if (const auto same = result.scene_->find(it.path)) {
+                auto same = result.scene_->find(it.path);
+                // Below the place that an instance with a transform of its own has.
+                if (same && it.geometry && !result.scene_->nodes[*same].geometry)
+                    same = result.scene_->find(it.path + "/" + it.name);
+                if (same && !it.geometry == !result.scene_->nodes[*same].geometry) {
                     result.parts_ = {{*same, nullptr, nullptr}};
                     return result;
                 }
@@ -230,8 +234,8 @@ std::vector<TimedPose> ShownNode::sourcePoses(double seconds) const {
 Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const {
     std::optional<std::size_t> none;
     const auto time = sourceTime(seconds);
-    if (!time || !source().geometry || source().deformation || parts_.size() != 1 || parts_.front().from || parts_.front().to ||
-        !intention_->spaceAt(seconds).isIdentity())
+    if (!time || !source().geometry || source().deformation || parts_.size() != 1 || parts_.front().from ||
+        parts_.front().to || !intention_->spaceAt(seconds).isIdentity())
         return none;
     const auto at = plainPosition(source().geometry->sampling(), *time);
     if (at.weight > 0.0)

@@ -22,7 +22,8 @@ namespace wyc::abc {
 
 namespace {
 
-// A shape, camera, light or instance with a transform of its own: the format wants the transform above it, under the same name.
+// A shape, camera, light or instance with a transform of its own: the format wants the transform above it, under the
+// same name.
 bool standsApart(const Node& node) {
     return node.transform && node.kind != NodeKind::Transform;
 }
@@ -555,31 +556,31 @@ Format format() {
     format.name = "Alembic archive";
     format.extensions = {".abc"};
     format.manyItems = true;
-    format.answers = answersOf(
-        {{Content::Transforms, kKept},
-         {Content::Visibility, kKept},
-         {Content::Faces, kKept},
-         {Content::ChangingPoints, kKept},
-         {Content::Uvs, kKept},
-         {Content::Normals, kKept},
-         {Content::Colours, {Fate::Kept, "as an attribute"}},
-         {Content::Groups, {Fate::Kept, "as sets of faces"}},
-         {Content::Materials, {Fate::Lost, "an archive's own assignments stay"}},
-         {Content::Cameras, kKept},
-         {Content::Lights, kKept},
-         {Content::Curves, kKept},
-         {Content::Subdivision, kKept},
-         {Content::Values, kKept},
-         {Content::Instances, kKept},
-         {Content::Instancers,
-          {Fate::Converted, "points; turns, sizes and numbers of what stands there as attributes"}},
-         {Content::Deformers, {Fate::Converted, "the points that they make"}},
-         {Content::Times, kKept},
-         {Content::TimesBetweenFrames, kKept},
-         {Content::UnevenTimes, kKept},
-         {Content::Rate, kKept},
-         {Content::Unit, kKept},
-         {Content::UpAxis, kKept}});
+    format.answers =
+        answersOf({{Content::Transforms, kKept},
+                   {Content::Visibility, kKept},
+                   {Content::Faces, kKept},
+                   {Content::ChangingPoints, kKept},
+                   {Content::Uvs, kKept},
+                   {Content::Normals, kKept},
+                   {Content::Colours, {Fate::Kept, "as an attribute"}},
+                   {Content::Groups, {Fate::Kept, "as sets of faces"}},
+                   {Content::Materials, {Fate::Lost, "an archive's own assignments stay"}},
+                   {Content::Cameras, kKept},
+                   {Content::Lights, kKept},
+                   {Content::Curves, kKept},
+                   {Content::Subdivision, kKept},
+                   {Content::Values, kKept},
+                   {Content::Instances, kKept},
+                   {Content::Instancers,
+                    {Fate::Converted, "points; turns, sizes and numbers of what stands there as attributes"}},
+                   {Content::Deformers, {Fate::Converted, "the points that they make"}},
+                   {Content::Times, kKept},
+                   {Content::TimesBetweenFrames, kKept},
+                   {Content::UnevenTimes, kKept},
+                   {Content::Rate, kKept},
+                   {Content::Unit, kKept},
+                   {Content::UpAxis, kKept}});
     format.open = &openArchive;
     format.write = &writeArchive;
     format.estimate = &estimate;

@@ -112,8 +112,8 @@ Result<std::vector<Joint>> jointsOf(const Node& node) {
     std::vector<Joint> joints(count);
     for (std::size_t i = 0; i < count; ++i) {
         if (!(parents[i] >= -1.0 && parents[i] < static_cast<double>(i)))
-            return fail(misfit(node, fmt::format("joint '{}' stands before the one above it, or below none that is there",
-                                                 names[i])));
+            return fail(misfit(
+                node, fmt::format("joint '{}' stands before the one above it, or below none that is there", names[i])));
         joints[i] = {names[i], static_cast<std::int32_t>(parents[i]), binds[i], rests.empty() ? Mat4() : rests[i]};
     }
     return joints;

@@ -244,7 +244,8 @@ class DeformedGeometry final : public Geometry {
                 auto at = std::lower_bound(shape.points.begin(), shape.points.end(), static_cast<std::int32_t>(first));
                 for (; at != shape.points.end() && static_cast<std::size_t>(*at) < first + points.size(); ++at) {
                     Vec3d& point = points[static_cast<std::size_t>(*at) - first];
-                    point = point + Vec3d(shape.offsets[static_cast<std::size_t>(at - shape.points.begin())]) * shares[s];
+                    point =
+                        point + Vec3d(shape.offsets[static_cast<std::size_t>(at - shape.points.begin())]) * shares[s];
                 }
             }
         }
@@ -340,12 +341,12 @@ void setDeformers(Node& node, const std::vector<Vec3f>& restPoints, const std::v
         list.push_back(std::move(group));
     }
     if (skin) {
-        list.push_back(plainProperty(
-            Meaning::SkinBind, "placing",
-            stillValues(ValueType::Double, 16, false, std::vector<double>(skin->placing.m.begin(), skin->placing.m.end())),
-            SpaceRole::Placement));
-        list.push_back(
-            plainProperty(Meaning::SkinJoints, "joints", stillValues(ValueType::Int32, skin->perPoint, true, skin->joints)));
+        list.push_back(plainProperty(Meaning::SkinBind, "placing",
+                                     stillValues(ValueType::Double, 16, false,
+                                                 std::vector<double>(skin->placing.m.begin(), skin->placing.m.end())),
+                                     SpaceRole::Placement));
+        list.push_back(plainProperty(Meaning::SkinJoints, "joints",
+                                     stillValues(ValueType::Int32, skin->perPoint, true, skin->joints)));
         list.push_back(plainProperty(Meaning::SkinWeights, "weights",
                                      stillValues(ValueType::Float, skin->perPoint, true, skin->weights)));
     }

@@ -22,12 +22,12 @@ struct MorphTarget {
     std::vector<float> weights; // one a sample
     std::vector<MorphShape> shapes;
 };
-/// A place of a skinned point p is the sum over its joints of weight · p · placing · bind⁻¹ · joint (N. Magnenat-Thalmann,
-/// R. Laperrière, D. Thalmann, Joint-dependent local deformations, 1988). Weights count as they are; a point without any
-/// stays where it is.
+/// A place of a skinned point p is the sum over its joints of weight · p · placing · bind⁻¹ · joint (N.
+/// Magnenat-Thalmann, R. Laperrière, D. Thalmann, Joint-dependent local deformations, 1988). Weights count as they are;
+/// a point without any stays where it is.
 struct Skin {
     NodeId skeleton;
-    Mat4 placing;              // from the mesh's space into that in which it was bound
+    Mat4 placing;               // from the mesh's space into that in which it was bound
     std::uint32_t perPoint = 4; // joints of each point
     std::vector<std::int32_t> joints;
     std::vector<float> weights;
