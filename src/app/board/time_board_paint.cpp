@@ -61,6 +61,7 @@ KindMark markOf(const ItemView& item) {
     case NodeKind::Curves: return KindMark::Curves;
     case NodeKind::Camera: return KindMark::Camera;
     case NodeKind::Light: return KindMark::Light;
+    case NodeKind::Skeleton: return KindMark::Joints;
     case NodeKind::Transform: return KindMark::Other;
     default: break;
     }

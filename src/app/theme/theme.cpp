@@ -89,6 +89,16 @@ void drawKindMark(QPainter& painter, const QRectF& box, KindMark mark, const QCo
             painter.drawLine(m + QPointF(std::cos(i * M_PI / 4), std::sin(i * M_PI / 4)) * b.width() * 0.36,
                              m + QPointF(std::cos(i * M_PI / 4), std::sin(i * M_PI / 4)) * b.width() * 0.5);
         break;
+    case KindMark::Joints: {
+        const QPointF hip(b.left() + 1.5, b.bottom() - 1.5);
+        const QPointF knee(m.x() - 1, b.top() + 3.5);
+        const QPointF foot(b.right() - 1.5, b.bottom() - 3);
+        painter.drawPolyline(QPolygonF{hip, knee, foot});
+        painter.setBrush(c);
+        for (const QPointF& joint : {hip, knee, foot})
+            painter.drawEllipse(joint, 1.3, 1.3);
+        break;
+    }
     case KindMark::Other: painter.drawEllipse(b.adjusted(2, 2, -2, -2)); break;
     }
     painter.restore();

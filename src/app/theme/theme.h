@@ -34,7 +34,7 @@ void applyTheme(QApplication& application);
 [[nodiscard]] QString severityMark(int severity);
 
 /// Small marks of item kinds, drawn in a square.
-enum class KindMark { Mesh, Points, Rigid, Curves, Camera, Light, Other };
+enum class KindMark { Mesh, Points, Rigid, Curves, Camera, Light, Joints, Other };
 void drawKindMark(QPainter& painter, const QRectF& box, KindMark mark, const QColor& colour);
 
 } // namespace wyc::app

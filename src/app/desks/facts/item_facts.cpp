@@ -14,6 +14,7 @@
 #include "scene/components/curves.h"
 #include "scene/components/instancer.h"
 #include "scene/components/light.h"
+#include "scene/deform/deformers.h"
 
 namespace wyc::app {
 namespace {
@@ -44,6 +45,20 @@ ItemFact pointsFact(const ItemView& item) {
         points += tr(" in %1 pieces").arg(item.pieces);
     return {tr("points"), points, tr("Points of a sample; two numbers where they come and go"),
             item.is().cloud}; // nothing stands beside it
+}
+
+void addDeformers(std::vector<ItemFact>& facts, const ItemView& item) {
+    const Node& node = item.scene->nodes[item.node];
+    if (node.deformation->skeleton)
+        if (const auto skeleton = item.scene->find(*node.deformation->skeleton))
+            facts.push_back({tr("skin"), tr("on %1").arg(QString::fromStdString(item.scene->nodes[*skeleton].name)),
+                             tr("The skeleton that its points follow")});
+    QStringList morphs;
+    for (const PropertyNode& property : node.properties->all())
+        if (property.meaning == Meaning::Morph)
+            morphs << QString::fromStdString(property.name);
+    if (!morphs.isEmpty())
+        facts.push_back({tr("morphs"), morphs.join(QStringLiteral(", ")), tr("Shapes that are mixed into its points")});
 }
 
 void addInstancer(std::vector<ItemFact>& facts, const ItemView& item) {
@@ -124,8 +139,14 @@ void addTime(std::vector<ItemFact>& facts, const ItemView& item) {
     const auto range = item.range();
     QString samples = QStringLiteral("1 · %1").arg(range ? tr("in place, its values change") : tr("still"));
     if (item.profile && item.profile->count() > 1) {
-        const double frames = range ? range->count() : 1.0;
-        const double each = frames / static_cast<double>(item.profile->count());
+        // By the samples themselves: transforms may move it for longer.
+        const Geometry* shape = item.scene ? item.scene->nodes[item.node].geometry.get() : nullptr;
+        const bool own = shape && shape->sampling().count() == item.profile->count();
+        const double frames =
+            own     ? item.scene->workingRate.frameAt(shape->sampling().lastTime() - shape->sampling().firstTime())
+            : range ? range->last - range->first
+                    : 0.0;
+        const double each = frames / static_cast<double>(item.profile->count() - 1);
         samples = QStringLiteral("%1 · %2")
                       .arg(item.profile->count())
                       .arg(std::abs(each - 1.0) < 0.02 ? tr("every frame")
@@ -200,6 +221,8 @@ std::vector<ItemFact> factsOf(const Workspace& workspace, const ItemView& item) 
         facts.push_back({tr("faces"), digits(item.faces), tr("Faces of the first sample")});
     if (item.scene && item.nodeKind == NodeKind::Instancer)
         addInstancer(facts, item);
+    if (item.scene && isDeformed(item.scene->nodes[item.node]))
+        addDeformers(facts, item);
     if (item.scene && item.nodeKind == NodeKind::Curves)
         addCurves(facts, item);
     if (item.scene && item.nodeKind == NodeKind::Camera)

@@ -143,7 +143,7 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     if (!format.keeps(Content::Deformers))
         given = deformersAsPoints(std::move(given));
     else {
-        WYC_TRY(stored, deformedByStored(std::move(given)));
+        WYC_TRY(stored, deformedByStored(settledDeformers(std::move(given))));
         given = std::move(stored);
     }
     WYC_TRY(scene, format.prepare ? format.prepare(std::move(given)) : Result<Scene>(std::move(given)));
