@@ -235,13 +235,29 @@ std::shared_ptr<const WorldTrack> worldOfShape(const std::shared_ptr<const Scene
 }
 
 // Values under the way into the world, before faces are turned over.
+// A way that rests and keeps angles: a direction between two others goes the same way before and after it.
+bool keepsAngles(const WorldTrack& way) {
+    if (way.varies())
+        return false;
+    const auto matrix = way.at(0.0);
+    if (!matrix)
+        return false;
+    const Eigen::Matrix3d linear = linearOf(*matrix);
+    const Eigen::Matrix3d square = linear * linear.transpose();
+    const double size = square.trace() / 3.0;
+    return (square - Eigen::Matrix3d::Identity() * size).cwiseAbs().maxCoeff() <= 1e-9 * size;
+}
+
 ValuesPtr bakedValues(const std::shared_ptr<const Scene>& scene, std::size_t node, const Channel& channel) {
     const GeometryPtr& carrier = scene->nodes[node].geometry;
     // Normals have a sample wherever their points have one.
     const bool withPoints = channel.meaning == Meaning::Normals && carrier && worldTrack(scene, node)->varies();
-    if (!withPoints)
-        return std::make_shared<BakedValues>(
-            channel, std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), true), carrier);
+    if (!withPoints) {
+        auto way = std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), true);
+        if (channel.space == SpaceRole::Normal && !channel.values->constant() && !keepsAngles(*way))
+            way = std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), false);
+        return std::make_shared<BakedValues>(channel, std::move(way), carrier);
+    }
     // Between two samples they keep their length: more samples there would be other normals, but on whole frames.
     const Sampling both = commonSampling({carrier->sampling(), channel.values->sampling()});
     const auto world = channel.values->constant() ? worldOfShape(scene, node, both)

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
@@ -128,6 +129,30 @@ Result<Ready> ready(const Step& step) {
     return Ready{type, std::move(options)};
 }
 
+// What was said of a node before is said of it under its new path.
+void followPaths(const Scene& before, Scene& after) {
+    if (after.notCarried.empty() && after.carried.empty() && after.remarks.empty())
+        return;
+    std::unordered_map<std::uint64_t, const std::string*> paths;
+    for (const Node& node : before.nodes)
+        paths.emplace(node.id.value, &node.path);
+    std::unordered_map<std::string, std::string> now;
+    for (const Node& node : after.nodes)
+        if (const auto was = paths.find(node.id.value); was != paths.end() && *was->second != node.path)
+            now.emplace(*was->second, node.path);
+    if (now.empty())
+        return;
+    // What the step itself said has the new paths.
+    const auto follow = [&now](auto& list, std::size_t said) {
+        for (std::size_t i = 0; i < std::min(said, list.size()); ++i)
+            if (const auto found = now.find(list[i].item); found != now.end())
+                list[i].item = found->second;
+    };
+    follow(after.notCarried, before.notCarried.size());
+    follow(after.carried, before.carried.size());
+    follow(after.remarks, before.remarks.size());
+}
+
 Scene sceneOf(const GeometryPtr& mesh) {
     Scene scene;
     scene.nodes.push_back(Node{"rest", "/rest", -1, NodeKind::Mesh, nullptr, mesh, std::nullopt, {}});
@@ -138,6 +163,7 @@ Result<Scene> applied(const Scene& scene, const Ready& step) {
     if (step.type->build) {
         // What builds other nodes does not say what becomes of a rest pose; names alone leave it be.
         WYC_TRY(built, step.type->build(scene, step.options));
+        followPaths(scene, built);
         built.rest = step.type->id == "rename" ? scene.rest : nullptr;
         return built;
     }
