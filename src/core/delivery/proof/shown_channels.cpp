@@ -426,7 +426,9 @@ Status ShownChannels::compareAt(double seconds, bool whole, bool end, Shown& sho
         if (pair.steady && !end)
             continue;
         const Sampling& sampling = pair.meant.values->sampling();
-        const bool sampled = sampling.count() > 1 && plainPosition(sampling, seconds).weight == 0.0;
+        const PlainPosition at = plainPosition(sampling, seconds);
+        const bool sampled = sampling.count() > 1 && at.weight == 0.0 &&
+                             std::abs(sampling.time(at.below) - seconds) <= kSameMoment; // and not beyond its ends
         if (!whole && !sampled)
             continue;
         WYC_TRY(judged, difference(pair, seconds));
