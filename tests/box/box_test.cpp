@@ -292,5 +292,46 @@ TEST(Box, IsComparedReportedAndNamedItsLosses) {
     ASSERT_TRUE(proven) << proven.error().text();
 }
 
+// Two items of one source in one file, one of them later: what both are made of is not the same any more.
+TEST(Box, AMaterialThatOtherStepsWentOverIsAnotherOne) {
+    const test::TempFolder folder;
+    Scene scene = everything();
+    scene.nodes[*scene.find("/current/shell")].material = scene.materials[0].id;
+    std::vector<DeliveryInput> inputs;
+    for (const char* name : {"swimmer", "shell"}) {
+        DeliveryInput input;
+        input.label = input.itemName = name;
+        if (inputs.empty())
+            input.steps = {{"offset", {{"frames", 5}}, true}};
+        const auto chosen = selectedItems(scene, {name});
+        ASSERT_TRUE(chosen);
+        input.source = std::make_shared<const Scene>(*chosen);
+        input.scene = *applySteps(*chosen, input.steps);
+        input.provenance = json::object();
+        inputs.push_back(std::move(input));
+    }
+    DeliverySpec spec;
+    spec.format = "box";
+    spec.folder = folder.path();
+    spec.wholeRange = true;
+    spec.oneFile = true;
+    const auto plan = planDelivery(inputs, spec, Shot());
+    ASSERT_TRUE(plan) << plan.error().text();
+    const auto done = runOutput(plan->front(), {true, true}, Progress());
+    ASSERT_TRUE(done) << done.error().text();
+    const auto back = format().open({done->target, {}, {}, FrameRate(), {}, {}});
+    ASSERT_TRUE(back) << back.error().text();
+    const auto firstKey = [&](const Material* material) {
+        const auto channels = channelsOf(material->graph);
+        return channelNamed(channels, "surface input 'roughness'")->values->sampling().firstTime();
+    };
+    const auto named = [&](const char* name) -> const Node& {
+        return *std::find_if(back->nodes.begin(), back->nodes.end(), [&](const Node& n) { return n.name == name; });
+    };
+    const FaceSetsPtr sets = named("swimmer").geometry->faceSets(0).value();
+    EXPECT_NEAR(firstKey(materialOf(*back, sets->back().material, {})), FrameRate().secondsAt(1006), 1e-9);
+    EXPECT_NEAR(firstKey(materialOf(*back, named("shell").material, {})), FrameRate().secondsAt(1001), 1e-9);
+}
+
 } // namespace
 } // namespace wyc::box

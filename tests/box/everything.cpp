@@ -20,16 +20,6 @@ Sampling frames(double first, double step, std::size_t count) {
     return Sampling::uniform(kRate.secondsAt(first), kRate.secondsAt(step), count);
 }
 
-Node& add(Scene& scene, const char* name, int parent, NodeKind kind) {
-    Node node;
-    node.name = name;
-    node.parent = parent;
-    node.kind = kind;
-    node.path = (parent < 0 ? std::string() : scene.nodes[static_cast<std::size_t>(parent)].path) + "/" + name;
-    scene.nodes.push_back(std::move(node));
-    return scene.nodes.back();
-}
-
 ValuesPtr numbers(const Sampling& sampling, const std::function<double(double)>& valueAt) {
     std::vector<std::vector<float>> samples;
     for (std::size_t i = 0; i < sampling.count(); ++i)
@@ -75,7 +65,7 @@ PropertyNode uvs(const char* name, const Sampling& sampling, std::size_t corners
 }
 
 void addSwimmer(Scene& scene, int parent) {
-    Node& rig = add(scene, "rig", parent, NodeKind::Skeleton);
+    Node& rig = test::addNode(scene, "rig", parent, NodeKind::Skeleton);
     const NodeId rigId = rig.id;
     const std::vector<Joint> joints{{"root", -1, Mat4(), Mat4()},
                                     {"tail", 0, Mat4::translation({0.6, 0, 0}), Mat4::translation({0.6, 0, 0})}};
@@ -91,7 +81,7 @@ void addSwimmer(Scene& scene, int parent) {
 
     const std::vector<Vec3f> rest = test::sheetPoints(3, 4, 0.4);
     const TopologyPtr faces = test::gridTopology(3, 4);
-    Node& mesh = add(scene, "swimmer", parent, NodeKind::Mesh);
+    Node& mesh = test::addNode(scene, "swimmer", parent, NodeKind::Mesh);
     mesh.properties = plainProperties({uvs("UVs", frames(1001, 6, 3), faces->cornerCount(), 0.0F),
                                        uvs("tiles", Sampling::still(), faces->cornerCount(), 1.0F),
                                        uvs("baked", Sampling::still(), faces->cornerCount(), 2.0F)});
@@ -122,7 +112,7 @@ void addSwimmer(Scene& scene, int parent) {
 }
 
 void addShell(Scene& scene, int parent) {
-    Node& mesh = add(scene, "shell", parent, NodeKind::Mesh);
+    Node& mesh = test::addNode(scene, "shell", parent, NodeKind::Mesh);
     std::vector<std::vector<Vec3f>> samples;
     for (int i = 0; i < 13; ++i)
         samples.push_back(test::sheetPoints(4, 3, 0.1 * i));
@@ -152,7 +142,7 @@ void addShell(Scene& scene, int parent) {
 }
 
 void addSpores(Scene& scene, int parent) {
-    Node& cloud = add(scene, "spores", parent, NodeKind::Points);
+    Node& cloud = test::addNode(scene, "spores", parent, NodeKind::Points);
     const Sampling sampling = frames(1001, 1, 13);
     std::vector<std::vector<Vec3f>> points(13);
     std::vector<std::vector<std::uint64_t>> ids(13);
@@ -175,8 +165,8 @@ void addSpores(Scene& scene, int parent) {
 
 void addBed(Scene& scene, int parent) {
     const auto bed = static_cast<int>(scene.nodes.size());
-    add(scene, "bed", parent, NodeKind::Instancer);
-    Node& frond = add(scene, "frond", bed, NodeKind::Mesh);
+    test::addNode(scene, "bed", parent, NodeKind::Instancer);
+    Node& frond = test::addNode(scene, "frond", bed, NodeKind::Mesh);
     frond.geometry = std::make_shared<MemoryGeometry>(Sampling::still(), test::gridTopology(2, 3),
                                                       std::vector<std::vector<Vec3f>>{test::sheetPoints(2, 3, 0.2)});
     const NodeId shown = frond.id;
@@ -203,7 +193,7 @@ Scene everything() {
     scene.upAxis = UpAxis::Y;
     scene.materials = {silk(), colourMaterial("pearl", {{0.9F, 0.9F, 1.0F}, {}, false})};
     scene.materials[1].look.metal = {{0.3F}, {}, false};
-    add(scene, "current", -1, NodeKind::Transform).transform = std::make_shared<MemoryTransform>(
+    test::addNode(scene, "current", -1, NodeKind::Transform).transform = std::make_shared<MemoryTransform>(
         frames(1001, 1, 13),
         std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}, {TransformOp::Kind::RotateY, 0}}, [] {
             std::vector<std::vector<double>> channels;
@@ -216,7 +206,7 @@ Scene everything() {
     addSpores(scene, 0);
     addBed(scene, 0);
     const NodeId shell = scene.nodes[*scene.find("/current/shell")].id;
-    Node& again = add(scene, "shell_again", -1, NodeKind::Instances);
+    Node& again = test::addNode(scene, "shell_again", -1, NodeKind::Instances);
     again.instanceOf = shell;
     again.transform = MemoryTransform::fixed(Mat4::translation({0, 3, 0}));
     std::vector<CameraFigures> lens(4);
@@ -226,9 +216,9 @@ Scene everything() {
         lens[i].focusDistance = 3.0 + 0.2 * static_cast<double>(i);
         lamp[i] = {"spot", std::array{1.0, 0.9, 0.8}, 10.0, 1.0, 30.0 + 5.0 * static_cast<double>(i)};
     }
-    setCamera(add(scene, "boom", -1, NodeKind::Camera), frames(1001, 4, 4), lens);
-    setLight(add(scene, "lamp", 0, NodeKind::Light), frames(1001, 4, 4), lamp);
-    Node& weed = add(scene, "weed", -1, NodeKind::Curves);
+    setCamera(test::addNode(scene, "boom", -1, NodeKind::Camera), frames(1001, 4, 4), lens);
+    setLight(test::addNode(scene, "lamp", 0, NodeKind::Light), frames(1001, 4, 4), lamp);
+    Node& weed = test::addNode(scene, "weed", -1, NodeKind::Curves);
     weed.geometry =
         std::make_shared<MemoryGeometry>(frames(1001, 6, 3), emptyTopology(),
                                          std::vector<std::vector<Vec3f>>{{{0, 0, 0}, {0, 1, 0}, {0, 2, 0}},

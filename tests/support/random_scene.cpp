@@ -322,13 +322,7 @@ Scene randomScene(Random& r) {
     scene.unitMetres = 1.0;
     scene.upAxis = UpAxis::Y;
     const auto add = [&](const std::string& name, int parent, NodeKind kind) -> Node& {
-        Node node;
-        node.name = name;
-        node.parent = parent;
-        node.kind = kind;
-        node.path = (parent < 0 ? std::string() : scene.nodes[static_cast<std::size_t>(parent)].path) + "/" + name;
-        scene.nodes.push_back(std::move(node));
-        return scene.nodes.back();
+        return addNode(scene, name, parent, kind);
     };
     int parent = -1;
     for (int depth = r.whole(0, 3); depth > 0; --depth) {

@@ -24,6 +24,17 @@ inline TopologyPtr gridTopology(int rows, int columns) {
     return *Topology::make(std::move(sizes), std::move(corners));
 }
 
+/// A node below another (−1: at the top), with its path.
+inline Node& addNode(Scene& scene, const std::string& name, int parent, NodeKind kind) {
+    Node node;
+    node.name = name;
+    node.parent = parent;
+    node.kind = kind;
+    node.path = (parent < 0 ? std::string() : scene.nodes[static_cast<std::size_t>(parent)].path) + "/" + name;
+    scene.nodes.push_back(std::move(node));
+    return scene.nodes.back();
+}
+
 /// A waving sheet, a little asymmetric so that no turn maps it onto itself.
 inline std::vector<Vec3f> sheetPoints(int rows, int columns, double phase) {
     std::vector<Vec3f> points;

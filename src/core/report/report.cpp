@@ -162,9 +162,8 @@ Result<json> sourceInfo(const Source& source, bool deep) {
             const auto skeleton = node.deformation->skeleton ? scene.find(*node.deformation->skeleton) : std::nullopt;
             item["skeleton"] = skeleton ? json(validUtf8(scene.nodes[*skeleton].path)) : json(nullptr);
             item["morphs"] = json::array();
-            for (const PropertyNode& property : node.properties->all())
-                if (property.meaning == Meaning::Morph)
-                    item["morphs"].push_back(validUtf8(property.name));
+            for (const std::string& name : morphNames(node))
+                item["morphs"].push_back(validUtf8(name));
         }
         if (deep) {
             const Sampling* sampling = node.geometry    ? &node.geometry->sampling()

@@ -45,7 +45,7 @@ class Expander {
                                                                        scene_.nodes[shown].instanceLabel))
                                 .forItem(original.path)
                                 .withAdvice("Keep the source of an instance, or leave the instance out"));
-            parent = addPlace(scene_.nodes[shown], original.name, parent);
+            parent = addPlace(scene_.nodes[shown], original.name, parent, shown == index && !copied);
             shown = found->second;
             if (++nested > kMostNested)
                 return fail(
@@ -80,7 +80,7 @@ class Expander {
     }
 
     // An instance that stands elsewhere, or is seen at other times, than what it shows: a place for the copy.
-    int addPlace(const Node& instance, const std::string& name, int parent) {
+    int addPlace(const Node& instance, const std::string& name, int parent, bool itself) {
         if (!instance.transform && !instance.visibility)
             return parent;
         Node place;
@@ -90,7 +90,8 @@ class Expander {
         place.kind = NodeKind::Transform;
         place.transform = instance.transform;
         place.visibility = instance.visibility;
-        place.id = instance.id;
+        if (itself) // not one that another instance shows
+            place.id = instance.id;
         originals_.push_back(instance.id);
         result_.nodes.push_back(std::move(place));
         return static_cast<int>(result_.nodes.size()) - 1;

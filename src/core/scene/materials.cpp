@@ -43,10 +43,15 @@ class MaterialSet final : public MomentWrapper {
     NodeId material_;
 };
 
+bool isOf(const FaceSet& set, const Material& material) {
+    return set.kind == FaceSet::Kind::Material &&
+           (set.material.value != 0 ? set.material == material.id : set.name == material.name);
+}
+
 class RenamedMaterial final : public MomentWrapper {
   public:
-    RenamedMaterial(GeometryPtr inner, NodeId material, std::string from, std::string to)
-        : MomentWrapper(std::move(inner)), material_(material), from_(std::move(from)), to_(std::move(to)) {}
+    RenamedMaterial(GeometryPtr inner, Material from, std::string to, NodeId id)
+        : MomentWrapper(std::move(inner)), from_(std::move(from)), to_(std::move(to)), id_(id) {}
     [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
         WYC_TRY(sets, inner().faceSets(sample));
         return renamed(sets);
@@ -58,34 +63,50 @@ class RenamedMaterial final : public MomentWrapper {
 
   private:
     [[nodiscard]] FaceSetsPtr renamed(const FaceSetsPtr& sets) const {
-        const auto meant = [&](const FaceSet& set) {
-            return set.kind == FaceSet::Kind::Material &&
-                   (set.material.value != 0 ? set.material == material_ : set.name == from_);
-        };
+        const auto meant = [&](const FaceSet& set) { return isOf(set, from_); };
         if (std::none_of(sets->begin(), sets->end(), meant))
             return sets;
         auto result = std::make_shared<std::vector<FaceSet>>(*sets);
         for (FaceSet& set : *result)
-            if (meant(set))
+            if (meant(set)) {
                 set.name = to_;
+                if (set.material.value != 0)
+                    set.material = id_;
+            }
         return result;
     }
-    NodeId material_;
-    std::string from_;
+    Material from_;
     std::string to_;
+    NodeId id_;
 };
 
 } // namespace
 
-void renameMaterial(Scene& scene, std::size_t which, const std::string& name) {
+void renameMaterial(Scene& scene, std::size_t which, const std::string& name, NodeId id) {
     const Material before = scene.materials[which];
     scene.materials[which].name = name;
-    for (Node& node : scene.nodes)
-        if (node.geometry && node.is().faces) {
-            const Node as = node;
-            node.geometry = std::make_shared<RenamedMaterial>(node.geometry, before.id, before.name, name);
-            stillDeformed(node, as);
-        }
+    scene.materials[which].id = id;
+    for (Node& node : scene.nodes) {
+        if (node.material == before.id)
+            node.material = id;
+        if (!node.geometry || !node.is().faces)
+            continue;
+        const Node as = node;
+        node.geometry = std::make_shared<RenamedMaterial>(node.geometry, before, name, id);
+        stillDeformed(node, as);
+    }
+}
+
+bool usesMaterial(const Scene& scene, const Material& material) {
+    return std::any_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
+        if (node.material == material.id)
+            return true;
+        if (!node.geometry || !node.is().faces || node.geometry->sampling().count() == 0)
+            return false;
+        const auto sets = node.geometry->faceSets(0);
+        return node.geometry->faceSetsVary() || !sets ||
+               std::any_of((*sets)->begin(), (*sets)->end(), [&](const FaceSet& set) { return isOf(set, material); });
+    });
 }
 
 Material colourMaterial(std::string name, LookInput colour) {

@@ -217,8 +217,10 @@ struct Scene {
 
 /// By its id, else by its name; null where there is none.
 [[nodiscard]] const Material* materialOf(const Scene& scene, NodeId id, const std::string& name);
-/// Gives a material another name, also in the sets of faces that it is bound to.
-void renameMaterial(Scene& scene, std::size_t which, const std::string& name);
+/// Gives a material another name and id, also where it is bound.
+void renameMaterial(Scene& scene, std::size_t which, const std::string& name, NodeId id);
+/// Whether something is bound to a material. Of sets that change in time it is taken to be so.
+[[nodiscard]] bool usesMaterial(const Scene& scene, const Material& material);
 /// For formats that bind materials to sets of faces only: a node's own material is a set of all faces that no set of a
 /// material has.
 [[nodiscard]] Scene materialsAsSets(Scene scene);

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <set>
 
 #include "delivery/delivery.h"
 #include "scene/carried_words.h"
@@ -23,14 +24,8 @@ Scene kelp() {
     Scene scene;
     scene.rate = scene.workingRate = kRate;
     scene.unitMetres = 1.0;
-    const auto add = [&](const char* name, int parent, NodeKind kind) -> Node& {
-        Node node;
-        node.name = name;
-        node.parent = parent;
-        node.kind = kind;
-        node.path = (parent < 0 ? std::string() : scene.nodes[static_cast<std::size_t>(parent)].path) + "/" + name;
-        scene.nodes.push_back(std::move(node));
-        return scene.nodes.back();
+    const auto add = [&](const std::string& name, int parent, NodeKind kind) -> Node& {
+        return test::addNode(scene, name, parent, kind);
     };
     add("bed", -1, NodeKind::Transform).transform =
         MemoryTransform::fixed(Mat4::rotation({0, 0, 1}, 0.5) * Mat4::translation({4, 0, 1}));
@@ -188,6 +183,26 @@ TEST(Instancer, ShownOnceMoreItHasPrototypesOfItsOwn) {
     for (Node& node : expanded->nodes)
         node.parent = node.parent < 5 ? -1 : node.parent - 5;
     EXPECT_EQ(shownAt(*expanded, kRate.secondsAt(1001)).size(), 27U);
+}
+
+TEST(Instances, ThatShowEachOtherStandWhereAllTheirTransformsSayAndHaveIdsOfTheirOwn) {
+    Scene scene = test::sheetScene();
+    for (int n = 0; n < 2; ++n) {
+        const NodeId shown = scene.nodes.back().id;
+        Node& again = test::addNode(scene, "again" + std::to_string(n), -1, NodeKind::Instances);
+        again.instanceOf = shown;
+        again.transform = MemoryTransform::fixed(Mat4::translation({0, n == 0 ? 1.0 : 0.0, n == 1 ? 2.0 : 0.0}));
+    }
+    const auto all = expandedInstances(scene);
+    ASSERT_TRUE(all) << all.error().text();
+    std::set<std::uint64_t> ids;
+    std::vector<Vec3d> places;
+    for (std::size_t i = 0; i < all->nodes.size(); ++i) {
+        EXPECT_TRUE(ids.insert(all->nodes[i].id.value).second) << all->nodes[i].path;
+        if (all->nodes[i].geometry)
+            places.push_back(transformedPoint(Vec3d{0, 0, 0}, test::plainMatrix(*all, i, 0.0)));
+    }
+    EXPECT_EQ(places, (std::vector<Vec3d>{{0, 0, 0}, {0, 1, 0}, {0, 1, 2}}));
 }
 
 TEST(Instancer, BecomesPointsInTheWorldWhereAFormatHasNeitherAndSaysSo) {

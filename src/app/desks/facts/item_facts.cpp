@@ -54,9 +54,8 @@ void addDeformers(std::vector<ItemFact>& facts, const ItemView& item) {
             facts.push_back({tr("skin"), tr("on %1").arg(QString::fromStdString(item.scene->nodes[*skeleton].name)),
                              tr("The skeleton that its points follow")});
     QStringList morphs;
-    for (const PropertyNode& property : node.properties->all())
-        if (property.meaning == Meaning::Morph)
-            morphs << QString::fromStdString(property.name);
+    for (const std::string& name : morphNames(node))
+        morphs << QString::fromStdString(name);
     if (!morphs.isEmpty())
         facts.push_back({tr("morphs"), morphs.join(QStringLiteral(", ")), tr("Shapes that are mixed into its points")});
 }

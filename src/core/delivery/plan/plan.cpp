@@ -338,12 +338,10 @@ bool sameGroup(const Node& a, const Node& b) {
     return true;
 }
 
-// Two looks at one skeleton.
-bool sameSkeleton(const Node& a, const Node& b) {
-    if (a.kind != NodeKind::Skeleton || b.kind != NodeKind::Skeleton || a.id != b.id || !sameGroup(a, b))
-        return false;
-    const auto one = channelsOf(a.properties);
-    const auto other = channelsOf(b.properties);
+// Two looks at one thing say the same.
+bool sameChannels(const PropertiesPtr& a, const PropertiesPtr& b) {
+    const auto one = channelsOf(a);
+    const auto other = channelsOf(b);
     if (one.size() != other.size())
         return false;
     for (std::size_t c = 0; c < one.size(); ++c) {
@@ -356,6 +354,27 @@ bool sameSkeleton(const Node& a, const Node& b) {
                 return false;
     }
     return true;
+}
+
+bool sameSkeleton(const Node& a, const Node& b) {
+    return a.kind == NodeKind::Skeleton && b.kind == NodeKind::Skeleton && a.id == b.id && sameGroup(a, b) &&
+           sameChannels(a.properties, b.properties);
+}
+
+// Of what is there already, by other steps: another one, as far as something is made of it.
+void addMaterials(Scene& scene, Scene& result) {
+    for (std::size_t m = 0; m < scene.materials.size(); ++m) {
+        const Material& own = scene.materials[m];
+        const Material* there = materialOf(result, own.id, {});
+        if (there && (sameChannels(there->graph, own.graph) || !usesMaterial(scene, own)))
+            continue;
+        std::string name = own.name;
+        for (int number = 2; materialOf(result, {}, name); ++number)
+            name = fmt::format("{}_{}", own.name, number);
+        if (there || name != own.name)
+            renameMaterial(scene, m, name, there ? NodeId::fresh() : own.id);
+        result.materials.push_back(scene.materials[m]);
+    }
 }
 
 } // namespace
@@ -386,16 +405,7 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             result.rate = result.rate ? result.rate : scene.rate;
         result.samplings.clear(); // what one archive declared does not hold for several
         result.properties = nullptr;
-        for (std::size_t m = 0; m < scene.materials.size(); ++m) {
-            if (materialOf(result, scene.materials[m].id, {}))
-                continue;
-            std::string name = scene.materials[m].name;
-            for (int number = 2; materialOf(result, {}, name); ++number)
-                name = fmt::format("{}_{}", scene.materials[m].name, number);
-            if (name != scene.materials[m].name)
-                renameMaterial(scene, m, name);
-            result.materials.push_back(scene.materials[m]);
-        }
+        addMaterials(scene, result);
         result.carried.insert(result.carried.end(), scene.carried.begin(), scene.carried.end());
         std::vector<int> newIndex(scene.nodes.size());
         std::set<std::uint64_t> otherwise; // skeletons that are there already, and not like this
@@ -426,7 +436,8 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             if (auto& deformation = result.nodes[static_cast<std::size_t>(i)].deformation;
                 deformation && deformation->skeleton && otherwise.contains(deformation->skeleton->value))
                 deformation->makes = nullptr;
-        result = settledDeformers(std::move(result));
+        if (!otherwise.empty())
+            result = settledDeformers(std::move(result));
         for (const NotCarried& n : scene.notCarried)
             if (told.emplace(n.item, n.what).second)
                 result.notCarried.push_back(n);

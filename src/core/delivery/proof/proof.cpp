@@ -420,14 +420,8 @@ Scene materialNodes(const Scene& scene) {
 Status holdMaterials(const Scene& meant, const PlannedOutput& output, const Progress& progress, Proof& proof) {
     const Scene materials = materialNodes(meant);
     std::vector<Intention> intentions = output.intentions;
-    for (Intention& intention : intentions) {
-        auto source = std::make_shared<const Scene>(materialNodes(*intention.source));
-        std::unordered_map<std::uint64_t, std::size_t> nodes;
-        for (std::size_t i = 0; i < source->nodes.size(); ++i)
-            nodes.emplace(source->nodes[i].id.value, i);
-        intention.source = std::move(source);
-        intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
-    }
+    for (Intention& intention : intentions)
+        intention.setSource(std::make_shared<const Scene>(materialNodes(*intention.source)));
     for (std::size_t i = 0; i < materials.nodes.size(); ++i) {
         if (!materials.nodes[i].properties || intentions.empty())
             continue;

@@ -98,17 +98,15 @@ Mat4 Intention::spaceAt(double seconds) const {
     return space * Mat4::translation({carry[0], carry[1], carry[2]});
 }
 
-namespace {
-
-Intention begun(std::shared_ptr<const Scene> source) {
-    Intention intention;
-    std::unordered_map<std::uint64_t, std::size_t> nodes;
-    for (std::size_t i = 0; i < source->nodes.size(); ++i)
-        nodes.emplace(source->nodes[i].id.value, i);
-    intention.nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(nodes));
-    intention.source = plainlyDeformed(std::move(source));
-    return intention;
+void Intention::setSource(std::shared_ptr<const Scene> from) {
+    std::unordered_map<std::uint64_t, std::size_t> byId;
+    for (std::size_t i = 0; i < from->nodes.size(); ++i)
+        byId.emplace(from->nodes[i].id.value, i);
+    nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(byId));
+    source = plainlyDeformed(std::move(from));
 }
+
+namespace {
 
 void goOn(Intention& intention, const StepMeaning& meaning) {
     if (meaning.time)
@@ -127,7 +125,8 @@ void goOn(Intention& intention, const StepMeaning& meaning) {
 
 Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
     Scene scene = *source;
-    std::vector<Intention> all{begun(std::move(source))};
+    std::vector<Intention> all(1);
+    all.front().setSource(std::move(source));
     for (const Step& step : steps) {
         if (!step.on)
             continue;

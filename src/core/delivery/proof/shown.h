@@ -31,6 +31,8 @@ struct Intention {
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
     /// Nodes whose points the steps gave other numbers, by id: of which points they are made.
     std::map<std::uint64_t, std::shared_ptr<const std::vector<MadeOf>>> madeOf;
+    /// Says what it is for: its source with its nodes by id. What steps mean stays.
+    void setSource(std::shared_ptr<const Scene> from);
     /// World of the source → world of the result, at a time of the result: what is carried along is moved.
     [[nodiscard]] Mat4 spaceAt(double seconds) const;
 };

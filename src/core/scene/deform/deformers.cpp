@@ -172,13 +172,9 @@ Result<Fixed> fixedOf(const Node& node, const Node* skeleton) {
 
 class DeformedGeometry final : public Geometry {
   public:
-    DeformedGeometry(Node node, std::shared_ptr<const Node> skeleton, TopologyPtr faces, FaceSetsPtr sets,
+    DeformedGeometry(std::shared_ptr<const Node> skeleton, TopologyPtr faces, FaceSetsPtr sets,
                      std::shared_ptr<const Fixed> fixed, const FrameRate& rate)
-        : node_(std::move(node)),
-          skeleton_(std::move(skeleton)),
-          faces_(std::move(faces)),
-          sets_(std::move(sets)),
-          fixed_(std::move(fixed)) {
+        : skeleton_(std::move(skeleton)), faces_(std::move(faces)), sets_(std::move(sets)), fixed_(std::move(fixed)) {
         std::vector<Sampling> keys;
         for (const Target& target : fixed_->targets) {
             if (target.weight->constant())
@@ -272,7 +268,6 @@ class DeformedGeometry final : public Geometry {
         return {};
     }
 
-    Node node_; // keeps the channels
     std::shared_ptr<const Node> skeleton_;
     TopologyPtr faces_;
     FaceSetsPtr sets_;
@@ -358,14 +353,19 @@ Status deform(Node& node, const Node* skeleton, const TopologyPtr& faces, const 
     auto fixed = fixedOf(node, skeleton);
     if (!fixed)
         return fail(std::move(fixed.error()).forItem(node.path));
-    Node channels = node;
-    channels.geometry = nullptr;
-    channels.deformation.reset();
-    node.geometry = std::make_shared<DeformedGeometry>(
-        std::move(channels), skeleton ? std::make_shared<const Node>(*skeleton) : nullptr, faces, sets,
-        std::make_shared<const Fixed>(std::move(*fixed)), rate);
+    node.geometry =
+        std::make_shared<DeformedGeometry>(skeleton ? std::make_shared<const Node>(*skeleton) : nullptr, faces, sets,
+                                           std::make_shared<const Fixed>(std::move(*fixed)), rate);
     node.deformation = Deformation{node.geometry, skeleton ? std::optional(skeleton->id) : std::nullopt};
     return {};
+}
+
+std::vector<std::string> morphNames(const Node& node) {
+    std::vector<std::string> names;
+    for (const PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>())
+        if (property.meaning == Meaning::Morph)
+            names.push_back(property.name);
+    return names;
 }
 
 bool isDeformed(const Node& node) {

@@ -46,6 +46,7 @@ void setDeformers(Node& node, const std::vector<Vec3f>& restPoints, const std::v
 inline constexpr std::string_view kDeformersGone = "its skin and morphs: it becomes points";
 /// True when the node's points are what its skin and morphs make.
 [[nodiscard]] bool isDeformed(const Node& node);
+[[nodiscard]] std::vector<std::string> morphNames(const Node& node);
 [[nodiscard]] bool hasDeformers(const Scene& scene);
 /// Of a node that a step changed together with all channels that its points are made by: they still are.
 void stillDeformed(Node& after, const Node& before);
