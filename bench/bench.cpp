@@ -178,14 +178,14 @@ int b8(const fs::path& folder) {
     OpenRequest request;
     request.path = source;
     request.rest = std::make_shared<const Node>(made.nodes[0]);
-    const auto meant = formatOfName(source)->open(request);
+    const auto meant = formatOfName(source)->read(request);
     if (!meant)
         return report(meant.error());
     if (!fs::exists(target))
         if (const int code = write(*meant, target))
             return code;
     PlannedOutput output;
-    output.format = formatById("alembic");
+    output.format = *chosenAs(*formatById("alembic"));
     auto intention = intentionOf(std::make_shared<const Scene>(*meant), {}); // so that both questions are asked
     if (!intention)
         return report(intention.error());

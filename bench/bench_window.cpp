@@ -55,12 +55,14 @@ int stalls(const QString& file) {
         QCoreApplication::processEvents();
         alone = std::max(alone, static_cast<double>(clock.nsecsElapsed()) * 1e-6);
     }
-    window.desks().setCurrentWidget(&window.loopDesk());
-    window.loopDesk().repaint();
+    window.desks().setCurrentWidget(&window.desk<wyc::app::LoopDesk>());
+    window.desk<wyc::app::LoopDesk>().repaint();
     clock.restart();
     between.start();
     beat.start(2);
-    (void)QTest::qWaitFor([&] { return !window.loopDesk().looking() && window.loopDesk().exact(); }, 300000);
+    (void)QTest::qWaitFor(
+        [&] { return !window.desk<wyc::app::LoopDesk>().looking() && window.desk<wyc::app::LoopDesk>().exact(); },
+        300000);
     std::printf("B6 the window while it searches: %.1f s, %lld beats, the longest wait between two %lld ms (mark 50); "
                 "at rest a repaint takes up to %.0f ms\n",
                 static_cast<double>(clock.elapsed()) / 1000.0, static_cast<long long>(beats),
@@ -109,7 +111,7 @@ int main(int argc, char** argv) {
     idle();
     told("and checked after");
     clock.restart();
-    window.desks().setCurrentWidget(&window.deliverDesk());
+    window.desks().setCurrentWidget(&window.desk<wyc::app::DeliverDesk>());
     window.desks().repaint();
     told("the Deliver desk shows after");
     window.desks().setCurrentIndex(0);

@@ -39,7 +39,7 @@ Scene cacheScene(const std::string& name, const ShapeAt& shapeAt, FrameRange fra
             first = std::move(shape);
     }
     Scene scene;
-    scene.workingRate = rate;
+    scene.view.rate = rate;
     Node node;
     node.name = name;
     node.path = "/" + name;
@@ -76,7 +76,7 @@ class DemoWriter {
         fs::create_directories(target.parent_path(), code);
         const Format* format = formatOfName(target);
         WriteOptions options;
-        options.rate = scene.workingRate;
+        options.rate = scene.view.rate;
         options.application = "Wychronos demo generator";
         options.description = "Lantern Shoal, sh040";
         WYC_TRY(files, format->write(scene, target, options, Progress()));
@@ -186,7 +186,7 @@ Status writeArchiveReturns(DemoWriter& out) {
     const FrameRange range = *demoShot().rangeWithHandles();
     const FrameRate twentyFive = *FrameRate::make(25, 1);
     Scene camera;
-    camera.rate = camera.workingRate = twentyFive;
+    camera.rate = camera.view.rate = twentyFive;
     camera.unitMetres = 1.0;
     camera.upAxis = UpAxis::Y;
     addBoomCamera(camera, range, twentyFive);
@@ -482,13 +482,13 @@ Shot demoShot() {
 
 Scene surveySub() {
     Scene scene;
-    scene.rate = scene.workingRate = FrameRate();
+    scene.rate = scene.view.rate = FrameRate();
     scene.unitMetres = 1.0;
     scene.upAxis = UpAxis::Y;
     const FrameRange range = *demoShot().rangeWithHandles();
     const auto count = static_cast<std::size_t>(range.count());
     const Sampling sampling =
-        Sampling::uniform(scene.workingRate.secondsAt(range.first), scene.workingRate.secondsAt(1.0), count);
+        Sampling::uniform(scene.view.rate.secondsAt(range.first), scene.view.rate.secondsAt(1.0), count);
     const auto addTransform = [&](const std::string& name, int parent, std::vector<TransformOp> ops,
                                   const std::function<std::vector<double>(double)>& channels, bool moves) {
         Node node;
@@ -498,7 +498,7 @@ Scene surveySub() {
         node.kind = NodeKind::Transform;
         std::vector<std::vector<double>> samples;
         for (std::size_t i = 0; i < (moves ? count : 1); ++i)
-            samples.push_back(channels(scene.workingRate.secondsAt(range.first + static_cast<double>(i))));
+            samples.push_back(channels(scene.view.rate.secondsAt(range.first + static_cast<double>(i))));
         node.transform =
             std::make_shared<MemoryTransform>(moves ? sampling : Sampling::still(), std::move(ops), std::move(samples));
         scene.nodes.push_back(std::move(node));

@@ -28,16 +28,16 @@ double scatter(int index, int salt) {
 class SceneMaker {
   public:
     SceneMaker() {
-        scene_.rate = scene_.workingRate = FrameRate();
+        scene_.rate = scene_.view.rate = FrameRate();
         scene_.unitMetres = 1.0;
         scene_.upAxis = UpAxis::Y;
         const FrameRange range = *demoShot().rangeWithHandles();
         first_ = range.first;
         count_ = static_cast<std::size_t>(range.count());
-        sampling_ = Sampling::uniform(scene_.workingRate.secondsAt(first_), scene_.workingRate.secondsAt(1.0), count_);
+        sampling_ = Sampling::uniform(scene_.view.rate.secondsAt(first_), scene_.view.rate.secondsAt(1.0), count_);
     }
     [[nodiscard]] double seconds(std::size_t sample) const {
-        return scene_.workingRate.secondsAt(first_ + static_cast<double>(sample));
+        return scene_.view.rate.secondsAt(first_ + static_cast<double>(sample));
     }
     [[nodiscard]] std::size_t count() const { return count_; }
     [[nodiscard]] const Sampling& sampling() const { return sampling_; }

@@ -167,6 +167,25 @@ Result<SourcePtr> withStated(SourcePtr source, const OpenArguments& arguments) {
 
 } // namespace
 
+nlohmann::json optionsFor(const Options& options, const std::map<std::string, std::string>& typed,
+                          std::set<std::string>& used) {
+    nlohmann::json result = nlohmann::json::object();
+    for (const auto& [name, text] : typed)
+        if (const Option* option = optionNamed(options, name)) {
+            result[name] = typedValue(*option, text);
+            used.insert(name);
+        }
+    return result;
+}
+
+Status allUsed(const std::map<std::string, std::string>& typed, const std::set<std::string>& used) {
+    for (const auto& [name, text] : typed)
+        if (!used.contains(name))
+            return fail(makeError(ErrorKind::BadInput, fmt::format("--{} says nothing to any of these files", name))
+                            .withAdvice("`wyc formats` lists the options of each format"));
+    return {};
+}
+
 Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments,
                                        const FrameRate& givenRate) {
     FrameRate assumedRate = givenRate;
@@ -180,7 +199,10 @@ Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments
         if (common.verbose)
             remark(common, words);
     std::vector<SourcePtr> sources;
+    std::set<std::string> used;
     for (SourceSpec& spec : gathered.specs) {
+        if (const Format* format = formatOfSource(spec.path))
+            spec.options = optionsFor(format->openOptions, arguments.options, used);
         if (const Format* format = formatOfSource(spec.path);
             !arguments.rest.empty() && format && format->wantsRest()) {
             spec.rest = arguments.rest;
@@ -190,6 +212,7 @@ Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments
         WYC_TRY(stated, withStated(std::move(source), arguments));
         sources.push_back(std::move(stated));
     }
+    WYC_CHECK(allUsed(arguments.options, used));
     // Two folders may each have a file of one name: what is said of them must not be mixed up.
     std::map<std::string, std::size_t> names;
     for (const SourcePtr& source : sources)

@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // What all verbs share: output, progress, stopping, exit codes.
+#include <map>
 #include <memory>
+#include <set>
 #include <string>
 
 #include <nlohmann/json.hpp>
@@ -56,7 +58,13 @@ struct OpenArguments {
     std::string isUnit;
     std::string isUp;
     std::string isRate;
+    std::map<std::string, std::string> options; // of formats, as typed
 };
+/// Of the options that were typed those that a format has, as its own; `used` gets their names.
+[[nodiscard]] nlohmann::json optionsFor(const Options& options, const std::map<std::string, std::string>& typed,
+                                        std::set<std::string>& used);
+/// An error where one that was typed was of use to none of them.
+[[nodiscard]] Status allUsed(const std::map<std::string, std::string>& typed, const std::set<std::string>& used);
 /// Finds and opens what the arguments name.
 [[nodiscard]] Result<std::vector<SourcePtr>> openAll(const Common& common, const OpenArguments& arguments,
                                                      const FrameRate& assumedRate);

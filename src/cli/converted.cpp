@@ -37,7 +37,15 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
             if (node.geometry)
                 inputs.back().siblings.push_back({node.name, node.path, fs::path(source->name).stem().string()});
     }
-    return planConversion(inputs, {arguments.target, arguments.perItem, arguments.replace});
+    ConversionSpec spec;
+    spec.target = arguments.target;
+    spec.perItem = arguments.perItem;
+    spec.replace = arguments.replace;
+    std::set<std::string> used;
+    if (const Format* format = formatOfName(spec.target))
+        spec.formatOptions = optionsFor(format->writeOptions, arguments.formatOptions, used);
+    WYC_CHECK(allUsed(arguments.formatOptions, used));
+    return planConversion(inputs, spec);
 }
 
 } // namespace

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "declare.h"
 
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
 #include "steps/step.h"
 
 namespace wyc::cli {
@@ -53,6 +56,7 @@ void addSources(CLI::App& verb, OpenArguments& open) {
         ->check(CLI::IsMember({"X", "Y", "Z"}, CLI::ignore_case))
         ->type_name("X|Y|Z");
     addText(verb, "--is-rate", open.isRate, "Rate of sources that state none", "R");
+    addFormatOptions(verb, &Format::openOptions, open.options);
 }
 
 void addRange(CLI::App& verb, ShotArguments& shot) {
@@ -104,6 +108,42 @@ void addTarget(CLI::App& verb, ConvertArguments& convert) {
     verb.add_flag("--replace", convert.replace, "A target that exists is replaced");
     verb.add_flag("--prove", convert.prove, "Read back and compare before the target appears");
     verb.add_flag("--record", convert.record, "The same, and a .record.json beside it");
+    addFormatOptions(verb, &Format::writeOptions, convert.formatOptions);
+}
+
+void addFormatOptions(CLI::App& verb, Options Format::*which, std::map<std::string, std::string>& typed) {
+    // One that several formats have is one option of the command line.
+    std::map<std::string, std::pair<const Option*, std::string>> all;
+    for (const Format& format : formats())
+        for (const Option& option : format.*which) {
+            auto& [known, names] = all[std::string(option.name)];
+            known = known ? known : &option;
+            names += (names.empty() ? "" : ", ") + std::string(format.name);
+        }
+    for (const auto& [name, known] : all) {
+        const auto& [option, names] = known;
+        auto* added = verb.add_option_function<std::string>(
+            "--" + name, [&typed, name = name](const std::string& text) { typed[name] = text; },
+            fmt::format("{}: {}", names, option->help));
+        added->type_name(option->choices.empty() ? std::string(optionKindName(option->kind))
+                                                 : fmt::format("{}", fmt::join(option->choices, "|")));
+        added->group("Options of formats");
+    }
+}
+
+nlohmann::json optionsJson(const Options& options) {
+    nlohmann::json list = nlohmann::json::array();
+    for (const Option& option : options) {
+        nlohmann::json entry{{"name", option.name},
+                             {"kind", optionKindName(option.kind)},
+                             {"unit", option.unit.empty() ? nlohmann::json(nullptr) : nlohmann::json(option.unit)},
+                             {"help", option.help},
+                             {"standard", option.standard}};
+        if (!option.choices.empty())
+            entry["choices"] = option.choices;
+        list.push_back(std::move(entry));
+    }
+    return list;
 }
 
 void addFailOn(CLI::App& verb, std::string& severity, const char* help) {

@@ -19,6 +19,9 @@ void addRange(CLI::App& verb, ShotArguments& shot);
 /// Choices and steps, as every verb that writes takes them.
 void addSteps(CLI::App& verb, StepArguments& steps);
 void addTarget(CLI::App& verb, ConvertArguments& convert);
+/// The options that formats have for opening, or for writing, each by its own name.
+void addFormatOptions(CLI::App& verb, Options Format::*which, std::map<std::string, std::string>& typed);
+[[nodiscard]] nlohmann::json optionsJson(const Options& options);
 /// Least severity of a finding that counts.
 void addFailOn(CLI::App& verb, std::string& severity, const char* help);
 

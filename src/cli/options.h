@@ -61,6 +61,7 @@ struct ConvertArguments {
     bool prove = false;
     bool record = false;
     bool strict = false;
+    std::map<std::string, std::string> formatOptions; // for writing, as typed
 };
 
 /// Items by pattern, of these kinds.

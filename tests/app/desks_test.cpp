@@ -27,7 +27,7 @@
 namespace wyc::app {
 namespace {
 
-class Desk : public WindowTest {
+class Desks : public WindowTest {
   protected:
     fs::path sheet(const std::string& name, test::SheetOptions options = {}) {
         const fs::path path = folder_ / name;
@@ -53,7 +53,7 @@ class Desk : public WindowTest {
     }
 };
 
-TEST_F(Desk, FactsShowFiguresWithTheirUnits) {
+TEST_F(Desks, FactsShowFiguresWithTheirUnits) {
     open({sheet("sheet.abc")}, 1);
     setShot(1001, 1024);
     const QString all = textsOf(child<QWidget>("factsDesk")).join(QStringLiteral(" | "));
@@ -62,7 +62,7 @@ TEST_F(Desk, FactsShowFiguresWithTheirUnits) {
     EXPECT_TRUE(all.contains(QStringLiteral("Nothing found")));
 }
 
-TEST_F(Desk, FactsAskWhichRestMeshItIs) {
+TEST_F(Desks, FactsAskWhichRestMeshItIs) {
     for (const char* name : {"jelly_rest.obj", "kelp_rest_33.obj"})
         test::writeFile(folder_ / name, "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
     Scene scene = test::sheetScene();
@@ -86,7 +86,7 @@ TEST_F(Desk, FactsAskWhichRestMeshItIs) {
     EXPECT_EQ(workspace().items()[0].source->restUsed->filename(), "kelp_rest_33.obj");
 }
 
-TEST_F(Desk, FindingsOfOneItemOrOfAll) {
+TEST_F(Desks, FindingsOfOneItemOrOfAll) {
     test::SheetOptions late;
     late.first = 1003;
     open({sheet("a_sheet.abc"), sheet("b_sheet.abc", late)}, 2);
@@ -111,19 +111,19 @@ TEST_F(Desk, FindingsOfOneItemOrOfAll) {
     EXPECT_EQ(workspace().frame(), 1003.0);
 }
 
-TEST_F(Desk, DeliverSaysWhatWillBeWrittenAndLost) {
+TEST_F(Desks, DeliverSaysWhatWillBeWrittenAndLost) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1005, 1010);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.sampleCount, 6U);
-    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.target.filename(), "sh010_sheet_v001.abc");
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.sampleCount, 6U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.target.filename(), "sh010_sheet_v001.abc");
     auto* format = child<QComboBox>("deliverFormat");
     format->setCurrentIndex(format->findData(QStringLiteral("obj-sequence")));
     emit format->activated(format->currentIndex());
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.fileCount, 6U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.fileCount, 6U);
     const QString all = textsOf(child<QWidget>("deliverDesk")).join(QStringLiteral(" | "));
     EXPECT_TRUE(all.contains(QStringLiteral("Will be lost"))) << all.toStdString();
     EXPECT_TRUE(all.contains(QStringLiteral("the rate (24 fps)"))) << all.toStdString();
@@ -131,10 +131,10 @@ TEST_F(Desk, DeliverSaysWhatWillBeWrittenAndLost) {
     EXPECT_EQ(format->currentData().toString(), QStringLiteral("alembic"));
 }
 
-TEST_F(Desk, DeliverChoicesBecomeTheJobs) {
+TEST_F(Desks, DeliverChoicesBecomeTheJobs) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1001, 1024);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     const auto choose = [&](const char* name, const char* text) {
         auto* box = child<QComboBox>(name);
         box->setCurrentText(QString::fromLatin1(text));
@@ -154,38 +154,38 @@ TEST_F(Desk, DeliverChoicesBecomeTheJobs) {
     EXPECT_EQ(spec.rate->text(), "25");
     EXPECT_EQ(spec.firstFrame, 1.0);
     ASSERT_TRUE(settle());
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.rate.text(), "25");
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.rate.text(), "25");
 }
 
-TEST_F(Desk, DeliverTellsWhyItCannot) {
+TEST_F(Desks, DeliverTellsWhyItCannot) {
     open({sheet("sheet.mdd")}, 1);
     setShot(5001, 5024);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
-    EXPECT_TRUE(window_->deliverDesk().rows().empty());
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows().empty());
     EXPECT_TRUE(child<QLabel>("planError")->text().contains(QStringLiteral("no sample of this item is left")));
     EXPECT_FALSE(child<QPushButton>("deliver")->isEnabled());
 }
 
-TEST_F(Desk, ItemsAreTakenInAndOut) {
+TEST_F(Desks, ItemsAreTakenInAndOut) {
     open({sheet("a.mdd"), sheet("b.mdd")}, 2);
     setShot(1001, 1024);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
-    EXPECT_EQ(window_->deliverDesk().rows().size(), 2U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows().size(), 2U);
     for (QCheckBox* box : window_->findChildren<QCheckBox*>(QStringLiteral("deliverItem")))
         if (box->isVisible() && box->property("label").toString() == QStringLiteral("a.mdd/a")) {
             QTest::mouseClick(box, Qt::LeftButton, {}, {8, box->height() / 2});
             break;
         }
     ASSERT_TRUE(settle());
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.item, "b");
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.item, "b");
     EXPECT_EQ(workspace().job().deliveries[0].items, (std::vector<std::string>{"!a.mdd/a"}));
 }
 
-TEST_F(Desk, DeliveringAgainTakesTheNextVersion) {
+TEST_F(Desks, DeliveringAgainTakesTheNextVersion) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1001, 1024);
     workspace().document().edit("Folder", [&](Job& job) {
@@ -194,14 +194,14 @@ TEST_F(Desk, DeliveringAgainTakesTheNextVersion) {
     });
     ASSERT_TRUE(settle());
     for (const char* name : {"sh010_sheet_v001.abc", "sh010_sheet_v002.abc"}) {
-        window_->deliverDesk().deliver();
-        ASSERT_TRUE(QTest::qWaitFor([&] { return !window_->deliverDesk().delivering(); }, 10000));
+        window_->desk<DeliverDesk>().deliver();
+        ASSERT_TRUE(QTest::qWaitFor([&] { return !window_->desk<DeliverDesk>().delivering(); }, 10000));
         EXPECT_TRUE(fs::exists(folder_ / "out" / name)) << name;
     }
     QTest::mouseClick(child<QPushButton>("deliverBack"), Qt::LeftButton);
 }
 
-TEST_F(Desk, AStepThatCannotBeAppliedIsToldAndTheItemStillShows) {
+TEST_F(Desks, AStepThatCannotBeAppliedIsToldAndTheItemStillShows) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1001, 1024);
     workspace().addSteps(ItemKey(workspace().active()),
@@ -216,7 +216,7 @@ TEST_F(Desk, AStepThatCannotBeAppliedIsToldAndTheItemStillShows) {
     EXPECT_FALSE(workspace().activeItem()->error);
 }
 
-TEST_F(Desk, RemovingASourceTakesItsItemsAlongAndUndoBringsThemBack) {
+TEST_F(Desks, RemovingASourceTakesItsItemsAlongAndUndoBringsThemBack) {
     open({sheet("a.mdd"), sheet("b.mdd")}, 2);
     const SourceId id = workspace().items()[0].key.source;
     workspace().removeSource(id);
@@ -226,7 +226,7 @@ TEST_F(Desk, RemovingASourceTakesItsItemsAlongAndUndoBringsThemBack) {
     ASSERT_TRUE(QTest::qWaitFor([&] { return workspace().items().size() == 2; }, 8000));
 }
 
-TEST_F(Desk, TheBoardStaysPutWhenAnItemIsEdited) {
+TEST_F(Desks, TheBoardStaysPutWhenAnItemIsEdited) {
     open({sheet("sheet.mdd")}, 1);
     setShot(1001, 1024);
     TimeBoard& board = window_->timeBoard();
@@ -241,7 +241,7 @@ TEST_F(Desk, TheBoardStaysPutWhenAnItemIsEdited) {
         EXPECT_NEAR(board.frameOfX(board.xOfFrame(frame)), frame, 1e-9);
 }
 
-TEST_F(Desk, TheWindowHoldsTogetherAtItsSmallestAndLarge) {
+TEST_F(Desks, TheWindowHoldsTogetherAtItsSmallestAndLarge) {
     open({sheet("a very long name of a sheet that goes on and on until nobody can read it any more.mdd")}, 1);
     for (const QSize size : {QSize(1280, 800), QSize(1000, 640), QSize(1920, 1080)}) {
         window_->resize(size);

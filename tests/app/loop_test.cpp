@@ -27,11 +27,11 @@ class LoopWindow : public WindowTest {
   protected:
     void openSwing(int frames = 80, double drift = 0.002) {
         Scene scene = test::returningScene(12, {.period = 24, .frames = frames, .drift = drift});
-        scene.rate = scene.workingRate;
+        scene.rate = scene.view.rate;
         ASSERT_TRUE(test::writeScene(scene, folder_ / "swing.abc"));
         open({folder_ / "swing.abc"}, 1);
     }
-    [[nodiscard]] LoopDesk& desk() { return window_->loopDesk(); }
+    [[nodiscard]] LoopDesk& desk() { return window_->desk<LoopDesk>(); }
     [[nodiscard]] bool looked() {
         return until([&] { return !desk().looking() && desk().exact() && desk().chosen(); }) && settle();
     }
@@ -58,7 +58,7 @@ TEST_F(LoopWindow, AMotionBecomesAProvenCycleInFewClicks) {
     const auto back = delivered();
     ASSERT_TRUE(back) << back.error().text();
     EXPECT_LE(clicks_, 8);
-    EXPECT_TRUE(window_->deliverDesk().rows()[0].result->proof.passed);
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows()[0].result->proof.passed);
     const auto check = checkLoop(movingItemsOf(*back), Progress());
     ASSERT_TRUE(check);
     EXPECT_TRUE(check->loops);
@@ -83,10 +83,10 @@ TEST_F(LoopWindow, TheSameByKeysAlone) {
     QTest::keyClick(window_.get(), Qt::Key_5);
     ASSERT_TRUE(settle());
     QTest::keyClick(window_.get(), Qt::Key_Return, Qt::ControlModifier);
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 30000));
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    ASSERT_TRUE(window_->deliverDesk().rows()[0].result);
-    EXPECT_TRUE(window_->deliverDesk().rows()[0].result->proof.passed);
+    ASSERT_TRUE(until([&] { return !window_->desk<DeliverDesk>().delivering(); }, 30000));
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    ASSERT_TRUE(window_->desk<DeliverDesk>().rows()[0].result);
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows()[0].result->proof.passed);
 }
 
 TEST_F(LoopWindow, TheMapIsHoveredPickedAndWalkedByKeys) {
@@ -155,7 +155,7 @@ TEST_F(LoopWindow, WhatCannotLoopIsSaidAndWaysOfClosingShowWhatTheyDo) {
 TEST_F(LoopWindow, SeveralItemsGetOneCycleAndAreNotLookedAtTwice) {
     for (const unsigned seed : {4U, 5U}) {
         Scene scene = test::returningScene(seed, {.period = 24, .frames = 80, .drift = 0.001});
-        scene.rate = scene.workingRate;
+        scene.rate = scene.view.rate;
         ASSERT_TRUE(test::writeScene(scene, folder_ / ("swing_" + std::to_string(seed) + ".abc")));
     }
     open({folder_ / "swing_4.abc", folder_ / "swing_5.abc"}, 2);
@@ -297,7 +297,7 @@ TEST_F(LoopWindow, WhatTravelsGoesOnFromCycleToCycle) {
     ASSERT_EQ(item.stretches.size(), 3U); // the board shows them
     std::vector<Vec3f> first;
     std::vector<Vec3f> later;
-    const FrameRate rate = item.scene->workingRate;
+    const FrameRate rate = item.scene->view.rate;
     const double start = rate.secondsAt(item.range()->first);
     ASSERT_TRUE(readPointsAt(*item.scene->nodes[item.node].geometry, start, first));
     ASSERT_TRUE(readPointsAt(*item.scene->nodes[item.node].geometry, start + rate.secondsAt(48), later));

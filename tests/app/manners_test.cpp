@@ -172,10 +172,10 @@ TEST_F(Manners, AnArchiveAloneBecomesOneFileBesideIt) {
     scene.rate = FrameRate();
     ASSERT_TRUE(test::writeScene(scene, folder_ / "both.abc"));
     open({folder_ / "both.abc"}, 2);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().rows().empty(); }));
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    EXPECT_EQ(window_->deliverDesk().rows()[0].plan.target, folder_ / "both_v001.abc");
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
+    ASSERT_TRUE(until([&] { return !window_->desk<DeliverDesk>().rows().empty(); }));
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.target, folder_ / "both_v001.abc");
     const auto result = delivered();
     ASSERT_TRUE(result) << result.error().text();
     EXPECT_EQ(result->nodes.size(), 2U);
@@ -200,7 +200,7 @@ TEST_F(Manners, ReturnAndSpacePressTheButtonThatHasTheKeys) {
     openSheet();
     auto* faults = child<QPushButton>("faultCount");
     for (const Qt::Key key : {Qt::Key_Return, Qt::Key_Space}) {
-        window_->desks().setCurrentWidget(&window_->deliverDesk());
+        window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
         faults->setFocus(Qt::TabFocusReason);
         QTest::keyClick(faults, key);
         QTest::qWait(20);
@@ -220,9 +220,9 @@ TEST_F(Manners, QuittingAmidADeliveryAsks) {
         job.deliveries = {spec};
     });
     workspace().saveJob(QString::fromStdString((folder_ / "job.wyc").string()));
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
-    window_->deliverDesk().deliver();
+    window_->desk<DeliverDesk>().deliver();
     ASSERT_TRUE(until([&] { return workspace().deliveryRunner().busy(); }));
     bool asked = false;
     QTimer::singleShot(0, window_.get(), [&] {
@@ -236,13 +236,13 @@ TEST_F(Manners, QuittingAmidADeliveryAsks) {
     QApplication::sendEvent(window_.get(), &close);
     EXPECT_TRUE(asked);
     EXPECT_FALSE(close.isAccepted());
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }, 60000));
-    EXPECT_TRUE(window_->deliverDesk().rows().at(0).result);
+    ASSERT_TRUE(until([&] { return !window_->desk<DeliverDesk>().delivering(); }, 60000));
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows().at(0).result);
     // Saving the job is no reason to take the proof away.
     ASSERT_TRUE(workspace().saveJob(QString::fromStdString((folder_ / "job.wyc").string())));
     QTest::qWait(120);
-    ASSERT_FALSE(window_->deliverDesk().rows().empty());
-    EXPECT_TRUE(window_->deliverDesk().rows().at(0).result);
+    ASSERT_FALSE(window_->desk<DeliverDesk>().rows().empty());
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows().at(0).result);
 }
 
 TEST_F(Manners, AStepIsDraggedToItsPlace) {
@@ -402,7 +402,7 @@ TEST_F(Manners, RecoveryRestoresDiscardsOrWaits) {
 
 TEST_F(Manners, FieldsRefuseWordsAndSayWhy) {
     openSheet();
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     auto* message = child<QWidget>("message");
     const auto refused = [&](QLineEdit* field, const char* given) {
@@ -435,11 +435,11 @@ TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {
     for (const char* name : {"a.mdd", "b.mdd", "c.mdd"})
         ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / name));
     open({folder_ / "a.mdd", folder_ / "b.mdd", folder_ / "c.mdd"}, 3);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     const auto outputs = [&] {
         EXPECT_TRUE(settle());
-        return window_->deliverDesk().rows().size();
+        return window_->desk<DeliverDesk>().rows().size();
     };
     EXPECT_EQ(outputs(), 3U);
     ASSERT_TRUE(click(child<QToolButton>("deliverNone")));
@@ -473,7 +473,7 @@ TEST_F(Manners, ALongNameStaysInItsPanel) {
     ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / (name + ".mdd")));
     ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "b.mdd"));
     open({folder_ / (name + ".mdd"), folder_ / "b.mdd"}, 2);
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     const int edge = window_->desks().mapTo(window_.get(), QPoint(window_->desks().width(), 0)).x();
     EXPECT_LE(edge, window_->width());
@@ -515,7 +515,7 @@ TEST_F(Manners, MenusOpenByKeysAndFocusIsSeen) {
         QTest::keyClick(menu, Qt::Key_Escape);
         QTest::qWait(30);
     }
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     for (const char* name : {"deliver", "deliverAll", "deliverOneFile", "play"}) {
         auto* widget = child<QWidget>(name);

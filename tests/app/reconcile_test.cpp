@@ -52,7 +52,7 @@ class ReconcileWindow : public WindowTest {
             test::sceneOf(other, returned, Sampling::uniform(rate.secondsAt(1002), rate.secondsAt(1), 24), rate),
             folder_ / "sheet_back.abc"));
     }
-    [[nodiscard]] ReconcileDesk& desk() { return window_->reconcileDesk(); }
+    [[nodiscard]] ReconcileDesk& desk() { return window_->desk<ReconcileDesk>(); }
     [[nodiscard]] bool compared() {
         return until([&] { return !desk().looking() && desk().found() != nullptr; }) && settle() &&
                until([&] { return !desk().looking() && desk().found() != nullptr; });
@@ -130,7 +130,7 @@ TEST_F(ReconcileWindow, WhatCameBackIsDroppedExplainedUndoneAndDelivered) {
     ASSERT_TRUE(settle());
     const auto made = delivered();
     ASSERT_TRUE(made) << made.error().text();
-    EXPECT_TRUE(window_->deliverDesk().rows()[0].result->proof.passed);
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows()[0].result->proof.passed);
     EXPECT_LE(clicks_, 6);
     const auto source = test::openFile(folder_ / "sheet.abc");
     ASSERT_TRUE(source);
@@ -280,7 +280,7 @@ TEST_F(ReconcileWindow, DriftInPixelsAndAsPointsThatAreTaken) {
     ASSERT_TRUE(settle());
     const auto made = delivered();
     ASSERT_TRUE(made) << made.error().text();
-    EXPECT_TRUE(window_->deliverDesk().rows()[0].result->proof.passed);
+    EXPECT_TRUE(window_->desk<DeliverDesk>().rows()[0].result->proof.passed);
 }
 
 TEST_F(ReconcileWindow, WhatChangedSinceTheLastDeliveryIsToldBeforeTheNext) {
@@ -298,8 +298,9 @@ TEST_F(ReconcileWindow, WhatChangedSinceTheLastDeliveryIsToldBeforeTheNext) {
             return button && button->isVisible() && button->isEnabled();
         }));
         EXPECT_TRUE(click(child<QPushButton>("deliverAgainst")));
-        EXPECT_TRUE(until([&] { return window_->deliverDesk().rows()[0].changed != OutputRow::Changes::NotAsked; }) &&
-                    settle());
+        EXPECT_TRUE(
+            until([&] { return window_->desk<DeliverDesk>().rows()[0].changed != OutputRow::Changes::NotAsked; }) &&
+            settle());
         const auto* words = window_->findChild<QLabel*>(QStringLiteral("outputChanges"));
         return words ? words->text() : QString();
     };

@@ -229,7 +229,7 @@ TEST_F(SceneWindow, WhatIsWrongWithManyItemsIsOneCardAndOneClick) {
     ASSERT_TRUE(click(mends[0]));
     ASSERT_TRUE(settle());
     EXPECT_EQ(wrong(), 0);
-    EXPECT_EQ(item("hull").scene->workingRate.shortText(), "25");
+    EXPECT_EQ(item("hull").scene->view.rate.shortText(), "25");
     workspace().document().undo(); // one edit
     ASSERT_TRUE(settle());
     EXPECT_EQ(wrong(), before);
@@ -246,10 +246,10 @@ TEST_F(PlainWindow, InstancesAreItemsAndGoIntoADeliveryAsCopies) {
         job.deliveries[0].oneFile = true;
         job.deliveries[0].wholeRange = true;
     });
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     bool told = false;
-    for (const QLabel* label : window_->deliverDesk().findChildren<QLabel*>())
+    for (const QLabel* label : window_->desk<DeliverDesk>().findChildren<QLabel*>())
         told = told || (label->isVisible() && label->text().contains(QStringLiteral("once more")));
     EXPECT_TRUE(told);
     const auto back = delivered();
@@ -271,14 +271,14 @@ TEST_F(SceneWindow, AProofSaysThatTransformsCarryARigidPart) {
     });
     ASSERT_NE(rigid, workspace().items().end());
     workspace().setActive(ItemKey(rigid->key));
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());
     ASSERT_TRUE(delivered());
     ASSERT_TRUE(settle());
     QStringList words;
-    for (const QLabel* label : window_->deliverDesk().findChildren<QLabel*>())
+    for (const QLabel* label : window_->desk<DeliverDesk>().findChildren<QLabel*>())
         if (label->isVisible())
             words << label->text();
     const QString all = words.join(QLatin1Char('\n'));
@@ -287,7 +287,7 @@ TEST_F(SceneWindow, AProofSaysThatTransformsCarryARigidPart) {
 }
 
 TEST_F(SceneWindow, ADeliverySettingThatMakesNoSenseIsToldAndNotTaken) {
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     auto* length = child<QLineEdit>("deliverLength");
     EXPECT_FALSE(length->isVisible());
@@ -320,7 +320,7 @@ TEST_F(SceneWindow, ACameraIsDeliveredInWorldSpaceWithShutterSamples) {
         job.deliveries[0].items = {"*boom_cam", "*bell"};
         job.deliveries[0].oneFile = true;
     });
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QWidget>("deliverWorld")));
     auto* length = child<QLineEdit>("deliverLength");

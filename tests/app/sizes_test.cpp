@@ -103,7 +103,7 @@ TEST_P(Sizes, NothingIsCutOff) {
     for (int desk = 0; desk < window_->desks().count(); ++desk) {
         window_->desks().setCurrentIndex(desk);
         ASSERT_TRUE(settle());
-        ASSERT_TRUE(until([&] { return !window_->loopDesk().looking(); }) && settle());
+        ASSERT_TRUE(until([&] { return !window_->desk<LoopDesk>().looking(); }) && settle());
         expectAllIsThere(window_->desks().tabText(desk));
     }
     EXPECT_GE(window_->timeBoard().height(), 105);

@@ -72,7 +72,7 @@ class WindowTest : public testing::Test {
 
     /// Presses the button of the Deliver desk and reads the one file that comes of it.
     Result<Scene> delivered() {
-        const DeliverDesk& desk = window_->deliverDesk();
+        const DeliverDesk& desk = window_->desk<DeliverDesk>();
         if (!click(child<QPushButton>("deliver")) || !until([&] { return !desk.delivering(); }, 30000) ||
             desk.rows().size() != 1)
             return fail(ErrorKind::Internal, "no single output");

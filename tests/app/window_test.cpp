@@ -208,9 +208,9 @@ TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
     ASSERT_TRUE(click(child<QToolButton>("deliverOnlyActive")));
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QPushButton>("deliver")));
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }));
-    ASSERT_EQ(window_->deliverDesk().rows().size(), 1U);
-    const OutputRow& row = window_->deliverDesk().rows()[0];
+    ASSERT_TRUE(until([&] { return !window_->desk<DeliverDesk>().delivering(); }));
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    const OutputRow& row = window_->desk<DeliverDesk>().rows()[0];
     ASSERT_TRUE(row.result) << row.words.toStdString();
     EXPECT_TRUE(row.result->proof.passed);
     EXPECT_TRUE(child<QLabel>("deliverSummary")->text().contains(QStringLiteral("all proven")));
@@ -234,14 +234,14 @@ TEST_F(Window, ADeliveryCanBeStoppedAndLeavesNothing) {
         job.deliveries[0].folder = folder / "out";
     });
     ASSERT_TRUE(settle());
-    window_->desks().setCurrentWidget(&window_->deliverDesk());
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     auto* act = child<QPushButton>("deliver");
     QTest::mouseClick(act, Qt::LeftButton);
-    ASSERT_TRUE(until([&] { return window_->deliverDesk().rows()[0].state == JobState::Running; }));
+    ASSERT_TRUE(until([&] { return window_->desk<DeliverDesk>().rows()[0].state == JobState::Running; }));
     EXPECT_EQ(act->text(), QStringLiteral("Stop"));
     QTest::mouseClick(act, Qt::LeftButton);
-    ASSERT_TRUE(until([&] { return !window_->deliverDesk().delivering(); }));
-    EXPECT_EQ(window_->deliverDesk().rows()[0].state, JobState::Cancelled);
+    ASSERT_TRUE(until([&] { return !window_->desk<DeliverDesk>().delivering(); }));
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].state, JobState::Cancelled);
     EXPECT_TRUE(!fs::exists(folder / "out") || test::namesIn(folder / "out").empty());
 }
 

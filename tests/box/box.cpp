@@ -330,7 +330,7 @@ Result<Scene> sceneOf(const json& document, const OpenRequest& request) {
         WYC_TRY(rate, FrameRate::parse(document["rate"].get<std::string>()));
         scene.rate = rate;
     }
-    scene.workingRate = scene.rate.value_or(request.assumedRate);
+    scene.view.rate = scene.rate.value_or(request.assumedRate);
     if (document.contains("unit"))
         scene.unitMetres = document["unit"].get<double>();
     if (document.contains("up")) {
@@ -394,14 +394,33 @@ Result<Scene> sceneOf(const json& document, const OpenRequest& request) {
         WYC_TRY(faces, scene.nodes[i].geometry->topology(0));
         WYC_TRY(sets, scene.nodes[i].geometry->faceSets(0));
         WYC_CHECK(deform(scene.nodes[i], skeleton < 0 ? nullptr : &scene.nodes.at(static_cast<std::size_t>(skeleton)),
-                         faces, sets, scene.workingRate));
+                         faces, sets, scene.view.rate));
     }
     return scene;
+}
+
+constexpr const char* kMorphs = "morphs";
+constexpr const char* kValues = "values";
+constexpr const char* kLeftOut = "left out";
+
+void leaveOut(json& properties, Meaning meaning) {
+    json kept = json::array();
+    for (json& one : properties) {
+        if (one.at("meaning") == static_cast<int>(meaning))
+            continue;
+        if (one.contains("children"))
+            leaveOut(one["children"], meaning);
+        kept.push_back(std::move(one));
+    }
+    properties = std::move(kept);
 }
 
 Result<Scene> open(const OpenRequest& request) {
     WYC_TRY(document, documentOf(request.path));
     try {
+        if (request.options.at(kMorphs) == kLeftOut)
+            for (json& node : document.at("nodes"))
+                leaveOut(node.at("properties"), Meaning::Morph);
         return sceneOf(document, request);
     } catch (const std::exception& e) {
         return fail(
@@ -409,15 +428,18 @@ Result<Scene> open(const OpenRequest& request) {
     }
 }
 
-Result<std::vector<fs::path>> write(const Scene& scene, const fs::path& target, const WriteOptions&,
+Result<std::vector<fs::path>> write(const Scene& scene, const fs::path& target, const WriteOptions& options,
                                     const Progress& progress) {
     WYC_CHECK(progress.poll());
     WYC_TRY(document, ofScene(scene));
+    if (options.options.value(kValues, std::string()) == kLeftOut)
+        for (json& node : document["nodes"])
+            leaveOut(node["properties"], Meaning::UserValue);
     WYC_CHECK(writeDocument(target, document));
     return std::vector<fs::path>{target};
 }
 
-std::uint64_t estimate(const Scene& scene) {
+std::uint64_t estimate(const Scene& scene, const json&) {
     const auto document = ofScene(scene);
     return document ? json::to_cbor(*document).size() : 0;
 }
@@ -458,6 +480,13 @@ Format format() {
     format.write = &write;
     format.estimate = &estimate;
     format.identify = &identify;
+    format.openOptions = {
+        {kMorphs, OptionKind::Choice, "", "morphs as they are, or left out", "kept", {"kept", kLeftOut}}};
+    format.writeOptions = {{kValues, OptionKind::Choice, "", "user values", "kept", {"kept", kLeftOut}}};
+    format.carries = [](const ChannelKind& channel, const json& options) {
+        const bool out = channel.meaning == Meaning::UserValue && options[kValues] == kLeftOut;
+        return out ? Carried{Fate::Lost, "left out, as asked"} : Carried{Fate::Kept, {}};
+    };
     return format;
 }
 

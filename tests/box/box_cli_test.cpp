@@ -47,5 +47,51 @@ TEST(BoxCli, ReadsTellsConvertsProvesAndCompares) {
     ASSERT_EQ(one.code, 0) << one.out << one.err;
 }
 
+// Options that a format declares are options of the command line, are kept in a job, and say what is lost.
+TEST(BoxCli, OptionsOfAFormatAreAskedForByTheirNames) {
+    const test::TempFolder folder;
+    const std::string all = (folder / "all.wbox").string();
+    ASSERT_TRUE(format().write(everything(), all, {}, Progress()));
+    const auto morphsOf = [&](const Outcome& info) {
+        const nlohmann::json document = info.json();
+        for (const auto& item : document["items"])
+            if (item["path"] == "/current/swimmer")
+                return item.value("morphs", nlohmann::json::array()).size();
+        return std::size_t{99};
+    };
+    EXPECT_EQ(morphsOf(wyc({"info", all, "--json"})), 2U);
+    EXPECT_EQ(morphsOf(wyc({"info", all, "--json", "--morphs", "left out"})), 0U);
+    const auto formats = wyc({"formats"});
+    EXPECT_NE(formats.out.find("--morphs kept|left out"), std::string::npos) << formats.out;
+    EXPECT_NE(wyc({"info", "--help"}).out.find("--morphs"), std::string::npos);
+    const auto senseless = wyc({"info", all, "--morphs", "perhaps"});
+    EXPECT_EQ(senseless.code, 2);
+    EXPECT_NE(senseless.err.find("kept, left out"), std::string::npos) << senseless.err;
+    // Writing: what is left out is told, and the proof asks for the rest.
+    const std::string bare = (folder / "bare.wbox").string();
+    const auto written = wyc({"convert", all, "-o", bare, "--values", "left out", "--prove"});
+    ASSERT_EQ(written.code, 0) << written.out << written.err;
+    EXPECT_NE(written.err.find("user value"), std::string::npos) << written.err;
+    EXPECT_LT(fs::file_size(bare), fs::file_size(all));
+    const auto nobody = wyc({"convert", all, "-o", (folder / "a.abc").string(), "--values", "kept"});
+    EXPECT_EQ(nobody.code, 2);
+    EXPECT_NE(nobody.err.find("--values says nothing"), std::string::npos) << nobody.err;
+    EXPECT_FALSE(fs::exists(folder / "a.abc"));
+    // A job keeps both.
+    const std::string job = (folder / "a.wyc").string();
+    const std::string out = (folder / "out").string();
+    ASSERT_EQ(wyc({"job", job, "--new", "--add", all, "--morphs", "left out"}).code, 0);
+    const auto delivery = wyc({"job", job, "--delivery", "d", "--format", "box", "--values", "left out",
+                               "--whole-range", "--folder", out, "--take", "*", "--one-file", "--template", "all"});
+    ASSERT_EQ(delivery.code, 0) << delivery.err;
+    const auto delivered = wyc({"deliver", job, "--json"});
+    ASSERT_EQ(delivered.code, 0) << delivered.out << delivered.err;
+    EXPECT_EQ(delivered.json()["outputs"][0]["format_options"]["values"], "left out");
+    EXPECT_TRUE(delivered.json()["outputs"][0]["proof"]["passed"]);
+    EXPECT_EQ(morphsOf(wyc({"info", out + "/all.wbox", "--json"})), 0U);
+    EXPECT_EQ(wyc({"prove", out + "/all.wbox"}).code, 0);
+    EXPECT_EQ(wyc({"job", job, "--delivery", "d", "--format", "mdd", "--values", "kept"}).code, 2);
+}
+
 } // namespace
 } // namespace wyc::box

@@ -114,7 +114,7 @@ TEST(Box, EveryStepIsProvenAndKeepsSkinsAsItSays) {
         const Scene& meant = plan->front().scene;
         const auto skinned =
             std::any_of(meant.nodes.begin(), meant.nodes.end(), [](const Node& node) { return isDeformed(node); });
-        const bool told = std::any_of(meant.notCarried.begin(), meant.notCarried.end(),
+        const bool told = std::any_of(meant.report.notCarried.begin(), meant.report.notCarried.end(),
                                       [](const NotCarried& one) { return one.what == kDeformersGone; });
         EXPECT_NE(skinned, told); // one or the other
         const auto done = runOutput(plan->front(), {true, true}, Progress());
@@ -319,7 +319,7 @@ TEST(Box, AMaterialThatOtherStepsWentOverIsAnotherOne) {
     ASSERT_TRUE(plan) << plan.error().text();
     const auto done = runOutput(plan->front(), {true, true}, Progress());
     ASSERT_TRUE(done) << done.error().text();
-    const auto back = format().open({done->target, {}, {}, FrameRate(), {}, {}});
+    const auto back = format().read({done->target, {}, {}, FrameRate(), {}, {}});
     ASSERT_TRUE(back) << back.error().text();
     const auto firstKey = [&](const Material* material) {
         const auto channels = channelsOf(material->graph);

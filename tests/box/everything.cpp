@@ -188,7 +188,7 @@ void addBed(Scene& scene, int parent) {
 
 Scene everything() {
     Scene scene;
-    scene.rate = scene.workingRate = kRate;
+    scene.rate = scene.view.rate = kRate;
     scene.unitMetres = 1.0;
     scene.upAxis = UpAxis::Y;
     scene.materials = {silk(), colourMaterial("pearl", {{0.9F, 0.9F, 1.0F}, {}, false})};

@@ -230,6 +230,22 @@ fs::path writeJob(const TempFolder& folder, const fs::path& cache, const std::st
     return test::writeFile(folder / "job.wyc", job.dump());
 }
 
+TEST_F(Cli, MaterialsAreLeftOutWhereThatIsAsked) {
+    const std::string source = (kData / "obj/survey_groups.obj").string();
+    ASSERT_EQ(wyc({"convert", source, "-o", (folder_ / "with/a.obj").string(), "--prove"}).code, 0);
+    EXPECT_TRUE(fs::exists(folder_ / "with/a.mtl"));
+    const auto outcome = wyc(
+        {"convert", source, "-o", (folder_ / "bare/a.obj").string(), "--materials", "left out", "--record", "--json"});
+    ASSERT_EQ(outcome.code, 0) << outcome.err;
+    EXPECT_FALSE(fs::exists(folder_ / "bare/a.mtl"));
+    const auto text = *readWholeFile(folder_ / "bare/a.obj", 1 << 20);
+    const std::string_view words(reinterpret_cast<const char*>(text.data()), text.size());
+    EXPECT_EQ(words.find("usemtl"), std::string_view::npos);
+    EXPECT_NE(words.find("\ng "), std::string_view::npos); // groups are no materials
+    EXPECT_NE(outcome.out.find("material"), std::string::npos) << outcome.out;
+    EXPECT_EQ(wyc({"prove", (folder_ / "bare/a.obj").string()}).code, 0);
+}
+
 TEST_F(Cli, DeliverProvesRecordsAndTakesTheNextVersion) {
     const fs::path job = writeJob(folder_, smallCache(), "alembic");
     const auto dry = wyc({"deliver", job.string(), "--dry-run", "--json"});

@@ -20,7 +20,7 @@ class Loop : public testing::Test {
   protected:
     std::string swing(double period = 24, int frames = 80, double drift = 0.002) {
         Scene scene = test::returningScene(12, {.period = period, .frames = frames, .drift = drift});
-        scene.rate = scene.workingRate;
+        scene.rate = scene.view.rate;
         const fs::path path = folder_ / "swing.abc";
         EXPECT_TRUE(test::writeScene(scene, path));
         return path.string();

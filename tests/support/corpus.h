@@ -424,7 +424,7 @@ inline std::vector<CorpusCase> guilty() {
             scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::uniform(firstSeconds, stepSeconds, 96),
                                                                        gridTopology(12, 10), std::move(samples));
             scene.rate = FrameRate::nearest(1.0 / stepSeconds);
-            scene.workingRate = *scene.rate;
+            scene.view.rate = *scene.rate;
             return scene;
         };
         add("times that are frame numbers", {source("frames", timed(1001.0, 1.0))}, "times.not_seconds", {});

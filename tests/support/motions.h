@@ -56,7 +56,7 @@ inline Scene returningScene(std::mt19937& random, const Returning& motion) {
     Scene scene = sheetScene();
     scene.unitMetres = 1.0;
     scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(
-        Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(1.0),
+        Sampling::uniform(scene.view.rate.secondsAt(1001), scene.view.rate.secondsAt(1.0),
                           static_cast<std::size_t>(motion.frames)),
         gridTopology(kRows, kColumns), std::move(samples));
     return scene;
@@ -117,8 +117,8 @@ inline Scene wanderingScene(std::mt19937& random, int kind) {
     }
     Scene scene = sheetScene();
     scene.unitMetres = 1.0;
-    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::uniform(scene.workingRate.secondsAt(1001),
-                                                                                 scene.workingRate.secondsAt(1.0),
+    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::uniform(scene.view.rate.secondsAt(1001),
+                                                                                 scene.view.rate.secondsAt(1.0),
                                                                                  static_cast<std::size_t>(frames)),
                                                                gridTopology(6, 6), std::move(samples));
     return scene;

@@ -317,8 +317,8 @@ void addDeformed(Random& r, const FrameRate& rate, Scene& scene, std::size_t own
 
 Scene randomScene(Random& r) {
     Scene scene;
-    scene.workingRate = *FrameRate::parse(std::vector<const char*>{"24", "25", "30", "24000/1001"}[r.engine() % 4]);
-    scene.rate = scene.workingRate;
+    scene.view.rate = *FrameRate::parse(std::vector<const char*>{"24", "25", "30", "24000/1001"}[r.engine() % 4]);
+    scene.rate = scene.view.rate;
     scene.unitMetres = 1.0;
     scene.upAxis = UpAxis::Y;
     const auto add = [&](const std::string& name, int parent, NodeKind kind) -> Node& {
@@ -328,9 +328,9 @@ Scene randomScene(Random& r) {
     for (int depth = r.whole(0, 3); depth > 0; --depth) {
         Node& group = add("group" + std::to_string(depth), parent, NodeKind::Transform);
         if (r.chance(85))
-            group.transform = randomTransform(r, scene.workingRate);
+            group.transform = randomTransform(r, scene.view.rate);
         if (r.chance(25))
-            group.visibility = randomVisibility(r, scene.workingRate);
+            group.visibility = randomVisibility(r, scene.view.rate);
         parent = static_cast<int>(scene.nodes.size()) - 1;
     }
     const int things = r.whole(1, 2);
@@ -340,27 +340,27 @@ Scene randomScene(Random& r) {
         const int place = [&] {
             if (!r.chance(50))
                 return own;
-            add(name + "_at", own, NodeKind::Transform).transform = randomTransform(r, scene.workingRate);
+            add(name + "_at", own, NodeKind::Transform).transform = randomTransform(r, scene.view.rate);
             return static_cast<int>(scene.nodes.size()) - 1;
         }();
         switch (r.whole(0, 6)) {
         case 6:
             add(name, place, NodeKind::Mesh);
-            addDeformed(r, scene.workingRate, scene, scene.nodes.size() - 1);
+            addDeformed(r, scene.view.rate, scene, scene.nodes.size() - 1);
             break;
         case 5:
             add(name, place, NodeKind::Instancer);
-            addInstancer(r, scene.workingRate, scene, scene.nodes.size() - 1);
+            addInstancer(r, scene.view.rate, scene, scene.nodes.size() - 1);
             break;
         case 0: {
             Node& cloud = add(name, place, NodeKind::Points);
-            cloud.geometry = randomParticles(r, scene.workingRate);
-            cloud.properties = randomAttributes(r, scene.workingRate, *cloud.geometry, false);
+            cloud.geometry = randomParticles(r, scene.view.rate);
+            cloud.properties = randomAttributes(r, scene.view.rate, *cloud.geometry, false);
             break;
         }
-        case 4: makeRandomLight(r, scene.workingRate, add(name, place, NodeKind::Light)); break;
+        case 4: makeRandomLight(r, scene.view.rate, add(name, place, NodeKind::Light)); break;
         case 1: {
-            const Sampling sampling = randomSampling(r, scene.workingRate);
+            const Sampling sampling = randomSampling(r, scene.view.rate);
             std::vector<CameraFigures> figures(sampling.count());
             for (std::size_t i = 0; i < figures.size(); ++i) {
                 figures[i].focalLength = 20.0 + 3.0 * static_cast<double>(i);
@@ -371,14 +371,14 @@ Scene randomScene(Random& r) {
         }
         default: {
             Node& mesh = add(name, place, NodeKind::Mesh);
-            mesh.geometry = randomMesh(r, scene.workingRate);
-            mesh.properties = randomAttributes(r, scene.workingRate, *mesh.geometry, true);
-            putLayers(r, scene.workingRate, mesh);
+            mesh.geometry = randomMesh(r, scene.view.rate);
+            mesh.properties = randomAttributes(r, scene.view.rate, *mesh.geometry, true);
+            putLayers(r, scene.view.rate, mesh);
             break;
         }
         }
         if (r.chance(35))
-            scene.nodes.back().visibility = randomVisibility(r, scene.workingRate);
+            scene.nodes.back().visibility = randomVisibility(r, scene.view.rate);
     }
     return scene;
 }

@@ -171,7 +171,7 @@ inline std::vector<std::vector<Vec3d>> motionOf(const Shape& shape, std::mt19937
 inline Scene sceneOf(const Shape& shape, const std::vector<std::vector<Vec3d>>& samples, const Sampling& sampling,
                      const FrameRate& rate) {
     Scene scene;
-    scene.workingRate = rate;
+    scene.view.rate = rate;
     scene.rate = rate;
     scene.unitMetres = 1.0;
     scene.upAxis = UpAxis::Y;

@@ -121,7 +121,7 @@ inline Scene sheetScene(const SheetOptions& options = {}) {
             options.plant(frame, samples.back());
     }
     Scene scene;
-    scene.workingRate = options.rate;
+    scene.view.rate = options.rate;
     Node node;
     node.name = options.name;
     node.path = "/" + options.name;
@@ -162,12 +162,12 @@ inline Result<Scene> openFile(const fs::path& path, const Node* rest = nullptr) 
         request.rest = std::make_shared<const Node>(*rest);
     request.restName = "rest";
     const Format* format = formatOfName(path);
-    return format ? format->open(request) : Result<Scene>(fail(ErrorKind::Unsupported, "no format"));
+    return format ? format->read(std::move(request)) : Result<Scene>(fail(ErrorKind::Unsupported, "no format"));
 }
 
 inline Result<std::vector<fs::path>> writeScene(const Scene& scene, const fs::path& target) {
     WriteOptions options;
-    options.rate = scene.workingRate;
+    options.rate = scene.view.rate;
     options.application = "tests";
     return formatOfName(target)->write(scene, target, options, Progress());
 }

@@ -85,8 +85,8 @@ int main(int argc, char** argv) {
     shoot(window, out.filePath(QStringLiteral("main.png")));
     // What came back against what went out; undone, and everything as it was.
     choose(window, "lantern_jelly_back.mdd");
-    window.desks().setCurrentWidget(&window.reconcileDesk());
-    for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
+    window.desks().setCurrentWidget(&window.desk<ReconcileDesk>());
+    for (int i = 0; i < 400 && (window.desk<ReconcileDesk>().looking() || !window.desk<ReconcileDesk>().found()); ++i)
         QTest::qWait(20);
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     window.viewport().setScope(ViewScope::Item);
@@ -100,7 +100,7 @@ int main(int argc, char** argv) {
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("reconcileUndo")), Qt::LeftButton);
     settle(window);
-    for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
+    for (int i = 0; i < 400 && (window.desk<ReconcileDesk>().looking() || !window.desk<ReconcileDesk>().found()); ++i)
         QTest::qWait(20);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("reconciled.png")));
@@ -111,7 +111,7 @@ int main(int argc, char** argv) {
     settle(window);
     choose(window, "lantern_jelly_shuffled.abc");
     settle(window);
-    for (int i = 0; i < 400 && (window.reconcileDesk().looking() || !window.reconcileDesk().found()); ++i)
+    for (int i = 0; i < 400 && (window.desk<ReconcileDesk>().looking() || !window.desk<ReconcileDesk>().found()); ++i)
         QTest::qWait(20);
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileOrder")), Qt::LeftButton);
     showBodies(window, Arrangement::Beside);
@@ -133,13 +133,13 @@ int main(int argc, char** argv) {
     window.desks().setCurrentIndex(1);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("steps.png")));
-    window.desks().setCurrentWidget(&window.deliverDesk());
+    window.desks().setCurrentWidget(&window.desk<DeliverDesk>());
     shoot(window, out.filePath(QStringLiteral("deliver-plan.png")));
     if (auto* only = window.findChild<QToolButton*>(QStringLiteral("deliverOnlyActive")))
         QTest::mouseClick(only, Qt::LeftButton);
     settle(window);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("deliver")), Qt::LeftButton);
-    for (int i = 0; i < 500 && window.deliverDesk().delivering(); ++i)
+    for (int i = 0; i < 500 && window.desk<DeliverDesk>().delivering(); ++i)
         QTest::qWait(20);
     shoot(window, out.filePath(QStringLiteral("delivered-proof.png")));
     window.desks().setCurrentIndex(0);
@@ -148,7 +148,7 @@ int main(int argc, char** argv) {
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("all-findings.png")));
     choose(window, "lantern_jelly.mdd");
-    window.desks().setCurrentWidget(&window.loopDesk());
+    window.desks().setCurrentWidget(&window.desk<LoopDesk>());
     settle(window);
     shoot(window, out.filePath(QStringLiteral("loop.png")));
     // A curve of its frames, and a lead-in and a rest on the board; and back.

@@ -94,6 +94,12 @@ class TimeBoard : public QWidget {
     void paintSourceLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintGroupHead(QPainter& painter, const Row& row, const QRect& rect);
     void paintGroupLane(QPainter& painter, const Row& row, const QRect& rect);
+    void paintWithoutSpeed(QPainter& painter, const ItemView& item, const QRect& rect);
+    [[nodiscard]] QPainterPath speedCurve(const MotionProfile& profile, const std::vector<double>& frames,
+                                          const std::vector<std::size_t>& gaps, const FrameRange& shown,
+                                          double floor) const;
+    void paintSamples(QPainter& painter, const std::vector<double>& frames, const FrameRange& shown, const QRect& rect,
+                      const QColor& fill);
     void paintItemLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintBands(QPainter& painter, const QRect& area);
     void paintGap(QPainter& painter, double before, double after, const QRect& rect);

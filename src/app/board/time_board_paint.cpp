@@ -313,10 +313,10 @@ void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& r
         const Sampling& sampling = scene.nodes[*node].transform->sampling();
         const double y = rect.center().y() + 3;
         painter.setPen(QPen(QColor(0x55, 0x6B, 0x6E), 1.1));
-        painter.drawLine(QPointF(xOfFrame(scene.workingRate.frameAt(sampling.firstTime())), y),
-                         QPointF(xOfFrame(scene.workingRate.frameAt(sampling.lastTime())), y));
+        painter.drawLine(QPointF(xOfFrame(scene.view.rate.frameAt(sampling.firstTime())), y),
+                         QPointF(xOfFrame(scene.view.rate.frameAt(sampling.lastTime())), y));
         for (const double time : {sampling.firstTime(), sampling.lastTime()}) {
-            const double x = xOfFrame(scene.workingRate.frameAt(time));
+            const double x = xOfFrame(scene.view.rate.frameAt(time));
             painter.drawLine(QPointF(x, y - 3), QPointF(x, y + 3));
         }
         return;
@@ -348,52 +348,35 @@ void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& 
                      QString::fromStdString(frameText(all->last)));
 }
 
-void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& rect) {
-    const ItemView* item = workspace_.item(row.item);
-    if (!item || !item->scene)
-        return;
-    const QColor base = colourOf(*item);
-    const bool active = item->key == workspace_.active();
-    if (active)
-        painter.fillRect(rect, QColor(111, 207, 180, 14));
-    const double floor = rect.bottom() - 4;
-    const auto range = item->range();
-    if (!range || !item->profile || item->profile->count() < 2) {
-        painter.setRenderHint(QPainter::Antialiasing);
-        if (!range && item->profile) { // still: one pose that holds throughout
-            QPen dotted(QColor(0x4A, 0x5E, 0x62), 1.2, Qt::DotLine);
-            painter.setPen(dotted);
-            painter.drawLine(QPointF(rect.left(), rect.center().y()), QPointF(rect.right(), rect.center().y()));
-            painter.setPen(Qt::NoPen);
-            painter.setBrush(base);
-            painter.drawEllipse(QPointF(rect.left() + 8, rect.center().y()), 3, 3);
-        } else if (range) {
-            painter.setPen(QPen(base, 1.2));
-            painter.drawLine(QPointF(xOfFrame(range->first), floor), QPointF(xOfFrame(range->last), floor));
-        }
-        return;
+// What has no speed to show: a pose that holds throughout, or a range that is not measured yet.
+void TimeBoard::paintWithoutSpeed(QPainter& painter, const ItemView& item, const QRect& rect) {
+    const QColor base = colourOf(item);
+    const auto range = item.range();
+    painter.setRenderHint(QPainter::Antialiasing);
+    if (!range && item.profile) {
+        QPen dotted(QColor(0x4A, 0x5E, 0x62), 1.2, Qt::DotLine);
+        painter.setPen(dotted);
+        painter.drawLine(QPointF(rect.left(), rect.center().y()), QPointF(rect.right(), rect.center().y()));
+        painter.setPen(Qt::NoPen);
+        painter.setBrush(base);
+        painter.drawEllipse(QPointF(rect.left() + 8, rect.center().y()), 3, 3);
+    } else if (range) {
+        const double floor = rect.bottom() - 4;
+        painter.setPen(QPen(base, 1.2));
+        painter.drawLine(QPointF(xOfFrame(range->first), floor), QPointF(xOfFrame(range->last), floor));
     }
-    const MotionProfile& profile = *item->profile;
-    const bool dragged = grab_ == Grab::MoveLane && isDragged(item->key);
-    const double shift = dragged ? dragFrames_ : 0.0;
-    const FrameRange shown = shownRange(*item);
-    // One sample beyond each edge of the view, so that the curve goes on to the edge however far it is zoomed in.
-    std::vector<double> frames;
-    for (std::size_t i = 0; i < profile.count(); ++i)
-        frames.push_back(item->frameAt(i) + shift);
-    const auto seen = [&](double frame) { return frame >= view_.first && frame <= view_.last; };
-    const auto inside = [&](double frame) {
-        return frame >= shown.first - kFrameTolerance && frame <= shown.last + kFrameTolerance;
-    };
-    const std::vector<std::size_t> gaps = framesMissingBefore(frames);
+}
+
+// Speed over time as a hill on the floor of a lane, with gaps where frames are missing. By pixel column: the fastest
+// sample in it, so that nothing is lost when zoomed out.
+QPainterPath TimeBoard::speedCurve(const MotionProfile& profile, const std::vector<double>& frames,
+                                   const std::vector<std::size_t>& gaps, const FrameRange& shown, double floor) const {
     const float most = profileTop(profile.step);
     const double height = kRowHeight - 9;
     const auto speed = [&](std::size_t i) {
         const float step = profile.step[i == 0 ? 1 : i];
         return std::isfinite(step) && most > 0.0F ? std::min(1.15, static_cast<double>(step / most)) : 0.0;
     };
-    // By pixel column: the fastest sample in it, so that nothing is lost when zoomed out.
-    const double perFrame = (width() - headWidth_) / (view_.last - view_.first);
     QPainterPath curve;
     std::optional<double> column;
     double columnTop = 0.0;
@@ -413,10 +396,13 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         open = false;
         column.reset();
     };
+    const double perFrame = (width() - headWidth_) / (view_.last - view_.first);
     for (std::size_t i = 0; i < frames.size(); ++i) {
-        const bool near = seen(frames[i]) || (i > 0 && frames[i - 1] <= view_.last && frames[i] > view_.last) ||
+        // One sample beyond each edge of the view, so that the curve goes on to the edge however far it is zoomed in.
+        const bool seen = frames[i] >= view_.first && frames[i] <= view_.last;
+        const bool near = seen || (i > 0 && frames[i - 1] <= view_.last && frames[i] > view_.last) ||
                           (i + 1 < frames.size() && frames[i] < view_.first && frames[i + 1] >= view_.first);
-        if (!near || !inside(frames[i]))
+        if (!near || frames[i] < shown.first - kFrameTolerance || frames[i] > shown.last + kFrameTolerance)
             continue;
         if (std::binary_search(gaps.begin(), gaps.end(), i))
             close(); // what is not there has no speed
@@ -431,21 +417,19 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
         columnTop = speed(i);
     }
     close();
-    painter.setRenderHint(QPainter::Antialiasing);
-    QColor fill = base;
-    fill.setAlphaF(active ? 0.38F : 0.28F);
-    painter.setPen(QPen(base, 1.1));
-    painter.setBrush(fill);
-    painter.drawPath(curve);
-    painter.setRenderHint(QPainter::Antialiasing, false);
+    return curve;
+}
 
-    // Samples: a tick each, a band when they merge.
-    painter.setPen(QPen(base, 1));
+// Samples below the hill: a tick each, a band when they merge.
+void TimeBoard::paintSamples(QPainter& painter, const std::vector<double>& frames, const FrameRange& shown,
+                             const QRect& rect, const QColor& fill) {
+    const double floor = rect.bottom() - 4;
     const double firstX = std::max<double>(rect.left(), xOfFrame(shown.first));
     const double lastFrameX = std::min<double>(rect.right(), xOfFrame(shown.last));
-    if (perFrame >= 4.0) {
+    if ((width() - headWidth_) / (view_.last - view_.first) >= 4.0) {
         for (const double frame : frames) {
-            if (!inside(frame) || !seen(frame))
+            const bool inside = frame >= shown.first - kFrameTolerance && frame <= shown.last + kFrameTolerance;
+            if (!inside || frame < view_.first || frame > view_.last)
                 continue;
             // Samples between whole frames stand lower and shorter.
             const bool whole = sameFrame(frame, std::round(frame));
@@ -454,6 +438,36 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     } else if (lastFrameX > firstX) {
         painter.fillRect(QRectF(firstX, floor + 1, lastFrameX - firstX, 2), fill);
     }
+}
+
+void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& rect) {
+    const ItemView* item = workspace_.item(row.item);
+    if (!item || !item->scene)
+        return;
+    const QColor base = colourOf(*item);
+    const bool active = item->key == workspace_.active();
+    if (active)
+        painter.fillRect(rect, QColor(111, 207, 180, 14));
+    if (!item->range() || !item->profile || item->profile->count() < 2) {
+        paintWithoutSpeed(painter, *item, rect);
+        return;
+    }
+    const bool dragged = grab_ == Grab::MoveLane && isDragged(item->key);
+    const double shift = dragged ? dragFrames_ : 0.0;
+    const FrameRange shown = shownRange(*item);
+    std::vector<double> frames;
+    for (std::size_t i = 0; i < item->profile->count(); ++i)
+        frames.push_back(item->frameAt(i) + shift);
+    const std::vector<std::size_t> gaps = framesMissingBefore(frames);
+    painter.setRenderHint(QPainter::Antialiasing);
+    QColor fill = base;
+    fill.setAlphaF(active ? 0.38F : 0.28F);
+    painter.setPen(QPen(base, 1.1));
+    painter.setBrush(fill);
+    painter.drawPath(speedCurve(*item->profile, frames, gaps, shown, rect.bottom() - 4));
+    painter.setRenderHint(QPainter::Antialiasing, false);
+    painter.setPen(QPen(base, 1));
+    paintSamples(painter, frames, shown, rect, fill);
     paintHeld(painter, *item, rect, shift);
     paintStretches(painter, *item, rect, shift);
     for (const std::size_t i : gaps)
@@ -468,7 +482,7 @@ void TimeBoard::paintStretches(QPainter& painter, const ItemView& item, const QR
     painter.setFont(textFont(7.5));
     const double top = rect.top() + 2.5;
     for (const TimeStretch& stretch : item.stretches) {
-        const FrameRate& rate = item.scene->workingRate;
+        const FrameRate& rate = item.scene->view.rate;
         const double left = xOfFrame(rate.frameAt(stretch.span.first) + shift - 0.5);
         const double right = xOfFrame(rate.frameAt(stretch.span.last) + shift + 0.5);
         if (right < rect.left() || left > rect.right())

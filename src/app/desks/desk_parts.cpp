@@ -219,8 +219,8 @@ void ProfileStrips::show(const ItemView* item) {
         strips_.push_back(std::move(strip));
     };
     if (item && item->scene) {
-        add(tr("as it came"), item->rawProfile, item->source->scene.workingRate);
-        add(tr("after steps"), item->profile, item->scene->workingRate);
+        add(tr("as it came"), item->rawProfile, item->source->scene.view.rate);
+        add(tr("after steps"), item->profile, item->scene->view.rate);
     }
     update();
 }

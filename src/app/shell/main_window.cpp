@@ -51,35 +51,6 @@ namespace {
 
 constexpr int kMostRecent = 10;
 
-struct KeyLine {
-    const char* keys;
-    const char* what;
-};
-constexpr std::array<KeyLine, 24> kKeys{{{"Space", "play or pause"},
-                                         {"Left, Right", "one frame back, forward"},
-                                         {"Home, End", "first, last frame"},
-                                         {"Up, Down", "item above, below"},
-                                         {"F", "frame the active item in the view"},
-                                         {"Shift+F", "frame everything in the view"},
-                                         {"A", "show all frames on the time board"},
-                                         {"V", "next way to draw: clay, wires, speed, order"},
-                                         {"H", "hold this pose, let it go"},
-                                         {"X", "leave what is chosen out, take it in"},
-                                         {"Ctrl+F", "find items on the time board"},
-                                         {"Ctrl, Shift and a click", "choose several items"},
-                                         {"N, Shift+N", "next, previous finding"},
-                                         {"1, 2, 3, 4, 5", "Facts, Steps, Loop, Reconcile, Deliver"},
-                                         {"Ctrl+Return", "deliver"},
-                                         {"Ctrl+Z, Ctrl+Y", "undo, redo"},
-                                         {"Ctrl+O, Ctrl+S", "open, save the job"},
-                                         {"Ctrl+Shift+O", "add sources"},
-                                         {"wheel", "zoom: time on the board, distance in the view"},
-                                         {"drag a lane, its end", "offset, trim"},
-                                         {"Alt, F10", "menus"},
-                                         {"Tab", "next button or field"},
-                                         {"left, right drag in the view", "turn, move the eye"},
-                                         {"Esc", "stop what is running"}}};
-
 } // namespace
 
 MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Workspace(this)) {
@@ -91,20 +62,32 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     auto* column = new QVBoxLayout(central);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    auto* strip = new ShotStrip(*workspace_, central);
-    column->addWidget(strip);
-
+    strip_ = new ShotStrip(*workspace_, central);
     message_ = new Notice(QStringLiteral("message"), colour::kRust, central);
     changed_ = new Notice(QStringLiteral("changed"), colour::kStraw, central);
+    makeUpper(central);
+    empty_ = makeEmptyState(central);
+    column->addWidget(strip_);
     column->addWidget(message_);
     column->addWidget(changed_);
+    column->addWidget(upper_, 1);
+    column->addWidget(empty_, 1);
+    setCentralWidget(central);
+    makeStatus();
+    makeMenus();
+    connectAll();
+    qApp->installEventFilter(this);
+    central->setFocusPolicy(Qt::ClickFocus); // where the keys are when nothing else has them
+    showTitle();
+}
 
-    upper_ = new QSplitter(Qt::Vertical, central);
-    auto* upper = upper_;
-    upper->setHandleWidth(3);
-    upper->setChildrenCollapsible(false);
-    board_ = new TimeBoard(*workspace_, upper);
-    lower_ = new QSplitter(Qt::Horizontal, upper);
+// Board above, view and desks below it.
+void MainWindow::makeUpper(QWidget* parent) {
+    upper_ = new QSplitter(Qt::Vertical, parent);
+    upper_->setHandleWidth(3);
+    upper_->setChildrenCollapsible(false);
+    board_ = new TimeBoard(*workspace_, upper_);
+    lower_ = new QSplitter(Qt::Horizontal, upper_);
     lower_->setHandleWidth(3);
     lower_->setChildrenCollapsible(false);
     auto* stage = new QWidget(lower_);
@@ -120,31 +103,23 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     desks_->setObjectName(QStringLiteral("desks"));
     desks_->setDocumentMode(true);
     desks_->tabBar()->setDrawBase(false);
-    facts_ = new FactsDesk(*workspace_, desks_);
-    steps_ = new StepsDesk(*workspace_, desks_);
-    loop_ = new LoopDesk(*workspace_, *viewport_, desks_);
-    reconcile_ = new ReconcileDesk(*workspace_, *viewport_, desks_);
-    connect(reconcile_, &ReconcileDesk::wanted, this, [this] { desks_->setCurrentWidget(reconcile_); });
-    deliver_ = new DeliverDesk(*workspace_, desks_);
-    desks_->addTab(facts_, tr("Facts"));
-    desks_->addTab(steps_, tr("Steps"));
-    desks_->addTab(loop_, tr("Loop"));
-    desks_->addTab(reconcile_, tr("Reconcile"));
-    desks_->addTab(deliver_, tr("Deliver"));
+    for (const DeskType& type : deskTypes()) {
+        Desk* made = type.make(*workspace_, *viewport_, desks_);
+        connect(made, &Desk::wanted, this, [this, made] { desks_->setCurrentWidget(made); });
+        desks_->addTab(made, QCoreApplication::translate("Desk", type.title));
+    }
     desks_->setMinimumWidth(420);
     lower_->addWidget(stage);
     lower_->addWidget(desks_);
     lower_->setStretchFactor(0, 1);
     lower_->setSizes({796, 484});
-    upper->addWidget(board_);
-    upper->addWidget(lower_);
-    upper->setStretchFactor(1, 1);
-    upper->setSizes({262, 436});
-    empty_ = makeEmptyState(central);
-    column->addWidget(upper, 1);
-    column->addWidget(empty_, 1);
-    setCentralWidget(central);
+    upper_->addWidget(board_);
+    upper_->addWidget(lower_);
+    upper_->setStretchFactor(1, 1);
+    upper_->setSizes({262, 436});
+}
 
+void MainWindow::makeStatus() {
     statusText_ = new QLabel(this);
     statusText_->setObjectName(QStringLiteral("statusText"));
     statusRight_ = new QLabel(this);
@@ -162,10 +137,14 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     statusBar()->addPermanentWidget(statusRight_);
     statusBar()->addPermanentWidget(statusCancel_);
     statusBar()->setContentsMargins(8, 0, 8, 0);
+}
 
-    makeMenus();
+void MainWindow::connectAll() {
     const auto stopAll = [this] {
-        if (board_->cancelDrag() || steps_->cancelDrag())
+        bool dragged = board_->cancelDrag();
+        for (Desk* desk : desks_->findChildren<Desk*>())
+            dragged = dragged || desk->cancelDrag();
+        if (dragged)
             return;
         workspace_->runner().cancelAll();
         workspace_->deliveryRunner().cancelAll();
@@ -175,10 +154,10 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     escape->setShortcut(Qt::Key_Escape);
     connect(escape, &QAction::triggered, this, stopAll);
     addAction(escape);
-    connect(strip, &ShotStrip::refused, this, &MainWindow::showMessage);
-    connect(strip, &ShotStrip::findingsAsked, this, [this] {
-        desks_->setCurrentWidget(facts_);
-        facts_->showAllFindings(true);
+    connect(strip_, &ShotStrip::refused, this, &MainWindow::showMessage);
+    connect(strip_, &ShotStrip::findingsAsked, this, [this] {
+        FactsDesk& facts = showDesk<FactsDesk>();
+        facts.showAllFindings(true);
     });
     connect(workspace_, &Workspace::jobChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::itemsChanged, this, &MainWindow::showTitle);
@@ -190,9 +169,6 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     });
     for (JobRunner* runner : {&workspace_->runner(), &workspace_->deliveryRunner()})
         connect(runner, &JobRunner::changed, this, &MainWindow::showStatus);
-    qApp->installEventFilter(this);
-    central->setFocusPolicy(Qt::ClickFocus); // where the keys are when nothing else has them
-    showTitle();
 }
 
 MainWindow::~MainWindow() = default;
@@ -362,119 +338,6 @@ QWidget* MainWindow::makeEmptyState(QWidget* parent) {
     return box;
 }
 
-void MainWindow::makeMenus() {
-    const auto action = [this](QMenu* menu, const QString& text, const QKeySequence& keys, auto act) {
-        QAction* made = menu->addAction(text, this, act);
-        if (!keys.isEmpty())
-            made->setShortcut(keys);
-        return made;
-    };
-    QMenu* file = menuBar()->addMenu(tr("&File"));
-    action(file, tr("New job"), QKeySequence::New, [this] {
-        if (mayLoseChanges())
-            workspace_->newJob();
-    });
-    action(file, tr("Open job or sources …"), QKeySequence::Open, [this] { openFiles(); });
-    action(file, tr("Add sources …"), Qt::CTRL | Qt::SHIFT | Qt::Key_O, [this] {
-        const QStringList paths = QFileDialog::getOpenFileNames(
-            this, tr("Add sources"), {}, tr("Caches and meshes (%1)").arg(QString::fromStdString(fileFilter())));
-        if (!paths.isEmpty())
-            workspace_->addPaths(paths);
-    });
-    action(file, tr("Add a folder …"), {}, [this] {
-        const QString path = QFileDialog::getExistingDirectory(this, tr("Add a folder"));
-        if (!path.isEmpty())
-            workspace_->addPaths({path});
-    });
-    recent_ = file->addMenu(tr("Recent"));
-    connect(recent_, &QMenu::aboutToShow, this, &MainWindow::fillRecent);
-    action(file, tr("Open the demo"), {}, [this] {
-        if (auto* demo = findChild<QPushButton*>(QStringLiteral("emptyDemo")))
-            demo->click();
-    });
-    file->addSeparator();
-    action(file, tr("Save job"), QKeySequence::Save, [this] { save(false); });
-    action(file, tr("Save job as …"), Qt::CTRL | Qt::SHIFT | Qt::Key_S, [this] { save(true); });
-    file->addSeparator();
-    action(file, tr("Quit"), QKeySequence::Quit, [this] { close(); });
-
-    QMenu* edit = menuBar()->addMenu(tr("&Edit"));
-    undo_ = action(edit, tr("Undo"), QKeySequence::Undo, [this] { workspace_->document().undo(); });
-    redo_ = action(edit, tr("Redo"), {}, [this] { workspace_->document().redo(); });
-    redo_->setShortcuts({Qt::CTRL | Qt::SHIFT | Qt::Key_Z, Qt::CTRL | Qt::Key_Y});
-
-    QMenu* time = menuBar()->addMenu(tr("&Time"));
-    action(time, tr("Play or pause"), Qt::Key_Space, [this] { transport_->togglePlay(); });
-    action(time, tr("One frame back"), Qt::Key_Left, [this] { transport_->stepBy(-1); });
-    action(time, tr("One frame forward"), Qt::Key_Right, [this] { transport_->stepBy(1); });
-    action(time, tr("First frame"), Qt::Key_Home, [this] { transport_->toStart(); });
-    action(time, tr("Last frame"), Qt::Key_End, [this] { transport_->toEnd(); });
-    action(time, tr("Show all frames"), Qt::Key_A, [this] { board_->showAll(); });
-    const auto finding = [this](int by) {
-        const auto& all = workspace_->findings();
-        std::vector<const ItemFinding*> shown;
-        for (const ItemFinding& found : all)
-            if (found.finding.severity != Severity::Note)
-                shown.push_back(&found);
-        if (shown.empty())
-            return;
-        static int at = -1;
-        const int count = static_cast<int>(shown.size());
-        at = ((at + by) % count + count) % count;
-        const ItemFinding chosen = *shown[static_cast<std::size_t>(at)];
-        desks_->setCurrentWidget(facts_);
-        workspace_->setActive(chosen.key);
-        if (chosen.finding.frame)
-            workspace_->setFrame(*chosen.finding.frame);
-    };
-    action(time, tr("Next finding"), Qt::Key_N, [finding] { finding(1); });
-    action(time, tr("Previous finding"), Qt::SHIFT | Qt::Key_N, [finding] { finding(-1); });
-
-    QMenu* item = menuBar()->addMenu(tr("&Item"));
-    action(item, tr("Item above"), Qt::Key_Up, [this] { moveActive(-1); });
-    action(item, tr("Item below"), Qt::Key_Down, [this] { moveActive(1); });
-    action(item, tr("Find …"), QKeySequence::Find, [this] { board_->find(); });
-    action(item, tr("Leave out, take in"), Qt::Key_X, [this] {
-        if (const ItemView* active = workspace_->activeItem())
-            workspace_->setLeftOut(workspace_->chosen(), !active->leftOut);
-    });
-    action(item, tr("Read its source again"), Qt::Key_F5,
-           [this] { workspace_->reloadSources({workspace_->active().source}); });
-    action(item, tr("Remove its source"), {}, [this] { workspace_->removeSource(workspace_->active().source); });
-
-    QMenu* view = menuBar()->addMenu(tr("&View"));
-    action(view, tr("Frame the active item"), Qt::Key_F, [this] { viewport_->frameActive(); });
-    action(view, tr("Frame everything"), Qt::SHIFT | Qt::Key_F, [this] { viewport_->frameAll(); });
-    action(view, tr("Next way to draw"), Qt::Key_V,
-           [this] { style_->menu()->actions()[(static_cast<int>(viewport_->style()) + 1) % 4]->trigger(); });
-    action(view, tr("Hold this pose"), Qt::Key_H, [this] { transport_->toggleHold(); });
-    view->addSeparator();
-    for (int i = 0; i < desks_->count(); ++i)
-        action(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),
-               [this, i] { desks_->setCurrentIndex(i); });
-
-    QMenu* delivery = menuBar()->addMenu(tr("&Delivery"));
-    action(delivery, tr("Deliver"), Qt::CTRL | Qt::Key_Return, [this] {
-        desks_->setCurrentWidget(deliver_);
-        deliver_->deliver();
-    });
-    action(delivery, tr("Stop"), {}, [this] { deliver_->stop(); });
-
-    auto* menus = new QAction(this);
-    menus->setShortcut(Qt::Key_F10);
-    connect(menus, &QAction::triggered, this, [this] { menuBar()->setActiveAction(menuBar()->actions().front()); });
-    addAction(menus);
-
-    QMenu* help = menuBar()->addMenu(tr("&Help"));
-    action(help, tr("Keys"), Qt::Key_F1, [this] { showKeys(); });
-    action(help, tr("About Wychronos"), {}, [this] {
-        (void)ask(QStringLiteral("about"), tr("Wychronos %1").arg(QString::fromLatin1(version())),
-                  tr("Point caches and scene caches that arrive as they left.\nFree software under the GNU GPL, "
-                     "version 3 or later."),
-                  {tr("Close")}, this);
-    });
-}
-
 void MainWindow::chooseStyle(int index) {
     viewport_->setStyle(static_cast<ViewStyle>(index));
 }
@@ -629,25 +492,6 @@ void MainWindow::fillRecent() {
         recent_->addAction(tr("nothing yet"))->setEnabled(false);
 }
 
-void MainWindow::showKeys() {
-    QDialog* keySheet = sheet(QStringLiteral("keySheet"), tr("Keys"), {}, this);
-    keySheet->setAttribute(Qt::WA_DeleteOnClose);
-    auto* grid = new QGridLayout();
-    static_cast<QVBoxLayout*>(keySheet->layout())->addLayout(grid);
-    grid->setHorizontalSpacing(22);
-    grid->setVerticalSpacing(6);
-    constexpr int kRows = static_cast<int>(kKeys.size()) / 2;
-    for (int i = 0; i < static_cast<int>(kKeys.size()); ++i) {
-        auto* keys = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].keys), keySheet);
-        keys->setFont(textFont(9.5, QFont::DemiBold));
-        auto* what = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].what), keySheet);
-        what->setProperty("dim", true);
-        grid->addWidget(keys, i % kRows, i / kRows * 2);
-        grid->addWidget(what, i % kRows, i / kRows * 2 + 1);
-    }
-    keySheet->show();
-}
-
 void MainWindow::setAutosaveFolder(const QString& folder) {
     workspace_->document().setAutosaveFolder(folder.toStdString());
 }
@@ -693,7 +537,7 @@ void MainWindow::dropEvent(QDropEvent* event) {
     const auto lane = board_->rect().contains(at) ? board_->itemAt(at) : std::nullopt;
     const ItemView* item = lane ? workspace_->item(*lane) : nullptr;
     if (item && item->points > 0 && !paths.front().endsWith(QStringLiteral(".wyc")))
-        reconcile_->chooseWhenOpened(*lane, paths);
+        desk<ReconcileDesk>().chooseWhenOpened(*lane, paths);
     else
         workspace_->addPaths(paths);
     event->acceptProposedAction();

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
+#include <functional>
+
 #include <QMainWindow>
+#include <QTabWidget>
 
 #include "shell/workspace.h"
 
@@ -8,17 +11,12 @@ class QLabel;
 class QProgressBar;
 class QPushButton;
 class QSplitter;
-class QTabWidget;
 class QToolButton;
 
 namespace wyc::app {
 
-class DeliverDesk;
-class FactsDesk;
-class LoopDesk;
-class ReconcileDesk;
 class Notice;
-class StepsDesk;
+class ShotStrip;
 class TimeBoard;
 class Transport;
 class Viewport;
@@ -32,9 +30,8 @@ class MainWindow : public QMainWindow {
     [[nodiscard]] Workspace& workspace() { return *workspace_; }
     [[nodiscard]] TimeBoard& timeBoard() { return *board_; }
     [[nodiscard]] Viewport& viewport() { return *viewport_; }
-    [[nodiscard]] DeliverDesk& deliverDesk() { return *deliver_; }
-    [[nodiscard]] LoopDesk& loopDesk() { return *loop_; }
-    [[nodiscard]] ReconcileDesk& reconcileDesk() { return *reconcile_; }
+    /// Of the table of desks the one of this class.
+    template<class T> [[nodiscard]] T& desk() { return *desks_->findChild<T*>(); }
     [[nodiscard]] QTabWidget& desks() { return *desks_; }
     /// Offers what runs that died left behind; true when it was taken. Not at construction: tests open windows too.
     bool offerRecovery();
@@ -51,7 +48,24 @@ class MainWindow : public QMainWindow {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
-    void makeMenus();
+    void makeUpper(QWidget* parent);
+    void makeStatus();
+    void connectAll();
+    void makeMenus(); // with all that follow, in main_menus.cpp
+    void makeFileMenu();
+    void makeEditMenu();
+    void makeTimeMenu();
+    void makeItemMenu();
+    void makeViewMenu();
+    void makeDeliveryMenu();
+    void makeHelpMenu();
+    void showKeys();
+    QAction* act(QMenu* menu, const QString& text, const QKeySequence& keys, const std::function<void()>& what);
+    template<class T> T& showDesk() {
+        T& found = desk<T>();
+        desks_->setCurrentWidget(&found);
+        return found;
+    }
     QWidget* makeViewBar();
     QWidget* makeEmptyState(QWidget* parent);
     void showTitle();
@@ -65,19 +79,14 @@ class MainWindow : public QMainWindow {
     void releaseKeys(); // to the window's shortcuts
     void remember(const QString& path);
     void fillRecent();
-    void showKeys();
     void chooseStyle(int index);
     void moveActive(int by);
 
     Workspace* workspace_;
+    ShotStrip* strip_;
     TimeBoard* board_;
     Viewport* viewport_;
     Transport* transport_;
-    FactsDesk* facts_;
-    StepsDesk* steps_;
-    LoopDesk* loop_;
-    ReconcileDesk* reconcile_;
-    DeliverDesk* deliver_;
     QTabWidget* desks_;
     QWidget* empty_;
     QSplitter* upper_;

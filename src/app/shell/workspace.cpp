@@ -137,6 +137,25 @@ void Workspace::reloadSources(const std::vector<SourceId>& ids) {
     openPending();
 }
 
+void Workspace::setOpenOption(SourceId id, const std::string& name, const nlohmann::json& value) {
+    for (const SourceView& view : sources_)
+        if (view.id == id && view.source) {
+            nlohmann::json options = view.spec.options;
+            options[name] = value;
+            if (const auto checked =
+                    checkedOptions(view.source->format->name, view.source->format->openOptions, options);
+                !checked) {
+                emit problem(QString::fromStdString(checked.error().text()));
+                return;
+            }
+        }
+    document_.edit("Choose how it is opened", [&](Job& next) {
+        for (JobSource& source : next.sources)
+            if (source.id == id)
+                source.spec.options[name] = value;
+    });
+}
+
 void Workspace::setRest(SourceId id, const QString& path, const QString& object) {
     document_.edit("Choose rest mesh", [&](Job& next) {
         for (JobSource& source : next.sources)

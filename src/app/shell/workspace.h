@@ -70,6 +70,8 @@ class Workspace : public QObject {
     void reloadSources(const std::vector<SourceId>& ids);
     /// Asks soon whether files of sources have changed on disk; `sourcesChangedOnDisk` tells.
     void lookAtFiles() { lookAgain_.start(); }
+    /// How a source is opened: an option of its format. What its format refuses is told, and nothing changes.
+    void setOpenOption(SourceId id, const std::string& name, const nlohmann::json& value);
     void setRest(SourceId id, const QString& path, const QString& object = {});
     /// One undoable edit of as many items.
     void addSteps(const std::vector<ItemKey>& keys, const std::vector<Step>& steps, const QString& label);

@@ -127,7 +127,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     const Geometry& geometry = *scene.nodes[item.node].geometry;
     if (geometry.sampling().count() == 0)
         return result;
-    const double seconds = scene.workingRate.secondsAt(frame);
+    const double seconds = scene.view.rate.secondsAt(frame);
     WYC_TRY(placement, placementAt(scene, item.node, seconds));
     result.visible = placement.visible;
     const auto toWorld = [&](std::vector<Vec3f>& points) {
@@ -291,17 +291,17 @@ Status FrameLoader::loadCompared(const ViewComparison& comparison, const DrawReq
     const ViewStyle plain = comparison.heat || comparison.order ? ViewStyle::Clay : request.style;
     WYC_TRY(bodyB, loadItem(b, request.frame, plain, frame.speedMax));
     // A at the moment that B is drawn at.
-    const double seconds = b.scene->workingRate.secondsAt(request.frame);
+    const double seconds = b.scene->view.rate.secondsAt(request.frame);
     const DrawRequest::Item a{comparison.b, comparison.a, comparison.nodeA, comparison.metresA, false, nullptr};
     float ignored = 0.0F;
     const ViewStyle styleA = plain == ViewStyle::SpeedHeat ? ViewStyle::Clay : plain;
-    WYC_TRY(bodyA, loadItem(a, comparison.a->workingRate.frameAt(seconds), styleA, ignored));
+    WYC_TRY(bodyA, loadItem(a, comparison.a->view.rate.frameAt(seconds), styleA, ignored));
     bodyA.role = DrawRole::Other;
     DrawComparison& compared = frame.compared.emplace();
     if (comparison.undone) {
         const auto own = comparison.undone->time.at(seconds);
         if (own.size() == 1 && !own.front().rest)
-            if (const double at = snappedFrame(given.scene->workingRate.frameAt(own.front().seconds));
+            if (const double at = snappedFrame(given.scene->view.rate.frameAt(own.front().seconds));
                 !sameFrame(at, request.frame))
                 compared.ownFrameOfB = at;
     }
@@ -352,7 +352,7 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
     frame->style = request.style;
     if (request.camera) {
         const Scene& scene = *request.camera->scene;
-        const double seconds = scene.workingRate.secondsAt(request.frame);
+        const double seconds = scene.view.rate.secondsAt(request.frame);
         const auto view = cameraAt(scene, request.camera->node, seconds);
         const auto placement = placementAt(scene, request.camera->node, seconds);
         if (view && placement) {

@@ -3,6 +3,7 @@
 #include <memory>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "declare.h"
 #include "formats/format.h"
@@ -13,6 +14,14 @@ namespace {
 
 using nlohmann::json;
 
+void printOptions(const char* when, const Options& options) {
+    for (const Option& option : options)
+        fmt::print("  {:<10} --{} {}: {}\n", when, option.name,
+                   option.choices.empty() ? std::string(optionKindName(option.kind))
+                                          : fmt::format("{}", fmt::join(option.choices, "|")),
+                   option.help);
+}
+
 int runFormats(const Common& common) {
     json documents = json::array();
     for (const Format& format : formats()) {
@@ -22,7 +31,9 @@ int runFormats(const Common& common) {
             contents[contentName(static_cast<Content>(i))] = {
                 {"answer", fateName(answer.fate)}, {"how", answer.how.empty() ? json(nullptr) : json(answer.how)}};
         }
-        documents.push_back({{"id", format.id},
+        documents.push_back({{"open_options", optionsJson(format.openOptions)},
+                             {"write_options", optionsJson(format.writeOptions)},
+                             {"id", format.id},
                              {"name", format.name},
                              {"extensions", format.extensions},
                              {"many_items", format.manyItems},
@@ -40,6 +51,8 @@ int runFormats(const Common& common) {
                 if (format.answers[i].fate == fate)
                     fmt::print("  {:<10} {}{}\n", fateName(fate), contentName(static_cast<Content>(i)),
                                format.answers[i].how.empty() ? "" : fmt::format(": {}", format.answers[i].how));
+        printOptions("opening", format.openOptions);
+        printOptions("writing", format.writeOptions);
     }
     return kClean;
 }

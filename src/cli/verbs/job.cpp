@@ -47,6 +47,8 @@ struct JobArguments {
     bool world = false;
     bool oneFile = false;
     bool replace = false;
+    std::map<std::string, std::string> openOptions; // of formats, as typed
+    std::map<std::string, std::string> writeOptions;
 };
 
 // "trim first=1009 last=1128": a type and its options, as `wyc steps` lists them.
@@ -68,18 +70,11 @@ Result<Step> stepOf(const std::string& text) {
                             .withAdvice(fmt::format("`wyc steps {}` lists its options", type->id)));
         const std::string name = words[i].substr(0, equals);
         const std::string value = words[i].substr(equals + 1);
-        const auto known = std::find_if(type->options.begin(), type->options.end(),
-                                        [&](const StepOption& option) { return option.name == name; });
-        if (known == type->options.end())
+        const Option* known = optionNamed(type->options, name);
+        if (!known)
             return fail(makeError(ErrorKind::BadInput, fmt::format("the step {} has no option '{}'", type->id, name))
                             .withAdvice(fmt::format("`wyc steps {}` lists its options", type->id)));
-        const auto number = parseNumber(value);
-        const bool numeric = known->kind == OptionKind::Number || known->kind == OptionKind::WholeNumber ||
-                             known->kind == OptionKind::Frame;
-        options[name] = known->kind == OptionKind::Switch && (value == "true" || value == "false")
-                            ? json(value == "true")
-                        : numeric && number ? json(*number)
-                                            : json(value);
+        options[name] = typedValue(*known, value);
     }
     WYC_TRY(checked, checkedOptions(*type, options));
     return Step{std::string(type->id), std::move(checked), true};
@@ -147,18 +142,28 @@ Status changeSources(const JobArguments& arguments, Job& job) {
         std::erase_if(job.items,
                       [&](const JobItem& item) { return std::find(ids.begin(), ids.end(), item.source) != ids.end(); });
     }
-    if (arguments.added.empty())
-        return {};
+    std::set<std::string> used;
+    const auto choose = [&](SourceSpec& spec) {
+        if (const Format* format = formatOfSource(spec.path))
+            spec.options.update(optionsFor(format->openOptions, arguments.openOptions, used));
+    };
+    if (arguments.added.empty()) {
+        for (JobSource& source : job.sources)
+            choose(source.spec);
+        return allUsed(arguments.openOptions, used);
+    }
     std::error_code code;
     std::vector<fs::path> paths;
     for (const std::string& path : arguments.added)
         paths.push_back(fs::absolute(path, code).lexically_normal());
     WYC_TRY(gathered, gather(paths, false));
-    for (const SourceSpec& spec : gathered.specs)
+    for (SourceSpec& spec : gathered.specs) {
+        choose(spec);
         if (std::none_of(job.sources.begin(), job.sources.end(),
                          [&](const JobSource& source) { return source.spec.path == spec.path; }))
             job.sources.push_back({job.freeSourceId(), spec});
-    return {};
+    }
+    return allUsed(arguments.openOptions, used);
 }
 
 Status changeItems(const Common& common, const JobArguments& arguments, Job& job) {
@@ -217,7 +222,7 @@ Status changeItems(const Common& common, const JobArguments& arguments, Job& job
 
 Status changeDelivery(const JobArguments& arguments, Job& job) {
     if (arguments.delivery.empty())
-        return {};
+        return allUsed(arguments.writeOptions, {});
     auto found = std::find_if(job.deliveries.begin(), job.deliveries.end(),
                               [&](const DeliverySpec& spec) { return spec.name == arguments.delivery; });
     if (arguments.dropDelivery) {
@@ -232,8 +237,16 @@ Status changeDelivery(const JobArguments& arguments, Job& job) {
         found->name = arguments.delivery;
     }
     DeliverySpec& spec = *found;
-    if (!arguments.format.empty())
+    if (!arguments.format.empty() && arguments.format != spec.format) {
         spec.format = arguments.format;
+        spec.formatOptions = json::object();
+    }
+    std::set<std::string> used;
+    if (const Format* format = formatById(spec.format))
+        spec.formatOptions.update(optionsFor(format->writeOptions, arguments.writeOptions, used));
+    WYC_CHECK(allUsed(arguments.writeOptions, used));
+    if (const Format* format = formatById(spec.format))
+        WYC_CHECK(chosenAs(*format, spec.formatOptions));
     if (!arguments.take.empty())
         spec.items = arguments.take;
     std::error_code code;
@@ -364,6 +377,8 @@ Run declareJob(CLI::App& app, const Common& common) {
     app.add_flag("--world", given->world, "Put all transforms into the points");
     app.add_flag("--one-file", given->oneFile, "All items in one file");
     app.add_flag("--replace", given->replace, "Deliveries of the same items are replaced");
+    addFormatOptions(app, &Format::openOptions, given->openOptions);
+    addFormatOptions(app, &Format::writeOptions, given->writeOptions);
     return [given, &app, &common] {
         given->handlesGiven = app.count("--handles") > 0;
         return runJob(common, *given);

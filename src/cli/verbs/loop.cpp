@@ -160,7 +160,7 @@ int runLoopFind(const Common& common, const LoopArguments& arguments) {
             list.push_back(toJson(candidate));
         printJson({{"source", looked.source->spec.path.string()},
                    {"item", looked.name()},
-                   {"rate", looked.scene->workingRate.text()},
+                   {"rate", looked.scene->view.rate.text()},
                    {"first", map.frames().front()},
                    {"last", map.frames().back()},
                    {"step_metres", map.usualStep()},

@@ -13,36 +13,8 @@ namespace {
 
 using nlohmann::json;
 
-const char* optionKindName(OptionKind kind) {
-    switch (kind) {
-    case OptionKind::Number: return "number";
-    case OptionKind::WholeNumber: return "whole number";
-    case OptionKind::Frame: return "frame";
-    case OptionKind::Rate: return "rate";
-    case OptionKind::Unit: return "unit";
-    case OptionKind::Axis: return "axis";
-    case OptionKind::Choice: return "choice";
-    case OptionKind::Text: return "text";
-    case OptionKind::Curve: return "curve";
-    case OptionKind::Weights: return "weights";
-    case OptionKind::Switch: return "switch";
-    }
-    return "";
-}
-
 json stepJson(const StepType& type) {
-    json options = json::array();
-    for (const StepOption& option : type.options) {
-        json entry{{"name", option.name},
-                   {"kind", optionKindName(option.kind)},
-                   {"unit", option.unit.empty() ? json(nullptr) : json(option.unit)},
-                   {"help", option.help},
-                   {"standard", option.standard}};
-        if (!option.choices.empty())
-            entry["choices"] = option.choices;
-        options.push_back(std::move(entry));
-    }
-    return {{"type", type.id}, {"title", type.title}, {"help", type.help}, {"options", options}};
+    return {{"type", type.id}, {"title", type.title}, {"help", type.help}, {"options", optionsJson(type.options)}};
 }
 
 int runSteps(const Common& common, const std::string& which) {
@@ -58,7 +30,7 @@ int runSteps(const Common& common, const std::string& which) {
         if (common.json)
             continue;
         fmt::print("{:<10} {}: {}\n", type.id, type.title, type.help);
-        for (const StepOption& option : type.options)
+        for (const Option& option : type.options)
             fmt::print("    {:<10} {} ({}{}{}{})\n", option.name, option.help, optionKindName(option.kind),
                        option.unit.empty() ? "" : fmt::format(", {}", option.unit),
                        option.choices.empty() ? "" : fmt::format(": {}", fmt::join(option.choices, ", ")),

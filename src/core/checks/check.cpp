@@ -65,7 +65,7 @@ const std::vector<CheckEntry>& checkCatalogue() {
 
 std::vector<Finding> readerFindings(const Scene& scene) {
     std::vector<Finding> result;
-    for (const ReaderRemark& remark : scene.remarks)
+    for (const ReaderRemark& remark : scene.report.remarks)
         result.push_back({remark.id,
                           static_cast<Severity>(remark.severity),
                           remark.item,

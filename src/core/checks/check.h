@@ -28,7 +28,7 @@ struct MeasuredItem {
     std::vector<TimeSpan> heldBySteps = {}; // where the item's own steps hold or mix poses: meant so
     [[nodiscard]] const Node& at() const { return scene->nodes[node]; }
     [[nodiscard]] double frameAt(std::size_t sample) const {
-        return snappedFrame(scene->workingRate.frameAt(profile->times[sample]));
+        return snappedFrame(scene->view.rate.frameAt(profile->times[sample]));
     }
     [[nodiscard]] double metresPerUnit() const { return unitMetres.value_or(1.0); }
 };

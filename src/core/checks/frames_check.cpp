@@ -16,7 +16,7 @@ namespace {
 // Samples at one distance with a few whole ones left out.
 void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
     const MotionProfile& profile = *item.profile;
-    const auto& remarks = item.scene->remarks;
+    const auto& remarks = item.scene->report.remarks;
     const bool told =
         std::any_of(remarks.begin(), remarks.end(), [](const ReaderRemark& r) { return r.id == "frames.missing"; });
     if (profile.count() < 6 || told)
@@ -53,7 +53,7 @@ void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
                          frameText(item.frameAt(i)), frameText(item.frameAt(i + 1))),
              "Export these frames again, or resample to fill in between",
              "Fill in between",
-             {Step{"resample", {{"rate", item.scene->workingRate.text()}, {"method", "linear"}}, true}}});
+             {Step{"resample", {{"rate", item.scene->view.rate.text()}, {"method", "linear"}}, true}}});
     }
 }
 

@@ -43,7 +43,7 @@ std::vector<Step> filledFromNeighbours(const MeasuredItem& item, std::size_t fir
     if (last + 1 == samples)
         return {Step{"drop", {{"end", count}}, true}, Step{"hold", {{"after", count}}, true}};
     return {Step{"drop", {{"frames", exactFrames(item, first, last)}}, true},
-            Step{"resample", {{"rate", item.scene->workingRate.text()}, {"method", "linear"}}, true}};
+            Step{"resample", {{"rate", item.scene->view.rate.text()}, {"method", "linear"}}, true}};
 }
 
 std::pair<std::size_t, std::size_t> runAround(const std::vector<std::size_t>& samples, std::size_t sample) {

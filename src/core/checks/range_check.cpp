@@ -40,6 +40,123 @@ std::optional<NotSeconds> notSeconds(const MeasuredItem& item, const Shot& shot)
 
 } // namespace
 
+namespace {
+
+// An item's own frames beside those that the shot asks for, with handles.
+struct Coverage {
+    double first; // of the item, a stale first frame not counted
+    double last;
+    double late; // how much later than the shot it begins
+    double over; // how much later it ends
+    bool stale;
+    /// What covers the shot is in order: a run-up, or settling at the end.
+    [[nodiscard]] bool covers() const { return late < kFrameTolerance && over > -kFrameTolerance; }
+    /// As long as the shot asks for, and shifted as a whole: one cause, not a short start and a long end.
+    [[nodiscard]] bool sameLength() const { return std::abs(late - over) < kFrameTolerance; }
+    [[nodiscard]] bool agrees() const { return std::abs(late) < kFrameTolerance && std::abs(over) < kFrameTolerance; }
+};
+
+Coverage coverageOf(const MeasuredItem& item, const FrameRange& wanted, const Shot& shot) {
+    // A stale first frame that the shot needs is told as such, not as a range that is short by it.
+    const bool stale = item.profile->count() > 2 && firstSampleIsStale(item) && !shotNeedsStaleFirst(item, shot);
+    const double first = item.frameAt(stale ? 1 : 0);
+    const double last = item.frameAt(item.profile->count() - 1);
+    return {first, last, first - wanted.first, last - wanted.last, stale};
+}
+
+// The range as a whole lies elsewhere; false where it does not.
+bool tellShifted(const MeasuredItem& item, const Coverage& its, const FrameRange& wanted,
+                 std::vector<Finding>& findings) {
+    const double own = item.frameAt(0);
+    const bool fromZero = !its.covers() && own >= -kFrameTolerance && own <= 1.0 + kFrameTolerance &&
+                          wanted.first > 1.0 + kFrameTolerance;
+    if (!fromZero && !its.sameLength())
+        return false;
+    if (fromZero) {
+        const double shift = wanted.first - its.first;
+        findings.push_back(
+            {"range.begins_at_zero",
+             Severity::Fault,
+             item.label,
+             own,
+             own,
+             "frame",
+             fmt::format("It begins at frame {}, the shot at {}", frameText(own), frameText(wanted.first)),
+             fmt::format("Offset it by {}", countText(shift)),
+             fmt::format("Offset {}{}", shift < 0 ? "−" : "+", frameText(std::abs(shift))),
+             {offsetOf(shift)}});
+    } else {
+        const double by = std::abs(its.late);
+        findings.push_back({its.late > 0 ? "range.late" : "range.early",
+                            Severity::Fault,
+                            item.label,
+                            its.first,
+                            by,
+                            "frames",
+                            fmt::format("It is {} {}: {} – {} where the shot with handles is {} – {}{}", countText(by),
+                                        its.late > 0 ? "late" : "early", frameText(its.first), frameText(its.last),
+                                        frameText(wanted.first), frameText(wanted.last),
+                                        its.stale ? " (its stale first frame not counted)" : ""),
+                            fmt::format("Offset it by {}{}", its.late < 0 ? "+" : "−", countText(by)),
+                            fmt::format("Offset {}{}", its.late < 0 ? "+" : "−", frameText(by)),
+                            {offsetOf(-its.late)}});
+    }
+    const double missing = wanted.count() - (its.last - its.first + 1.0);
+    if (!its.sameLength() && missing > kFrameTolerance)
+        findings.push_back({"range.short",
+                            Severity::Fault,
+                            item.label,
+                            its.last,
+                            missing,
+                            "frames",
+                            fmt::format("It has {}, the shot with handles {}", countText(its.last - its.first + 1.0),
+                                        countText(wanted.count())),
+                            "Bake it again over the whole range",
+                            {},
+                            {}});
+    return true;
+}
+
+// Frames of the shot, or of its handles, that are not there.
+void tellMissing(const MeasuredItem& item, const Coverage& its, const FrameRange& shot,
+                 std::vector<Finding>& findings) {
+    const double start = std::max(0.0, its.late);
+    const double end = std::max(0.0, -its.over);
+    const std::vector<Step> hold{{"hold", {{"before", std::floor(start)}, {"after", std::floor(end)}}, true}};
+    const bool beginsLate = its.first > shot.first + kFrameTolerance;
+    if (beginsLate || its.last < shot.last - kFrameTolerance)
+        findings.push_back({"range.short", Severity::Fault, item.label, beginsLate ? its.first : its.last, start + end,
+                            "frames",
+                            fmt::format("It covers {} – {}, the shot is {} – {}", frameText(its.first),
+                                        frameText(its.last), frameText(shot.first), frameText(shot.last)),
+                            "Bake it again over the whole range, or hold its ends", "Hold the ends", hold});
+    else if (start + end > kFrameTolerance)
+        findings.push_back({"range.handles_missing", Severity::Caution, item.label, start > 0 ? its.first : its.last,
+                            start + end, "frames",
+                            fmt::format("{} of the handles {} missing: it covers {} – {}", countText(start + end),
+                                        start + end == 1.0 ? "is" : "are", frameText(its.first), frameText(its.last)),
+                            "Bake it again with handles, or hold its ends", "Hold the ends", hold});
+}
+
+void tellBeyond(const MeasuredItem& item, const Coverage& its, const FrameRange& wanted,
+                std::vector<Finding>& findings) {
+    const double extra = std::max(0.0, -its.late) + std::max(0.0, its.over);
+    if (extra > kFrameTolerance)
+        findings.push_back({"range.long",
+                            its.covers() ? Severity::Note : Severity::Caution,
+                            item.label,
+                            its.over > 0 ? wanted.last + 1 : its.first,
+                            extra,
+                            "frames",
+                            fmt::format("It goes {} beyond the shot with handles: {} – {}", countText(extra),
+                                        frameText(its.first), frameText(its.last)),
+                            "Trim it to the shot, or deliver the shot's range",
+                            "Trim to shot",
+                            {Step{"trim", {{"first", wanted.first}, {"last", wanted.last}, {"handles", 0.0}}, true}}});
+}
+
+} // namespace
+
 void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
     const auto wanted = input.shot.rangeWithHandles();
     if (!wanted)
@@ -47,110 +164,11 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
     for (const MeasuredItem& item : input.items) {
         if (!item.profile || item.profile->count() < 2 || !item.profile->moves() || notSeconds(item, input.shot))
             continue;
-        // A stale first frame that the shot needs is told as such, not as a range that is short by it.
-        const bool stale =
-            item.profile->count() > 2 && firstSampleIsStale(item) && !shotNeedsStaleFirst(item, input.shot);
-        const double first = item.frameAt(stale ? 1 : 0);
-        const double last = item.frameAt(item.profile->count() - 1);
-        const double late = first - wanted->first;
-        const double over = last - wanted->last;
-        // As long as the shot asks for, and shifted as a whole: one cause, not a short start and a long end.
-        const bool sameLength = std::abs(late - over) < kFrameTolerance;
-        if (std::abs(late) < kFrameTolerance && std::abs(over) < kFrameTolerance)
+        const Coverage its = coverageOf(item, *wanted, input.shot);
+        if (its.agrees() || tellShifted(item, its, *wanted, findings))
             continue;
-        const double own = item.frameAt(0);
-        // What covers the shot is in order: a run-up, or settling at the end.
-        const bool covers = late < kFrameTolerance && over > -kFrameTolerance;
-        const bool fromZero =
-            !covers && own >= -kFrameTolerance && own <= 1.0 + kFrameTolerance && wanted->first > 1.0 + kFrameTolerance;
-        if (fromZero) {
-            const double shift = wanted->first - first;
-            findings.push_back(
-                {"range.begins_at_zero",
-                 Severity::Fault,
-                 item.label,
-                 own,
-                 own,
-                 "frame",
-                 fmt::format("It begins at frame {}, the shot at {}", frameText(own), frameText(wanted->first)),
-                 fmt::format("Offset it by {}", countText(shift)),
-                 fmt::format("Offset {}{}", shift < 0 ? "−" : "+", frameText(std::abs(shift))),
-                 {offsetOf(shift)}});
-        } else if (sameLength) {
-            findings.push_back(
-                {late > 0 ? "range.late" : "range.early",
-                 Severity::Fault,
-                 item.label,
-                 first,
-                 std::abs(late),
-                 "frames",
-                 fmt::format("It is {} {}: {} – {} where the shot with handles is {} – {}{}", countText(std::abs(late)),
-                             late > 0 ? "late" : "early", frameText(first), frameText(last), frameText(wanted->first),
-                             frameText(wanted->last), stale ? " (its stale first frame not counted)" : ""),
-                 fmt::format("Offset it by {}{}", late < 0 ? "+" : "−", countText(std::abs(late))),
-                 fmt::format("Offset {}{}", late < 0 ? "+" : "−", frameText(std::abs(late))),
-                 {offsetOf(-late)}});
-        }
-        if (sameLength || fromZero) {
-            const double missing = wanted->count() - (last - first + 1.0);
-            if (!sameLength && missing > kFrameTolerance)
-                findings.push_back({"range.short",
-                                    Severity::Fault,
-                                    item.label,
-                                    last,
-                                    missing,
-                                    "frames",
-                                    fmt::format("It has {}, the shot with handles {}", countText(last - first + 1.0),
-                                                countText(wanted->count())),
-                                    "Bake it again over the whole range",
-                                    {},
-                                    {}});
-            continue;
-        }
-        const FrameRange shot = *input.shot.range;
-        const double shortStart = std::max(0.0, late);
-        const double shortEnd = std::max(0.0, -over);
-        const bool cutsShot = first > shot.first + kFrameTolerance || last < shot.last - kFrameTolerance;
-        if (cutsShot)
-            findings.push_back(
-                {"range.short",
-                 Severity::Fault,
-                 item.label,
-                 first > shot.first + kFrameTolerance ? first : last,
-                 shortStart + shortEnd,
-                 "frames",
-                 fmt::format("It covers {} – {}, the shot is {} – {}", frameText(first), frameText(last),
-                             frameText(shot.first), frameText(shot.last)),
-                 "Bake it again over the whole range, or hold its ends",
-                 "Hold the ends",
-                 {Step{"hold", {{"before", std::floor(shortStart)}, {"after", std::floor(shortEnd)}}, true}}});
-        else if (shortStart + shortEnd > kFrameTolerance)
-            findings.push_back(
-                {"range.handles_missing",
-                 Severity::Caution,
-                 item.label,
-                 shortStart > 0 ? first : last,
-                 shortStart + shortEnd,
-                 "frames",
-                 fmt::format("{} of the handles {} missing: it covers {} – {}", countText(shortStart + shortEnd),
-                             shortStart + shortEnd == 1.0 ? "is" : "are", frameText(first), frameText(last)),
-                 "Bake it again with handles, or hold its ends",
-                 "Hold the ends",
-                 {Step{"hold", {{"before", std::floor(shortStart)}, {"after", std::floor(shortEnd)}}, true}}});
-        const double extra = std::max(0.0, -late) + std::max(0.0, over);
-        if (extra > kFrameTolerance)
-            findings.push_back(
-                {"range.long",
-                 covers ? Severity::Note : Severity::Caution,
-                 item.label,
-                 over > 0 ? wanted->last + 1 : first,
-                 extra,
-                 "frames",
-                 fmt::format("It goes {} beyond the shot with handles: {} – {}", countText(extra), frameText(first),
-                             frameText(last)),
-                 "Trim it to the shot, or deliver the shot's range",
-                 "Trim to shot",
-                 {Step{"trim", {{"first", wanted->first}, {"last", wanted->last}, {"handles", 0.0}}, true}}});
+        tellMissing(item, its, *input.shot.range, findings);
+        tellBeyond(item, its, *wanted, findings);
     }
 }
 

@@ -124,7 +124,7 @@ Result<std::vector<Step>> undoOfAll(const Comparison& comparison) {
             continue;
         std::vector<Step> own;
         for (const Step& step : pair.found.undo())
-            if (step.type == "reorder")
+            if (renumbers(step))
                 orders.push_back(step);
             else
                 own.push_back(step);

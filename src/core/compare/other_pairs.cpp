@@ -71,8 +71,7 @@ Result<OtherPair> otherPair(const Scene& a, std::size_t nodeA, const Scene& b, s
     OtherPair pair{a.nodes[nodeA].path, b.nodes[nodeB].path, false, {}};
     std::vector<std::string> words;
     const auto say = [&](const char* what, double t, const std::string& figure) {
-        words.push_back(
-            fmt::format("{} at frame {}{}", what, frameText(snappedFrame(a.workingRate.frameAt(t))), figure));
+        words.push_back(fmt::format("{} at frame {}{}", what, frameText(snappedFrame(a.view.rate.frameAt(t))), figure));
     };
     bool place = true;
     const std::vector<Channel> ofA = channelsOf(a.nodes[nodeA].properties);
@@ -121,7 +120,7 @@ Result<std::optional<double>> seenApart(const Scene& a, std::size_t nodeA, const
         WYC_TRY(x, placementAt(a, nodeA, t));
         WYC_TRY(y, placementAt(b, nodeB, t));
         if (x.visible != y.visible)
-            return std::optional(snappedFrame(a.workingRate.frameAt(t)));
+            return std::optional(snappedFrame(a.view.rate.frameAt(t)));
     }
     return std::optional<double>();
 }

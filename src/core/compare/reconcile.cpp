@@ -526,7 +526,7 @@ Result<Reconciled> reconcile(const std::shared_ptr<const Scene>& a, std::size_t 
 std::vector<std::uint32_t> pointsAfter(const Reconciled& found, const std::vector<Step>& steps, std::size_t pointsA,
                                        std::size_t pointsB) {
     const bool reordered =
-        std::any_of(steps.begin(), steps.end(), [](const Step& step) { return step.on && step.type == "reorder"; });
+        std::any_of(steps.begin(), steps.end(), [](const Step& step) { return step.on && renumbers(step); });
     if (!reordered)
         return found.order.aOfB ? *found.order.aOfB : std::vector<std::uint32_t>(pointsB, kNone);
     // A's points that B has, in A's order; then what B has more.

@@ -87,7 +87,7 @@ Result<Reconciled> reconcileVarying(const std::shared_ptr<const Scene>& a, std::
         for (std::size_t i = 0; i < own.size(); ++i)
             if (std::abs(own[i] - other[i]) > 1e-6) {
                 tell("range", 0.0, "frames", "its samples are at other times",
-                     fmt::format("first at frame {}", frameText(snappedFrame(a->workingRate.frameAt(own[i])))));
+                     fmt::format("first at frame {}", frameText(snappedFrame(a->view.rate.frameAt(own[i])))));
                 break;
             }
     std::vector<double> times = timesOf(*a, nodeA);
@@ -102,7 +102,7 @@ Result<Reconciled> reconcileVarying(const std::shared_ptr<const Scene>& a, std::
         progress.report(static_cast<double>(t) / static_cast<double>(times.size()), "comparing", found.b);
         WYC_TRY(x, poseAt(*a, nodeA, times[t]));
         WYC_TRY(y, poseAt(*b, nodeB, times[t]));
-        const double frame = snappedFrame(a->workingRate.frameAt(times[t]));
+        const double frame = snappedFrame(a->view.rate.frameAt(times[t]));
         found.order.certain = std::max(found.order.certain, y.points.size());
         const auto ordered = inOrderOf(x, y);
         if (x.points.size() != y.points.size() || !ordered) {

@@ -28,14 +28,15 @@ struct ShutterSpec {
 /// What a person asks for.
 struct DeliverySpec {
     std::string name = "delivery";
-    std::vector<std::string> items;        // "SOURCE/PATH" patterns over labels; empty = all
-    std::string format = standardFormat(); // id
-    bool wholeRange = false;               // else the shot's range and handles, where there is one
-    std::optional<FrameRange> range;       // else the shot's
-    std::optional<double> handles;         // else the shot's
-    double lead = 0.0;                     // settling frames left out at the start, before all else
-    std::string frames;                    // chosen ones of the range, as "1009,1020:1024"; empty = all
-    std::optional<double> length;          // exactly so many frames
+    std::vector<std::string> items;                          // "SOURCE/PATH" patterns over labels; empty = all
+    std::string format = standardFormat();                   // id
+    nlohmann::json formatOptions = nlohmann::json::object(); // of its write options those that were chosen
+    bool wholeRange = false;                                 // else the shot's range and handles, where there is one
+    std::optional<FrameRange> range;                         // else the shot's
+    std::optional<double> handles;                           // else the shot's
+    double lead = 0.0;                                       // settling frames left out at the start, before all else
+    std::string frames;           // chosen ones of the range, as "1009,1020:1024"; empty = all
+    std::optional<double> length; // exactly so many frames
     std::optional<ShutterSpec> shutter;
     bool world = false;            // transforms go into the points
     std::optional<FrameRate> rate; // resample to it; else as it is
@@ -82,8 +83,8 @@ class ReadFiles;
 /// One target file (or sequence) to be.
 struct PlannedOutput {
     std::string item;
-    const Format* format = nullptr;
-    Scene scene; // exactly what is meant
+    FormatPtr format; // with the write options that were chosen
+    Scene scene;      // exactly what is meant
     NodePtr rest;
     fs::path target;                    // a pattern for sequences
     std::optional<fs::path> restTarget; // OBJ beside a point cache
@@ -108,6 +109,7 @@ struct ConversionSpec {
     fs::path target;
     bool perItem = false; // one target an item, its name put in before the frame number or extension
     bool replace = false;
+    nlohmann::json formatOptions = nlohmann::json::object(); // of its write options those that were chosen
 };
 [[nodiscard]] Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
                                                                 const ConversionSpec& spec);

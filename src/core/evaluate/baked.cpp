@@ -286,16 +286,15 @@ WorldTrack::WorldTrack(std::shared_ptr<const Scene> scene, std::size_t node, con
     sampling_ = commonSampling(samplings);
     if (sampling_.isStill()) {
         // Nothing moves while it is wanted; elsewhere it may.
-        const Wanted& wanted = scene_->wanted;
+        const View& wanted = scene_->view;
         sampling_ = varies_ && wanted.range     ? Sampling::still(wanted.range->first)
                     : varies_ && wanted.moments ? Sampling::still(wanted.moments->firstTime())
                                                 : own;
-    } else if (scene_->wanted.moments) {
-        sampling_ =
-            chosenTimes(sampling_, {straight_, false, !varies_, true}, TimeMap(), scene_->wanted, scene_->workingRate);
+    } else if (scene_->view.moments) {
+        sampling_ = chosenTimes(sampling_, {straight_, false, !varies_, true}, TimeMap(), scene_->view);
     } else if (!straight_) {
         std::vector<double> times = sampling_.times();
-        const auto frames = wholeFrames(times.front(), times.back(), scene_->workingRate);
+        const auto frames = wholeFrames(times.front(), times.back(), scene_->view.rate);
         times.insert(times.end(), frames.begin(), frames.end());
         const std::size_t before = sampling_.count();
         sortMoments(times);
@@ -335,7 +334,7 @@ Result<std::optional<Mat4>> WorldTrack::speedAt(double seconds) const {
     if (!varies_)
         return std::optional<Mat4>();
     // Differences over a frame, less where the motion ends: what the next and the last frame show.
-    const double frame = scene_->workingRate.secondsAt(1.0);
+    const double frame = scene_->view.rate.secondsAt(1.0);
     const double from = std::max(seconds - frame, sampling_.isStill() ? seconds : sampling_.firstTime());
     const double to = std::min(seconds + frame, sampling_.isStill() ? seconds : sampling_.lastTime());
     if (!(to - from > 0.0))

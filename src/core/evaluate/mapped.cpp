@@ -508,55 +508,53 @@ bool turnsInMixes(const std::vector<TransformOp>& ops) {
 }
 
 // Later, earlier, slower or faster: every sample stays one, and between them all is as it was.
-bool movedAsAWhole(const TimeMap& map, const Wanted& wanted) {
+bool movedAsAWhole(const TimeMap& map, const View& view) {
     const auto run = map.asOneRun();
-    return run && run->speed > 0.0 && !wanted.range && !wanted.moments;
+    return run && run->speed > 0.0 && !view.range && !view.moments;
 }
 
-PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const Wanted& wanted,
-                               const FrameRate& rate, const GeometryPtr& carrier, bool carried = false) {
+PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const View& view,
+                               const GeometryPtr& carrier, bool carried = false) {
     const bool turning = carrier && normalsTurn(properties, *carrier);
-    return changedChannels(
-        properties, [map, wanted, rate, carrier, carried, turning](const Channel& channel) -> ValuesPtr {
-            const ValuesPtr& values = channel.values;
-            if (values->sampling().isStill() && values->sameAlways()) {
-                // One value for all times follows a speed that is one for all times.
-                const auto run = map.asOneRun();
-                if (channel.time == TimeRole::Plain || !run || run->speed == 1.0 || values->sampling().count() == 0)
-                    return values;
-                return std::make_shared<MappedValues>(channel, map, values->sampling(), carrier, false);
-            }
-            TrackNature nature;
-            nature.held = channel.blend == Blend::Held;
-            nature.straight = channel.blend != Blend::UnitLength || movedAsAWhole(map, wanted);
-            nature.sameAlways = values->sameAlways();
-            // Values of points are sampled as the points are: readers pair them by number.
-            const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
-            if (withPoints)
-                nature = {carrier->straightBetween() && (movedAsAWhole(map, wanted) || !turning), false,
-                          carrier->sameAlways() && values->sameAlways(), true};
-            return std::make_shared<MappedValues>(
-                channel, map, chosenTimes(values->sampling(), nature, map, wanted, rate), carrier, carried);
-        });
+    return changedChannels(properties, [map, view, carrier, carried, turning](const Channel& channel) -> ValuesPtr {
+        const ValuesPtr& values = channel.values;
+        if (values->sampling().isStill() && values->sameAlways()) {
+            // One value for all times follows a speed that is one for all times.
+            const auto run = map.asOneRun();
+            if (channel.time == TimeRole::Plain || !run || run->speed == 1.0 || values->sampling().count() == 0)
+                return values;
+            return std::make_shared<MappedValues>(channel, map, values->sampling(), carrier, false);
+        }
+        TrackNature nature;
+        nature.held = channel.blend == Blend::Held;
+        nature.straight = channel.blend != Blend::UnitLength || movedAsAWhole(map, view);
+        nature.sameAlways = values->sameAlways();
+        // Values of points are sampled as the points are: readers pair them by number.
+        const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
+        if (withPoints)
+            nature = {carrier->straightBetween() && (movedAsAWhole(map, view) || !turning), false,
+                      carrier->sameAlways() && values->sameAlways(), true};
+        return std::make_shared<MappedValues>(channel, map, chosenTimes(values->sampling(), nature, map, view), carrier,
+                                              carried);
+    });
 }
 
 } // namespace
 
-Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeMap& map, const Wanted& wanted,
-                     const FrameRate& rate) {
+Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeMap& map, const View& view) {
     static constexpr std::array<double, 3> kBeside{0.0, -2.0 * kSameMoment, 2.0 * kSameMoment};
-    if (own.isStill() && (nature.sameAlways || !wanted.moments))
+    if (own.isStill() && (nature.sameAlways || !view.moments))
         return stillThrough(own, map);
-    const auto run = throughOneRun(own, map, rate);
-    if (run && nature.straight && !wanted.range && !wanted.moments)
+    const auto run = throughOneRun(own, map, view.rate);
+    if (run && nature.straight && !view.range && !view.moments)
         return *run;
     const TimeSpan ownSpan{own.firstTime(), own.lastTime()};
     std::vector<double> times;
-    if (wanted.moments) {
-        if (!wanted.range || (wanted.moments->count() > 0 && inSpan(*wanted.range, wanted.moments->firstTime()) &&
-                              inSpan(*wanted.range, wanted.moments->lastTime())))
-            return *wanted.moments;
-        times = wanted.moments->times();
+    if (view.moments) {
+        if (!view.range || (view.moments->count() > 0 && inSpan(*view.range, view.moments->firstTime()) &&
+                            inSpan(*view.range, view.moments->lastTime())))
+            return *view.moments;
+        times = view.moments->times();
     } else {
         // Ends of pieces count only where the track is on its way there: right before or behind it, too, as a fade
         // may begin within what it moves and end beyond.
@@ -578,8 +576,8 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
         if (!run)
             std::erase_if(times, [&](double t) { return !shows(t) && !joinsAt(t); });
         for (TimeSpan rest : map.holds()) {
-            if (wanted.range)
-                rest = {std::max(rest.first, wanted.range->first), std::min(rest.last, wanted.range->last)};
+            if (view.range)
+                rest = {std::max(rest.first, view.range->first), std::min(rest.last, view.range->last)};
             if (!std::isfinite(rest.first) || !std::isfinite(rest.last) || rest.last < rest.first ||
                 !shows(rest.first) || map.at((rest.first + rest.last) / 2.0).size() > 1)
                 continue;
@@ -589,32 +587,32 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
                 continue;
             // Frames of a rest count from the pose that rests: half frames stay half frames.
             const double base = own.firstTime() > map.heldAt(rest.first) - kSameMoment ? rest.last : rest.first;
-            const double frame = rate.secondsAt(1.0);
+            const double frame = view.rate.secondsAt(1.0);
             const double from = std::ceil((rest.first - base) / frame - kFrameTolerance);
             for (double k = from; base + k * frame <= rest.last + kSameMoment && k < from + 1e7; k += 1.0)
                 times.push_back(base + k * frame);
         }
         // Where it bends, whole frames say how.
         for (TimeSpan bend : nature.held ? std::vector<TimeSpan>() : map.bends()) {
-            if (wanted.range)
-                bend = {std::max(bend.first, wanted.range->first), std::min(bend.last, wanted.range->last)};
+            if (view.range)
+                bend = {std::max(bend.first, view.range->first), std::min(bend.last, view.range->last)};
             if (!std::isfinite(bend.first) || !std::isfinite(bend.last) || bend.last < bend.first ||
                 (!joins && !shows(bend.first)))
                 continue;
-            const auto frames = wholeFrames(bend.first, bend.last, rate);
+            const auto frames = wholeFrames(bend.first, bend.last, view.rate);
             times.insert(times.end(), frames.begin(), frames.end());
         }
         for (double& time : times)
-            time = snappedToFrame(time, rate);
+            time = snappedToFrame(time, view.rate);
         if (!nature.straight && !times.empty()) {
             const auto [low, high] = std::minmax_element(times.begin(), times.end());
-            const auto frames = wholeFrames(*low, *high, rate);
+            const auto frames = wholeFrames(*low, *high, view.rate);
             times.insert(times.end(), frames.begin(), frames.end());
         }
     }
     sortMoments(times);
-    if (wanted.range) {
-        const TimeSpan& range = *wanted.range;
+    if (view.range) {
+        const TimeSpan& range = *view.range;
         const bool cut = !times.empty() && times.front() < range.first - kSameMoment;
         const bool beyond = !times.empty() && times.back() > range.last + kSameMoment;
         const bool before = cut && times.back() > range.first + kSameMoment;   // on its way across the first end
@@ -622,9 +620,9 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
         const bool state = cut && nature.held;
         std::erase_if(times, [&](double t) { return !inSpan(range, t); });
         // Where one of its own is there already, that one stays, to the last bit.
-        if (!wanted.moments && (before || state) && (times.empty() || times.front() > range.first + kSameMoment))
+        if (!view.moments && (before || state) && (times.empty() || times.front() > range.first + kSameMoment))
             times.insert(times.begin(), range.first);
-        if (!wanted.moments && after && !nature.held && (times.empty() || times.back() < range.last - kSameMoment))
+        if (!view.moments && after && !nature.held && (times.empty() || times.back() < range.last - kSameMoment))
             times.push_back(range.last);
         if (times.empty())
             return Sampling::still(range.first);
@@ -634,27 +632,27 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
     return times.size() == 1 && !nature.everyFrame ? Sampling::still(times.front()) : fromTimes(times, run);
 }
 
-Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, const FrameRate& rate) {
+Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view) {
     Scene result = scene;
-    result.samplings.clear();
-    result.wanted = wanted;
-    result.properties = mappedProperties(scene.properties, map, wanted, rate, nullptr);
+    result.container.samplings.clear();
+    result.view = view;
+    result.properties = mappedProperties(scene.properties, map, view, nullptr);
     for (Material& material : result.materials)
-        material.graph = mappedProperties(material.graph, map, wanted, rate, nullptr);
+        material.graph = mappedProperties(material.graph, map, view, nullptr);
     const bool mixes = mixesPoses(map);
     const bool joins = map.joinsApart();
     const bool withRest = scene.rest && showsRest(map);
     const bool carries = map.carries();
     // Whole frames say where something is carried; it goes in straight lines between them.
     const auto carriedTimes = [&](const Sampling& own) {
-        if (wanted.moments)
-            return chosenTimes(own, {false, false, false, true}, map, wanted, rate);
+        if (view.moments)
+            return chosenTimes(own, {false, false, false, true}, map, view);
         std::vector<double> times = own.times();
-        if (wanted.range) {
-            const auto frames = wholeFrames(wanted.range->first, wanted.range->last, rate);
+        if (view.range) {
+            const auto frames = wholeFrames(view.range->first, view.range->last, view.rate);
             times.insert(times.end(), frames.begin(), frames.end());
-            times.insert(times.end(), {wanted.range->first, wanted.range->last});
-            std::erase_if(times, [&](double t) { return !inSpan(*wanted.range, t); });
+            times.insert(times.end(), {view.range->first, view.range->last});
+            std::erase_if(times, [&](double t) { return !inSpan(*view.range, t); });
         }
         sortMoments(times);
         return samplingFromTimes(times);
@@ -664,17 +662,17 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
         Node& node = result.nodes[i];
         const GeometryPtr own = node.geometry;
         const bool set = node.is().part && node.parent >= 0;
-        node.properties = mappedProperties(node.properties, map, wanted, rate,
+        node.properties = mappedProperties(node.properties, map, view,
                                            set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
                                            carries && node.parent < 0 && !node.transform);
         // Where moments are wanted, a still shape has them as far as something on it changes.
-        const bool still = own && own->sameAlways() && !(wanted.moments && layersChange(before.properties));
+        const bool still = own && own->sameAlways() && !(view.moments && layersChange(before.properties));
         if (own && !(own->sampling().isStill() && still)) {
             TrackNature nature{own->straightBetween() &&
-                                   (movedAsAWhole(map, wanted) || !normalsTurn(before.properties, *own)),
+                                   (movedAsAWhole(map, view) || !normalsTurn(before.properties, *own)),
                                false, still, true};
             node.geometry = std::make_shared<MappedGeometry>(
-                own, map, chosenTimes(own->sampling(), nature, map, wanted, rate), own->straightBetween(),
+                own, map, chosenTimes(own->sampling(), nature, map, view), own->straightBetween(),
                 withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
         }
         if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
@@ -682,20 +680,20 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, 
             node.transform = std::make_shared<MappedTransform>(
                 node.transform, map,
                 chosenTimes(node.transform->sampling(), {straight, false, node.transform->sameAlways(), false}, map,
-                            wanted, rate),
+                            view),
                 straight, joins);
         }
         if (node.visibility && !(node.visibility->sampling.isStill() && !node.visibility->exact)) {
             VisibilityTrack track;
             track.exact = std::make_shared<const std::function<Visibility(double)>>(
                 [earlier = *node.visibility, map](double t) { return earlier.at(map.heldAt(t)); });
-            track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, wanted, rate);
+            track.sampling = chosenTimes(node.visibility->sampling, {true, true, false, false}, map, view);
             for (const double time : track.sampling.times())
                 track.values.push_back(track.at(time));
             node.visibility = std::move(track);
         }
         // A sum of poses is no pose of a skin, and moments are asked of points.
-        if (!mixes && !joins && !carries && !withRest && !wanted.moments)
+        if (!mixes && !joins && !carries && !withRest && !view.moments)
             stillDeformed(node, before);
         const bool free = carries && node.parent >= 0 && standsFree(node);
         if (!carries || (node.parent >= 0 && !free))

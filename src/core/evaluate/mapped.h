@@ -17,13 +17,12 @@ struct TrackNature {
 /// - the wanted moments, where some are;
 /// - else its own samples, at which nothing is computed that was not before; the ends of what the map shows in another
 ///   way; whole frames where it goes in no straight lines; and the ends of the wanted range where it moves across them.
-/// A track that does not change in the wanted range is one sample, taken there. `rate` is that of the frames.
+/// A track that does not change in the wanted range is one sample, taken there.
 [[nodiscard]] Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeMap& map,
-                                   const Wanted& wanted, const FrameRate& rate);
+                                   const View& view);
 
-/// Every track of the scene through the map, and then at what is wanted; `result.wanted` is `wanted`. Frames are those
-/// of `rate`. Points follow their ids where they have some and are never mixed across other faces; velocities and
-/// shutters follow the map's speed.
-[[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const Wanted& wanted, const FrameRate& rate);
+/// Every track of the scene through the map, and then at what is wanted; `result.view` is `view`. Points follow their
+/// ids where they have some and are never mixed across other faces; velocities and shutters follow the map's speed.
+[[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view);
 
 } // namespace wyc

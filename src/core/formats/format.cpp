@@ -41,8 +41,89 @@ const char* contentName(Content content) {
     return "";
 }
 
-Content contentOf(Meaning layer) {
-    return layer == Meaning::Uvs ? Content::Uvs : layer == Meaning::Normals ? Content::Normals : Content::Colours;
+Content contentOf(Meaning meaning) {
+    switch (meaning) {
+    case Meaning::Uvs: return Content::Uvs;
+    case Meaning::Normals: return Content::Normals;
+    case Meaning::Colours: return Content::Colours;
+    case Meaning::FocalLength:
+    case Meaning::GateWidth:
+    case Meaning::GateHeight:
+    case Meaning::GateX:
+    case Meaning::GateY:
+    case Meaning::Squeeze:
+    case Meaning::Overscan:
+    case Meaning::FStop:
+    case Meaning::FocusDistance:
+    case Meaning::ShutterOpen:
+    case Meaning::ShutterClose:
+    case Meaning::NearClip:
+    case Meaning::FarClip:
+    case Meaning::FilmBack: return Content::Cameras;
+    case Meaning::LightColour:
+    case Meaning::LightIntensity:
+    case Meaning::LightExposure:
+    case Meaning::LightConeDegrees:
+    case Meaning::LightKind: return Content::Lights;
+    case Meaning::Turns:
+    case Meaning::Sizes:
+    case Meaning::PrototypeNumbers: return Content::Instancers;
+    default: return traitsOf(meaning).ofDeformers ? Content::Deformers : Content::Values;
+    }
+}
+
+ChannelKind kindOf(const Channel& channel) {
+    return {channel.meaning,
+            channel.values->type(),
+            channel.values->extent(),
+            channel.scope,
+            channel.indices || channel.numbers != nullptr,
+            false};
+}
+
+ChannelKind kindOf(const Layer& layer) {
+    return {layer.meaning, layer.values->type(),     layer.values->extent(),
+            layer.scope,   layer.numbers != nullptr, layer.further};
+}
+
+ChannelKind kindOf(const PropertyNode& property) {
+    ChannelKind kind{.meaning = property.meaning, .scope = property.scope};
+    if (property.values) {
+        kind.type = property.values->type();
+        kind.extent = property.values->extent();
+    }
+    return kind;
+}
+
+Carried Format::carry(const ChannelKind& channel) const {
+    if (carries)
+        return carries(channel, chosen);
+    const Answer& given = answer(contentOf(channel.meaning));
+    if (!isLayer(channel.meaning) || given.fate == Fate::Lost || keeps(Content::Values))
+        return {given.fate, std::string(given.how)};
+    // Without a place for attributes of any kind, formats agree on one set of each, and on three numbers a colour.
+    if (channel.further)
+        return {Fate::Lost, fmt::format("{} has one set of them", name)};
+    if (channel.meaning == Meaning::Colours && (channel.scope != Scope::Point || channel.numbered))
+        return {Fate::Lost, "they are not one a point"};
+    return {given.fate, std::string(given.how)};
+}
+
+Result<FormatPtr> chosenAs(const Format& format, const nlohmann::json& writeOptions) {
+    WYC_TRY(options, checkedOptions(format.name, format.writeOptions, writeOptions));
+    auto chosen = std::make_shared<Format>(format);
+    if (format.answersWith)
+        chosen->answers = format.answersWith(format.answers, options);
+    chosen->chosen = std::move(options);
+    return FormatPtr(std::move(chosen));
+}
+
+Result<Scene> Format::read(OpenRequest request) const {
+    auto options = checkedOptions(name, openOptions, request.options);
+    if (!options)
+        return fail(std::move(options.error()).inFile(request.path.string()));
+    request.options = std::move(*options);
+    return open(request);
 }
 
 const char* fateName(Fate fate) {

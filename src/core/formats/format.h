@@ -8,10 +8,10 @@
 #include <string_view>
 #include <vector>
 
-#include <nlohmann/json_fwd.hpp>
-
 #include "base/file.h"
 #include "base/progress.h"
+#include "options/option.h"
+#include "scene/channels.h"
 #include "scene/layers.h"
 #include "scene/scene.h"
 
@@ -31,6 +31,8 @@ struct OpenRequest {
     /// Mesh for a bare point cache: faces and what lies on them come from it. Its point count must agree.
     NodePtr rest;
     std::string restName;
+    /// Of the format's open options those that were chosen; a reader is given all of them.
+    nlohmann::json options = nlohmann::json::object();
 };
 
 /// Kinds of content that a scene may have. For each of them a format says what becomes of it.
@@ -63,8 +65,8 @@ enum class Content {
 };
 inline constexpr std::size_t kContentCount = static_cast<std::size_t>(Content::UpAxis) + 1;
 [[nodiscard]] const char* contentName(Content content);
-/// Of UVs, normals and colours: which content they are.
-[[nodiscard]] Content contentOf(Meaning layer);
+/// Which content a property is.
+[[nodiscard]] Content contentOf(Meaning meaning);
 
 enum class Fate { Kept, Converted, Lost };
 [[nodiscard]] const char* fateName(Fate fate);
@@ -73,11 +75,30 @@ struct Answer {
     std::string_view how = {}; // it is converted, or kept in part
 };
 
+/// All that a format's answer about one channel may depend on.
+struct ChannelKind {
+    Meaning meaning = Meaning::Unknown;
+    ValueType type = ValueType::Float;
+    std::uint32_t extent = 1;
+    Scope scope = Scope::Constant;
+    bool numbered = false; // elements have their values by number
+    bool further = false;  // one of its meaning comes before
+};
+[[nodiscard]] ChannelKind kindOf(const Channel& channel);
+[[nodiscard]] ChannelKind kindOf(const Layer& layer);
+[[nodiscard]] ChannelKind kindOf(const PropertyNode& property);
+/// What becomes of one channel.
+struct Carried {
+    Fate fate = Fate::Lost;
+    std::string how = {}; // what of it goes, and why
+};
+
 struct WriteOptions {
     FrameRate rate;
     std::string application; // goes where the format has a place for it
     std::string description;
-    std::string dateText; // empty = none: same scene, same bytes
+    std::string dateText;                              // empty = none: same scene, same bytes
+    nlohmann::json options = nlohmann::json::object(); // of the format's write options, all of them
 };
 
 /// Writes a whole scene to `target` (for a sequence: a pattern with # in its name). Streams; memory stays
@@ -90,10 +111,16 @@ using OpenFunction = Result<Scene> (*)(const OpenRequest&);
 using NameFunction = std::string (*)(const std::string&);
 
 /// The scene as the format can hold it: what is meant, once a person chose this format.
-using PrepareFunction = Result<Scene> (*)(Scene);
+using PrepareFunction = Result<Scene> (*)(Scene, const nlohmann::json& writeOptions);
 
 /// Bytes that a scene will take, within a fifth or so.
-using EstimateFunction = std::uint64_t (*)(const Scene&);
+using EstimateFunction = std::uint64_t (*)(const Scene&, const nlohmann::json& writeOptions);
+
+/// What becomes of a channel, where kinds of content do not say it.
+using CarryFunction = Carried (*)(const ChannelKind&, const nlohmann::json& writeOptions);
+/// Answers that write options change.
+using AnswersFunction = std::array<Answer, kContentCount> (*)(std::array<Answer, kContentCount>,
+                                                              const nlohmann::json& writeOptions);
 
 /// How sure it is that a file is of the format, from 0 to 1. `head`: its first bytes (kHeadBytes, or all there are).
 inline constexpr std::size_t kHeadBytes = 512;
@@ -142,6 +169,13 @@ struct Format {
     StructureFunction structure = nullptr; // null = it has none worth telling
     WrittenFunction writtenAt = nullptr;   // null = where it stands in the scene
     bool offered = true;                   // among the choices of a delivery
+    Options openOptions = {};              // as a job keeps them and window and command line offer them
+    Options writeOptions = {};
+    AnswersFunction answersWith = nullptr;            // null = write options change none
+    CarryFunction carries = nullptr;                  // null = by kinds of content
+    nlohmann::json chosen = nlohmann::json::object(); // write options, all of them: see chosenAs
+    /// Opens with its options checked and filled in. Whoever opens goes this way.
+    [[nodiscard]] Result<Scene> read(OpenRequest request) const;
     [[nodiscard]] WrittenPlace placeOf(const Node& node) const {
         return writtenAt ? writtenAt(node) : WrittenPlace{node.path};
     }
@@ -152,7 +186,15 @@ struct Format {
     [[nodiscard]] const Answer& answer(Content content) const { return answers[static_cast<std::size_t>(content)]; }
     [[nodiscard]] bool keeps(Content content) const { return answer(content).fate == Fate::Kept; }
     [[nodiscard]] bool loses(Content content) const { return answer(content).fate == Fate::Lost; }
+    /// What becomes of one channel of a node: plan, proof and record ask this and nothing else.
+    [[nodiscard]] Carried carry(const ChannelKind& channel) const;
+    [[nodiscard]] bool carriesAsIs(const ChannelKind& channel) const { return carry(channel).fate == Fate::Kept; }
 };
+using FormatPtr = std::shared_ptr<const Format>;
+/// The format as it writes with these options: its answers are those of what will be written. An error names an option
+/// that it does not have, or a value that it does not take.
+[[nodiscard]] Result<FormatPtr> chosenAs(const Format& format,
+                                         const nlohmann::json& writeOptions = nlohmann::json::object());
 /// Answers for those listed; all else is lost.
 [[nodiscard]] std::array<Answer, kContentCount> answersOf(std::initializer_list<std::pair<Content, Answer>> listed);
 

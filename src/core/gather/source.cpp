@@ -160,7 +160,7 @@ Result<Node> readRest(const SourceSpec& spec, std::size_t points) {
     }
     OpenRequest request;
     request.path = path;
-    WYC_TRY(scene, format->open(request));
+    WYC_TRY(scene, format->read(std::move(request)));
     const Node* mesh = nullptr;
     for (const Node& node : scene.nodes) {
         if (!node.geometry)
@@ -201,19 +201,20 @@ void remarkSequence(Scene& scene, const FileSequence& sequence) {
     };
     for (const MissingRun& run : sequence.missing) {
         const double count = std::round((run.last - run.first) / sequence.step) + 1.0;
-        scene.remarks.push_back({"frames.missing", item, run.first, count, "frames",
-                                 fmt::format("{}: {} and {} are there", span(run), frameText(run.first - sequence.step),
-                                             frameText(run.last + sequence.step)),
-                                 "Export these frames again, or resample to fill in between", 2});
+        scene.report.remarks.push_back(
+            {"frames.missing", item, run.first, count, "frames",
+             fmt::format("{}: {} and {} are there", span(run), frameText(run.first - sequence.step),
+                         frameText(run.last + sequence.step)),
+             "Export these frames again, or resample to fill in between", 2});
     }
     for (const DoubledFrame& doubled : sequence.doubled)
-        scene.remarks.push_back(
+        scene.report.remarks.push_back(
             {"frames.doubled", item, doubled.frame, static_cast<double>(doubled.others.size() + 1), "files",
              fmt::format("Frame {} exists as '{}' and as '{}'; the first is used", frameText(doubled.frame),
                          doubled.used.filename().string(), doubled.others.front().filename().string()),
              "Remove the file that does not belong", 2});
     if (sequence.mixedPadding())
-        scene.remarks.push_back(
+        scene.report.remarks.push_back(
             {"frames.mixed_padding",
              item,
              {},
@@ -237,7 +238,7 @@ std::vector<fs::path> filesOf(const Source& source) {
     std::vector<fs::path> files{source.spec.path};
     if (source.restUsed)
         files.push_back(*source.restUsed);
-    for (const std::string& name : source.scene.materialFiles)
+    for (const std::string& name : source.scene.report.files)
         files.push_back(folderOf(source.spec.path) / name);
     return files;
 }
@@ -259,6 +260,77 @@ std::uint64_t stampOf(const Source& source) {
     return hash64(std::as_bytes(std::span(figures)));
 }
 
+namespace {
+
+// What a person should know of how the rest mesh of a cache was found.
+std::optional<ReaderRemark> restRemark(const RestChoice& choice, const std::string& item, std::size_t points) {
+    if (!choice.best && !choice.equallyNear.empty())
+        return ReaderRemark{
+            "rest.ambiguous",
+            item,
+            {},
+            static_cast<double>(choice.equallyNear.size()),
+            "meshes",
+            fmt::format("{} meshes beside the cache have its {} points ('{}', '{}'{}); none is nearer by name",
+                        choice.equallyNear.size(), groupedDigits(points), choice.equallyNear[0].filename().string(),
+                        choice.equallyNear[1].filename().string(), choice.equallyNear.size() > 2 ? " …" : ""),
+            "Say which one it is; until then it is shown as bare points",
+            1};
+    if (choice.best && choice.byCountOnly)
+        return ReaderRemark{"rest.by_count",
+                            item,
+                            {},
+                            static_cast<double>(points),
+                            "points",
+                            fmt::format("'{}' is taken as its rest mesh only since it has as many points ({})",
+                                        choice.best->filename().string(), groupedDigits(points)),
+                            "Give its rest mesh if it is another",
+                            0};
+    if (!choice.best && choice.nearly)
+        return ReaderRemark{"rest.nearly_fits",
+                            item,
+                            {},
+                            static_cast<double>(choice.nearly->second),
+                            "points",
+                            fmt::format("'{}' would be its rest mesh by name, but has {} points; the cache has {}",
+                                        choice.nearly->first.filename().string(), groupedDigits(choice.nearly->second),
+                                        groupedDigits(points)),
+                            "Give the mesh this cache was baked from; until then it is shown as bare points",
+                            1};
+    if (!choice.best)
+        return ReaderRemark{
+            "rest.none",
+            item,
+            {},
+            {},
+            "",
+            fmt::format("No mesh beside the cache has {} points: shown as bare points", groupedDigits(points)),
+            "Give its rest mesh to see faces",
+            0};
+    return std::nullopt;
+}
+
+// Instances count as what they show, as far as there are not too many.
+void expandInstances(Source& source) {
+    if (!hasInstances(source.scene))
+        return;
+    constexpr std::size_t kMostShown = 100'000;
+    if (auto expanded = expandedInstances(source.scene, kMostShown))
+        source.expanded = std::make_shared<const Scene>(std::move(*expanded));
+    else
+        source.scene.report.remarks.push_back(
+            {"instances.not_shown",
+             "",
+             {},
+             {},
+             "",
+             fmt::format("Its instances cannot be had as items: {} ({})", expanded.error().what, expanded.error().item),
+             "They are carried from archive to archive by `wyc convert` all the same",
+             1});
+}
+
+} // namespace
+
 Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate) {
     auto source = std::make_shared<Source>();
     source->spec = spec;
@@ -266,6 +338,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     WYC_TRY(format, requireSourceFormat(spec.path));
     source->format = format;
     OpenRequest request;
+    request.options = spec.options;
     request.assumedRate = assumedRate;
     std::optional<FileSequence> sequence;
     if (format->sequence) {
@@ -289,55 +362,11 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
         SourceSpec withRest = spec;
         const std::string item = "/" + safeName(spec.path.stem().string());
         if (!withRest.rest && spec.searchRest && points > 0) {
-            RestChoice choice = chooseRest(spec.path, points);
+            const RestChoice choice = chooseRest(spec.path, points);
             withRest.rest = choice.best;
             source->restCandidates = choice.equallyNear;
-            if (!choice.best && !choice.equallyNear.empty())
-                remarks.push_back(
-                    {"rest.ambiguous",
-                     item,
-                     {},
-                     static_cast<double>(choice.equallyNear.size()),
-                     "meshes",
-                     fmt::format("{} meshes beside the cache have its {} points ('{}', "
-                                 "'{}'{}); none is nearer by name",
-                                 choice.equallyNear.size(), groupedDigits(points),
-                                 choice.equallyNear[0].filename().string(), choice.equallyNear[1].filename().string(),
-                                 choice.equallyNear.size() > 2 ? " …" : ""),
-                     "Say which one it is; until then it is shown as bare points",
-                     1});
-            else if (choice.best && choice.byCountOnly)
-                remarks.push_back({"rest.by_count",
-                                   item,
-                                   {},
-                                   static_cast<double>(points),
-                                   "points",
-                                   fmt::format("'{}' is taken as its rest mesh only since it has as many points ({})",
-                                               choice.best->filename().string(), groupedDigits(points)),
-                                   "Give its rest mesh if it is another",
-                                   0});
-            else if (!choice.best && choice.nearly)
-                remarks.push_back(
-                    {"rest.nearly_fits",
-                     item,
-                     {},
-                     static_cast<double>(choice.nearly->second),
-                     "points",
-                     fmt::format("'{}' would be its rest mesh by name, but has {} points; the cache has {}",
-                                 choice.nearly->first.filename().string(), groupedDigits(choice.nearly->second),
-                                 groupedDigits(points)),
-                     "Give the mesh this cache was baked from; until then it is shown as bare points",
-                     1});
-            else if (!choice.best)
-                remarks.push_back(
-                    {"rest.none",
-                     item,
-                     {},
-                     {},
-                     "",
-                     fmt::format("No mesh beside the cache has {} points: shown as bare points", groupedDigits(points)),
-                     "Give its rest mesh to see faces",
-                     0});
+            if (auto remark = restRemark(choice, item, points))
+                remarks.push_back(std::move(*remark));
         }
         if (withRest.rest) {
             WYC_TRY(rest, readRest(withRest, points));
@@ -350,31 +379,17 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
         return fail(
             makeError(ErrorKind::BadInput, "a rest mesh goes with a bare point cache only").inFile(spec.path.string()));
     }
-    WYC_TRY(scene, format->open(request));
+    WYC_TRY(scene, format->read(std::move(request)));
     source->scene = std::move(scene);
     for (const Node& node : source->scene.nodes)
         if (source->rest && node.geometry) { // a bare cache holds one shape
             source->scene.rest = source->rest->geometry;
             source->scene.restOf = node.id;
         }
-    source->scene.remarks.insert(source->scene.remarks.begin(), remarks.begin(), remarks.end());
+    source->scene.report.remarks.insert(source->scene.report.remarks.begin(), remarks.begin(), remarks.end());
     if (sequence)
         remarkSequence(source->scene, *sequence);
-    if (hasInstances(source->scene)) {
-        constexpr std::size_t kMostShown = 100'000;
-        if (auto expanded = expandedInstances(source->scene, kMostShown))
-            source->expanded = std::make_shared<const Scene>(std::move(*expanded));
-        else
-            source->scene.remarks.push_back({"instances.not_shown",
-                                             "",
-                                             {},
-                                             {},
-                                             "",
-                                             fmt::format("Its instances cannot be had as items: {} ({})",
-                                                         expanded.error().what, expanded.error().item),
-                                             "They are carried from archive to archive by `wyc convert` all the same",
-                                             1});
-    }
+    expandInstances(*source);
     source->tree = std::make_shared<const SceneTree>(source->shown());
     return SourcePtr(std::move(source));
 }

@@ -14,10 +14,11 @@ namespace wyc {
 
 /// One source as a person named it, before it is opened.
 struct SourceSpec {
-    fs::path path;                // a file, or a pattern with #
-    std::optional<fs::path> rest; // mesh for a bare point cache
-    std::string restObject;       // one object of it
-    bool searchRest = true;       // without `rest`: look beside the cache
+    fs::path path;                                     // a file, or a pattern with #
+    std::optional<fs::path> rest;                      // mesh for a bare point cache
+    std::string restObject;                            // one object of it
+    bool searchRest = true;                            // without `rest`: look beside the cache
+    nlohmann::json options = nlohmann::json::object(); // of its format's open options those that were chosen
     bool operator==(const SourceSpec&) const = default;
 };
 

@@ -9,14 +9,14 @@
 #include "base/text.h"
 #include "delivery/ask/chosen.h"
 #include "scene/stand_in.h"
-#include "steps/shape/take.h"
 
 namespace wyc {
 namespace {
 
 using nlohmann::json;
 
-constexpr int kJobVersion = 1;
+// 2: options of formats, of sources and of deliveries. A job of version 1 has none.
+constexpr int kJobVersion = 2;
 constexpr std::uint64_t kMostJobBytes = 64 << 20;
 
 Error jobError(std::string what) {
@@ -82,6 +82,12 @@ class ObjectReader {
             problem(fmt::format("a list for \"{}\"", key));
         return value && value->is_array() ? *value : kEmpty;
     }
+    json object(const char* key) {
+        const json* value = find(key);
+        if (value && !value->is_object())
+            problem(fmt::format("an object for \"{}\"", key));
+        return value && value->is_object() ? *value : json::object();
+    }
     template<class T> void take(std::optional<T>& into, const Result<T>& value) {
         if (value)
             into = *value;
@@ -145,6 +151,7 @@ json deliveryJson(const DeliverySpec& spec, const fs::path& folder) {
     return {{"name", spec.name},
             {"items", spec.items},
             {"format", spec.format},
+            {"format_options", spec.formatOptions},
             {"whole_range", spec.wholeRange},
             {"first", spec.range ? json(spec.range->first) : json(nullptr)},
             {"last", spec.range ? json(spec.range->last) : json(nullptr)},
@@ -176,6 +183,7 @@ Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
         if (item.is_string())
             spec.items.push_back(item.get<std::string>());
     spec.format = reader.text("format", spec.format);
+    spec.formatOptions = reader.object("format_options");
     spec.wholeRange = reader.flag("whole_range", false);
     const auto first = reader.number("first");
     const auto last = reader.number("last");
@@ -248,7 +256,8 @@ json toJson(const Job& job, const fs::path& folder) {
                            {"path", pathText(source.spec.path, folder)},
                            {"rest", source.spec.rest ? json(pathText(*source.spec.rest, folder)) : json(nullptr)},
                            {"rest_object", source.spec.restObject},
-                           {"search_rest", source.spec.searchRest}});
+                           {"search_rest", source.spec.searchRest},
+                           {"options", source.spec.options}});
     result["sources"] = std::move(sources);
     json items = json::array();
     for (const JobItem& item : job.items)
@@ -288,6 +297,7 @@ Result<Job> jobFromJson(const json& value, const fs::path& folder) {
             made.spec.rest = pathFrom(source.text("rest"), folder);
         made.spec.restObject = source.text("rest_object");
         made.spec.searchRest = source.flag("search_rest", true);
+        made.spec.options = source.object("options");
         WYC_CHECK(source.status());
         if (made.id.value <= 0 || job.source(made.id))
             return fail(jobError("two sources have the same id, or one has none"));

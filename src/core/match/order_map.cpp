@@ -244,156 +244,219 @@ Result<OrderMap> withPlaces(const ShapePair& reader, const OrderMap& map) {
 }
 
 // What faces tell, completed by places where they leave several answers.
-Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
-    Builder builder(reader.a().points(), reader.b().points());
-    std::vector<PartMatch*> open;
-    for (PartMatch& part : match.alone)
-        if (part.ways.size() == 1)
-            take(builder, match, part.partA, part.ways[0], nullptr);
-        else
-            open.push_back(&part);
-    std::sort(open.begin(), open.end(),
-              [](const PartMatch* x, const PartMatch* y) { return x->ways[0].size() > y->ways[0].size(); });
-    // What is known for sure says how all lies; else the largest of what is left, each of its ways tried.
-    std::optional<Alignment> how;
-    if (const auto pairs = builder.pairs(); pairs.size() >= 8) {
-        WYC_TRY(found, reader.align(pairs));
-        if (found.relative() < kFits && found.spaceMatters)
-            how = found;
-    }
-    if (!how && !open.empty()) {
-        PartMatch& part = *open.front();
-        const auto points = match.a->pointsOf(part.partA);
-        std::vector<double> off;
-        std::vector<Alignment> fits;
-        for (const PartWay& way : part.ways) {
-            WYC_CHECK(reader.progress().poll());
-            std::vector<PointPair> pairs;
-            for (std::size_t i = 0; i < points.size(); ++i)
-                pairs.push_back({points[i], way[i]});
-            WYC_TRY(fit, reader.align(pairs));
-            off.push_back(fit.relative() * fit.relative());
-            fits.push_back(std::move(fit));
-        }
-        const Choice choice = chosen(off, 1e-12);
-        if (fits[choice.best].relative() < kFits)
-            how = fits[choice.best];
-        if (!part.all) { // the right way may be none of those that were tried
-            WYC_TRY(cloud, cloudFit(reader));
-            if (cloud && (!how || cloud->relative() < 0.5 * how->relative()))
-                how = cloud;
-        }
-    }
-    if (!how && !match.groups.empty()) {
-        WYC_TRY(found, cloudFit(reader));
-        how = found;
-    }
-    const auto laid = how ? Laid::of(reader, *how) : Result<Laid>(fail(ErrorKind::BadInput, "no fit"));
-    const double spread = how && laid ? spreadOf(*how, *laid) : 0.0;
-    const double floor = 1e-10 * spread * spread;
-    PartWalker walker(*match.a, match.coloursA, *match.b, match.coloursB);
-    // Of more ways than were tried those by place; false where there are none, and any may be the right one.
-    const auto complete = [&](PartMatch& part) -> Result<bool> {
-        if (part.all || !laid)
-            return part.all;
-        WYC_TRY(near, waysByPlace(walker, *laid, match, part.partA, part.partB, reader.progress()));
-        if (near.empty())
-            return false;
-        part.ways = std::move(near);
-        return true;
+class FromFaces {
+  public:
+    FromFaces(const ShapePair& reader, FaceMatch& match)
+        : reader_(reader),
+          match_(match),
+          builder_(reader.a().points(), reader.b().points()),
+          walker_(*match.a, match.coloursA, *match.b, match.coloursB) {}
+    Result<OrderMap> map();
+
+  private:
+    Status lay();
+    Result<std::optional<Alignment>> howLargestLies(const PartMatch& part);
+    Result<bool> complete(PartMatch& part);
+    Status takeOpen(PartMatch& part);
+    Status takeGroup(const std::vector<std::size_t>& partsA, const std::vector<std::size_t>& partsB);
+    // Of the pieces that one may be the one that fits best, in its best way.
+    struct Best {
+        std::optional<PartMatch> part;
+        std::size_t way = 0;
+        std::size_t candidate = 0;
+        std::vector<std::size_t> alike = {}; // ways that fit as well
+        double off = std::numeric_limits<double>::infinity();
+        bool rival = false; // another piece fits nearly as well
     };
-    for (PartMatch* part : open) {
-        WYC_TRY(whole, complete(*part));
-        if (!laid) { // nothing decides
-            std::vector<std::size_t> others;
-            for (std::size_t k = 1; k < part->ways.size(); ++k)
-                others.push_back(k);
-            const auto unsure = whole ? differing(*part, 0, others) : allOf(part->ways[0]);
-            take(builder, match, part->partA, part->ways[0], &unsure);
-            continue;
-        }
-        const Choice choice = chosen(waysOff(*laid, match, part->partA, part->ways), floor);
-        const auto unsure = whole ? differing(*part, choice.best, choice.alike) : allOf(part->ways[choice.best]);
-        take(builder, match, part->partA, part->ways[choice.best], &unsure);
-    }
-    // Pieces alike: each to the one that is where it is.
-    for (const auto& [partsA, partsB] : match.groups) {
-        std::vector<char> used(partsA.size(), 0);
-        std::optional<PointIndex> index;
-        const auto middleOfPart = [&](const MeshGraph& graph, std::size_t part, auto&& placeOf) {
-            Eigen::Vector3d sum = Eigen::Vector3d::Zero();
-            for (const std::uint32_t p : graph.pointsOf(part))
-                sum += placeOf(p);
-            return Eigen::Vector3d(sum / static_cast<double>(graph.pointsOf(part).size()));
-        };
-        if (laid) {
-            const Eigen::Matrix3Xd first = laid->firstOfA();
-            Eigen::Matrix3Xd middles(3, static_cast<Eigen::Index>(partsA.size()));
-            for (std::size_t k = 0; k < partsA.size(); ++k)
-                middles.col(static_cast<Eigen::Index>(k)) =
-                    middleOfPart(*match.a, partsA[k], [&](std::uint32_t p) -> Eigen::Vector3d { return first.col(p); });
-            index.emplace(middles);
-        }
-        for (std::size_t k = 0; k < partsB.size(); ++k) {
-            WYC_CHECK(reader.progress().poll());
-            std::vector<std::size_t> candidates;
-            if (index) {
-                const Eigen::Vector3d middle = middleOfPart(
-                    *match.b, partsB[k], [&](std::uint32_t p) -> Eigen::Vector3d { return laid->firstOfB(p); });
-                for (const auto& near : index->nearest(middle, std::min<std::size_t>(4, partsA.size())))
-                    candidates.push_back(near.point);
-            } else if (k < partsA.size()) {
-                candidates.push_back(k);
-            }
-            // Of those that are near the one that fits best, in its best way.
-            std::optional<PartMatch> best;
-            std::size_t bestWay = 0;
-            std::size_t bestCandidate = 0;
-            std::vector<std::size_t> alike;
-            double least = std::numeric_limits<double>::infinity();
-            bool rival = false;
-            for (const std::size_t candidate : candidates) {
-                if (used[candidate])
-                    continue;
-                WYC_TRY(ways, walker.ways(partsA[candidate], partsB[k], 64, reader.progress()));
-                if (ways.ways.empty())
-                    continue;
-                PartMatch part{partsA[candidate], partsB[k], std::move(ways.ways), ways.all};
-                WYC_TRY(whole, complete(part));
-                part.all = whole;
-                const std::vector<double> off =
-                    laid ? waysOff(*laid, match, part.partA, part.ways) : std::vector<double>(part.ways.size(), 0.0);
-                const Choice choice = chosen(off, floor);
-                if (off[choice.best] < least) {
-                    rival = least <= 9.0 * off[choice.best] + floor;
-                    least = off[choice.best];
-                    best = std::move(part);
-                    bestWay = choice.best;
-                    bestCandidate = candidate;
-                    alike = choice.alike;
-                } else if (off[choice.best] <= 9.0 * least + floor) {
-                    rival = true;
-                }
-            }
-            if (!best || (laid && least > 0.04 * spread * spread))
-                continue; // nothing is there: a piece more
-            used[bestCandidate] = 1;
-            const std::vector<std::uint32_t> unsure =
-                rival || !laid || !best->all ? allOf(best->ways[bestWay]) : differing(*best, bestWay, alike);
-            take(builder, match, best->partA, best->ways[bestWay], &unsure);
-        }
-    }
-    OrderMap map = builder.finish(match.standInA, match.standInB, OrderMap::By::Connectivity);
-    map.turned = match.turned;
+    Result<Best> bestOf(const std::vector<std::size_t>& partsA, const std::vector<std::size_t>& candidates,
+                        std::size_t partB);
+
+    const ShapePair& reader_;
+    FaceMatch& match_;
+    Builder builder_;
+    PartWalker walker_;
+    std::vector<PartMatch*> open_; // parts that lie upon each other in several ways
+    std::optional<Laid> laid_;     // nothing: no places decide
+    double spread_ = 0.0;
+    double floor_ = 0.0;
+};
+
+Result<OrderMap> FromFaces::map() {
+    for (PartMatch& part : match_.alone)
+        if (part.ways.size() == 1)
+            take(builder_, match_, part.partA, part.ways[0], nullptr);
+        else
+            open_.push_back(&part);
+    std::sort(open_.begin(), open_.end(),
+              [](const PartMatch* x, const PartMatch* y) { return x->ways[0].size() > y->ways[0].size(); });
+    WYC_CHECK(lay());
+    for (PartMatch* part : open_)
+        WYC_CHECK(takeOpen(*part));
+    for (const auto& [partsA, partsB] : match_.groups)
+        WYC_CHECK(takeGroup(partsA, partsB));
+    OrderMap map = builder_.finish(match_.standInA, match_.standInB, OrderMap::By::Connectivity);
+    map.turned = match_.turned;
     std::vector<PointPair> pairs;
     for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
         if (map.aOfB[b] != kNone)
             pairs.push_back({map.aOfB[b], b});
     if (pairs.size() >= 3) {
-        WYC_TRY(alignment, reader.align(pairs));
+        WYC_TRY(alignment, reader_.align(pairs));
         map.alignment = std::move(alignment);
     }
     return map;
+}
+
+// What is known for sure says how all lies; else the largest of what is left, each of its ways tried.
+Status FromFaces::lay() {
+    std::optional<Alignment> how;
+    if (const auto pairs = builder_.pairs(); pairs.size() >= 8) {
+        WYC_TRY(found, reader_.align(pairs));
+        if (found.relative() < kFits && found.spaceMatters)
+            how = found;
+    }
+    if (!how && !open_.empty()) {
+        WYC_TRY(found, howLargestLies(*open_.front()));
+        how = std::move(found);
+    }
+    if (!how && !match_.groups.empty()) {
+        WYC_TRY(found, cloudFit(reader_));
+        how = found;
+    }
+    if (!how)
+        return {};
+    auto laid = Laid::of(reader_, *how);
+    if (!laid)
+        return {};
+    spread_ = spreadOf(*how, *laid);
+    floor_ = 1e-10 * spread_ * spread_;
+    laid_.emplace(std::move(*laid));
+    return {};
+}
+
+Result<std::optional<Alignment>> FromFaces::howLargestLies(const PartMatch& part) {
+    const auto points = match_.a->pointsOf(part.partA);
+    std::vector<double> off;
+    std::vector<Alignment> fits;
+    for (const PartWay& way : part.ways) {
+        WYC_CHECK(reader_.progress().poll());
+        std::vector<PointPair> pairs;
+        for (std::size_t i = 0; i < points.size(); ++i)
+            pairs.push_back({points[i], way[i]});
+        WYC_TRY(fit, reader_.align(pairs));
+        off.push_back(fit.relative() * fit.relative());
+        fits.push_back(std::move(fit));
+    }
+    std::optional<Alignment> how;
+    const Choice choice = chosen(off, 1e-12);
+    if (fits[choice.best].relative() < kFits)
+        how = fits[choice.best];
+    if (!part.all) { // the right way may be none of those that were tried
+        WYC_TRY(cloud, cloudFit(reader_));
+        if (cloud && (!how || cloud->relative() < 0.5 * how->relative()))
+            how = cloud;
+    }
+    return how;
+}
+
+// Of more ways than were tried those by place; false where there are none, and any may be the right one.
+Result<bool> FromFaces::complete(PartMatch& part) {
+    if (part.all || !laid_)
+        return part.all;
+    WYC_TRY(near, waysByPlace(walker_, *laid_, match_, part.partA, part.partB, reader_.progress()));
+    if (near.empty())
+        return false;
+    part.ways = std::move(near);
+    return true;
+}
+
+Status FromFaces::takeOpen(PartMatch& part) {
+    WYC_TRY(whole, complete(part));
+    if (!laid_) { // nothing decides
+        std::vector<std::size_t> others;
+        for (std::size_t k = 1; k < part.ways.size(); ++k)
+            others.push_back(k);
+        const auto unsure = whole ? differing(part, 0, others) : allOf(part.ways[0]);
+        take(builder_, match_, part.partA, part.ways[0], &unsure);
+        return {};
+    }
+    const Choice choice = chosen(waysOff(*laid_, match_, part.partA, part.ways), floor_);
+    const auto unsure = whole ? differing(part, choice.best, choice.alike) : allOf(part.ways[choice.best]);
+    take(builder_, match_, part.partA, part.ways[choice.best], &unsure);
+    return {};
+}
+
+Result<FromFaces::Best> FromFaces::bestOf(const std::vector<std::size_t>& partsA,
+                                          const std::vector<std::size_t>& candidates, std::size_t partB) {
+    Best best;
+    for (const std::size_t candidate : candidates) {
+        WYC_TRY(ways, walker_.ways(partsA[candidate], partB, 64, reader_.progress()));
+        if (ways.ways.empty())
+            continue;
+        PartMatch part{partsA[candidate], partB, std::move(ways.ways), ways.all};
+        WYC_TRY(whole, complete(part));
+        part.all = whole;
+        const std::vector<double> off =
+            laid_ ? waysOff(*laid_, match_, part.partA, part.ways) : std::vector<double>(part.ways.size(), 0.0);
+        const Choice choice = chosen(off, floor_);
+        if (off[choice.best] < best.off) {
+            best.rival = best.off <= 9.0 * off[choice.best] + floor_;
+            best.off = off[choice.best];
+            best.part = std::move(part);
+            best.way = choice.best;
+            best.candidate = candidate;
+            best.alike = choice.alike;
+        } else if (off[choice.best] <= 9.0 * best.off + floor_) {
+            best.rival = true;
+        }
+    }
+    return best;
+}
+
+// Pieces alike: each to the one that is where it is.
+Status FromFaces::takeGroup(const std::vector<std::size_t>& partsA, const std::vector<std::size_t>& partsB) {
+    std::vector<char> used(partsA.size(), 0);
+    std::optional<PointIndex> index;
+    const auto middleOfPart = [&](const MeshGraph& graph, std::size_t part, auto&& placeOf) {
+        Eigen::Vector3d sum = Eigen::Vector3d::Zero();
+        for (const std::uint32_t p : graph.pointsOf(part))
+            sum += placeOf(p);
+        return Eigen::Vector3d(sum / static_cast<double>(graph.pointsOf(part).size()));
+    };
+    if (laid_) {
+        const Eigen::Matrix3Xd first = laid_->firstOfA();
+        Eigen::Matrix3Xd middles(3, static_cast<Eigen::Index>(partsA.size()));
+        for (std::size_t k = 0; k < partsA.size(); ++k)
+            middles.col(static_cast<Eigen::Index>(k)) =
+                middleOfPart(*match_.a, partsA[k], [&](std::uint32_t p) -> Eigen::Vector3d { return first.col(p); });
+        index.emplace(middles);
+    }
+    for (std::size_t k = 0; k < partsB.size(); ++k) {
+        WYC_CHECK(reader_.progress().poll());
+        std::vector<std::size_t> candidates;
+        if (index) {
+            const Eigen::Vector3d middle = middleOfPart(
+                *match_.b, partsB[k], [&](std::uint32_t p) -> Eigen::Vector3d { return laid_->firstOfB(p); });
+            for (const auto& near : index->nearest(middle, std::min<std::size_t>(4, partsA.size())))
+                candidates.push_back(near.point);
+        } else if (k < partsA.size()) {
+            candidates.push_back(k);
+        }
+        std::erase_if(candidates, [&](std::size_t c) { return used[c] != 0; });
+        WYC_TRY(best, bestOf(partsA, candidates, partsB[k]));
+        if (!best.part || (laid_ && best.off > 0.04 * spread_ * spread_))
+            continue; // nothing is there: a piece more
+        used[best.candidate] = 1;
+        const PartWay& way = best.part->ways[best.way];
+        const std::vector<std::uint32_t> unsure =
+            best.rival || !laid_ || !best.part->all ? allOf(way) : differing(*best.part, best.way, best.alike);
+        take(builder_, match_, best.part->partA, way, &unsure);
+    }
+    return {};
+}
+
+Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
+    return FromFaces(reader, match).map();
 }
 
 double offOf(const OrderMap& map) {

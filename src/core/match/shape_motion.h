@@ -19,7 +19,7 @@ class ShapeMotion {
     [[nodiscard]] const Node& item() const { return scene_->nodes[node_]; }
     [[nodiscard]] std::size_t points() const { return points_; }
     [[nodiscard]] const TopologyPtr& topology() const { return topology_; }
-    [[nodiscard]] const FrameRate& rate() const { return scene_->workingRate; }
+    [[nodiscard]] const FrameRate& rate() const { return scene_->view.rate; }
     /// Of all that moves it; one where nothing does.
     [[nodiscard]] const std::vector<double>& times() const { return times_; }
     /// The farthest that its points are at any moment from where they were at the first, RMS, against how far they are

@@ -149,7 +149,7 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     if (items.empty())
         return fail(makeError(ErrorKind::BadInput, "no item is chosen"));
     WYC_TRY(times, commonTimes(items));
-    const FrameRate rate = items.front().scene->workingRate;
+    const FrameRate rate = items.front().scene->view.rate;
     const std::size_t n = times.size();
     // As it is, and without its last frame, which may be one too many.
     CycleSums whole(n);

@@ -190,118 +190,154 @@ Status SampleReader::place(std::size_t sample, std::span<Vec3f> points) const {
     return {};
 }
 
-Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress) {
-    MotionProfile profile;
-    if (!scene.nodes[node].geometry || scene.nodes[node].geometry->sampling().count() == 0)
-        return profile;
-    const Geometry& geometry = *scene.nodes[node].geometry;
-    const SampleReader reader(scene, node);
-    const std::size_t count = reader.times().size();
-    profile.times = reader.times();
-    profile.step.assign(count, kNotMeasured);
-    profile.farthest.assign(count, kNotMeasured);
-    profile.farthestPoint.assign(count, 0);
-    profile.pointCounts.assign(count, 0);
-    profile.topologies.assign(count, 0);
-    profile.bounds.assign(count, {});
-    std::vector<char> same(count, 0);
-    std::mutex mutex;
-    std::atomic<std::size_t> done{0};
+namespace {
 
-    const auto fetch = [&](std::size_t i, SampleBuffer& buffer) -> Status {
-        const std::size_t sample = reader.pointSample(i);
-        buffer.valid = false;
-        WYC_CHECK(readPoints(geometry, sample, buffer.points));
-        WYC_TRY(topology, geometry.topology(sample));
-        buffer.topology = topology->hash();
-        buffer.ids.clear();
-        // Points that are born and die are known by their numbers.
-        if (geometry.topologyVaries()) {
-            WYC_TRY(numbers, geometry.ids(sample));
-            if (numbers)
-                buffer.ids = *numbers;
+// Measures the samples of a shape block by block, each block with the sample before it.
+class Measuring {
+  public:
+    Measuring(const Scene& scene, std::size_t node)
+        : scene_(scene), node_(node), geometry_(*scene.nodes[node].geometry), reader_(scene, node) {
+        const std::size_t count = reader_.times().size();
+        profile_.times = reader_.times();
+        profile_.step.assign(count, kNotMeasured);
+        profile_.farthest.assign(count, kNotMeasured);
+        profile_.farthestPoint.assign(count, 0);
+        profile_.pointCounts.assign(count, 0);
+        profile_.topologies.assign(count, 0);
+        profile_.bounds.assign(count, {});
+        same_.assign(count, 0);
+    }
+    [[nodiscard]] std::size_t count() const { return same_.size(); }
+    Status measureBlock(std::size_t block, const Progress& progress);
+    [[nodiscard]] MotionProfile done();
+
+  private:
+    Status fetch(std::size_t i, SampleBuffer& buffer) const;
+    void noteNotFinite(std::size_t i, const std::vector<Vec3f>& points);
+    void noteStep(std::size_t i, const SampleBuffer& previous, const SampleBuffer& current);
+
+    const Scene& scene_;
+    std::size_t node_;
+    const Geometry& geometry_;
+    SampleReader reader_;
+    MotionProfile profile_;
+    std::vector<char> same_;
+    std::vector<Vec3f> firstPoints_;
+    std::vector<Vec3f> lastPoints_;
+    std::mutex mutex_; // over the lists of what is wrong
+    std::atomic<std::size_t> finished_{0};
+};
+
+Status Measuring::fetch(std::size_t i, SampleBuffer& buffer) const {
+    const std::size_t sample = reader_.pointSample(i);
+    buffer.valid = false;
+    WYC_CHECK(readPoints(geometry_, sample, buffer.points));
+    WYC_TRY(topology, geometry_.topology(sample));
+    buffer.topology = topology->hash();
+    buffer.ids.clear();
+    // Points that are born and die are known by their numbers.
+    if (geometry_.topologyVaries()) {
+        WYC_TRY(numbers, geometry_.ids(sample));
+        if (numbers)
+            buffer.ids = *numbers;
+    }
+    buffer.valid = true;
+    return {};
+}
+
+void Measuring::noteNotFinite(std::size_t i, const std::vector<Vec3f>& points) {
+    std::size_t bad = 0;
+    NonFinite first;
+    for (std::size_t p = 0; p < points.size(); ++p) {
+        if (isFinite(points[p]))
+            continue;
+        if (bad++ == 0) {
+            const Vec3f& v = points[p];
+            const std::size_t axis = !std::isfinite(v.x) ? 0 : !std::isfinite(v.y) ? 1 : 2;
+            first = {i, p, "xyz"[axis], 0, std::nullopt};
+            if (const auto at = geometry_.byteOfPoints(reader_.pointSample(i)))
+                first.byte = *at + p * 12 + axis * 4;
         }
-        buffer.valid = true;
-        return {};
-    };
-    std::vector<Vec3f> firstPoints;
-    std::vector<Vec3f> lastPoints;
+    }
+    if (bad == 0)
+        return;
+    first.countInSample = bad;
+    const std::lock_guard lock(mutex_);
+    profile_.nonFinite.push_back(first);
+}
 
-    const std::size_t blocks = (count + kBlock - 1) / kBlock;
-    WYC_CHECK(parallelFor(blocks, progress, [&](std::size_t block) -> Status {
-        SampleBuffer previous;
-        SampleBuffer current;
-        const std::size_t begin = block * kBlock;
-        const std::size_t end = std::min(count, begin + kBlock);
-        for (std::size_t i = begin == 0 ? 0 : begin - 1; i < end; ++i) {
-            WYC_CHECK(progress.poll());
-            std::swap(previous, current);
-            if (auto status = fetch(i, current); !status) {
-                if (status.error().kind == ErrorKind::Cancelled)
-                    return status;
-                if (i >= begin) {
-                    const std::lock_guard lock(mutex);
-                    profile.unreadable.push_back({i, std::move(status.error())});
-                }
-                continue;
-            }
-            const bool owned = i >= begin;
+void Measuring::noteStep(std::size_t i, const SampleBuffer& previous, const SampleBuffer& current) {
+    const bool equal = previous.points.size() == current.points.size() &&
+                       (current.points.empty() || std::memcmp(previous.points.data(), current.points.data(),
+                                                              current.points.size() * sizeof(Vec3f)) == 0);
+    same_[i] = equal ? 1 : 0;
+    const StepFigure figure = equal                                           ? StepFigure{0.0F, 0.0F, 0}
+                              : !current.ids.empty() && !previous.ids.empty() ? stepOfSameIds(previous, current)
+                                                                              : stepOf(previous.points, current.points);
+    profile_.step[i] = figure.rms;
+    profile_.farthest[i] = figure.farthest;
+    profile_.farthestPoint[i] = figure.point;
+}
+
+Status Measuring::measureBlock(std::size_t block, const Progress& progress) {
+    SampleBuffer previous;
+    SampleBuffer current;
+    const std::size_t begin = block * kBlock;
+    const std::size_t end = std::min(count(), begin + kBlock);
+    for (std::size_t i = begin == 0 ? 0 : begin - 1; i < end; ++i) {
+        WYC_CHECK(progress.poll());
+        std::swap(previous, current);
+        const bool owned = i >= begin;
+        if (auto status = fetch(i, current); !status) {
+            if (status.error().kind == ErrorKind::Cancelled)
+                return status;
             if (owned) {
-                std::size_t bad = 0;
-                NonFinite first;
-                for (std::size_t p = 0; p < current.points.size(); ++p) {
-                    if (isFinite(current.points[p]))
-                        continue;
-                    if (bad++ == 0) {
-                        const Vec3f& v = current.points[p];
-                        const std::size_t axis = !std::isfinite(v.x) ? 0 : !std::isfinite(v.y) ? 1 : 2;
-                        first = {i, p, "xyz"[axis], 0, std::nullopt};
-                        if (const auto at = geometry.byteOfPoints(reader.pointSample(i)))
-                            first.byte = *at + p * 12 + axis * 4;
-                    }
-                }
-                if (bad > 0) {
-                    first.countInSample = bad;
-                    const std::lock_guard lock(mutex);
-                    profile.nonFinite.push_back(first);
-                }
-                profile.pointCounts[i] = current.points.size();
-                profile.topologies[i] = current.topology;
+                const std::lock_guard lock(mutex_);
+                profile_.unreadable.push_back({i, std::move(status.error())});
             }
-            WYC_CHECK(reader.place(i, current.points));
-            if (!owned)
-                continue;
-            profile.bounds[i] = boundsOf(current.points);
-            if (i == 0)
-                firstPoints = current.points;
-            if (i + 1 == count)
-                lastPoints = current.points;
-            if (i > 0 && previous.valid) {
-                const bool equal = previous.points.size() == current.points.size() &&
-                                   (current.points.empty() || std::memcmp(previous.points.data(), current.points.data(),
-                                                                          current.points.size() * sizeof(Vec3f)) == 0);
-                same[i] = equal ? 1 : 0;
-                const StepFigure figure = equal ? StepFigure{0.0F, 0.0F, 0}
-                                          : !current.ids.empty() && !previous.ids.empty()
-                                              ? stepOfSameIds(previous, current)
-                                              : stepOf(previous.points, current.points);
-                profile.step[i] = figure.rms;
-                profile.farthest[i] = figure.farthest;
-                profile.farthestPoint[i] = figure.point;
-            }
-            progress.report(static_cast<double>(++done) / static_cast<double>(count), "measuring",
-                            scene.nodes[node].path);
+            continue;
         }
-        return {};
-    }));
-    profile.sameAsPrevious.assign(same.begin(), same.end());
-    for (const Bounds& bounds : profile.bounds)
-        profile.extent.add(bounds);
-    profile.firstToLast = count > 1 ? rmsDistance(firstPoints, lastPoints) : 0.0F;
+        if (owned) {
+            noteNotFinite(i, current.points);
+            profile_.pointCounts[i] = current.points.size();
+            profile_.topologies[i] = current.topology;
+        }
+        WYC_CHECK(reader_.place(i, current.points));
+        if (!owned)
+            continue;
+        profile_.bounds[i] = boundsOf(current.points);
+        if (i == 0)
+            firstPoints_ = current.points;
+        if (i + 1 == count())
+            lastPoints_ = current.points;
+        if (i > 0 && previous.valid)
+            noteStep(i, previous, current);
+        progress.report(static_cast<double>(++finished_) / static_cast<double>(count()), "measuring",
+                        scene_.nodes[node_].path);
+    }
+    return {};
+}
+
+MotionProfile Measuring::done() {
+    profile_.sameAsPrevious.assign(same_.begin(), same_.end());
+    for (const Bounds& bounds : profile_.bounds)
+        profile_.extent.add(bounds);
+    profile_.firstToLast = count() > 1 ? rmsDistance(firstPoints_, lastPoints_) : 0.0F;
     const auto bySample = [](const auto& a, const auto& b) { return a.sample < b.sample; };
-    std::sort(profile.nonFinite.begin(), profile.nonFinite.end(), bySample);
-    std::sort(profile.unreadable.begin(), profile.unreadable.end(), bySample);
-    return profile;
+    std::sort(profile_.nonFinite.begin(), profile_.nonFinite.end(), bySample);
+    std::sort(profile_.unreadable.begin(), profile_.unreadable.end(), bySample);
+    return std::move(profile_);
+}
+
+} // namespace
+
+Result<MotionProfile> motionProfile(const Scene& scene, std::size_t node, const Progress& progress) {
+    if (!scene.nodes[node].geometry || scene.nodes[node].geometry->sampling().count() == 0)
+        return MotionProfile();
+    Measuring measuring(scene, node);
+    const std::size_t blocks = (measuring.count() + kBlock - 1) / kBlock;
+    WYC_CHECK(parallelFor(blocks, progress, [&](std::size_t b) { return measuring.measureBlock(b, progress); }));
+    return measuring.done();
 }
 
 } // namespace wyc

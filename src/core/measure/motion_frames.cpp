@@ -31,11 +31,11 @@ Result<std::vector<double>> commonTimes(const std::vector<MovingItem>& items) {
         const Node& node = item.scene->nodes[item.node];
         if (!node.geometry)
             return fail(makeError(ErrorKind::BadInput, "it has no points to look at").forItem(node.path));
-        if (item.scene->workingRate != items.front().scene->workingRate)
+        if (item.scene->view.rate != items.front().scene->view.rate)
             return fail(
-                makeError(ErrorKind::BadInput, fmt::format("items of {} and {} frames a second do not go together",
-                                                           items.front().scene->workingRate.shortText(),
-                                                           item.scene->workingRate.shortText()))
+                makeError(ErrorKind::BadInput,
+                          fmt::format("items of {} and {} frames a second do not go together",
+                                      items.front().scene->view.rate.shortText(), item.scene->view.rate.shortText()))
                     .forItem(node.path)
                     .withAdvice("Resample one of them first"));
         const auto own = movingSpan(*item.scene, item.node);
@@ -43,7 +43,7 @@ Result<std::vector<double>> commonTimes(const std::vector<MovingItem>& items) {
             return fail(doesNotMove(item));
         span = span ? TimeSpan{std::max(span->first, own->first), std::min(span->last, own->last)} : *own;
     }
-    const FrameRate rate = items.front().scene->workingRate;
+    const FrameRate rate = items.front().scene->view.rate;
     std::vector<double> times =
         span->last >= span->first ? wholeFrames(span->first, span->last, rate) : std::vector<double>();
     if (times.size() < 4)
@@ -135,7 +135,7 @@ Status MotionFrames::readFrame(std::size_t frame, const PointStretch& stretch, f
         if (!isFinite(p))
             return fail(makeError(ErrorKind::BadInput,
                                   fmt::format("point {} is no number at frame {}", stretch.first + i,
-                                              frameText(snappedFrame(item_.scene->workingRate.frameAt(times_[frame])))))
+                                              frameText(snappedFrame(item_.scene->view.rate.frameAt(times_[frame])))))
                             .forItem(node().path)
                             .withAdvice("Drop that frame, or mend the points first"));
         into[3 * i] = p.x * metres;

@@ -121,7 +121,7 @@ Result<SeamMap> seamMapOf(const std::vector<MovingItem>& items, const SeamMapSet
                                                                groupedDigits(times.size()), groupedDigits(kMostFrames)))
                         .withAdvice("Choose a shorter range"));
     SeamMap map;
-    const FrameRate rate = items.front().scene->workingRate;
+    const FrameRate rate = items.front().scene->view.rate;
     for (const double t : times)
         map.frames_.push_back(snappedFrame(rate.frameAt(t)));
     map.frameSeconds_ = rate.secondsAt(1.0);

@@ -69,8 +69,8 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
     const Node& it = scene.nodes[node];
     double when = 0.0;
     if (const auto span = movingSpan(scene, node)) {
-        facts.first = snappedFrame(scene.workingRate.frameAt(span->first));
-        facts.last = snappedFrame(scene.workingRate.frameAt(span->last));
+        facts.first = snappedFrame(scene.view.rate.frameAt(span->first));
+        facts.last = snappedFrame(scene.view.rate.frameAt(span->last));
         when = span->first;
     }
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
@@ -107,6 +107,106 @@ ItemFacts itemFacts(const Scene& scene, std::size_t node) {
     return facts;
 }
 
+namespace {
+
+json itemInfo(const Scene& scene, std::size_t i, const ItemFacts& facts, bool deep) {
+    const Node& node = scene.nodes[i];
+    json moves = json::array();
+    if (facts.movesByPoints)
+        moves.push_back("points");
+    if (facts.movesByTransform)
+        moves.push_back("transform");
+    if (facts.movesByValues)
+        moves.push_back("values");
+    json item{{"path", validUtf8(node.path)},
+              {"kind", node.is().name},
+              {"points", orNull(facts.points)},
+              {"faces", orNull(facts.faces)},
+              {"corners", orNull(facts.corners)},
+              {"samples", facts.samples},
+              {"first", orNull(facts.first)},
+              {"last", orNull(facts.last)},
+              {"moves", moves},
+              {"visible", facts.visible},
+              {"topology", facts.topology ? json(hashText(*facts.topology)) : json(nullptr)}};
+    if (node.is().strands && facts.samples > 0)
+        if (const auto layout = curveLayout(node, 0)) {
+            item["curves"] = layout->sizes.size();
+            item["curve_kind"] = layout->words();
+        }
+    if (node.isInstance())
+        item["instance_of"] = validUtf8(node.instanceLabel);
+    for (const std::string& name : prototypeNames(scene, node))
+        item["prototypes"].push_back(validUtf8(name));
+    if (isDeformed(node)) {
+        const auto skeleton = node.deformation->skeleton ? scene.find(*node.deformation->skeleton) : std::nullopt;
+        item["skeleton"] = skeleton ? json(validUtf8(scene.nodes[*skeleton].path)) : json(nullptr);
+        item["morphs"] = json::array();
+        for (const std::string& name : morphNames(node))
+            item["morphs"].push_back(validUtf8(name));
+    }
+    if (deep) {
+        const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
+                                   : node.transform ? &node.transform->sampling()
+                                                    : nullptr;
+        item["times"] = sampling && !sampling->isStill() ? json(sampling->times()) : json::array();
+    }
+    return item;
+}
+
+// A face that refers to a point that is not there.
+std::optional<Finding> facesOutOfRange(const Node& node, const ItemFacts& facts) {
+    if (!node.geometry || !facts.points || facts.samples == 0)
+        return std::nullopt;
+    const auto topology = node.geometry->topology(0);
+    if (!topology || (*topology)->fits(*facts.points))
+        return std::nullopt;
+    const int highest = (*topology)->highestCorner();
+    return Finding{"faces.out_of_range",
+                   Severity::Fault,
+                   node.path,
+                   {},
+                   static_cast<double>(highest),
+                   "point",
+                   fmt::format("A face refers to point {} of {}",
+                               groupedDigits(static_cast<std::uint64_t>(std::max(0, highest))),
+                               groupedDigits(*facts.points)),
+                   "Export the mesh again; it cannot be drawn or written as it is",
+                   {},
+                   {}};
+}
+
+json materialInfo(const Material& material) {
+    const LookInput& colour = material.look.baseColour;
+    json entry{{"name", validUtf8(material.name)},
+               {"base_colour", colour.value.empty() ? json(nullptr) : json(colour.value)},
+               {"texture", colour.texture.empty() ? json(nullptr) : json(validUtf8(colour.texture))},
+               {"texture_found", colour.textureFound}};
+    for (const auto& [name, member] : kLookInputs) {
+        const LookInput& input = material.look.*member;
+        if (member == &Look::baseColour || input == LookInput())
+            continue;
+        json& into = entry["look"][name];
+        if (!input.value.empty())
+            into["value"] = input.value;
+        if (!input.texture.empty())
+            into.update({{"texture", validUtf8(input.texture)}, {"texture_found", input.textureFound}});
+    }
+    for (const Channel& channel : channelsOf(material.graph))
+        entry["graph"].push_back(validUtf8(channel.name));
+    return entry;
+}
+
+json listed(const std::vector<NotCarried>& entries) {
+    json list = json::array();
+    for (const NotCarried& n : entries)
+        list.push_back(
+            {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
+    return list;
+}
+
+} // namespace
+
 Result<json> sourceInfo(const Source& source, bool deep) {
     const Scene& scene = source.scene;
     json info;
@@ -123,114 +223,28 @@ Result<json> sourceInfo(const Source& source, bool deep) {
     json items = json::array();
     std::vector<Finding> findings = readerFindings(scene);
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        const Node& node = scene.nodes[i];
         const ItemFacts facts = itemFacts(scene, i);
         if (facts.error)
-            return fail(Error(*facts.error).inFile(source.spec.path.string()).forItem(node.path));
+            return fail(Error(*facts.error).inFile(source.spec.path.string()).forItem(scene.nodes[i].path));
         if (facts.first) {
             first = std::min(first.value_or(*facts.first), *facts.first);
             last = std::max(last.value_or(*facts.last), *facts.last);
         }
-        json moves = json::array();
-        if (facts.movesByPoints)
-            moves.push_back("points");
-        if (facts.movesByTransform)
-            moves.push_back("transform");
-        if (facts.movesByValues)
-            moves.push_back("values");
-        json item{{"path", validUtf8(node.path)},
-                  {"kind", node.is().name},
-                  {"points", orNull(facts.points)},
-                  {"faces", orNull(facts.faces)},
-                  {"corners", orNull(facts.corners)},
-                  {"samples", facts.samples},
-                  {"first", orNull(facts.first)},
-                  {"last", orNull(facts.last)},
-                  {"moves", moves},
-                  {"visible", facts.visible},
-                  {"topology", facts.topology ? json(hashText(*facts.topology)) : json(nullptr)}};
-        if (node.is().strands && facts.samples > 0)
-            if (const auto layout = curveLayout(node, 0)) {
-                item["curves"] = layout->sizes.size();
-                item["curve_kind"] = layout->words();
-            }
-        if (node.isInstance())
-            item["instance_of"] = validUtf8(node.instanceLabel);
-        for (const std::string& name : prototypeNames(scene, node))
-            item["prototypes"].push_back(validUtf8(name));
-        if (isDeformed(node)) {
-            const auto skeleton = node.deformation->skeleton ? scene.find(*node.deformation->skeleton) : std::nullopt;
-            item["skeleton"] = skeleton ? json(validUtf8(scene.nodes[*skeleton].path)) : json(nullptr);
-            item["morphs"] = json::array();
-            for (const std::string& name : morphNames(node))
-                item["morphs"].push_back(validUtf8(name));
-        }
-        if (deep) {
-            const Sampling* sampling = node.geometry    ? &node.geometry->sampling()
-                                       : node.transform ? &node.transform->sampling()
-                                                        : nullptr;
-            item["times"] = sampling && !sampling->isStill() ? json(sampling->times()) : json::array();
-        }
-        items.push_back(std::move(item));
-        if (node.geometry && facts.points && facts.samples > 0) {
-            const auto topology = node.geometry->topology(0);
-            if (topology && !(*topology)->fits(*facts.points))
-                findings.push_back(
-                    {"faces.out_of_range",
-                     Severity::Fault,
-                     node.path,
-                     {},
-                     static_cast<double>((*topology)->highestCorner()),
-                     "point",
-                     fmt::format("A face refers to point {} of {}",
-                                 groupedDigits(static_cast<std::uint64_t>(std::max(0, (*topology)->highestCorner()))),
-                                 groupedDigits(*facts.points)),
-                     "Export the mesh again; it cannot be drawn or written as it is",
-                     {},
-                     {}});
-        }
+        items.push_back(itemInfo(scene, i, facts, deep));
+        if (auto finding = facesOutOfRange(scene.nodes[i], facts))
+            findings.push_back(std::move(*finding));
     }
     info["first"] = orNull(first);
     info["last"] = orNull(last);
     info["items"] = std::move(items);
-    const auto listed = [](const std::vector<NotCarried>& entries) {
-        json list = json::array();
-        for (const NotCarried& n : entries)
-            list.push_back(
-                {{"item", n.item.empty() ? json(nullptr) : json(validUtf8(n.item))}, {"what", validUtf8(n.what)}});
-        return list;
-    };
-    info["not_carried"] = listed(scene.notCarried);
-    info["carried"] = listed(scene.carried);
+    info["not_carried"] = listed(scene.report.notCarried);
+    info["carried"] = listed(scene.report.carried);
     sortFindings(findings);
-    json list = json::array();
+    info["findings"] = json::array();
     for (const Finding& finding : findings)
-        list.push_back(toJson(finding));
-    info["findings"] = std::move(list);
-    if (!scene.materials.empty()) {
-        json materials = json::array();
-        for (const Material& material : scene.materials) {
-            const LookInput& colour = material.look.baseColour;
-            json entry{{"name", validUtf8(material.name)},
-                       {"base_colour", colour.value.empty() ? json(nullptr) : json(colour.value)},
-                       {"texture", colour.texture.empty() ? json(nullptr) : json(validUtf8(colour.texture))},
-                       {"texture_found", colour.textureFound}};
-            for (const auto& [name, member] : kLookInputs) {
-                const LookInput& input = material.look.*member;
-                if (member == &Look::baseColour || input == LookInput())
-                    continue;
-                json& into = entry["look"][name];
-                if (!input.value.empty())
-                    into["value"] = input.value;
-                if (!input.texture.empty())
-                    into.update({{"texture", validUtf8(input.texture)}, {"texture_found", input.textureFound}});
-            }
-            for (const Channel& channel : channelsOf(material.graph))
-                entry["graph"].push_back(validUtf8(channel.name));
-            materials.push_back(std::move(entry));
-        }
-        info["materials"] = std::move(materials);
-    }
+        info["findings"].push_back(toJson(finding));
+    for (const Material& material : scene.materials)
+        info["materials"].push_back(materialInfo(material));
     return info;
 }
 
@@ -246,7 +260,7 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
                   {"rate", scene.rate ? json(scene.rate->text()) : json(nullptr)}};
     json list = json::array();
     for (const double frame : frames) {
-        const double seconds = scene.workingRate.secondsAt(frame);
+        const double seconds = scene.view.rate.secondsAt(frame);
         json items = json::array();
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
             const Node& node = scene.nodes[i];

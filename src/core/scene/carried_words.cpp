@@ -20,26 +20,27 @@ std::string listed(const std::vector<std::string>& names, const char* what) {
                        names.size() > kNamed ? " …" : "");
 }
 
-void collect(const std::vector<PropertyNode>& list, std::map<Meaning, std::vector<std::string>>& into) {
+void collectNamed(const std::vector<PropertyNode>& list, const std::function<bool(const PropertyNode&)>& which,
+                  std::map<Meaning, std::vector<std::string>>& into) {
     for (const PropertyNode& property : list) {
         if (isLayer(property.meaning))
             continue;
         const bool known = property.meaning != Meaning::Unknown && property.meaning != Meaning::Itself;
-        if (known && !(property.values && property.values->sampling().count() == 0))
+        if (known && !(property.values && property.values->sampling().count() == 0) && (!which || which(property)))
             into[property.meaning].push_back(property.name);
-        else if (!property.values)
-            collect(property.children, into);
+        else if (!property.values && !known)
+            collectNamed(property.children, which, into);
     }
 }
 
 } // namespace
 
-std::vector<std::string> carriedWords(const Node& node) {
+std::vector<std::string> carriedWords(const Node& node, const std::function<bool(const PropertyNode&)>& which) {
     std::vector<std::string> words;
     if (!node.properties)
         return words;
     std::map<Meaning, std::vector<std::string>> there;
-    collect(node.properties->all(), there);
+    collectNamed(node.properties->all(), which, there);
     for (const auto& [meaning, names] : there) {
         switch (meaning) {
         case Meaning::Velocities: words.emplace_back("its velocities"); break;

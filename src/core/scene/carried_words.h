@@ -5,6 +5,8 @@
 namespace wyc {
 
 /// What a shape carries beside points, faces, UVs and normals, in words: "its velocities", "2 geometry parameters (…)".
-[[nodiscard]] std::vector<std::string> carriedWords(const Node& node);
+/// `which`: those to be named; null = all.
+[[nodiscard]] std::vector<std::string> carriedWords(const Node& node,
+                                                    const std::function<bool(const PropertyNode&)>& which = nullptr);
 
 } // namespace wyc

@@ -63,7 +63,7 @@ class Expander {
         node.path =
             (parent < 0 ? std::string() : result_.nodes[static_cast<std::size_t>(parent)].path) + "/" + node.name;
         if (shown != index)
-            result_.notCarried.push_back(
+            result_.report.notCarried.push_back(
                 {node.path, fmt::format("that it is '{}' once more: it becomes a copy", original.instanceLabel)});
         const auto here = result_.nodes.size();
         result_.nodes.push_back(std::move(node));

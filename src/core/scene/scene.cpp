@@ -212,16 +212,13 @@ Scene Scene::withoutNodes() const {
     result.rest = rest;
     result.restOf = restOf;
     result.rate = rate;
-    result.workingRate = workingRate;
     result.unitMetres = unitMetres;
     result.upAxis = upAxis;
     result.materials = materials;
-    result.materialFiles = materialFiles;
-    result.metadata = metadata;
-    result.metadataFormat = metadataFormat;
-    result.samplings = samplings;
     result.properties = properties;
-    result.wanted = wanted;
+    result.view = view;
+    result.report.files = report.files;
+    result.container = container;
     return result;
 }
 
@@ -349,8 +346,8 @@ std::optional<FrameRange> movingFrames(const Scene& scene, std::size_t node) {
     const auto span = movingSpan(scene, node);
     if (!span)
         return std::nullopt;
-    return FrameRange{snappedFrame(scene.workingRate.frameAt(span->first)),
-                      snappedFrame(scene.workingRate.frameAt(span->last))};
+    return FrameRange{snappedFrame(scene.view.rate.frameAt(span->first)),
+                      snappedFrame(scene.view.rate.frameAt(span->last))};
 }
 
 std::optional<TimeSpan> movingSpan(const Scene& scene) {

@@ -179,30 +179,43 @@ struct DeclaredSampling {
     std::uint32_t mostSamples = 0; // largest number of samples used with it, as the container says
 };
 
-/// When a scene is wanted. What a file holds is wanted as it is: nothing is set.
-struct Wanted {
-    std::optional<TimeSpan> range;   // nothing outside of it
-    std::optional<Sampling> moments; // just these; nothing = those worth storing
-    bool operator==(const Wanted&) const = default;
+/// When a scene is looked at. What a file holds is wanted as it is: neither range nor moments are set.
+struct View {
+    std::optional<TimeSpan> range = {};   // nothing outside of it
+    std::optional<Sampling> moments = {}; // just these; nothing = those worth storing
+    FrameRate rate = {};                  // of frame numbers: the stated one, or the one assumed at opening
+    bool operator==(const View&) const = default;
 };
 
+/// What was said on the way here: by the reader, and by steps that left something out. What is said of a node follows
+/// it through steps that rename or leave out.
+struct ReadReport {
+    std::vector<NotCarried> notCarried; // left out
+    std::vector<NotCarried> carried;    // understood by nobody here, and passed on
+    std::vector<ReaderRemark> remarks;
+    std::vector<std::string> files; // further ones that the source names, whether there or not
+};
+
+/// What only the format that it came from understands; its own writer passes it on.
+struct Container {
+    std::string_view format; // its id
+    std::map<std::string, std::string> metadata;
+    /// Its list of time samplings, unused ones included. Empty once a step has changed times.
+    std::vector<DeclaredSampling> samplings;
+};
+
+/// Content, and beside it three things that go the same way through all steps: when it is looked at, what was said of
+/// it, and what only its own format understands.
 struct Scene {
-    std::vector<Node> nodes; // parents before children
-    Wanted wanted = {};
+    std::vector<Node> nodes;          // parents before children
     std::optional<FrameRate> rate;    // as the source says; nothing when it does not
-    FrameRate workingRate;            // used for frame numbers: the stated rate or the one assumed at opening
     std::optional<double> unitMetres; // nothing = not stated
     std::optional<UpAxis> upAxis;
     std::vector<Material> materials;
-    std::vector<std::string> materialFiles;      // that the source names, whether there or not
-    std::map<std::string, std::string> metadata; // the container's own, carried
-    std::string_view metadataFormat;             // id of the format that they are for
-    /// The container's own list of time samplings, unused ones included. Empty once a step has changed times.
-    std::vector<DeclaredSampling> samplings;
-    PropertiesPtr properties;           // of the scene as a whole
-    std::vector<NotCarried> notCarried; // the reader left these out
-    std::vector<NotCarried> carried;    // understood by nobody here, and passed on
-    std::vector<ReaderRemark> remarks;
+    PropertiesPtr properties; // of the scene as a whole
+    View view = {};
+    ReadReport report = {};
+    Container container = {};
     /// The rest pose of the shape with this id, in the same place and order; null where none is known.
     GeometryPtr rest = nullptr;
     NodeId restOf = {};
@@ -243,7 +256,7 @@ struct WorldPlacement {
 /// still.
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node);
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene);
-/// The same as frames of the scene's working rate.
+/// The same as frames of the rate that the scene is looked at with.
 [[nodiscard]] std::optional<FrameRange> movingFrames(const Scene& scene, std::size_t node);
 
 } // namespace wyc

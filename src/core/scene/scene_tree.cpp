@@ -15,12 +15,12 @@ SceneTree::SceneTree(const Scene& scene) : children_(scene.nodes.size() + 1) {
         byId_.emplace(scene.nodes[i].id.value, i);
         children_[static_cast<std::size_t>(scene.nodes[i].parent + 1)].push_back(i);
     }
-    for (std::size_t i = 0; i < scene.notCarried.size(); ++i)
-        said_[scene.notCarried[i].item].notCarried.push_back(i);
-    for (std::size_t i = 0; i < scene.carried.size(); ++i)
-        said_[scene.carried[i].item].carried.push_back(i);
-    for (std::size_t i = 0; i < scene.remarks.size(); ++i)
-        said_[scene.remarks[i].item].remarks.push_back(i);
+    for (std::size_t i = 0; i < scene.report.notCarried.size(); ++i)
+        said_[scene.report.notCarried[i].item].notCarried.push_back(i);
+    for (std::size_t i = 0; i < scene.report.carried.size(); ++i)
+        said_[scene.report.carried[i].item].carried.push_back(i);
+    for (std::size_t i = 0; i < scene.report.remarks.size(); ++i)
+        said_[scene.report.remarks[i].item].remarks.push_back(i);
 }
 
 std::optional<std::size_t> SceneTree::find(const std::string& path) const {
@@ -90,11 +90,11 @@ Result<Scene> branchOf(const Scene& scene, const SceneTree& tree, std::size_t no
     const auto say = [&](const std::string& path) {
         const SceneTree::Said& said = tree.saidOf(path);
         for (const std::size_t i : said.notCarried)
-            result.notCarried.push_back(scene.notCarried[i]);
+            result.report.notCarried.push_back(scene.report.notCarried[i]);
         for (const std::size_t i : said.carried)
-            result.carried.push_back(scene.carried[i]);
+            result.report.carried.push_back(scene.report.carried[i]);
         for (const std::size_t i : said.remarks)
-            result.remarks.push_back(scene.remarks[i]);
+            result.report.remarks.push_back(scene.report.remarks[i]);
     };
     say({});
     for (const std::size_t i : branch) {

@@ -14,62 +14,8 @@
 #include "steps/steps.h"
 
 namespace wyc {
-namespace {
 
 using nlohmann::json;
-
-Result<json> checkedValue(const StepOption& option, const json& value) {
-    const auto refuse = [&](std::string_view wanted) {
-        return fail(makeError(ErrorKind::BadInput,
-                              fmt::format("option '{}' is {}; it takes {}", option.name, value.dump(), wanted)));
-    };
-    switch (option.kind) {
-    case OptionKind::Number:
-    case OptionKind::WholeNumber:
-    case OptionKind::Frame: {
-        if (!value.is_number())
-            return refuse("a number");
-        const double number = value.get<double>();
-        if (!std::isfinite(number) || number < option.least || number > option.most)
-            return refuse(fmt::format("{} to {}", shortestNumber(option.least), shortestNumber(option.most)));
-        if (option.kind == OptionKind::WholeNumber && number != std::round(number))
-            return refuse("a whole number");
-        return json(number);
-    }
-    case OptionKind::Rate: {
-        const std::string text = value.is_number()   ? shortestNumber(value.get<double>())
-                                 : value.is_string() ? value.get<std::string>()
-                                                     : "";
-        WYC_TRY(rate, FrameRate::parse(text));
-        return json(rate.text());
-    }
-    case OptionKind::Unit: {
-        const std::string text = value.is_number()   ? shortestNumber(value.get<double>())
-                                 : value.is_string() ? value.get<std::string>()
-                                                     : "";
-        WYC_CHECK(parseUnit(text));
-        return json(text);
-    }
-    case OptionKind::Axis: {
-        if (!value.is_string())
-            return refuse("X, Y or Z");
-        WYC_TRY(axis, parseUpAxis(value.get<std::string>()));
-        return json(upAxisName(axis));
-    }
-    case OptionKind::Choice: {
-        const bool known = value.is_string() && std::find(option.choices.begin(), option.choices.end(),
-                                                          value.get<std::string>()) != option.choices.end();
-        return known ? Result<json>(value) : refuse(fmt::format("{}", fmt::join(option.choices, ", ")));
-    }
-    case OptionKind::Curve:
-    case OptionKind::Weights:
-    case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
-    case OptionKind::Switch: return value.is_boolean() ? Result<json>(value) : refuse("true or false");
-    }
-    return fail(ErrorKind::Internal, "unknown option kind");
-}
-
-} // namespace
 
 const std::vector<StepType>& stepTypes() {
     static const std::vector<StepType> kTypes{unitStep(),  turnStep(),    dropStep(),     offsetStep(),  startStep(),
@@ -88,22 +34,7 @@ const StepType* stepType(std::string_view id) {
 }
 
 Result<json> checkedOptions(const StepType& type, const json& given) {
-    if (!given.is_object())
-        return fail(makeError(ErrorKind::BadInput, fmt::format("the options of step '{}' are no object", type.id)));
-    json result = json::object();
-    for (const StepOption& option : type.options) {
-        const auto found = given.find(option.name);
-        auto value = checkedValue(option, found == given.end() ? option.standard : *found);
-        if (!value) {
-            value.error().what = fmt::format("step '{}': {}", type.id, value.error().what);
-            return fail(std::move(value.error()));
-        }
-        result[std::string(option.name)] = *value;
-    }
-    for (const auto& [name, value] : given.items())
-        if (!result.contains(name))
-            return fail(makeError(ErrorKind::BadInput, fmt::format("step '{}' has no option '{}'", type.id, name)));
-    return result;
+    return checkedOptions(fmt::format("step '{}'", type.id), type.options, given);
 }
 
 std::string describeStep(const Step& step) {
@@ -131,7 +62,7 @@ Result<Ready> ready(const Step& step) {
 
 // What was said of a node before is said of it under its new path.
 void followPaths(const Scene& before, Scene& after) {
-    if (after.notCarried.empty() && after.carried.empty() && after.remarks.empty())
+    if (after.report.notCarried.empty() && after.report.carried.empty() && after.report.remarks.empty())
         return;
     std::unordered_map<std::uint64_t, const std::string*> paths;
     for (const Node& node : before.nodes)
@@ -148,9 +79,9 @@ void followPaths(const Scene& before, Scene& after) {
             if (const auto found = now.find(list[i].item); found != now.end())
                 list[i].item = found->second;
     };
-    follow(after.notCarried, before.notCarried.size());
-    follow(after.carried, before.carried.size());
-    follow(after.remarks, before.remarks.size());
+    follow(after.report.notCarried, before.report.notCarried.size());
+    follow(after.report.carried, before.report.carried.size());
+    follow(after.report.remarks, before.report.remarks.size());
 }
 
 Scene sceneOf(const GeometryPtr& mesh) {
@@ -161,10 +92,10 @@ Scene sceneOf(const GeometryPtr& mesh) {
 
 Result<Scene> applied(const Scene& scene, const Ready& step) {
     if (step.type->build) {
-        // What builds other nodes does not say what becomes of a rest pose; names alone leave it be.
+        // What builds other nodes does not say what becomes of a rest pose.
         WYC_TRY(built, step.type->build(scene, step.options));
         followPaths(scene, built);
-        built.rest = step.type->id == "rename" ? scene.rest : nullptr;
+        built.rest = step.type->keepsRest ? scene.rest : nullptr;
         return built;
     }
     if (step.type->space) {
@@ -179,11 +110,13 @@ Result<Scene> applied(const Scene& scene, const Ready& step) {
     }
     WYC_TRY(change, step.type->time(scene, step.options));
     // A step that changes nothing leaves everything untouched.
-    const bool nothing = change.map.isIdentity() && change.wanted == scene.wanted;
-    Scene result = nothing ? scene : mappedScene(scene, change.map, change.wanted, change.rate);
-    result.workingRate = change.rate;
+    View before = scene.view;
+    before.rate = change.view.rate;
+    const bool nothing = change.map.isIdentity() && change.view == before;
+    Scene result = nothing ? scene : mappedScene(scene, change.map, change.view);
+    result.view.rate = change.view.rate;
     if (change.statesRate)
-        result.rate = change.rate;
+        result.rate = change.view.rate;
     return result;
 }
 
@@ -226,6 +159,24 @@ NodePtr stillAfter(const NodePtr& mesh, const std::vector<Step>& steps) {
     return changed && !changed->nodes.empty() && changed->nodes.front().geometry
                ? std::make_shared<const Node>(changed->nodes.front())
                : nullptr;
+}
+
+bool renumbers(const Step& step) {
+    const StepType* type = stepType(step.type);
+    return type && type->renumbers;
+}
+
+std::vector<fs::path> filesReadBy(const std::vector<Step>& steps) {
+    std::vector<fs::path> files;
+    for (const Step& step : steps) {
+        const StepType* type = step.on ? stepType(step.type) : nullptr;
+        if (!type || !type->reads)
+            continue;
+        if (const auto options = checkedOptions(*type, step.options))
+            for (fs::path& file : type->reads(*options))
+                files.push_back(std::move(file));
+    }
+    return files;
 }
 
 json toJson(const std::vector<Step>& steps) {

@@ -9,25 +9,12 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/file.h"
+#include "options/option.h"
 #include "scene/scene.h"
 #include "scene/shot.h"
 
 namespace wyc {
-
-/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts.
-enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Curve, Weights, Switch };
-
-/// One option, declared once: drives command line, desk, job file and docs.
-struct StepOption {
-    std::string_view name;
-    OptionKind kind = OptionKind::Number;
-    std::string_view unit; // "frames", "" …
-    std::string_view help;
-    nlohmann::json standard;               // value when not given
-    std::vector<std::string_view> choices; // for Choice
-    double least = -1e9;
-    double most = 1e9;
-};
 
 /// A step in a chain: type, options, and whether it is on.
 struct Step {
@@ -40,8 +27,7 @@ struct Step {
 /// What a step on time means: which moment of the scene before is shown when, and which moments are wanted.
 struct TimeChange {
     TimeMap map;
-    Wanted wanted;
-    FrameRate rate;          // of the frames afterwards
+    View view;               // afterwards, with the rate of the frames
     bool statesRate = false; // the scene says that rate from now on
 };
 
@@ -60,17 +46,36 @@ struct SpaceChange {
     }
 };
 
+/// Frames that a step is asked for by name: where the scene does not have them, that is told.
+struct AskedFrames {
+    std::optional<FrameRange> range;
+    std::set<double> frames;
+};
+
+struct TakenItem;
+
+/// What a step is about, as lists of steps are sorted.
+enum class StepGroup { Time, Place, Shape, Names };
+
 struct StepType {
     std::string_view id;
     std::string_view title;
     std::string_view help;
-    std::vector<StepOption> options;
+    Options options;
     // Just one of these: what it means. `options` has every option, checked.
     Result<TimeChange> (*time)(const Scene& before, const nlohmann::json& options) = nullptr;
     Result<SpaceChange> (*space)(const nlohmann::json& options) = nullptr;
     Result<Scene> (*build)(const Scene& before, const nlohmann::json& options) = nullptr; // other nodes; same places
     /// A few words on what it does with these options: "cm → m, × 0.01".
     std::string (*describe)(const nlohmann::json& options) = nullptr;
+    StepGroup group = StepGroup::Time;
+    // Declared by those that do it, said here so that nobody asks for a step by its id.
+    AskedFrames (*asks)(const nlohmann::json& options) = nullptr;
+    std::vector<fs::path> (*reads)(const nlohmann::json& options) = nullptr; // files other than the source
+    /// Points are those of another source from here on.
+    Result<TakenItem> (*takes)(const Scene& before, const nlohmann::json& options) = nullptr;
+    bool keepsRest = false; // one that builds leaves the rest pose as it is
+    bool renumbers = false; // points have other numbers afterwards
 };
 
 [[nodiscard]] const std::vector<StepType>& stepTypes();
@@ -80,6 +85,11 @@ struct StepType {
 [[nodiscard]] std::string describeStep(const Step& step);
 /// Applies the steps that are on, in order. The error says which step failed.
 [[nodiscard]] Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps);
+
+/// Points have other numbers after it.
+[[nodiscard]] bool renumbers(const Step& step);
+/// Files other than their source that the steps read, where they are on.
+[[nodiscard]] std::vector<fs::path> filesReadBy(const std::vector<Step>& steps);
 
 /// A still mesh after the same steps as what it is the mesh of: what acts on space acts on it, what acts on time leaves
 /// it alone. Null where the steps cannot be applied to it.

@@ -109,7 +109,7 @@ Result<std::vector<Step>> loopStepsFor(const std::vector<MovingItem>& items, con
     twice.options["travel"] = "goes on";
     twice.options["cycles"] = 2.0;
     WYC_TRY(meaning, meaningOf(*items.front().scene, twice));
-    const FrameRate rate = items.front().scene->workingRate;
+    const FrameRate rate = items.front().scene->view.rate;
     const bool bridged = loopStep.options.value("close", std::string()) == "bridge";
     const double start = loopStep.options.value("start", 0.0);
     const double period = loopStep.options.value("length", 0.0) + (bridged ? loopStep.options.value("fade", 0.0) : 0.0);
@@ -159,7 +159,7 @@ Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loo
     WYC_TRY(meaning, meaningOf(before, cycle));
     WYC_TRY(made, applySteps(before, {cycle}));
     const auto place = made.find(it.id);
-    if (!meaning.time || !place || !meaning.time->wanted.range)
+    if (!meaning.time || !place || !meaning.time->view.range)
         return 0.0;
     WYC_TRY(count, it.geometry->pointCountAt(0.0));
     WYC_TRY(topology, it.geometry->topologyAt(0.0));
@@ -188,7 +188,7 @@ Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loo
     };
     double worst = 0.0;
     for (const double t :
-         wholeFrames(meaning.time->wanted.range->first, meaning.time->wanted.range->last, before.workingRate)) {
+         wholeFrames(meaning.time->view.range->first, meaning.time->view.range->last, before.view.rate)) {
         const std::vector<TimedPose> poses = meaning.time->map.at(t);
         if (poses.size() != 2)
             continue;

@@ -13,10 +13,10 @@ constexpr double kMostCycles = 400.0;
 std::vector<TimeStretch> madeBy(const Step& step, const Scene& before, const TimeChange& change) {
     using Kind = TimeStretch::Kind;
     std::vector<TimeStretch> made;
-    if (!change.wanted.range)
+    if (!change.view.range)
         return made;
-    const TimeSpan range = *change.wanted.range;
-    const double frame = change.rate.secondsAt(1.0);
+    const TimeSpan range = *change.view.range;
+    const double frame = change.view.rate.secondsAt(1.0);
     const auto frames = [&](const char* name) { return step.options.value(name, 0.0); };
     if (step.type == "lead_in" && frames("frames") > 0.0)
         made.push_back({Kind::LeadIn, {range.first, range.first + (frames("frames") - 1.0) * frame}});
@@ -29,7 +29,7 @@ std::vector<TimeStretch> madeBy(const Step& step, const Scene& before, const Tim
     if (step.type == "loop") {
         const bool bridged = step.options.value("close", std::string()) == "bridge";
         const double period = (frames("length") + (bridged ? frames("fade") : 0.0)) * frame;
-        const double start = before.workingRate.secondsAt(frames("start"));
+        const double start = before.view.rate.secondsAt(frames("start"));
         if (!(period > 0.0) || (range.last - range.first) / period > kMostCycles)
             return made;
         for (double k = std::floor((range.first - start) / period + kFrameTolerance);
@@ -68,9 +68,9 @@ std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<St
                 if (!seen || !std::isfinite(seen->first) || !std::isfinite(seen->last))
                     continue;
                 stretch.span = *seen;
-                if (change.wanted.range)
-                    stretch.span = {std::max(stretch.span.first, change.wanted.range->first),
-                                    std::min(stretch.span.last, change.wanted.range->last)};
+                if (change.view.range)
+                    stretch.span = {std::max(stretch.span.first, change.view.range->first),
+                                    std::min(stretch.span.last, change.view.range->last)};
                 if (stretch.span.last >= stretch.span.first)
                     kept.push_back(stretch);
             }

@@ -85,11 +85,11 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
 std::optional<Finding> afterSteps(Finding finding, const ItemView& view) {
     if (!finding.frame || view.steps.empty() || view.time.isIdentity())
         return finding;
-    const double seconds = view.source->scene.workingRate.secondsAt(*finding.frame);
+    const double seconds = view.source->scene.view.rate.secondsAt(*finding.frame);
     const auto span = view.time.outputSpanOf({seconds, seconds});
     if (!span)
         return std::nullopt;
-    const double frame = snappedFrame(view.scene->workingRate.frameAt(span->first));
+    const double frame = snappedFrame(view.scene->view.rate.frameAt(span->first));
     if (frame != *finding.frame)
         finding.text += fmt::format(" (at {} after its steps)", frameText(frame));
     finding.frame = frame;
@@ -126,7 +126,7 @@ bool hasSampleAt(const ItemView& view, double frame) {
 } // namespace
 
 double ItemView::frameAt(std::size_t sample) const {
-    return snappedFrame(scene->workingRate.frameAt(profile->times[sample]));
+    return snappedFrame(scene->view.rate.frameAt(profile->times[sample]));
 }
 
 std::optional<FrameRange> ItemView::range() const {

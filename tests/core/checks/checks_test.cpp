@@ -533,7 +533,7 @@ TEST(Gaps, AreNotSeenInWhatIsWholeOrUnevenByNature) {
     EXPECT_FALSE(Checker(shot(1001, 1024)).add(*thinned, "a").find("frames.missing"));
     // What a reader told already is not told twice.
     Scene told = withoutFrames({1010});
-    told.remarks.push_back({"frames.missing", "/sheet", 1010.0, 1.0, "frames", "", "", 2});
+    told.report.remarks.push_back({"frames.missing", "/sheet", 1010.0, 1.0, "frames", "", "", 2});
     std::size_t count = 0;
     for (const Finding& finding : Checker(shot(1001, 1024)).add(told, "a").run())
         count += finding.id == "frames.missing";

@@ -157,7 +157,7 @@ TEST(ComparedShapes, DriftIsMeasuredInThePictureOfACameraToo) {
     const Scene b = test::sceneOf(shape, motion, run, rate);
     Scene eye;
     eye.unitMetres = 0.01;
-    eye.workingRate = rate;
+    eye.view.rate = rate;
     Node camera;
     camera.name = camera.path = "/eye";
     camera.kind = NodeKind::Camera;

@@ -350,7 +350,7 @@ TEST(Proof, SeesAWrongPointAFaceAndATime) {
     const TempFolder folder;
     const Scene meant = test::sheetScene();
     PlannedOutput output;
-    output.format = formatById("alembic");
+    output.format = *chosenAs(*formatById("alembic"));
     output.rate = FrameRate();
     const fs::path path = folder / "a.abc";
     const auto judge = [&](const Scene& written) {
@@ -404,15 +404,15 @@ TEST(Proof, ARecordThatIsNoneIsRefused) {
 TEST(Merged, ItemsOfOneSourceSayTheSameOnce) {
     Scene scene = test::sheetScene();
     scene.materials = {colourMaterial("kelp", {{0, 1, 0}, "", false}), colourMaterial("sand", {{}, "sand.png", true})};
-    scene.notCarried = {{"", "smoothing groups"}, {"/sheet", "polylines"}};
+    scene.report.notCarried = {{"", "smoothing groups"}, {"/sheet", "polylines"}};
     Scene other = scene;
     other.nodes[0].name = "other";
     other.nodes[0].path = "/other";
-    other.notCarried.push_back({"/other", "polylines"});
+    other.report.notCarried.push_back({"/other", "polylines"});
     other.materials.push_back(colourMaterial("sand", {{}, "other.png", true}));
     const Scene all = mergedScenes({scene, other, scene});
     EXPECT_EQ(all.materials.size(), 3U);
-    EXPECT_EQ(all.notCarried.size(), 3U);
+    EXPECT_EQ(all.report.notCarried.size(), 3U);
     ASSERT_EQ(all.nodes.size(), 3U);
     EXPECT_EQ(all.nodes[2].path, "/sheet_2"); // a clash is numbered
 }

@@ -203,7 +203,7 @@ void everyFaultIsFound(const Scene& right, const std::string& name, const std::v
         EXPECT_NE(allWords(*proof).find(fault.word), std::string::npos) << allWords(*proof);
         // And right after writing.
         PlannedOutput output;
-        output.format = formatOfName(other / name);
+        output.format = *chosenAs(*formatOfName(other / name));
         output.rate = kRate;
         const auto fresh = proveAgainst(right, output, other / name, Progress());
         ASSERT_TRUE(fresh) << fresh.error().text();

@@ -23,13 +23,13 @@ using namespace test;
 
 // What a person needs to see of a case that failed.
 std::string described(const Scene& scene) {
-    std::string text = fmt::format("at {} fps\n", scene.workingRate.text());
+    std::string text = fmt::format("at {} fps\n", scene.view.rate.text());
     const auto times = [&](const Sampling& sampling) {
         std::string list;
         for (std::size_t i = 0; i < std::min<std::size_t>(8, sampling.count()); ++i)
-            list += fmt::format(" {:.3f}", scene.workingRate.frameAt(sampling.time(i)));
+            list += fmt::format(" {:.3f}", scene.view.rate.frameAt(sampling.time(i)));
         return fmt::format("{} samples:{} … {:.3f}", sampling.count(), list,
-                           scene.workingRate.frameAt(sampling.lastTime()));
+                           scene.view.rate.frameAt(sampling.lastTime()));
     };
     for (const Node& node : scene.nodes) {
         text += "  " + node.path + " " + node.is().name + "\n";
@@ -64,7 +64,7 @@ std::optional<Case> randomCase(unsigned seed, int mostSteps) {
     const auto span = movingTimes(made.source);
     if (!span)
         return std::nullopt;
-    made.meaning.rate = made.source.workingRate;
+    made.meaning.rate = made.source.view.rate;
     made.meaning.first = span->first;
     made.meaning.last = span->second;
     for (int n = r.whole(1, mostSteps); n > 0; --n)
@@ -189,7 +189,7 @@ TEST(Truth, AnyChainThroughAPointCacheAndANumberedSequence) {
                 request.sequence = sequenceOfPattern(path)->files;
                 request.path = request.sequence.front().path;
             }
-            auto back = formatOfName(path)->open(request);
+            auto back = formatOfName(path)->read(request);
             ASSERT_TRUE(back) << back.error().text();
             for (Node& node : back->nodes)
                 if (node.geometry) {

@@ -244,7 +244,7 @@ TEST(AbcWrite, UnitAxisAndRateAreKept) {
     Scene scene = test::sheetScene();
     scene.unitMetres = 0.01;
     scene.upAxis = UpAxis::Z;
-    scene.rate = scene.workingRate = *FrameRate::parse("24000/1001");
+    scene.rate = scene.view.rate = *FrameRate::parse("24000/1001");
     ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
     const auto back = test::openFile(folder / "a.abc");
     ASSERT_TRUE(back);

@@ -148,7 +148,7 @@ TEST(HostileObj, LongLinesDeepContinuationsAndHugeFaces) {
         keywords += "word" + std::to_string(i) + " 1\n";
     const auto many = test::openFile(test::writeFile(folder / "d.obj", keywords));
     ASSERT_TRUE(many);
-    EXPECT_LE(many->notCarried.size(), 64U); // one remark each, not a flood
+    EXPECT_LE(many->report.notCarried.size(), 64U); // one remark each, not a flood
 }
 
 } // namespace

@@ -55,7 +55,7 @@ TEST(MddForeign, FilesReadAsIndependentReadersReadThem) {
             EXPECT_EQ(hashText(hash64(std::as_bytes(std::span(points)))), expected["xxh64"][i].get<std::string>());
         }
         if (expected.contains("first_frame_if_time_0_is_frame_0"))
-            EXPECT_EQ(scene->workingRate.frameAt(shape.sampling().time(0)),
+            EXPECT_EQ(scene->view.rate.frameAt(shape.sampling().time(0)),
                       expected["first_frame_if_time_0_is_frame_0"].get<double>());
         if (rest)
             EXPECT_EQ(scene->nodes[0].kind, NodeKind::Mesh);
@@ -125,7 +125,7 @@ TEST(Mdd, UnevenTimesStayAndAreRemarked) {
             test::openFile(test::writeFile(folder / "t.mdd", mddBytes(static_cast<std::int32_t>(times.size()), 1, times,
                                                                       std::vector<float>(times.size() * 3))));
         EXPECT_TRUE(scene);
-        return scene->remarks.empty() ? std::string() : scene->remarks.front().id;
+        return scene->report.remarks.empty() ? std::string() : scene->report.remarks.front().id;
     };
     EXPECT_EQ(remarks({0, 0.04F, 0.08F, 0.12F}), "");
     EXPECT_EQ(remarks({0, 0.04F, 0.09F, 0.13F}), "time.uneven");
@@ -162,7 +162,7 @@ TEST(Mdd, WritesWhatItReads) {
     for (std::size_t i = 0; i < 24; ++i)
         EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(scene), i), test::pointsOf(test::shapeOf(*back), i)));
     EXPECT_EQ(back->rate->text(), "24");
-    EXPECT_EQ(back->workingRate.frameAt(test::shapeOf(*back).sampling().time(0)), 1001.0);
+    EXPECT_EQ(back->view.rate.frameAt(test::shapeOf(*back).sampling().time(0)), 1001.0);
 }
 
 TEST(Mdd, AFileTruncatedWhileOpenIsAnError) {

@@ -172,8 +172,8 @@ TEST_F(RestSearch, ItAsksWhenTwoFitEquallyWell) {
     const auto source = open("cache.mdd");
     EXPECT_FALSE(source->restUsed);
     EXPECT_EQ(source->restCandidates.size(), 2U);
-    ASSERT_FALSE(source->scene.remarks.empty());
-    EXPECT_EQ(source->scene.remarks[0].id, "rest.ambiguous");
+    ASSERT_FALSE(source->scene.report.remarks.empty());
+    EXPECT_EQ(source->scene.report.remarks[0].id, "rest.ambiguous");
     EXPECT_EQ(source->scene.nodes[0].kind, NodeKind::Points);
 }
 
@@ -182,7 +182,7 @@ TEST_F(RestSearch, TheOnlyOneThatFitsNeedsNoName) {
     fs::remove(folder_ / "kelp_rest_33.obj");
     EXPECT_EQ(open("cache.mdd")->restUsed->filename(), "jelly_rest.obj");
     fs::remove(folder_ / "jelly_rest.obj");
-    EXPECT_EQ(open("cache.mdd")->scene.remarks.at(0).id, "rest.none");
+    EXPECT_EQ(open("cache.mdd")->scene.report.remarks.at(0).id, "rest.none");
 }
 
 TEST_F(RestSearch, ItsOwnNameComesFirst) {
@@ -210,13 +210,13 @@ TEST_F(RestSearch, AMeshThatNearlyFitsOrFitsByCountAloneIsSaid) {
     fs::rename(folder_ / "jelly_pulse.mdd", folder_ / "cache.mdd");
     fs::remove(folder_ / "kelp_rest_33.obj");
     const auto byCount = open("cache.mdd");
-    EXPECT_EQ(byCount->scene.remarks.at(0).id, "rest.by_count");
+    EXPECT_EQ(byCount->scene.report.remarks.at(0).id, "rest.by_count");
     fs::rename(folder_ / "cache.mdd", folder_ / "jelly_pulse.mdd");
     fs::remove(folder_ / "jelly_rest.obj");
     writeFile(folder_ / "jelly_rest.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
     const auto nearly = open("jelly_pulse.mdd");
     EXPECT_EQ(nearly->scene.nodes[0].kind, NodeKind::Points);
-    const ReaderRemark& remark = nearly->scene.remarks.at(0);
+    const ReaderRemark& remark = nearly->scene.report.remarks.at(0);
     EXPECT_EQ(remark.id, "rest.nearly_fits");
     EXPECT_NE(remark.text.find("3 points; the cache has 33"), std::string::npos) << remark.text;
 }

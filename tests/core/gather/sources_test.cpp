@@ -125,9 +125,9 @@ TEST(Sources, SequencesWithoutARateUseTheAssumedOne) {
     const auto source = openSource({folder / "s.####.obj", {}, {}, true}, *FrameRate::make(30, 1));
     ASSERT_TRUE(source);
     EXPECT_FALSE((*source)->scene.rate);
-    EXPECT_EQ((*source)->scene.workingRate.text(), "30");
+    EXPECT_EQ((*source)->scene.view.rate.text(), "30");
     const Sampling& sampling = test::shapeOf((*source)->scene).sampling();
-    EXPECT_EQ((*source)->scene.workingRate.frameAt(sampling.time(0)), 1001.0);
+    EXPECT_EQ((*source)->scene.view.rate.frameAt(sampling.time(0)), 1001.0);
 }
 
 TEST(Sources, UpperCaseExtensionsAreKnown) {

@@ -25,7 +25,7 @@ Job fullJob(const fs::path& folder) {
     job.shot.unitMetres = 0.01;
     job.shot.upAxis = UpAxis::Z;
     job.sources.push_back({{1}, {folder / "a b.mdd", folder / "rest.obj", "bell", false}});
-    job.sources.push_back({{2}, {"/elsewhere/ü.####.obj", {}, {}, true}});
+    job.sources.push_back({{2}, {"/elsewhere/ü.####.obj", {}, {}, true, {{"part", "hull"}}}});
     job.items.push_back(
         {{1},
          "/a b",
@@ -35,6 +35,7 @@ Job fullJob(const fs::path& folder) {
     spec.name = "layout";
     spec.items = {"a*", "!b"};
     spec.format = "mdd";
+    spec.formatOptions = {{"materials", "left out"}};
     spec.range = FrameRange{1, 2};
     spec.handles = 0.0;
     spec.rate = FrameRate();
@@ -89,6 +90,8 @@ TEST(Job, DamagedFilesAreRefusedWithAWord) {
     refuse(R"({"wychronos_job": 1, "shot": {"rate": "fast"}})");
     refuse(R"({"wychronos_job": 1, "shot": {"unit_metres": -1}})");
     refuse(R"({"wychronos_job": 1, "deliveries": [{"up_axis": "Q"}]})");
+    refuse(R"({"wychronos_job": 2, "sources": [{"id": 1, "path": "a", "options": []}]})");
+    refuse(R"({"wychronos_job": 2, "deliveries": [{"format_options": 3}]})");
     EXPECT_TRUE(loadJob(test::writeFile(folder / "b.wyc", R"({"wychronos_job": 1})")));
 }
 

@@ -477,7 +477,7 @@ std::multiset<std::vector<std::uint32_t>> cornersWith(const Node& node, const st
 TEST(Order, ValuesOfAnArchivesCornersStayWithTheirCorners) {
     const test::TempFolder folder;
     Scene scene;
-    scene.workingRate = FrameRate();
+    scene.view.rate = FrameRate();
     const TopologyPtr grid = test::gridTopology(4, 5);
     scene.nodes.push_back({"sheet",
                            "/sheet",
@@ -626,7 +626,7 @@ TEST(Order, WhatMayNameNumbersIsToldAndLeftOut) {
     ASSERT_TRUE(made) << made.error().text();
     EXPECT_EQ(namesOf(*made), std::set<std::string>{"take"});
     std::string told;
-    for (const auto& left : made->notCarried)
+    for (const auto& left : made->report.notCarried)
         told += left.what + "\n";
     for (const char* name : {"'creases'", "'pinned'"})
         EXPECT_NE(told.find(name), std::string::npos) << told;
@@ -634,7 +634,7 @@ TEST(Order, WhatMayNameNumbersIsToldAndLeftOut) {
     const auto flipped = applySteps(scene, {{"flip", nlohmann::json::object(), true}});
     ASSERT_TRUE(flipped);
     EXPECT_EQ(namesOf(*flipped), (std::set<std::string>{"creases", "pinned", "take"}));
-    EXPECT_TRUE(flipped->notCarried.empty());
+    EXPECT_TRUE(flipped->report.notCarried.empty());
 }
 
 // Any rigid move: points, what stands above them, and back again.

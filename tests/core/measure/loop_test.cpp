@@ -167,7 +167,7 @@ TEST(Loops, WhatCannotBeSearchedIsSaid) {
     EXPECT_NE(candidatesOf(test::sheetScene(options)).error().text().find("1007"), std::string::npos);
     Scene a = test::sheetScene();
     Scene b = test::sheetScene();
-    b.workingRate = *FrameRate::parse("30");
+    b.view.rate = *FrameRate::parse("30");
     EXPECT_FALSE(seamMapOf({{&a, 0, 1.0}, {&b, 0, 1.0}}, {}, Progress()));
 }
 
@@ -251,7 +251,7 @@ TEST(Loops, AFadeThatKeepsShapeKeepsATurningBarsEdges) {
     }
     Scene scene = test::sheetScene();
     scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(
-        Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(1.0), 90),
+        Sampling::uniform(scene.view.rate.secondsAt(1001), scene.view.rate.secondsAt(1.0), 90),
         test::gridTopology(8, 2), std::move(samples));
     Step step{"loop", {{"start", 1013}, {"length", 60}, {"fade", 12}, {"close", "overlap"}}, true};
     const auto straight = fadeShrink(scene, 0, step);
@@ -335,7 +335,7 @@ TEST(Loops, AWeightCanBeDrawn) {
 TEST(Loops, WhatIsMeantToLoopIsChecked) {
     const test::TempFolder folder;
     Scene scene = test::returningScene(12, {.period = 24, .frames = 70});
-    scene.rate = scene.workingRate;
+    scene.rate = scene.view.rate;
     ASSERT_TRUE(test::writeScene(scene, folder / "swing.abc"));
     Job job;
     SourceSpec spec;
@@ -477,7 +477,7 @@ TEST(LeadIn, BeginsWithTheRestPoseAndLeavesTheShotAlone) {
     ASSERT_TRUE(made) << made.error().text();
     const Geometry& shape = test::shapeOf(*made);
     ASSERT_EQ(shape.sampling().count(), 8U + 24U + 5U);
-    EXPECT_EQ(snappedFrame(made->workingRate.frameAt(shape.sampling().firstTime())), 993.0);
+    EXPECT_EQ(snappedFrame(made->view.rate.frameAt(shape.sampling().firstTime())), 993.0);
     EXPECT_TRUE(test::sameBits(test::pointsOf(shape, 0), test::pointsOf(*it.rest, 0)));
     for (std::size_t i = 0; i < 24; ++i)
         EXPECT_TRUE(test::sameBits(test::pointsOf(shape, 8 + i), test::pointsOf(test::shapeOf(it.scene), i))) << i;
@@ -486,7 +486,7 @@ TEST(LeadIn, BeginsWithTheRestPoseAndLeavesTheShotAlone) {
     // All of it later instead.
     const auto later = applySteps(it.scene, {{"lead_in", {{"frames", 8}, {"place", "shot later"}}, true}});
     ASSERT_TRUE(later);
-    EXPECT_EQ(snappedFrame(later->workingRate.frameAt(test::shapeOf(*later).sampling().firstTime())), 1001.0);
+    EXPECT_EQ(snappedFrame(later->view.rate.frameAt(test::shapeOf(*later).sampling().firstTime())), 1001.0);
     EXPECT_TRUE(test::sameBits(test::pointsOf(test::shapeOf(*later), 8), test::pointsOf(test::shapeOf(it.scene), 0)));
     // After a change of size the rest pose has it too.
     const auto scaled = applySteps(it.scene, {{"unit", {{"from", "m"}, {"to", "cm"}}, true}, chain[0]});
@@ -549,7 +549,7 @@ TEST(Fill, MissingFramesComeFromTheirNeighbours) {
     std::vector<std::vector<Vec3f>> samples;
     for (std::size_t i = 0; i < 24; ++i)
         if (i != 7 && i != 12 && i != 13) {
-            times.push_back(scene.workingRate.secondsAt(1001.0 + static_cast<double>(i)));
+            times.push_back(scene.view.rate.secondsAt(1001.0 + static_cast<double>(i)));
             samples.push_back(test::pointsOf(test::shapeOf(scene), i));
         }
     scene.nodes[0].geometry =
@@ -590,7 +590,7 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
         for (int f = 0; f < 60; ++f)
             turns.push_back({200.0 * std::sin(f / 24.0 * 6.283)});
         carried.nodes[0].transform = std::make_shared<MemoryTransform>(
-            Sampling::uniform(carried.workingRate.secondsAt(1001), carried.workingRate.secondsAt(1.0), 60),
+            Sampling::uniform(carried.view.rate.secondsAt(1001), carried.view.rate.secondsAt(1.0), 60),
             std::vector<TransformOp>{{TransformOp::Kind::RotateY, 0}}, turns);
         const auto result = test::delivered(carried, chain, chain, "alembic", folder.path());
         ASSERT_TRUE(result) << result.error().text();

@@ -21,7 +21,7 @@ const FrameRate kRate;
 // to 11; the middle point follows both.
 Scene bar() {
     Scene scene;
-    scene.rate = scene.workingRate = kRate;
+    scene.rate = scene.view.rate = kRate;
     Node rig;
     rig.name = "rig";
     rig.path = "/rig";
@@ -79,7 +79,7 @@ TEST(Deformers, ShowWhatThePlainEvaluatorShowsAlsoAfterStepsThatKeepThem) {
     std::size_t kept = 0;
     for (int round = 0; round < 150; ++round) {
         Scene scene;
-        scene.rate = scene.workingRate = kRate;
+        scene.rate = scene.view.rate = kRate;
         Node mesh;
         mesh.name = "mesh";
         mesh.path = "/mesh";
@@ -100,7 +100,7 @@ TEST(Deformers, ShowWhatThePlainEvaluatorShowsAlsoAfterStepsThatKeepThem) {
             const Node& node = changed->nodes[0];
             if (!isDeformed(node)) {
                 const auto told = [](const NotCarried& one) { return one.what == kDeformersGone; };
-                EXPECT_TRUE(std::any_of(changed->notCarried.begin(), changed->notCarried.end(), told));
+                EXPECT_TRUE(std::any_of(changed->report.notCarried.begin(), changed->report.notCarried.end(), told));
                 for (const Channel& channel : channelsOf(node.properties))
                     EXPECT_FALSE(traitsOf(channel.meaning).ofDeformers) << channel.name;
                 continue;

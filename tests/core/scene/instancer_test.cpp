@@ -22,7 +22,7 @@ const FrameRate kRate;
 // Under a group: an instancer of three places, which shows a sheet, and a place with a small sheet below it.
 Scene kelp() {
     Scene scene;
-    scene.rate = scene.workingRate = kRate;
+    scene.rate = scene.view.rate = kRate;
     scene.unitMetres = 1.0;
     const auto add = [&](const std::string& name, int parent, NodeKind kind) -> Node& {
         return test::addNode(scene, name, parent, kind);
@@ -257,9 +257,9 @@ TEST(Instancer, AsPointsInTheWorldHasNoTurnsOfAnotherSpaceAndIsProven) {
         auto result = applySteps(scene, chain);
         ASSERT_TRUE(result) << result.error().text();
         for (const char* name : {"'turns'", "'sizes'"})
-            EXPECT_TRUE(std::any_of(result->notCarried.begin(), result->notCarried.end(), [&](const NotCarried& told) {
-                return told.what.find(name) != std::string::npos;
-            })) << name;
+            EXPECT_TRUE(std::any_of(result->report.notCarried.begin(), result->report.notCarried.end(),
+                                    [&](const NotCarried& told) { return told.what.find(name) != std::string::npos; }))
+                << name;
         DeliveryInput input;
         input.scene = std::move(*result);
         input.source = std::make_shared<const Scene>(scene);

@@ -48,7 +48,7 @@ Scene dolly(double firstKey, double lastKey, double metres) {
 
 double placeAt(const Scene& scene, const char* path, double frame) {
     const auto node = scene.find(path);
-    return placementAt(scene, *node, scene.workingRate.secondsAt(frame))->matrix.m[12];
+    return placementAt(scene, *node, scene.view.rate.secondsAt(frame))->matrix.m[12];
 }
 
 TEST(Maps, ComposeAndSayWhichMomentIsShown) {
@@ -333,8 +333,8 @@ Scene paintedSheet() {
         }
         return made;
     };
-    const Sampling frames = Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(1), 9);
-    const Sampling twos = Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(2), 5);
+    const Sampling frames = Sampling::uniform(scene.view.rate.secondsAt(1001), scene.view.rate.secondsAt(1), 9);
+    const Sampling twos = Sampling::uniform(scene.view.rate.secondsAt(1001), scene.view.rate.secondsAt(2), 5);
     sheet.properties = plainProperties(
         {layerProperty(Meaning::Uvs, "map", frames, samples(9, Scope::Point, 2, 30, false)),
          layerProperty(Meaning::Uvs, "tiles", twos, samples(5, Scope::Corner, 2, 11, true)),
@@ -345,7 +345,7 @@ Scene paintedSheet() {
 
 TEST(Layers, AnyNumberOfSetsComeBackFromAnArchiveEachAtItsTimes) {
     Scene scene = paintedSheet();
-    scene.rate = scene.workingRate;
+    scene.rate = scene.view.rate;
     const TempFolder folder;
     for (const Loss& loss : lossesOf(scene, *formatById("alembic")))
         ADD_FAILURE() << loss.what;
@@ -362,7 +362,7 @@ TEST(Layers, AnyNumberOfSetsComeBackFromAnArchiveEachAtItsTimes) {
         ASSERT_NE(same, there.end());
         EXPECT_EQ(same->times().times(), layer.times().times());
         for (double frame = 1000.5; frame < 1011; frame += 0.25) {
-            const double now = scene.workingRate.secondsAt(frame);
+            const double now = scene.view.rate.secondsAt(frame);
             EXPECT_EQ(same->at(now, back->nodes[0].geometry.get()).value(),
                       layer.at(now, scene.nodes[0].geometry.get()).value())
                 << frame;
@@ -370,8 +370,8 @@ TEST(Layers, AnyNumberOfSetsComeBackFromAnArchiveEachAtItsTimes) {
     }
     // Where numbers change nothing lies between.
     const Geometry* mesh = scene.nodes[0].geometry.get();
-    EXPECT_EQ(here[1].at(scene.workingRate.secondsAt(1002), mesh).value(),
-              here[1].at(scene.workingRate.secondsAt(1001), mesh).value());
+    EXPECT_EQ(here[1].at(scene.view.rate.secondsAt(1002), mesh).value(),
+              here[1].at(scene.view.rate.secondsAt(1001), mesh).value());
 }
 
 // What each corner of a face shows of a layer; the face by the places of its points, which no step here changes.
@@ -418,7 +418,7 @@ TEST(Layers, GoAlongWhenMeshesAreMergedAndSplitEachAtItsTimes) {
     second.name = "second";
     second.path = "/second";
     std::vector<PropertyNode> list = second.properties->all();
-    const Sampling twos = Sampling::uniform(scene.workingRate.secondsAt(1001), scene.workingRate.secondsAt(2), 5);
+    const Sampling twos = Sampling::uniform(scene.view.rate.secondsAt(1001), scene.view.rate.secondsAt(2), 5);
     list[1] = layerProperty(Meaning::Uvs, "tiles", twos, moving);
     second.properties = plainProperties(std::move(list));
     std::vector<Vec3f> points = test::pointsOf(*second.geometry, 0);
@@ -445,7 +445,7 @@ TEST(Layers, GoAlongWhenMeshesAreMergedAndSplitEachAtItsTimes) {
     for (const char* name : {"UVs", "UVs 'tiles'", "UVs 'decal'", "colours"}) {
         SCOPED_TRACE(name);
         for (int frame = 1000; frame <= 1011; ++frame) {
-            const double now = scene.workingRate.secondsAt(frame);
+            const double now = scene.view.rate.secondsAt(frame);
             const Shown wanted = shownAt(scene, name, now);
             ASSERT_EQ(wanted.size(), 40U);
             EXPECT_EQ(shownAt(*merged, name, now), wanted) << frame;
@@ -516,7 +516,7 @@ TEST(Layers, MoveOnAStillMeshAndAreProven) {
         ASSERT_TRUE(back) << back.error().text();
         const auto map = layerOf(back->nodes[0].properties, Meaning::Uvs);
         ASSERT_TRUE(map);
-        const auto now = map->at(scene.workingRate.secondsAt(1015), back->nodes[0].geometry.get());
+        const auto now = map->at(scene.view.rate.secondsAt(1015), back->nodes[0].geometry.get());
         ASSERT_TRUE(now);
         EXPECT_FLOAT_EQ(now->values[4], 0.04F + 0.125F * 4); // what frame 1005 shows
     }
@@ -550,13 +550,14 @@ TEST(Metadata, OfAnArchiveSurvivesAndNoRateIsMadeUp) {
     const TempFolder folder;
     Scene scene = test::sheetScene();
     scene.rate.reset();
-    scene.metadata = {{"first_frame", "1001"}, {"studio", "lantern"}, {"_ai_DCC_FPS", "25"}, {"wyc_unit_metres", "7"}};
-    scene.metadataFormat = "alembic";
+    scene.container.metadata = {
+        {"first_frame", "1001"}, {"studio", "lantern"}, {"_ai_DCC_FPS", "25"}, {"wyc_unit_metres", "7"}};
+    scene.container.format = "alembic";
     ASSERT_TRUE(test::writeScene(scene, folder / "a.abc"));
     const auto back = test::openFile(folder / "a.abc");
-    EXPECT_EQ(back->metadata.at("first_frame"), "1001");
-    EXPECT_EQ(back->metadata.at("studio"), "lantern");
-    EXPECT_FALSE(back->metadata.contains("_ai_DCC_FPS")); // nobody states a rate, nor a unit
+    EXPECT_EQ(back->container.metadata.at("first_frame"), "1001");
+    EXPECT_EQ(back->container.metadata.at("studio"), "lantern");
+    EXPECT_FALSE(back->container.metadata.contains("_ai_DCC_FPS")); // nobody states a rate, nor a unit
     EXPECT_FALSE(back->unitMetres);
     bool told = false;
     for (const Loss& loss : lossesOf(scene, *formatById("alembic")))
@@ -608,8 +609,8 @@ TEST(Chain, ARangeIsInFramesOfTheShotAndEndsAfterItBegins) {
     const auto cut = applySteps(scene, deliverySteps(scene, spec, shot));
     ASSERT_TRUE(cut);
     const auto span = movingSpan(*cut);
-    EXPECT_NEAR(cut->workingRate.frameAt(span->first), 1262, 1e-6); // 1009 / 24 s is frame 1261.25
-    EXPECT_NEAR(cut->workingRate.frameAt(span->last), 1410, 1e-6);
+    EXPECT_NEAR(cut->view.rate.frameAt(span->first), 1262, 1e-6); // 1009 / 24 s is frame 1261.25
+    EXPECT_NEAR(cut->view.rate.frameAt(span->last), 1410, 1e-6);
     spec.range = FrameRange{20, 10};
     DeliveryInput input;
     input.scene = scene;

@@ -340,9 +340,9 @@ TEST(Branch, IsANodeWithAllAboveAndBelow) {
 
 TEST(Branch, OfEveryNodeIsWhatItsParentsSay) {
     Scene scene = demo::lanternShoal();
-    scene.remarks.push_back({"a", "/survey_sub/hull", {}, {}, {}, "of one", {}, 0});
-    scene.remarks.push_back({"b", "", {}, {}, {}, "of all", {}, 0});
-    scene.notCarried.push_back({"/survey_sub/hull", "something"});
+    scene.report.remarks.push_back({"a", "/survey_sub/hull", {}, {}, {}, "of one", {}, 0});
+    scene.report.remarks.push_back({"b", "", {}, {}, {}, "of all", {}, 0});
+    scene.report.notCarried.push_back({"/survey_sub/hull", "something"});
     const SceneTree tree(scene);
     for (std::size_t node = 0; node < scene.nodes.size(); ++node) {
         SCOPED_TRACE(scene.nodes[node].path);
@@ -362,8 +362,8 @@ TEST(Branch, OfEveryNodeIsWhatItsParentsSay) {
         }
         EXPECT_EQ(paths, meant);
         const bool hull = branch->find("/survey_sub/hull").has_value();
-        EXPECT_EQ(branch->remarks.size(), hull ? 2U : 1U);
-        EXPECT_EQ(branch->notCarried.size(), hull ? 1U : 0U);
+        EXPECT_EQ(branch->report.remarks.size(), hull ? 2U : 1U);
+        EXPECT_EQ(branch->report.notCarried.size(), hull ? 1U : 0U);
         EXPECT_EQ(branch->unitMetres, scene.unitMetres);
     }
     EXPECT_FALSE(tree.find("/nowhere"));

@@ -208,7 +208,7 @@ TEST(Geometry, ARangeIsASliceOfTheWhole) {
     for (const char* name : {"a.abc", "a.mdd", "a.####.obj"}) {
         const auto written = test::writeScene(scene, folder / name);
         ASSERT_TRUE(written) << written.error().text();
-        const auto source = openSource({folder / name, {}, {}, false}, scene.workingRate);
+        const auto source = openSource({folder / name, {}, {}, false}, scene.view.rate);
         ASSERT_TRUE(source) << source.error().text();
         cases.emplace_back(name, (*source)->scene);
     }

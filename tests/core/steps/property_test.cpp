@@ -132,7 +132,7 @@ TEST(Property, AnyChainOfTimeStepsIsWhatAPlainListSays) {
         const Geometry& shape = test::shapeOf(*result);
         ASSERT_EQ(shape.sampling().count(), model.size()) << toJson(chain);
         for (std::size_t i = 0; i < model.size(); ++i) {
-            EXPECT_NEAR(result->workingRate.frameAt(shape.sampling().time(i)), model[i].frame, 1e-6) << toJson(chain);
+            EXPECT_NEAR(result->view.rate.frameAt(shape.sampling().time(i)), model[i].frame, 1e-6) << toJson(chain);
             EXPECT_TRUE(
                 test::sameBits(test::pointsOf(shape, i), test::pointsOf(test::shapeOf(scene), model[i].original)))
                 << toJson(chain);

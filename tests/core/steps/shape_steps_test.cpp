@@ -239,8 +239,8 @@ TEST(Instances, AreItemsOfASourceWhereTheyCanBeHad) {
     EXPECT_EQ((*good)->scene.nodes.size(), 4U);
     EXPECT_TRUE((*good)->shown().find("/again/sheet"));
     EXPECT_TRUE((*good)->tree->find("/again/sheet"));
-    ASSERT_EQ((*good)->shown().notCarried.size(), 1U);
-    EXPECT_EQ((*good)->shown().notCarried[0].item, "/again");
+    ASSERT_EQ((*good)->shown().report.notCarried.size(), 1U);
+    EXPECT_EQ((*good)->shown().report.notCarried[0].item, "/again");
     // One that shows nothing is told, and all else is there.
     scene.nodes.back().instanceOf.reset();
     scene.nodes.back().instanceLabel = "/nowhere";
@@ -248,9 +248,9 @@ TEST(Instances, AreItemsOfASourceWhereTheyCanBeHad) {
     const auto lost = openSource({folder / "lost.abc", {}, {}, false}, FrameRate());
     ASSERT_TRUE(lost) << lost.error().text();
     EXPECT_TRUE((*lost)->shown().find("/group/inner/sheet"));
-    ASSERT_EQ((*lost)->scene.remarks.size(), 1U);
-    EXPECT_EQ((*lost)->scene.remarks[0].id, "instances.not_shown");
-    EXPECT_NE((*lost)->scene.remarks[0].text.find("/nowhere"), std::string::npos);
+    ASSERT_EQ((*lost)->scene.report.remarks.size(), 1U);
+    EXPECT_EQ((*lost)->scene.report.remarks[0].id, "instances.not_shown");
+    EXPECT_NE((*lost)->scene.report.remarks[0].text.find("/nowhere"), std::string::npos);
 }
 
 TEST(Instances, ChoosingOneWithoutItsSourceMakesItACopy) {
@@ -341,14 +341,14 @@ TEST(Split, WhatHasNoPlaceAnyMoreIsTold) {
     for (const Step& step : {Step{"split", {{"by", "pieces"}}, true}, Step{"merge", {{"name", "one"}}, true}}) {
         const auto made = applySteps(scene, {step});
         ASSERT_TRUE(made);
-        ASSERT_EQ(made->notCarried.size(), 1U) << step.type;
-        EXPECT_NE(made->notCarried[0].what.find("glow"), std::string::npos);
+        ASSERT_EQ(made->report.notCarried.size(), 1U) << step.type;
+        EXPECT_NE(made->report.notCarried[0].what.find("glow"), std::string::npos);
     }
     // Merging the pieces again drops nothing more.
     const auto there =
         applySteps(threePieces(), {{"split", {{"by", "pieces"}}, true}, {"merge", {{"name", "o"}}, true}});
     ASSERT_TRUE(there);
-    EXPECT_TRUE(there->notCarried.empty());
+    EXPECT_TRUE(there->report.notCarried.empty());
 }
 
 TEST(ToWorld, GroupsKeepTheirOwnValues) {
@@ -417,7 +417,7 @@ TEST(Pieces, CarryOnlyTheValuesTheyUse) {
     };
     const auto cuts = cutPieces(
         whole, {{FaceSet::Kind::Group, "a", {0, 1}}, {FaceSet::Kind::Group, "b", {7}}, {FaceSet::Kind::Group, "c", {}}},
-        scene.workingRate);
+        scene.view.rate);
     ASSERT_TRUE(cuts) << cuts.error().text();
     ASSERT_EQ(cuts->size(), 3U);
     const Attribute first = uvsOf((*cuts)[0]);

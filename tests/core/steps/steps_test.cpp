@@ -19,7 +19,7 @@ Result<Scene> apply(const Scene& scene, const std::string& type, const json& opt
 std::vector<double> framesOf(const Scene& scene) {
     std::vector<double> frames;
     for (const double time : test::shapeOf(scene).sampling().times())
-        frames.push_back(snappedFrame(scene.workingRate.frameAt(time)));
+        frames.push_back(snappedFrame(scene.view.rate.frameAt(time)));
     return frames;
 }
 
@@ -162,7 +162,7 @@ TEST(Steps, SpaceStepsAgreeWithTransformsAbove) {
         const auto changed = apply(sub, type, options);
         ASSERT_TRUE(changed);
         for (const double frame : {1001.0, 1050.5, 1136.0}) {
-            const double seconds = sub.workingRate.secondsAt(frame);
+            const double seconds = sub.view.rate.secondsAt(frame);
             for (std::size_t n = 0; n < sub.nodes.size(); ++n) {
                 if (!sub.nodes[n].geometry)
                     continue;
@@ -200,13 +200,13 @@ TEST(Steps, RenameChangesTheItemAndNothingAbove) {
 TEST(Steps, TimeStepsTakeTransformsAndVisibilityAlong) {
     Scene sub = demo::surveySub();
     sub.nodes[1].visibility =
-        VisibilityTrack{Sampling::uniform(sub.workingRate.secondsAt(1001), sub.workingRate.secondsAt(1), 136),
+        VisibilityTrack{Sampling::uniform(sub.view.rate.secondsAt(1001), sub.view.rate.secondsAt(1), 136),
                         std::vector<Visibility>(136, Visibility::Visible)};
     sub.nodes[1].visibility->values[135] = Visibility::Hidden;
     const auto moved = apply(sub, "offset", {{"frames", 10.0}});
     ASSERT_TRUE(moved);
     const auto at = [&](const Scene& scene, double frame) {
-        return placementAt(scene, 1, scene.workingRate.secondsAt(frame));
+        return placementAt(scene, 1, scene.view.rate.secondsAt(frame));
     };
     EXPECT_EQ(at(*moved, 1060)->matrix, at(sub, 1050)->matrix);
     EXPECT_TRUE(at(*moved, 1136)->visible);
@@ -265,7 +265,7 @@ TEST(StepOptions, EveryTypeDescribesItselfAndRoundTripsAsJson) {
         ASSERT_TRUE(back) << type.id;
         EXPECT_EQ((*back)[0], step);
         EXPECT_FALSE(type.help.empty());
-        for (const StepOption& option : type.options)
+        for (const Option& option : type.options)
             EXPECT_FALSE(option.help.empty()) << type.id << "." << option.name;
     }
 }

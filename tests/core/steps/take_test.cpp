@@ -83,7 +83,7 @@ TEST_F(Take, PointsOfTheOneAndAllElseOfTheOther) {
     EXPECT_EQ(extras.uvs, test::onMesh(b_.nodes[0], 0).uvs);
     EXPECT_EQ(extras.faceSets, test::onMesh(b_.nodes[0], 0).faceSets);
     EXPECT_TRUE(extras.normals.isEmpty()) << "they belong to a pose that is gone";
-    ASSERT_EQ(made->notCarried.size(), 1U);
+    ASSERT_EQ(made->report.notCarried.size(), 1U);
     for (std::size_t f = 0; f < 20; ++f) {
         std::vector<Vec3f> here;
         std::vector<Vec3f> there;

@@ -38,7 +38,7 @@ Scene swimming(unsigned seed, bool carried) {
 }
 
 std::vector<Vec3d> worldAt(const Scene& scene, double frame) {
-    const double t = scene.workingRate.secondsAt(frame);
+    const double t = scene.view.rate.secondsAt(frame);
     const std::size_t node = scene.nodes.size() - 1;
     std::vector<Vec3f> points;
     EXPECT_TRUE(readPointsAt(*scene.nodes[node].geometry, t, points));
@@ -181,7 +181,7 @@ TEST(Travel, ApartFromTheShapeEverythingIsWhereItWas) {
         const auto ground = applySteps(scene, {{"travel", {{"along", "XZ"}}, true}});
         ASSERT_TRUE(ground);
         const auto channels =
-            ground->nodes[ground->nodes.size() - 2].transform->channelsAt(scene.workingRate.secondsAt(1080));
+            ground->nodes[ground->nodes.size() - 2].transform->channelsAt(scene.view.rate.secondsAt(1080));
         ASSERT_TRUE(channels);
         EXPECT_EQ((*channels)[1], 0.0);
         EXPECT_NE((*channels)[0], 0.0);

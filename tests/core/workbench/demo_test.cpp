@@ -96,7 +96,7 @@ TEST_F(Demo, TheSimulationIsClosedAndStaysClosedInEveryFormat) {
     const auto source = openSource(specOf(path("loops/lantern_jelly_sim.mdd")), FrameRate());
     ASSERT_TRUE(source);
     const Scene& scene = (*source)->scene;
-    EXPECT_EQ(scene.workingRate.text(), "30");
+    EXPECT_EQ(scene.view.rate.text(), "30");
     const auto map = seamMapOf(movingItemsOf(scene), {}, Progress());
     ASSERT_TRUE(map);
     ASSERT_EQ(map->count(), 220U);

@@ -34,7 +34,7 @@ int urgencyOf(JobState state) {
 
 } // namespace
 
-DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : Desk(parent), workspace_(workspace) {
     setObjectName(QStringLiteral("deliverDesk"));
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(14, 10, 4, 8);
@@ -56,6 +56,20 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     cards_ = new QVBoxLayout();
     cards_->setSpacing(5);
 
+    makeSettings(content);
+    column->addWidget(settings_);
+    column->addLayout(cards_);
+    column->addStretch(1);
+    outer->addWidget(scroll, 1);
+    makeFoot(outer);
+    connectAll();
+    form_->show(spec());
+    showItems();
+    showRows();
+}
+
+// Which items, and how they are written.
+void DeliverDesk::makeSettings(QWidget* content) {
     form_ = new DeliveryForm(content);
     connect(form_, &DeliveryForm::edited, this,
             [this](const char* label, const DeliveryForm::Change& change) { edit(label, change); });
@@ -91,10 +105,10 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     settingsColumn->addLayout(itemsHead);
     settingsColumn->addLayout(items_);
     settingsColumn->addWidget(form_);
-    column->addWidget(settings_);
-    column->addLayout(cards_);
-    column->addStretch(1);
-    outer->addWidget(scroll, 1);
+}
+
+// Why it cannot be done, what it will be, and the act.
+void DeliverDesk::makeFoot(QVBoxLayout* outer) {
     back_ = new QPushButton(tr("Change what is delivered"), this);
     back_->setObjectName(QStringLiteral("deliverBack"));
     back_->setProperty("flat", true);
@@ -118,7 +132,9 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
     foot->addWidget(act_);
     foot->addSpacing(10);
     outer->addLayout(foot);
+}
 
+void DeliverDesk::connectAll() {
     connect(act_, &QPushButton::clicked, this, [this] { delivering_ ? stop() : deliver(); });
     planTimer_.setSingleShot(true);
     planTimer_.setInterval(60);
@@ -141,9 +157,6 @@ DeliverDesk::DeliverDesk(Workspace& workspace, QWidget* parent) : QWidget(parent
         delivering_ = false;
         showRows();
     });
-    form_->show(spec());
-    showItems();
-    showRows();
 }
 
 DeliverySpec DeliverDesk::spec() const {

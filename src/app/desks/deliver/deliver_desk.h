@@ -10,6 +10,7 @@
 #include <QWidget>
 
 #include "desks/deliver/output_card.h"
+#include "desks/desk.h"
 #include "shell/workspace.h"
 
 class QToolButton;
@@ -21,7 +22,7 @@ namespace wyc::app {
 
 class DeliveryForm;
 
-class DeliverDesk : public QWidget {
+class DeliverDesk : public Desk {
     Q_OBJECT
   public:
     explicit DeliverDesk(Workspace& workspace, QWidget* parent = nullptr);
@@ -36,6 +37,9 @@ class DeliverDesk : public QWidget {
     void showEvent(QShowEvent* event) override;
 
   private:
+    void makeSettings(QWidget* content);
+    void makeFoot(QVBoxLayout* outer);
+    void connectAll();
     [[nodiscard]] DeliverySpec spec() const;
     void edit(const std::string& label, const std::function<void(DeliverySpec&)>& change);
     void showItems();

@@ -12,6 +12,7 @@
 #include <QToolButton>
 
 #include "base/text.h"
+#include "desks/option_editor.h"
 #include "formats/format.h"
 
 namespace wyc::app {
@@ -132,8 +133,10 @@ void DeliveryForm::placeFields() {
 void DeliveryForm::connectFields() {
     connect(more_, &QToolButton::toggled, this, [this] { showFolded(); });
     connect(format_, &QComboBox::activated, this, [this] {
-        change("Choose format",
-               [this](DeliverySpec& s) { s.format = format_->currentData().toString().toStdString(); });
+        change("Choose format", [this](DeliverySpec& s) {
+            s.format = format_->currentData().toString().toStdString();
+            s.formatOptions = nlohmann::json::object();
+        });
     });
     connect(range_, &QComboBox::activated, this, [this](int index) {
         change("Choose range", [&](DeliverySpec& s) {
@@ -265,9 +268,39 @@ void DeliveryForm::show(const DeliverySpec& s) {
     folder_->setText(QString::fromStdString(s.folder.string()));
     folder_->setCursorPosition(0);
     const Format* format = formatById(s.format);
+    showFormatOptions(s);
     oneFile_->setVisible(format && format->manyItems);
     oneFile_->setChecked(s.oneFile);
     replace_->setChecked(s.replace);
+}
+
+// Made anew for another format, or when another value holds; not while a field of it speaks.
+void DeliveryForm::showFormatOptions(const DeliverySpec& s) {
+    if (formatShown_ && *formatShown_ == std::pair{s.format, s.formatOptions})
+        return;
+    formatShown_ = std::pair{s.format, s.formatOptions};
+    if (formatOptions_)
+        formatOptions_->deleteLater();
+    const Format* format = formatById(s.format);
+    formatOptions_ = optionsEditor(
+        format ? format->writeOptions : Options(), s.formatOptions, this,
+        [this](const std::string& name, const nlohmann::json& value) {
+            const Format* chosen = formatById(shown_.format);
+            nlohmann::json options = shown_.formatOptions;
+            options[name] = value;
+            if (const auto checked = chosenAs(*chosen, options); !checked) {
+                formatShown_.reset();
+                refuse(QString::fromStdString(checked.error().text()));
+            } else {
+                change("Choose how it is written", [&](DeliverySpec& spec) { spec.formatOptions = options; });
+            }
+        },
+        [this](const QString& why) {
+            formatShown_.reset();
+            refuse(why);
+        });
+    if (formatOptions_)
+        static_cast<QGridLayout*>(layout())->addWidget(formatOptions_, 9, 0, 1, 4);
 }
 
 void DeliveryForm::showFolded() {

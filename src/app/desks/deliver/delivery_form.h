@@ -37,6 +37,7 @@ class DeliveryForm : public QWidget {
     void change(const char* label, const Change& change);
     void refuse(const QString& why);
     void showFolded();
+    void showFormatOptions(const DeliverySpec& spec);
     std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);
     DeliverySpec shown_;
     QComboBox* format_;
@@ -57,6 +58,8 @@ class DeliveryForm : public QWidget {
     QCheckBox* oneFile_;
     QCheckBox* replace_;
     QCheckBox* world_;
+    QWidget* formatOptions_ = nullptr; // null where the format has none
+    std::optional<std::pair<std::string, nlohmann::json>> formatShown_;
     std::vector<QWidget*> folded_; // settings that are seldom changed
 };
 

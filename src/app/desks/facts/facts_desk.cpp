@@ -10,18 +10,20 @@
 #include <QMouseEvent>
 #include <QPushButton>
 #include <QScrollArea>
+#include <QTimer>
 #include <QToolButton>
 #include <QVBoxLayout>
 
 #include <qcustomplot.h>
 
 #include "desks/desk_parts.h"
+#include "desks/option_editor.h"
 #include "measure/motion.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
 
-FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : Desk(parent), workspace_(workspace) {
     setObjectName(QStringLiteral("factsDesk"));
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(14, 10, 4, 6);
@@ -38,6 +40,26 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     head->addSpacing(10);
     outer->addLayout(head);
 
+    makePlot();
+    auto* plotRow = new QHBoxLayout();
+    plotRow->addWidget(plot_);
+    plotRow->addSpacing(10);
+    outer->addLayout(plotRow);
+    outer->addWidget(makeColumn(), 1);
+    connect(&workspace_, &Workspace::activeChanged, this, [this] {
+        showItem();
+        showFindings();
+    });
+    connect(&workspace_, &Workspace::itemsChanged, this, &FactsDesk::showItem);
+    connect(&workspace_, &Workspace::measuresChanged, this, &FactsDesk::showItem);
+    connect(&workspace_, &Workspace::findingsChanged, this, &FactsDesk::showFindings);
+    connect(&workspace_, &Workspace::frameChanged, this, &FactsDesk::showFrame);
+    showItem();
+    showFindings();
+}
+
+// Speed over time.
+void FactsDesk::makePlot() {
     plot_ = new QCustomPlot(this);
     plot_->setObjectName(QStringLiteral("speedPlot"));
     plot_->setFixedHeight(104);
@@ -77,11 +99,10 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     caption->position->setType(QCPItemPosition::ptViewportRatio);
     caption->position->setCoords(0.012, 0.02);
     plot_->installEventFilter(this);
-    auto* plotRow = new QHBoxLayout();
-    plotRow->addWidget(plot_);
-    plotRow->addSpacing(10);
-    outer->addLayout(plotRow);
+}
 
+// Findings, and the figures below them.
+QWidget* FactsDesk::makeColumn() {
     auto* scroll = scrollingColumn(this);
     QWidget* content = scroll->widget();
     auto* column = static_cast<QVBoxLayout*>(content->layout());
@@ -111,18 +132,7 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     column->addWidget(factsTitle);
     column->addWidget(gridHost_);
     column->addStretch(1);
-    outer->addWidget(scroll, 1);
-
-    connect(&workspace_, &Workspace::activeChanged, this, [this] {
-        showItem();
-        showFindings();
-    });
-    connect(&workspace_, &Workspace::itemsChanged, this, &FactsDesk::showItem);
-    connect(&workspace_, &Workspace::measuresChanged, this, &FactsDesk::showItem);
-    connect(&workspace_, &Workspace::findingsChanged, this, &FactsDesk::showFindings);
-    connect(&workspace_, &Workspace::frameChanged, this, &FactsDesk::showFrame);
-    showItem();
-    showFindings();
+    return scroll;
 }
 
 void FactsDesk::showAllFindings(bool all) {
@@ -211,6 +221,14 @@ void FactsDesk::showItem() {
         });
         grid_->addWidget(choose, ++row, 0, 1, 4);
     }
+    if (QWidget* options = optionsEditor(
+            item->source->format->openOptions, item->source->spec.options, gridHost_,
+            [this, id = item->key.source](const std::string& name, const nlohmann::json& value) {
+                // The desk is made anew, and the field with it: not while it is speaking.
+                QTimer::singleShot(0, this, [this, id, name, value] { workspace_.setOpenOption(id, name, value); });
+            },
+            [this](const QString& why) { emit workspace_.problem(why); }))
+        grid_->addWidget(options, ++row, 0, 1, 4);
     if (item->error)
         grid_->addWidget(smallLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), gridHost_),
                          ++row, 0, 1, 4);

@@ -3,6 +3,7 @@
 // The Facts desk: figures of the active item with their picture, and the findings.
 #include <QWidget>
 
+#include "desks/desk.h"
 #include "desks/facts/item_facts.h"
 
 class QCustomPlot;
@@ -15,7 +16,7 @@ class QVBoxLayout;
 
 namespace wyc::app {
 
-class FactsDesk : public QWidget {
+class FactsDesk : public Desk {
     Q_OBJECT
   public:
     explicit FactsDesk(Workspace& workspace, QWidget* parent = nullptr);
@@ -25,6 +26,8 @@ class FactsDesk : public QWidget {
     bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
+    void makePlot();
+    QWidget* makeColumn();
     void showItem();
     void showPlot();
     void showFrame();

@@ -104,7 +104,7 @@ void addCamera(std::vector<ItemFact>& facts, const ItemView& item, double unit) 
     facts.push_back({tr("near, far"),
                      QStringLiteral("%1 – %2").arg(metres(f.nearClip * unit), metres(f.farClip * unit)),
                      tr("Clipping distances")});
-    const double degrees = (f.shutterClose - f.shutterOpen) * scene.workingRate.value() * 360.0;
+    const double degrees = (f.shutterClose - f.shutterOpen) * scene.view.rate.value() * 360.0;
     facts.push_back({tr("shutter"),
                      tr("%1°").arg(degrees, 0, 'f', std::abs(degrees - std::round(degrees)) < 0.05 ? 0 : 1),
                      tr("Open from %1 s to %2 s of the frame; 360° is the whole frame")
@@ -142,7 +142,7 @@ void addTime(std::vector<ItemFact>& facts, const ItemView& item) {
         const Geometry* shape = item.scene ? item.scene->nodes[item.node].geometry.get() : nullptr;
         const bool own = shape && shape->sampling().count() == item.profile->count();
         const double frames =
-            own     ? item.scene->workingRate.frameAt(shape->sampling().lastTime() - shape->sampling().firstTime())
+            own     ? item.scene->view.rate.frameAt(shape->sampling().lastTime() - shape->sampling().firstTime())
             : range ? range->last - range->first
                     : 0.0;
         const double each = frames / static_cast<double>(item.profile->count() - 1);

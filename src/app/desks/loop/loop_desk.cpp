@@ -58,7 +58,7 @@ std::vector<double> stepsOf(const SeamMap& map, std::size_t first, std::size_t c
 } // namespace
 
 LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), viewport_(viewport) {
+    : Desk(parent), workspace_(workspace), viewport_(viewport) {
     setObjectName(QStringLiteral("loopDesk"));
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(14, 10, 4, 8);

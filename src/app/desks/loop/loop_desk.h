@@ -8,6 +8,7 @@
 #include <QTimer>
 #include <QWidget>
 
+#include "desks/desk.h"
 #include "desks/loop/pinned_loops.h"
 #include "shell/workspace.h"
 #include "workbench/loops.h"
@@ -27,7 +28,7 @@ class CurvePlot;
 class SeamView;
 class Viewport;
 
-class LoopDesk : public QWidget {
+class LoopDesk : public Desk {
     Q_OBJECT
   public:
     LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent = nullptr);

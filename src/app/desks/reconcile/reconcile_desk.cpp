@@ -88,7 +88,7 @@ ReconcileDesk::Left ReconcileDesk::leftOf(const ComparedPair& pair, const std::v
 }
 
 ReconcileDesk::ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
-    : QWidget(parent), workspace_(workspace), viewport_(viewport) {
+    : Desk(parent), workspace_(workspace), viewport_(viewport) {
     setObjectName(QStringLiteral("reconcileDesk"));
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(14, 10, 4, 8);
@@ -572,7 +572,7 @@ void ReconcileDesk::showCauses() {
         check->setToolTip(cause.undo.empty() ? tr("Nothing undoes this") : tr("Undone with the others"));
         // One order puts right what is split, welded and shuffled.
         const auto bringsOrder = [](const Cause& other) {
-            return std::any_of(other.undo.begin(), other.undo.end(), [](const Step& s) { return s.type == "reorder"; });
+            return std::any_of(other.undo.begin(), other.undo.end(), &renumbers);
         };
         if (const auto with = std::find_if(found.causes.begin(), found.causes.end(), bringsOrder);
             cause.undo.empty() && with != found.causes.end() &&

@@ -9,6 +9,7 @@
 #include <QWidget>
 
 #include "compare/comparison.h"
+#include "desks/desk.h"
 #include "shell/workspace.h"
 
 class QCheckBox;
@@ -24,7 +25,7 @@ namespace wyc::app {
 class DriftPlot;
 class Viewport;
 
-class ReconcileDesk : public QWidget {
+class ReconcileDesk : public Desk {
     Q_OBJECT
   public:
     ReconcileDesk(Workspace& workspace, Viewport& viewport, QWidget* parent = nullptr);
@@ -36,10 +37,6 @@ class ReconcileDesk : public QWidget {
     [[nodiscard]] const ItemKey& b() const { return b_; }
     [[nodiscard]] bool looking() const { return looking_ > 0 || look_.isActive(); }
     [[nodiscard]] const std::shared_ptr<const ComparedPair>& found() const { return found_; }
-
-  signals:
-    /// A pair was chosen from elsewhere: the desk is to be seen.
-    void wanted();
 
   public slots:
     void undoChosen();

@@ -16,14 +16,8 @@
 namespace wyc::app {
 namespace {
 
-enum class Group { Time, Place, Shape, Names };
-
-Group groupOf(const StepType& type) {
-    if (type.time)
-        return Group::Time;
-    if (type.space || type.id == "world")
-        return Group::Place;
-    return type.id == "merge" || type.id == "split" ? Group::Shape : Group::Names;
+StepGroup groupOf(const StepType& type) {
+    return type.space ? StepGroup::Place : type.group;
 }
 
 constexpr int kWidth = 640;

@@ -16,6 +16,7 @@
 #include "base/text.h"
 #include "desks/desk_parts.h"
 #include "desks/flow_layout.h"
+#include "desks/option_editor.h"
 #include "desks/steps/step_picker.h"
 #include "plots/curve_plot.h"
 #include "steps/time/retime_curve.h"
@@ -23,7 +24,7 @@
 #include "theme/theme.h"
 
 namespace wyc::app {
-StepsDesk::StepsDesk(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
+StepsDesk::StepsDesk(Workspace& workspace, QWidget* parent) : Desk(parent), workspace_(workspace) {
     setObjectName(QStringLiteral("stepsDesk"));
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(14, 10, 4, 6);
@@ -175,7 +176,7 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
     const auto options = checkedOptions(*type, step.options);
     // Each option with its name, as many beside one another as fit.
     auto* flow = new FlowLayout(12, 3);
-    for (const StepOption& option : type->options) {
+    for (const Option& option : type->options) {
         auto* pair = new QWidget(card);
         auto* row = new QHBoxLayout(pair);
         row->setContentsMargins(0, 0, 0, 0);
@@ -185,19 +186,26 @@ QFrame* StepsDesk::stepCard(std::size_t index, const std::vector<Step>& steps) {
         label->setProperty("small", true);
         label->setToolTip(text(option.help));
         row->addWidget(label);
-        row->addWidget(
-            optionEditor(index, option, options ? (*options)[std::string(option.name)] : option.standard, pair));
+        const auto& value = options ? (*options)[std::string(option.name)] : option.standard;
+        row->addWidget(optionEditor(
+            option, value, pair,
+            [this, index, name = std::string(option.name)](const nlohmann::json& given) { change(index, name, given); },
+            [this](const QString& why) {
+                emit workspace_.problem(why);
+                built_ = false;
+                showChain(); // back to what holds
+            }));
         flow->addWidget(pair);
     }
     column->addLayout(flow);
-    for (const StepOption& option : type->options)
+    for (const Option& option : type->options)
         if (QWidget* curve = options ? curveEditor(index, option, *options, card) : nullptr)
             column->addWidget(curve);
     return card;
 }
 
 // A curve as it is, to be taken hold of; null for what is none, or cannot be shown.
-QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, const nlohmann::json& options,
+QWidget* StepsDesk::curveEditor(std::size_t index, const Option& option, const nlohmann::json& options,
                                 QWidget* parent) {
     const std::string name(option.name);
     const std::string given = options[name].get<nlohmann::json>().is_string() ? options[name].get<std::string>() : "";
@@ -215,7 +223,7 @@ QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, con
         const auto span = before && before->scene ? spanOf(*before->scene) : std::nullopt;
         if (!span)
             return nullptr;
-        const FrameRate rate = before->scene->workingRate;
+        const FrameRate rate = before->scene->view.rate;
         const FrameRange there{snappedFrame(rate.frameAt(span->first)), snappedFrame(rate.frameAt(span->last))};
         const auto curve = RetimeCurve::parse(given, there);
         if (!curve)
@@ -228,9 +236,9 @@ QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, con
             step.options[name] = pairsText(drawn);
             CurvePlot::Keys line;
             const auto meaning = meaningOf(*scene, step);
-            if (!meaning || !meaning->time || !meaning->time->wanted.range)
+            if (!meaning || !meaning->time || !meaning->time->view.range)
                 return line;
-            const TimeSpan range = *meaning->time->wanted.range;
+            const TimeSpan range = *meaning->time->view.range;
             constexpr int kPoints = 240;
             for (int i = 0; i <= kPoints; ++i) {
                 const double t = range.first + (range.last - range.first) * i / kPoints;
@@ -267,71 +275,6 @@ QWidget* StepsDesk::curveEditor(std::size_t index, const StepOption& option, con
         QTimer::singleShot(0, this, [this, index, name, drawn] { change(index, name, pairsText(drawn)); });
     });
     return plot;
-}
-
-QWidget* StepsDesk::optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value,
-                                 QWidget* parent) {
-    const std::string name(option.name);
-    QWidget* made = nullptr;
-    if (option.kind == OptionKind::Choice || option.kind == OptionKind::Axis || option.kind == OptionKind::Unit) {
-        auto* box = new QComboBox(parent);
-        if (option.kind == OptionKind::Choice)
-            for (const std::string_view choice : option.choices)
-                box->addItem(text(choice));
-        else
-            box->addItems(option.kind == OptionKind::Axis
-                              ? QStringList{QStringLiteral("X"), QStringLiteral("Y"), QStringLiteral("Z")}
-                              : QStringList{QStringLiteral("mm"), QStringLiteral("cm"), QStringLiteral("m"),
-                                            QStringLiteral("in"), QStringLiteral("ft")});
-        const QString current = QString::fromStdString(value.is_string() ? value.get<std::string>() : value.dump());
-        if (box->findText(current) < 0)
-            box->addItem(current);
-        box->setCurrentText(current);
-        connect(box, &QComboBox::activated, this,
-                [this, box, index, name] { change(index, name, box->currentText().toStdString()); });
-        made = box;
-    } else if (option.kind == OptionKind::Switch) {
-        auto* box = new QCheckBox(parent);
-        box->setChecked(value.is_boolean() && value.get<bool>());
-        connect(box, &QCheckBox::clicked, this, [this, index, name](bool on) { change(index, name, on); });
-        made = box;
-    } else {
-        auto* line = new QLineEdit(parent);
-        const bool number = option.kind == OptionKind::Number || option.kind == OptionKind::Frame ||
-                            option.kind == OptionKind::WholeNumber;
-        // A number that stands for none at all is shown as none.
-        const bool mayBeNone = number && option.standard.is_number() && option.standard.get<double>() == option.least &&
-                               option.least <= -1e6;
-        const bool none = mayBeNone && value.is_number() && value.get<double>() == option.least;
-        line->setText(none ? QString()
-                           : QString::fromStdString(value.is_number() ? shortestNumber(value.get<double>())
-                                                                      : value.get<std::string>()));
-        if (mayBeNone)
-            line->setPlaceholderText(tr("none"));
-        if (line->text().startsWith(QLatin1Char('{'))) { // data, and nothing to be typed: another may take its place
-            line->clear();
-            line->setPlaceholderText(tr("in the step"));
-        }
-        line->setFixedWidth(number ? 62 : 104);
-        connect(line, &QLineEdit::editingFinished, this, [this, line, index, name, number, mayBeNone, option] {
-            if (!line->isModified())
-                return;
-            const std::string given = line->text().trimmed().toStdString();
-            const auto parsed = mayBeNone && given.empty() ? std::optional(option.least) : parseNumber(given);
-            if (number && !parsed) {
-                emit workspace_.problem(
-                    tr("“%1”: %2 is a number").arg(QString::fromStdString(given), QString::fromStdString(name)));
-                built_ = false;
-                showChain(); // back to what holds
-                return;
-            }
-            change(index, name, number ? nlohmann::json(*parsed) : nlohmann::json(given));
-        });
-        made = line;
-    }
-    made->setObjectName(QStringLiteral("option_") + text(option.name));
-    made->setToolTip(text(option.help));
-    return made;
 }
 
 void StepsDesk::edited(const QString& label, const std::function<void(std::vector<Step>&)>& change) {

@@ -3,6 +3,7 @@
 // The Steps desk: the active item's chain, with the options of each step.
 #include <QWidget>
 
+#include "desks/desk.h"
 #include "shell/workspace.h"
 
 class QFrame;
@@ -14,12 +15,11 @@ namespace wyc::app {
 
 class ProfileStrips;
 
-class StepsDesk : public QWidget {
+class StepsDesk : public Desk {
     Q_OBJECT
   public:
     explicit StepsDesk(Workspace& workspace, QWidget* parent = nullptr);
-    /// Lets go of a step that is being dragged, as if nothing had been; false when none is.
-    bool cancelDrag();
+    bool cancelDrag() override;
 
   protected:
     bool eventFilter(QObject* watched, QEvent* event) override;
@@ -27,8 +27,7 @@ class StepsDesk : public QWidget {
   private:
     void showChain();
     QFrame* stepCard(std::size_t index, const std::vector<Step>& steps);
-    QWidget* optionEditor(std::size_t index, const StepOption& option, const nlohmann::json& value, QWidget* parent);
-    QWidget* curveEditor(std::size_t index, const StepOption& option, const nlohmann::json& options, QWidget* parent);
+    QWidget* curveEditor(std::size_t index, const Option& option, const nlohmann::json& options, QWidget* parent);
     void change(std::size_t index, const std::string& option, const nlohmann::json& value);
     void addStep(const StepType& type);
     void edited(const QString& label, const std::function<void(std::vector<Step>&)>& change);

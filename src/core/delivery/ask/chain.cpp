@@ -25,7 +25,7 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         add("turn", {{"from", upAxisName(spec.up->first)}, {"to", upAxisName(spec.up->second)}});
     if (spec.lead > 0.0)
         add("drop", {{"start", spec.lead}});
-    const bool resamples = spec.rate && *spec.rate != scene.workingRate;
+    const bool resamples = spec.rate && *spec.rate != scene.view.rate;
     const auto resample = [&] {
         if (resamples)
             add("resample", {{"rate", spec.rate->text()}, {"method", spec.resample}});
@@ -35,7 +35,7 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         resample();
     if (spec.offset != 0.0)
         add("offset", {{"frames", spec.offset}});
-    const FrameRate now = towardsRange ? *spec.rate : scene.workingRate;
+    const FrameRate now = towardsRange ? *spec.rate : scene.view.rate;
     bool numbered = false;
     if (spec.range) {
         double first = spec.range->first - spec.handles;

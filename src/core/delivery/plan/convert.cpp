@@ -38,6 +38,8 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
                         {"modified_ns", stamp ? stamp->modifiedNanoseconds : 0},
                         {"rest", source.restUsed ? nlohmann::json(source.restUsed->string()) : nlohmann::json(nullptr)},
                         {"steps", toJson(steps)}};
+    if (!source.spec.options.empty())
+        input.provenance["open_options"] = source.spec.options;
     if (!besides.empty())
         input.provenance["steps_read"] = std::move(besides);
     input.scene = std::move(scene);
@@ -47,7 +49,8 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
 Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
                                                   const ConversionSpec& spec) {
     const fs::path& target = spec.target;
-    WYC_TRY(format, requireFormat(target));
+    WYC_TRY(type, requireFormat(target));
+    WYC_TRY(format, chosenAs(*type, spec.formatOptions));
     std::vector<Scene> scenes;
     NodePtr rest;
     nlohmann::json provenance = nlohmann::json::array();
@@ -61,7 +64,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         if (input.source) {
             WYC_TRY(meant, intentionsOf(input.source, input.steps));
             for (Intention& intention : meant) {
-                intention.wanted = scenes.back().wanted;
+                intention.wanted = scenes.back().view;
                 for (const std::string& words : intention.shortfalls)
                     shortfalls.push_back({input.label, words});
                 intentions.push_back(std::move(intention));
@@ -74,12 +77,12 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     const auto reads = std::make_shared<const ReadFiles>(inputs);
     const auto moving = std::find_if(scenes.begin(), scenes.end(), [](const Scene& s) { return movingSpan(s); });
     for (const Scene& scene : scenes)
-        if (movingSpan(scene) && scene.workingRate != moving->workingRate)
+        if (movingSpan(scene) && scene.view.rate != moving->view.rate)
             return fail(makeError(ErrorKind::BadInput, "the sources are at different rates")
                             .withAdvice("Give --rate, so that they are resampled to one"));
     Scene all = mergedScenes(scenes);
     if (moving != scenes.end())
-        all.workingRate = moving->workingRate;
+        all.view.rate = moving->view.rate;
     const auto shapes = static_cast<std::size_t>(
         std::count_if(all.nodes.begin(), all.nodes.end(), [](const Node& n) { return n.geometry != nullptr; }));
     // A container of many items may hold cameras and transforms alone, or nothing.

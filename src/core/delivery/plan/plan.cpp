@@ -41,7 +41,7 @@ bool isPlaced(const Scene& scene, std::size_t node) {
 // Samples between whole frames.
 bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
     for (std::size_t i = 0; i < sampling.count() && !sampling.isStill(); ++i) {
-        const double frame = scene.workingRate.frameAt(sampling.time(i));
+        const double frame = scene.view.rate.frameAt(sampling.time(i));
         if (!sameFrame(frame, std::round(frame)))
             return true;
     }
@@ -88,7 +88,7 @@ bool hasFaces(const Scene& scene) {
 }
 
 void fillFigures(PlannedOutput& output) {
-    output.rate = output.scene.workingRate;
+    output.rate = output.scene.view.rate;
     if (const auto span = movingSpan(output.scene))
         output.frames =
             FrameRange{snappedFrame(output.rate.frameAt(span->first)), snappedFrame(output.rate.frameAt(span->last))};
@@ -100,10 +100,10 @@ void fillFigures(PlannedOutput& output) {
     }
     output.fileCount = (output.format->sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
     output.losses = lossesOf(output.scene, *output.format);
-    output.sizeEstimate = output.format->estimate(output.scene);
+    output.sizeEstimate = output.format->estimate(output.scene, output.format->chosen);
     if (output.restTarget)
         if (const Format* restFormat = formatOfName(*output.restTarget))
-            output.sizeEstimate += restFormat->estimate(output.scene);
+            output.sizeEstimate += restFormat->estimate(output.scene, restFormat->chosen);
 }
 
 std::string recordName(const fs::path& target) {
@@ -146,7 +146,7 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
         WYC_TRY(stored, deformedByStored(settledDeformers(std::move(given))));
         given = std::move(stored);
     }
-    WYC_TRY(scene, format.prepare ? format.prepare(std::move(given)) : Result<Scene>(std::move(given)));
+    WYC_TRY(scene, format.prepare ? format.prepare(std::move(given), format.chosen) : Result<Scene>(std::move(given)));
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() < 2)
             continue;
@@ -160,7 +160,7 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
                 WYC_TRY(points, shape.pointCount(i));
                 if (points == count && (now == first || now->hash() == first->hash()))
                     continue;
-                const std::string frame = frameText(snappedFrame(scene.workingRate.frameAt(shape.sampling().time(i))));
+                const std::string frame = frameText(snappedFrame(scene.view.rate.frameAt(shape.sampling().time(i))));
                 return fail(makeError(ErrorKind::BadInput,
                                       points == count
                                           ? fmt::format("its faces change at frame {}; {} has one list of faces for "
@@ -176,7 +176,7 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     }
     if (!format.sequence)
         return scene;
-    if (scene.wanted.moments) // asked for, moment by moment: the writer says which one it cannot hold
+    if (scene.view.moments) // asked for, moment by moment: the writer says which one it cannot hold
         return scene;
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
@@ -185,20 +185,20 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
         if (node.geometry->sampling().isStill())
             return !layersChange(node.properties);
         const Sampling& sampling = node.geometry->sampling();
-        const double frames = scene.workingRate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
+        const double frames = scene.view.rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
         return static_cast<double>(sampling.count()) > 0.45 * frames && !hasSubFrames(scene, sampling);
     });
     if (!span || dense)
         return scene; // gaps that the source has stay gaps
-    const auto frames = wholeFrames(span->first, span->last, scene.workingRate);
+    const auto frames = wholeFrames(span->first, span->last, scene.view.rate);
     if (frames.empty())
         return scene;
     for (const Node& node : scene.nodes)
         if (node.geometry && hasSubFrames(scene, node.geometry->sampling()))
-            scene.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
-    Wanted wanted = scene.wanted;
-    wanted.moments = samplingFromTimes(frames);
-    return mappedScene(scene, TimeMap(), wanted, scene.workingRate);
+            scene.report.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
+    View view = scene.view;
+    view.moments = samplingFromTimes(frames);
+    return mappedScene(scene, TimeMap(), view);
 }
 
 bool liesOn(const Sampling& times, const Sampling& samples) {
@@ -220,19 +220,15 @@ std::vector<std::string> layerLosses(const Node& node, const Format& format) {
         const Layer& layer = layers[i];
         const auto first = layer.at(mesh.sampling().count() > 0 ? mesh.sampling().firstTime() : 0.0, &mesh);
         const bool there = first && !first->isEmpty();
-        const bool kept = !format.loses(contentOf(layer.meaning));
+        const Carried carried = format.carry(kindOf(layer));
         const std::string name = "its " + layer.name;
-        if (!kept) {
-            if (there)
-                losses.push_back(name);
-            continue;
-        }
         const bool any = format.keeps(Content::Values); // whatever attributes there are
-        if (!any && there && layer.further)
-            losses.push_back(fmt::format("{}: {} has one set of them", name, format.name));
-        else if (!any && layer.meaning == Meaning::Colours && there && (layer.scope != Scope::Point || layer.numbers))
-            losses.push_back(name + ": they are not one a point");
-        else if (!any && layer.meaning == Meaning::Colours && there && layer.values->extent() > 3)
+        if (carried.fate == Fate::Lost) {
+            if (there)
+                losses.push_back(carried.how.empty() ? name : fmt::format("{}: {}", name, carried.how));
+            if (format.loses(contentOf(layer.meaning)))
+                continue;
+        } else if (!any && layer.meaning == Meaning::Colours && there && layer.values->extent() > 3)
             losses.push_back("the coverage that goes with its colours");
         else if (gaps[i].any())
             losses.push_back(fmt::format("{}: {}, and {} wants one for each", name, gaps[i].words(), format.name));
@@ -263,9 +259,9 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
             lose(node.path, "that it is a subdivision surface: written as a plain mesh");
         if (!format.keeps(Content::Curves) && node.is().strands)
             lose(node.path, "its curves: the points alone are written");
-        if (!format.keeps(Content::Values))
-            for (std::string& words : carriedWords(node))
-                lose(node.path, std::move(words));
+        const auto lost = [&](const PropertyNode& p) { return format.carry(kindOf(p)).fate == Fate::Lost; };
+        for (std::string& words : carriedWords(node, lost))
+            lose(node.path, std::move(words));
         if (!format.keeps(Content::Transforms) && isPlaced(scene, i))
             losses.push_back(
                 {node.path, "its transform: the points are written where they lie in their own space", true});
@@ -305,11 +301,11 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
     if (!format.keeps(Content::UpAxis) && scene.upAxis)
         lose("", fmt::format("the up axis ({}): this format has no place for it", upAxisName(*scene.upAxis)));
     if (!format.keeps(Content::Rate) && movingSpan(scene))
-        lose("", fmt::format("the rate ({} fps): this format has no place for it", scene.workingRate.shortText()));
+        lose("", fmt::format("the rate ({} fps): this format has no place for it", scene.view.rate.shortText()));
     if (!scene.rate && (format.keeps(Content::Times) || format.keeps(Content::Rate)) && movingSpan(scene))
         lose("", fmt::format("a rate: none is stated; frames are taken as {} a second until somebody says",
-                             scene.workingRate.shortText()));
-    for (const NotCarried& n : scene.notCarried)
+                             scene.view.rate.shortText()));
+    for (const NotCarried& n : scene.report.notCarried)
         lose(n.item, n.what);
     return losses;
 }
@@ -391,7 +387,7 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             first = false;
             for (std::size_t i = 0; i < result.nodes.size(); ++i)
                 byPath.emplace(result.nodes[i].path, i);
-            for (const NotCarried& n : result.notCarried)
+            for (const NotCarried& n : result.report.notCarried)
                 told.emplace(n.item, n.what);
             continue;
         }
@@ -399,14 +395,15 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
             result.unitMetres.reset();
         if (result.upAxis != scene.upAxis)
             result.upAxis.reset();
-        if (result.metadataFormat != scene.metadataFormat)
-            result.metadata.clear();
+        if (result.container.format != scene.container.format)
+            result.container.metadata.clear();
         if (result.rate != scene.rate) // one that some state and others do not
             result.rate = result.rate ? result.rate : scene.rate;
-        result.samplings.clear(); // what one archive declared does not hold for several
+        result.container.samplings.clear(); // what one archive declared does not hold for several
         result.properties = nullptr;
         addMaterials(scene, result);
-        result.carried.insert(result.carried.end(), scene.carried.begin(), scene.carried.end());
+        result.report.carried.insert(result.report.carried.end(), scene.report.carried.begin(),
+                                     scene.report.carried.end());
         std::vector<int> newIndex(scene.nodes.size());
         std::set<std::uint64_t> otherwise; // skeletons that are there already, and not like this
         for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
@@ -438,9 +435,9 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
                 deformation->makes = nullptr;
         if (!otherwise.empty())
             result = settledDeformers(std::move(result));
-        for (const NotCarried& n : scene.notCarried)
+        for (const NotCarried& n : scene.report.notCarried)
             if (told.emplace(n.item, n.what).second)
-                result.notCarried.push_back(n);
+                result.report.notCarried.push_back(n);
     }
     return result;
 }
@@ -450,6 +447,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
     const Format* format = formatById(spec.format);
     if (!format || !format->write)
         return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
+    WYC_TRY(chosen, chosenAs(*format, spec.formatOptions));
     if (inputs.empty())
         return fail(
             makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
@@ -464,7 +462,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
         auto scene = applySteps(input.scene, steps);
         if (scene)
-            scene = sampledFor(*format, std::move(*scene));
+            scene = sampledFor(*chosen, std::move(*scene));
         if (!scene)
             return fail(std::move(scene.error()).forItem(input.label));
         PlannedOutput output;
@@ -476,7 +474,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
             chain.insert(chain.end(), steps.begin(), steps.end());
             WYC_TRY(meant, intentionsOf(input.source, chain));
             for (Intention& intention : meant) {
-                intention.wanted = output.scene.wanted;
+                intention.wanted = output.scene.view;
                 for (const std::string& words : intention.shortfalls)
                     output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
                 output.intentions.push_back(std::move(intention));
@@ -492,11 +490,11 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         merged.item = spec.name;
         merged.provenance = nlohmann::json::array();
         for (PlannedOutput& output : outputs) {
-            if (output.scene.workingRate != outputs.front().scene.workingRate)
+            if (output.scene.view.rate != outputs.front().scene.view.rate)
                 return fail(makeError(ErrorKind::BadInput,
                                       fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate",
-                                                  output.item, output.scene.workingRate.shortText(),
-                                                  outputs.front().item, outputs.front().scene.workingRate.shortText()))
+                                                  output.item, output.scene.view.rate.shortText(), outputs.front().item,
+                                                  outputs.front().scene.view.rate.shortText()))
                                 .withAdvice("Give the delivery a rate, or write one file per item"));
             scenes.push_back(output.scene);
             merged.shortfalls.insert(merged.shortfalls.end(), output.shortfalls.begin(), output.shortfalls.end());
@@ -534,7 +532,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
     const auto reads = std::make_shared<const ReadFiles>(inputs);
     for (std::size_t i = 0; i < outputs.size(); ++i) {
         PlannedOutput& output = outputs[i];
-        output.format = format;
+        output.format = chosen;
         output.replace = spec.replace;
         output.target = targets[i].target;
         output.restTarget = targets[i].rest;
@@ -565,6 +563,7 @@ nlohmann::json toJson(const PlannedOutput& output) {
             {"target", output.target.string()},
             {"rest", output.restTarget ? nlohmann::json(output.restTarget->string()) : nlohmann::json(nullptr)},
             {"format", output.format->id},
+            {"format_options", output.format->chosen},
             {"rate", output.rate.text()},
             {"first", output.frames ? nlohmann::json(output.frames->first) : nlohmann::json(nullptr)},
             {"last", output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr)},

@@ -25,10 +25,13 @@ std::vector<double> timesOf(const Sampling& sampling) {
     return sampling.count() > 1 ? sampling.times() : std::vector<double>();
 }
 
-// Carried channels by the hash of each sample; those that are equal for sure are read once.
-Status addValues(const std::vector<Channel>& channels, std::vector<HashedChannel>& into) {
+// Channels that the format (null: any) carries, by the hash of each sample; those that are equal for sure are read
+// once.
+Status addValues(const std::vector<Channel>& channels, const Format* format, std::vector<HashedChannel>& into) {
     for (const Channel& channel : channels) {
         if (isLayer(channel.meaning)) // compared corner by corner
+            continue;
+        if (format && !format->carriesAsIs(kindOf(channel)))
             continue;
         const SampledValues& values = *channel.values;
         const std::size_t count = values.sampling().count();
@@ -164,22 +167,18 @@ Status addLayers(const Node& node, const Format& format, const Sampling& frames,
     }
     for (std::size_t i = 0; i < layers.size(); ++i) {
         const Layer& layer = layers[i];
-        if (!format.keeps(contentOf(layer.meaning)) || !format.keeps(Content::Faces))
+        // What is not carried, and what has gaps that the format cannot hold, is told as a loss.
+        if (!format.carriesAsIs(kindOf(layer)) || !format.keeps(Content::Faces) || gaps[i].any())
             continue;
-        if (!format.keeps(Content::Values) && layer.further)
-            continue; // one of a kind; the others are told as a loss
-        if (gaps[i].any())
-            continue;                                   // told as a loss
         const bool any = format.keeps(Content::Values); // whatever attributes there are
         const std::size_t extent = any ? layer.values->extent() : layer.comparedExtent();
         const Sampling own = layer.timesOn(mesh);
         // Where a file is a frame, all of it is.
         const bool withShape = format.sequence || !format.keeps(Content::Times);
         const Sampling times = withShape ? (own.isStill() ? Sampling::still(own.firstTime()) : frames) : own;
-        const auto hashAt = [&mesh, layer, any, extent](double seconds) -> Result<std::uint64_t> {
+        const auto hashAt = [&mesh, layer, extent](double seconds) -> Result<std::uint64_t> {
             WYC_TRY(attribute, layer.at(seconds, &mesh));
-            const bool each = attribute.scope == Scope::Point && attribute.indices.empty();
-            if (attribute.isEmpty() || (!any && layer.meaning == Meaning::Colours && !each))
+            if (attribute.isEmpty())
                 return std::uint64_t{0};
             WYC_TRY(topology, mesh.topologyAt(seconds));
             WYC_TRY(points, mesh.pointCountAt(seconds));
@@ -254,8 +253,8 @@ void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format,
 Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t node, const Format& format) {
     const Node& it = scene.nodes[node];
     std::vector<HashedChannel> result;
-    if (format.keeps(Content::Values) && it.properties)
-        WYC_CHECK(addValues(channelsOf(it.properties), result));
+    if (it.properties)
+        WYC_CHECK(addValues(channelsOf(it.properties), &format, result));
     if (format.keeps(Content::Transforms))
         WYC_CHECK(addTransform(scene, node, result));
     if (format.keeps(Content::Visibility))
@@ -329,7 +328,7 @@ Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Forma
             if (!format.keeps(Content::Shading))
                 continue;
             std::vector<HashedChannel> graph;
-            WYC_CHECK(addValues(channelsOf(material.graph), graph));
+            WYC_CHECK(addValues(channelsOf(material.graph), nullptr, graph));
             for (HashedChannel& channel : graph) {
                 channel.name = called + ": " + channel.name;
                 result.push_back(std::move(channel));

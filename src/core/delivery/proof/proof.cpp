@@ -30,7 +30,7 @@ Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRa
         OpenRequest restRequest;
         restRequest.path = *restFile;
         if (const Format* restFormat = formatOfName(*restFile)) {
-            WYC_TRY(scene, restFormat->open(restRequest));
+            WYC_TRY(scene, restFormat->read(std::move(restRequest)));
             if (const auto shapes = shapesOf(scene); !shapes.empty())
                 request.rest = std::make_shared<const Node>(scene.nodes[shapes.front()]);
         }
@@ -41,7 +41,7 @@ Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRa
         request.sequence = sequence.files;
         request.name = sequence.name;
     }
-    return format.open(request);
+    return format.read(std::move(request));
 }
 
 std::vector<std::size_t> shapesOf(const Scene& scene) {

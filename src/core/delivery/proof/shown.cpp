@@ -52,30 +52,28 @@ namespace {
 // What a step asks of a moving scene and the scene cannot give.
 std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
     const auto span = movingSpan(before);
-    if (!span || (step.type != "trim" && step.type != "keep"))
-        return std::nullopt;
     const StepType* type = stepType(step.type);
+    if (!span || !type || !type->asks)
+        return std::nullopt;
     const auto options = checkedOptions(*type, step.options);
     if (!options)
         return std::nullopt; // told when it is applied
-    const double first = snappedFrame(before.workingRate.frameAt(span->first));
-    const double last = snappedFrame(before.workingRate.frameAt(span->last));
+    const double first = snappedFrame(before.view.rate.frameAt(span->first));
+    const double last = snappedFrame(before.view.rate.frameAt(span->last));
     const std::string there = fmt::format("it has {} – {}", frameText(first), frameText(last));
     const auto frames = [](double count) {
         return fmt::format("{} frame{}", frameText(count), count == 1.0 ? "" : "s");
     };
-    if (step.type == "keep") {
-        const auto listed = parseFrameList((*options)["frames"].get<std::string>());
+    const AskedFrames asks = type->asks(*options);
+    if (!asks.range) {
         std::size_t missing = 0;
-        if (listed)
-            for (const double frame : *listed)
-                missing += frame < first - kFrameTolerance || frame > last + kFrameTolerance;
+        for (const double frame : asks.frames)
+            missing += frame < first - kFrameTolerance || frame > last + kFrameTolerance;
         return missing == 0 ? std::nullopt
                             : std::optional(fmt::format("{} of the frames asked for {} missing: {}", missing,
                                                         missing == 1 ? "is" : "are", there));
     }
-    const FrameRange asked =
-        FrameRange{(*options)["first"].get<double>(), (*options)["last"].get<double>()}.widened((*options)["handles"]);
+    const FrameRange& asked = *asks.range;
     const double front = first - asked.first;
     const double end = asked.last - last;
     if (front < kFrameTolerance && end < kFrameTolerance)
@@ -136,18 +134,18 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
         for (Intention& intention : all)
             goOn(intention, meaning);
         WYC_TRY(next, applySteps(scene, {step}));
-        if (step.type == "take") {
+        if (const StepType* type = stepType(step.type); type->takes) {
             // From here on points are another file's, which its own steps brought here.
-            WYC_TRY(options, checkedOptions(*stepType(step.type), step.options));
-            WYC_TRY(item, takenItem(scene, options));
+            WYC_TRY(options, checkedOptions(*type, step.options));
+            WYC_TRY(item, type->takes(scene, options));
             WYC_TRY(brought, intentionsOf(item.scene, item.chain));
             all.push_back(std::move(brought.front()));
         }
         scene = std::move(next);
     }
     for (Intention& intention : all) {
-        intention.rate = scene.workingRate;
-        intention.wanted = scene.wanted;
+        intention.rate = scene.view.rate;
+        intention.wanted = scene.view;
         intention.madeOf.clear();
         for (const Node& node : scene.nodes)
             if (node.madeOf)
@@ -439,36 +437,31 @@ bool ShownNode::madeAsMeant() const {
     return true;
 }
 
-Status ShownNode::compareMoments(const Format& format, const Progress& progress, Shown& shown) const {
-    const Node& it = meant_->nodes[node_];
-    if (!madeAsMeant() && shown.disagreements.size() < kMostWords)
-        shown.disagreements.push_back("its points are in another order than its steps say");
-    const FrameRate& rate = intention_->rate;
-    // Every time at which something of it has a sample, and whole frames from the first to the last.
-    std::vector<double> times;
-    std::vector<double> own; // of its points
-    const auto add = [&](const Sampling& sampling, std::vector<double>& into) {
-        if (sampling.count() > 1) {
-            const auto all = sampling.times();
-            into.insert(into.end(), all.begin(), all.end());
-        }
-    };
-    if (it.geometry)
-        add(it.geometry->sampling(), own);
-    times = own;
-    auto channels = ShownChannels::of(*meant_, node_, *scene_, parts_.front().node, *intention_, format,
-                                      parts_.size() == 1 && !it.madeOf);
-    for (const Channel& channel : channels.meant())
-        if (channel.meaning != Meaning::Unknown)
-            add(channel.values->sampling(), times);
-    for (int i = static_cast<int>(node_); i >= 0; i = meant_->nodes[static_cast<std::size_t>(i)].parent) {
-        const Node& above = meant_->nodes[static_cast<std::size_t>(i)];
-        if (above.transform)
-            add(above.transform->sampling(), times);
-        if (above.visibility)
-            add(above.visibility->sampling, times);
+namespace {
+
+void addTimes(const Sampling& sampling, std::vector<double>& into) {
+    if (sampling.count() > 1) {
+        const auto all = sampling.times();
+        into.insert(into.end(), all.begin(), all.end());
     }
-    // Also where only the source moves: a result that lost its motion must not pass.
+}
+
+// Points by the plain evaluator, rounded as a file rounds them.
+Status readPlain(const Geometry& shape, double t, std::size_t first, std::size_t count, std::vector<Vec3f>& points) {
+    WYC_TRY(pose, plainPose(shape, t, first, count));
+    points.clear();
+    for (std::size_t i = 0; i < pose.below.size(); ++i) {
+        const Vec3d p = pose.at(i);
+        points.push_back({static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)});
+    }
+    return {};
+}
+
+} // namespace
+
+// From the first to the last time at which something changes, also where only the source does: a result that lost its
+// motion must not pass.
+std::optional<TimeSpan> ShownNode::spanOf(const std::vector<double>& times) const {
     std::optional<TimeSpan> span;
     if (!times.empty()) {
         const auto [low, high] = std::minmax_element(times.begin(), times.end());
@@ -479,9 +472,31 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
             if (const auto seen = intention_->time.outputSpanOf(*moving);
                 seen && std::isfinite(seen->first) && std::isfinite(seen->last))
                 span = span ? TimeSpan{std::min(span->first, seen->first), std::max(span->last, seen->last)} : *seen;
-    const Wanted& wanted = intention_->wanted;
+    const View& wanted = intention_->wanted;
     if (span && wanted.range)
         span = TimeSpan{std::max(span->first, wanted.range->first), std::min(span->last, wanted.range->last)};
+    return span;
+}
+
+// Every time at which something of it has a sample, and whole frames from the first to the last.
+std::vector<double> ShownNode::momentsToCompare(const std::vector<Channel>& channels) const {
+    const Node& it = meant_->nodes[node_];
+    std::vector<double> times;
+    if (it.geometry)
+        addTimes(it.geometry->sampling(), times);
+    for (const Channel& channel : channels)
+        if (channel.meaning != Meaning::Unknown)
+            addTimes(channel.values->sampling(), times);
+    for (int i = static_cast<int>(node_); i >= 0; i = meant_->nodes[static_cast<std::size_t>(i)].parent) {
+        const Node& above = meant_->nodes[static_cast<std::size_t>(i)];
+        if (above.transform)
+            addTimes(above.transform->sampling(), times);
+        if (above.visibility)
+            addTimes(above.visibility->sampling, times);
+    }
+    const auto span = spanOf(times);
+    const FrameRate& rate = intention_->rate;
+    const View& wanted = intention_->wanted;
     if (wanted.moments) {
         times = wanted.moments->times();
         if (wanted.range)
@@ -495,23 +510,27 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
     if (times.empty())
         times.push_back(wanted.range ? wanted.range->first : 0.0);
     sortMoments(times);
-    std::sort(own.begin(), own.end());
     // At least one moment, and for points that do not change a whole frame among them.
-    if (it.geometry && own.empty() && !wanted.moments && std::none_of(times.begin(), times.end(), [&](double t) {
-            return sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
-        }))
+    if (it.geometry && it.geometry->sampling().count() < 2 && !wanted.moments &&
+        std::none_of(times.begin(), times.end(),
+                     [&](double t) { return sameFrame(rate.frameAt(t), std::round(rate.frameAt(t))); }))
         times = {times.front()};
+    return times;
+}
 
+Status ShownNode::compareMoments(const Format& format, const Progress& progress, Shown& shown) const {
+    const Node& it = meant_->nodes[node_];
+    if (!madeAsMeant() && shown.disagreements.size() < kMostWords)
+        shown.disagreements.push_back("its points are in another order than its steps say");
+    const FrameRate& rate = intention_->rate;
+    auto channels = ShownChannels::of(*meant_, node_, *scene_, parts_.front().node, *intention_, format,
+                                      parts_.size() == 1 && !it.madeOf);
+    std::vector<double> own; // of its points
+    if (it.geometry)
+        addTimes(it.geometry->sampling(), own);
+    std::sort(own.begin(), own.end());
+    const std::vector<double> times = momentsToCompare(channels.meant());
     std::vector<Vec3f> points;
-    const auto readPlain = [&](double t, std::size_t first, std::size_t count) -> Status {
-        WYC_TRY(pose, plainPose(*it.geometry, t, first, count));
-        points.clear();
-        for (std::size_t i = 0; i < pose.below.size(); ++i) {
-            const Vec3d p = pose.at(i);
-            points.push_back({static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)});
-        }
-        return {};
-    };
     // Points that are the same at all moments on both sides were looked at one by one at the first: where some hundred
     // of them are carried along, all are.
     const bool rigid = it.geometry && parts_.size() == 1 && it.geometry->sampling().isStill() &&
@@ -523,7 +542,7 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
         const auto near = std::lower_bound(own.begin(), own.end(), t - kSameMoment);
         const bool sampled = near != own.end() && *near <= t + kSameMoment;
         // A moment of another track, within a frame, is one between samples for the points.
-        const bool whole = wanted.moments || sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
+        const bool whole = intention_->wanted.moments || sameFrame(rate.frameAt(t), std::round(rate.frameAt(t)));
         WYC_CHECK(compareLook(t, whole || times.size() == 1, shown));
         WYC_CHECK(channels.compareAt(t, whole || times.size() == 1, t == times.front() || t == times.back(), shown));
         const bool judged = !sampled && (whole || times.size() == 1); // samples of points are compared one by one
@@ -531,7 +550,7 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
             ++shown.mixed;
         } else if (it.geometry && it.geometry->sampling().count() > 0 && judged) {
             const bool part = rigid && looked;
-            WYC_CHECK(readPlain(t, 0, part ? kPointsBetween : static_cast<std::size_t>(-1)));
+            WYC_CHECK(readPlain(*it.geometry, t, 0, part ? kPointsBetween : static_cast<std::size_t>(-1), points));
             // Between its own samples a point that is about to go is nowhere for sure.
             const bool loose = it.geometry->topologyVaries();
             double size = 0.0;
@@ -544,18 +563,22 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
         }
     }
     channels.tellWhatWasNeverCompared(shown);
-    if (wanted.moments || !it.geometry || times.size() < 2)
-        return {};
-    // Between two moments: no further off than straight lines between whole frames of the source are.
+    return intention_->wanted.moments || !it.geometry ? Status() : compareBetween(times, progress, shown);
+}
+
+// Between two moments: no further off than straight lines between whole frames of the source are.
+Status ShownNode::compareBetween(const std::vector<double>& times, const Progress& progress, Shown& shown) const {
+    const Geometry& shape = *meant_->nodes[node_].geometry;
+    std::vector<Vec3f> points;
     const std::size_t step = std::max<std::size_t>(1, (times.size() - 1) / kMostBetween);
     for (std::size_t i = 0; i + 1 < times.size(); i += step) {
         WYC_CHECK(progress.poll());
         const double t = times[i] + (times[i + 1] - times[i]) * 0.4;
         if (!sourceTime(t))
             continue;
-        WYC_TRY(count, it.geometry->pointCount(plainPosition(it.geometry->sampling(), t).below));
+        WYC_TRY(count, shape.pointCount(plainPosition(shape.sampling(), t).below));
         const std::size_t first = count > kPointsBetween ? (i * 7919) % (count - kPointsBetween) : 0;
-        WYC_CHECK(readPlain(t, first, kPointsBetween));
+        WYC_CHECK(readPlain(shape, t, first, kPointsBetween, points));
         double size = 0.0;
         WYC_TRY(gap, gapAt(t, points, first, points.size(), true, size));
         ++shown.between;
@@ -568,7 +591,7 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
         if (gap > bend * 1.3 + rounding && shown.disagreements.size() < kMostWords)
             shown.disagreements.push_back(
                 fmt::format("between frames, at {:.2f}, it is {:.6g} off; the source bends by {:.6g} there",
-                            rate.frameAt(t), gap, bend));
+                            intention_->rate.frameAt(t), gap, bend));
     }
     return {};
 }

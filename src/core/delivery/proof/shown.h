@@ -26,7 +26,7 @@ struct Intention {
     double scale = 1.0;
     Mat4 axes;      // what a change of unit and up axis alone does to axes and lengths of a node's own
     FrameRate rate; // of the result
-    Wanted wanted;  // where moments are set, only they are promised
+    View wanted;    // where moments are set, only they are promised
     std::vector<std::string> shortfalls; // what was asked for and the source does not have: "16 frames at the end"
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
     /// Nodes whose points the steps gave other numbers, by id: of which points they are made.
@@ -88,6 +88,9 @@ class ShownNode {
     [[nodiscard]] Result<double> gapAt(double seconds, std::span<const Vec3f> points, std::size_t first,
                                        std::size_t total, bool between, double& size) const;
     [[nodiscard]] Result<double> sourceBend(double seconds, std::size_t first, std::size_t count) const;
+    [[nodiscard]] std::optional<TimeSpan> spanOf(const std::vector<double>& times) const;
+    [[nodiscard]] std::vector<double> momentsToCompare(const std::vector<Channel>& channels) const;
+    [[nodiscard]] Status compareBetween(const std::vector<double>& times, const Progress& progress, Shown& shown) const;
     [[nodiscard]] Status compareLook(double seconds, bool placeToo, Shown& shown) const;
     void note(double seconds, double gap, double size, Shown& shown) const;
 

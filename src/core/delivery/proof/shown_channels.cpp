@@ -75,8 +75,11 @@ bool isOutside(const Sampling& sampling, double seconds) {
            (seconds < sampling.firstTime() - kSameMoment || seconds > sampling.lastTime() + kSameMoment);
 }
 
+// Layers come laid out corner by corner: what they are like in the source does not tell whether they stay. What goes in
+// another form is in what is meant in that form.
 bool isKept(const Channel& channel, const Format& format) {
-    return format.keeps(isLayer(channel.meaning) ? contentOf(channel.meaning) : Content::Values);
+    return isLayer(channel.meaning) ? format.keeps(contentOf(channel.meaning))
+                                    : format.carry(kindOf(channel)).fate != Fate::Lost;
 }
 
 // A step that takes a channel away says so, by the name that its source has for it.
@@ -86,7 +89,7 @@ bool isTold(const Scene& meant, const std::string& path, const Channel& channel)
     const std::string name = traitsOf(channel.meaning).ofDeformers ? std::string(kDeformersGone)
                              : to == std::string::npos             ? channel.name
                                                                    : channel.name.substr(from, to - from + 1);
-    return std::any_of(meant.notCarried.begin(), meant.notCarried.end(), [&](const NotCarried& told) {
+    return std::any_of(meant.report.notCarried.begin(), meant.report.notCarried.end(), [&](const NotCarried& told) {
         return told.item == path && told.what.find(name) != std::string::npos;
     });
 }
@@ -305,6 +308,85 @@ Result<ShownChannels::Judged> ShownChannels::heldDifference(const Pair& pair, do
     return Judged{true, fmt::format("{} is not what the source says", pair.meant.name)};
 }
 
+namespace {
+
+// Both sides as they stand in the world of the result. `axes`: what a change of axes does to what keeps its own;
+// `there`: the world of the source brought into that of the result.
+void seenInWorld(SpaceRole space, const Mat4& axes, const Mat4& world, const Mat4& there, std::vector<double>& own,
+                 std::vector<double>& source) {
+    const auto triple = [](const std::vector<double>& numbers, std::size_t i) {
+        return Vec3d{numbers[i], numbers[i + 1], numbers[i + 2]};
+    };
+    const auto put = [](std::vector<double>& numbers, std::size_t i, const Vec3d& v) {
+        numbers[i] = v.x;
+        numbers[i + 1] = v.y;
+        numbers[i + 2] = v.z;
+    };
+    switch (space) {
+    case SpaceRole::Length: {
+        const double ownSize = std::cbrt(std::abs(determinant(world)));
+        const double size = std::cbrt(std::abs(determinant(there)));
+        for (std::size_t i = 0; i < own.size(); ++i) {
+            own[i] *= ownSize;
+            source[i] *= size;
+        }
+        break;
+    }
+    case SpaceRole::Normal:
+        for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
+            const Vec3d a = triple(own, i);
+            const Vec3d b = triple(source, i);
+            const Vec3d turnedA = normalBy(a, world);
+            const Vec3d turnedB = normalBy(b, there);
+            put(own, i, length(turnedA) > 0.0 ? turnedA * (length(a) / length(turnedA)) : a);
+            put(source, i, length(turnedB) > 0.0 ? turnedB * (length(b) / length(turnedB)) : b);
+        }
+        break;
+    case SpaceRole::Position:
+    case SpaceRole::Vector:
+        for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
+            const bool position = space == SpaceRole::Position;
+            put(own, i, position ? transformedPoint(triple(own, i), world) : linear(triple(own, i), world));
+            put(source, i, position ? transformedPoint(triple(source, i), there) : linear(triple(source, i), there));
+        }
+        break;
+    // What stands at a place goes through the axes of its own on both ways: the axes themselves are compared.
+    case SpaceRole::Turn: {
+        std::vector<double> ownAxes;
+        std::vector<double> sourceAxes;
+        for (std::size_t i = 0; i + 4 <= own.size(); i += 4)
+            for (const Vec3d& axis : {Vec3d{1, 0, 0}, Vec3d{0, 1, 0}, Vec3d{0, 0, 1}}) {
+                const Vec3d a = linear(turnedBy(own.data() + i, linear(axis, axes)), world);
+                const Vec3d b = linear(turnedBy(source.data() + i, axis), there);
+                ownAxes.insert(ownAxes.end(), {a.x, a.y, a.z});
+                sourceAxes.insert(sourceAxes.end(), {b.x, b.y, b.z});
+            }
+        own = std::move(ownAxes);
+        source = std::move(sourceAxes);
+        break;
+    }
+    case SpaceRole::Axes:
+        for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
+            const Vec3d sizes = triple(own, i);
+            for (std::size_t k = 0; k < 3; ++k) {
+                const Vec3d where = linear({k == 0 ? 1.0 : 0.0, k == 1 ? 1.0 : 0.0, k == 2 ? 1.0 : 0.0}, axes);
+                const Vec3d share{std::abs(where.x), std::abs(where.y), std::abs(where.z)};
+                own[i + k] = dot(share, sizes) / (share.x + share.y + share.z);
+            }
+        }
+        break;
+    // From a space into a like one: seen from the world, W⁻¹·M·W.
+    case SpaceRole::Placement:
+        seenFromWorld(own, world);
+        seenFromWorld(source, there);
+        break;
+    case SpaceRole::Box:
+    case SpaceRole::None: break;
+    }
+}
+
+} // namespace
+
 Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double seconds) const {
     const Judged notCompared{false, {}};
     if (!isReal(pair.source) || pair.source.blend == Blend::Held)
@@ -338,77 +420,7 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
         };
         if (isFlat(world) || isFlat(there))
             return notCompared;
-        const auto triple = [](const std::vector<double>& numbers, std::size_t i) {
-            return Vec3d{numbers[i], numbers[i + 1], numbers[i + 2]};
-        };
-        const auto put = [](std::vector<double>& numbers, std::size_t i, const Vec3d& v) {
-            numbers[i] = v.x;
-            numbers[i + 1] = v.y;
-            numbers[i + 2] = v.z;
-        };
-        switch (pair.source.space) {
-        case SpaceRole::Length: {
-            const double ownSize = std::cbrt(std::abs(determinant(world)));
-            const double size = std::cbrt(std::abs(determinant(there)));
-            for (std::size_t i = 0; i < own.size(); ++i) {
-                own[i] *= ownSize;
-                source[i] *= size;
-            }
-            break;
-        }
-        case SpaceRole::Normal:
-            for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
-                const Vec3d a = triple(own, i);
-                const Vec3d b = triple(source, i);
-                const Vec3d turnedA = normalBy(a, world);
-                const Vec3d turnedB = normalBy(b, there);
-                put(own, i, length(turnedA) > 0.0 ? turnedA * (length(a) / length(turnedA)) : a);
-                put(source, i, length(turnedB) > 0.0 ? turnedB * (length(b) / length(turnedB)) : b);
-            }
-            break;
-        case SpaceRole::Position:
-        case SpaceRole::Vector:
-            for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
-                const bool position = pair.source.space == SpaceRole::Position;
-                put(own, i, position ? transformedPoint(triple(own, i), world) : linear(triple(own, i), world));
-                put(source, i,
-                    position ? transformedPoint(triple(source, i), there) : linear(triple(source, i), there));
-            }
-            break;
-        // What stands at a place goes through the axes of its own on both ways: the axes themselves are compared.
-        case SpaceRole::Turn: {
-            std::vector<double> ownAxes;
-            std::vector<double> sourceAxes;
-            for (std::size_t i = 0; i + 4 <= own.size(); i += 4)
-                for (const Vec3d& axis : {Vec3d{1, 0, 0}, Vec3d{0, 1, 0}, Vec3d{0, 0, 1}}) {
-                    const Vec3d a = linear(turnedBy(own.data() + i, linear(axis, intention_->axes)), world);
-                    const Vec3d b = linear(turnedBy(source.data() + i, axis), there);
-                    ownAxes.insert(ownAxes.end(), {a.x, a.y, a.z});
-                    sourceAxes.insert(sourceAxes.end(), {b.x, b.y, b.z});
-                }
-            own = std::move(ownAxes);
-            source = std::move(sourceAxes);
-            break;
-        }
-        case SpaceRole::Axes:
-            for (std::size_t i = 0; i + 3 <= own.size(); i += 3) {
-                const Vec3d sizes = triple(own, i);
-                for (std::size_t k = 0; k < 3; ++k) {
-                    const Vec3d where =
-                        linear({k == 0 ? 1.0 : 0.0, k == 1 ? 1.0 : 0.0, k == 2 ? 1.0 : 0.0}, intention_->axes);
-                    const Vec3d share{std::abs(where.x), std::abs(where.y), std::abs(where.z)};
-                    own[i + k] = dot(share, sizes) / (share.x + share.y + share.z);
-                }
-            }
-            break;
-        // From a space into a like one: seen from the world, W⁻¹·M·W.
-        case SpaceRole::Placement:
-            seenFromWorld(own, world);
-            seenFromWorld(source, there);
-            break;
-        case SpaceRole::Box:
-        case SpaceRole::None: break;
-        }
+        seenInWorld(pair.source.space, intention_->axes, world, there, own, source);
         reach = std::max({reach, reach * sizeOf(world), reach * sizeOf(there), sizeOf(source), sizeOf(own)});
     }
     const double steps = pair.source.values->type() == ValueType::Float ? kFloatShare : kDoubleShare;

@@ -49,7 +49,7 @@ class StagingFolder {
 // The rest mesh beside a point cache: the pose it was opened with, or the first sample.
 Scene restScene(const PlannedOutput& output) {
     Scene scene;
-    scene.workingRate = output.rate;
+    scene.view.rate = output.rate;
     scene.materials = output.scene.materials;
     for (const Node& node : output.scene.nodes) {
         if (!node.geometry)
@@ -105,12 +105,16 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     options.application = std::string("Wychronos ") + version();
     options.dateText = archiveDate(output.provenance);
     options.description = output.item;
+    options.options = output.format->chosen;
     const fs::path staged = staging->path() / output.target.filename();
     std::vector<fs::path> files;
     if (output.restTarget) {
         const Scene rest = restScene(output);
         const fs::path restPath = staging->path() / output.restTarget->filename();
-        WYC_TRY(written, formatOfName(restPath)->write(rest, restPath, options, Progress()));
+        WYC_TRY(restFormat, chosenAs(*formatOfName(restPath)));
+        WriteOptions restOptions = options;
+        restOptions.options = restFormat->chosen;
+        WYC_TRY(written, restFormat->write(rest, restPath, restOptions, Progress()));
         files = std::move(written);
     }
     WYC_TRY(main, output.format->write(output.scene, staged, options, progress.part(0.0, run.prove ? 0.6 : 1.0)));

@@ -198,9 +198,9 @@ class SceneBuilder {
   public:
     SceneBuilder(ArchivePtr archive, const OpenRequest& request) : archive_(std::move(archive)) {
         readRate();
-        scene_.workingRate = scene_.rate.value_or(request.assumedRate);
-        scene_.metadata = archive_->metadata();
-        scene_.metadataFormat = kFormatId;
+        scene_.view.rate = scene_.rate.value_or(request.assumedRate);
+        scene_.container.metadata = archive_->metadata();
+        scene_.container.format = kFormatId;
         if (const auto unit = metadataValue("wyc_unit_metres"))
             if (const auto metres = parseUnit(*unit))
                 scene_.unitMetres = *metres;
@@ -212,7 +212,7 @@ class SceneBuilder {
     Result<Scene> build() {
         const auto& objects = archive_->objects();
         for (const TimeSampling& sampling : archive_->timeSamplings())
-            scene_.samplings.push_back({sampling.sampling(sampling.stored.size()), sampling.maxSamples});
+            scene_.container.samplings.push_back({sampling.sampling(sampling.stored.size()), sampling.maxSamples});
         scene_.properties = propertiesOf(archive_, 0, NodeKind::Other, nullptr, nullptr, nullptr);
         for (const Property& property : objects.front().properties)
             if (property.name != ".childBnds")
@@ -232,8 +232,9 @@ class SceneBuilder {
             if (const auto shown = byPath.find(node.instanceLabel); node.isInstance() && shown != byPath.end())
                 node.instanceOf = shown->second;
         for (const auto& [what, items] : noted_)
-            scene_.carried.push_back({items.size() == 1 ? items.front() : std::string(),
-                                      items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
+            scene_.report.carried.push_back(
+                {items.size() == 1 ? items.front() : std::string(),
+                 items.size() == 1 ? what : fmt::format("{} (on {} items)", what, items.size())});
         return std::move(scene_);
     }
 

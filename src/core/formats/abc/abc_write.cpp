@@ -83,8 +83,9 @@ class SceneWriter {
     }
 
     Status write() {
-        for (std::size_t i = 0; i < scene_.samplings.size(); ++i)
-            archive_.declareTimeSampling(scene_.samplings[i].sampling, scene_.samplings[i].mostSamples, i == 0);
+        for (std::size_t i = 0; i < scene_.container.samplings.size(); ++i)
+            archive_.declareTimeSampling(scene_.container.samplings[i].sampling,
+                                         scene_.container.samplings[i].mostSamples, i == 0);
         if (scene_.properties)
             for (const PropertyNode& property : scene_.properties->all())
                 WYC_CHECK(copyProperty(archive_.topObject(), property));
@@ -451,8 +452,8 @@ Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& t
                                            const Progress& progress) {
     // What another archive says of itself goes on, but for what is not true of this one.
     Metadata metadata;
-    if (scene.metadataFormat == kFormatId)
-        metadata = scene.metadata;
+    if (scene.container.format == kFormatId)
+        metadata = scene.container.metadata;
     for (const char* own : {"_ai_DCC_FPS", "_ai_DateWritten", "wyc_unit_metres", "wyc_up_axis"})
         metadata.erase(own);
     metadata["_ai_AlembicVersion"] = "Alembic 1.8.5 layout, written by Wychronos";
@@ -515,7 +516,7 @@ std::uint64_t bytesOf(const PropertyNode& property, const Sizes& sizes) {
 constexpr std::uint64_t kObjectBytes = 1200;
 constexpr std::uint64_t kSampleBytes = 80;
 
-std::uint64_t estimate(const Scene& scene) {
+std::uint64_t estimate(const Scene& scene, const nlohmann::json&) {
     std::uint64_t total = 600;
     for (const Node& node : scene.nodes) {
         total += kObjectBytes / (node.geometry ? 1 : 3);
@@ -584,7 +585,7 @@ Format format() {
     format.open = &openArchive;
     format.write = &writeArchive;
     format.estimate = &estimate;
-    format.prepare = &withWritableLenses;
+    format.prepare = [](Scene scene, const nlohmann::json&) { return withWritableLenses(std::move(scene)); };
     format.identify = [](std::span<const std::byte> head, std::uint64_t) {
         constexpr std::string_view kMagic = "Ogawa";
         return head.size() >= kMagic.size() && std::memcmp(head.data(), kMagic.data(), kMagic.size()) == 0 ? 1.0 : 0.0;

@@ -120,22 +120,22 @@ void remarkTimes(Scene& scene, const std::vector<double>& times, const std::stri
     for (std::size_t i = 0; i < steps.size(); ++i) {
         if (steps[i] > 0.0)
             continue;
-        scene.remarks.push_back({"time.not_rising", item, std::round(scene.workingRate.frameAt(times[i + 1])), steps[i],
-                                 "s",
-                                 fmt::format("The time of sample {} is {} that of sample {}", i + 1,
-                                             steps[i] == 0.0 ? "the same as" : "before", i),
-                                 "Write the cache again, or resample it to an even rate", 2});
+        scene.report.remarks.push_back({"time.not_rising", item, std::round(scene.view.rate.frameAt(times[i + 1])),
+                                        steps[i], "s",
+                                        fmt::format("The time of sample {} is {} that of sample {}", i + 1,
+                                                    steps[i] == 0.0 ? "the same as" : "before", i),
+                                        "Write the cache again, or resample it to an even rate", 2});
         return;
     }
     for (std::size_t i = 0; i < steps.size(); ++i) {
         if (std::abs(steps[i] - median) <= 2.0 * jitterAt(times[i + 1]))
             continue;
-        scene.remarks.push_back({"time.uneven", item, std::round(scene.workingRate.frameAt(times[i + 1])), steps[i],
-                                 "s",
-                                 fmt::format("The times are not even: sample {} comes {:.6f} s after the one before, "
-                                             "others {:.6f} s",
-                                             i + 1, steps[i], median),
-                                 "Resample to a rate, or write the cache again", 2});
+        scene.report.remarks.push_back(
+            {"time.uneven", item, std::round(scene.view.rate.frameAt(times[i + 1])), steps[i], "s",
+             fmt::format("The times are not even: sample {} comes {:.6f} s after the one before, "
+                         "others {:.6f} s",
+                         i + 1, steps[i], median),
+             "Resample to a rate, or write the cache again", 2});
         return;
     }
 }
@@ -159,7 +159,7 @@ Result<Scene> openMdd(const OpenRequest& request) {
     Scene scene;
     const double largest = times.empty() ? 0.0 : std::max(std::abs(times.front()), std::abs(times.back()));
     scene.rate = rateOfTimes(times, jitterAt(largest));
-    scene.workingRate = scene.rate.value_or(request.assumedRate);
+    scene.view.rate = scene.rate.value_or(request.assumedRate);
     const std::string name = safeName(request.name.empty() ? request.path.stem().string() : request.name);
     Node node;
     node.name = name;
@@ -179,23 +179,23 @@ Result<Scene> openMdd(const OpenRequest& request) {
         remarkTimes(scene, times, node.path);
     }
     if (header.frames == 0)
-        scene.remarks.push_back({"frames.none",
-                                 node.path,
-                                 {},
-                                 0.0,
-                                 "frames",
-                                 "The cache holds no frames",
-                                 "Bake it again with a frame range",
-                                 2});
+        scene.report.remarks.push_back({"frames.none",
+                                        node.path,
+                                        {},
+                                        0.0,
+                                        "frames",
+                                        "The cache holds no frames",
+                                        "Bake it again with a frame range",
+                                        2});
     if (header.points == 0)
-        scene.remarks.push_back({"mesh.empty",
-                                 node.path,
-                                 {},
-                                 0.0,
-                                 "points",
-                                 "The cache holds no points",
-                                 "Bake it again with the mesh chosen",
-                                 2});
+        scene.report.remarks.push_back({"mesh.empty",
+                                        node.path,
+                                        {},
+                                        0.0,
+                                        "points",
+                                        "The cache holds no points",
+                                        "Bake it again with the mesh chosen",
+                                        2});
 
     TopologyPtr topology = emptyTopology();
     FaceSetsPtr faceSets = noFaceSets();
@@ -301,7 +301,7 @@ Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& targe
 
 namespace {
 
-std::uint64_t estimate(const Scene& scene) {
+std::uint64_t estimate(const Scene& scene, const nlohmann::json&) {
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() == 0)
             continue;

@@ -59,7 +59,7 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
         if (!fs::is_regular_file(folder / written, code) && written.find(' ') != std::string::npos)
             names = splitText(written, ' ');
         for (const std::string& name : names) {
-            scene.materialFiles.push_back(name);
+            scene.report.files.push_back(name);
             if (!textureIsThere(name, folder)) {
                 missing.push_back(name);
                 continue;
@@ -71,17 +71,17 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
         }
     }
     for (const std::string& name : missing)
-        scene.remarks.push_back({"material.file_missing",
-                                 item,
-                                 {},
-                                 {},
-                                 "",
-                                 fmt::format("The material file '{}' is not there", name),
-                                 "Put it beside the OBJ file, or deliver without materials",
-                                 1});
+        scene.report.remarks.push_back({"material.file_missing",
+                                        item,
+                                        {},
+                                        {},
+                                        "",
+                                        fmt::format("The material file '{}' is not there", name),
+                                        "Put it beside the OBJ file, or deliver without materials",
+                                        1});
     for (const Material& material : scene.materials)
         if (const LookInput& colour = material.look.baseColour; !colour.texture.empty() && !colour.textureFound)
-            scene.remarks.push_back(
+            scene.report.remarks.push_back(
                 {"texture.missing",
                  item,
                  {},
@@ -96,27 +96,28 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
                          [&](const Material& m) { return m.name == used.name; }))
             undefined.push_back(used.name);
     if (!undefined.empty() && !text.materialFiles.empty() && missing.empty())
-        scene.remarks.push_back({"material.not_defined",
-                                 item,
-                                 {},
-                                 static_cast<double>(undefined.size()),
-                                 "materials",
-                                 fmt::format("No material file defines '{}'", fmt::join(undefined, "', '")),
-                                 "The names survive; colours and textures cannot",
-                                 0});
+        scene.report.remarks.push_back({"material.not_defined",
+                                        item,
+                                        {},
+                                        static_cast<double>(undefined.size()),
+                                        "materials",
+                                        fmt::format("No material file defines '{}'", fmt::join(undefined, "', '")),
+                                        "The names survive; colours and textures cannot",
+                                        0});
 }
 
 void addNotCarried(Scene& scene, const ObjText& text, const std::string& item) {
     for (const auto& [keyword, count] : text.notCarried)
-        scene.notCarried.push_back({item, keyword == "s" ? fmt::format("smoothing groups ({} statements)", count)
-                                                         : fmt::format("statement '{}' ({} times)", keyword, count)});
+        scene.report.notCarried.push_back({item, keyword == "s"
+                                                     ? fmt::format("smoothing groups ({} statements)", count)
+                                                     : fmt::format("statement '{}' ({} times)", keyword, count)});
     if (text.lineElements > 0)
-        scene.notCarried.push_back({item, fmt::format("{} polylines", text.lineElements)});
+        scene.report.notCarried.push_back({item, fmt::format("{} polylines", text.lineElements)});
     if (text.pointElements > 0)
-        scene.notCarried.push_back(
+        scene.report.notCarried.push_back(
             {item, fmt::format("{} point elements (the points themselves are kept)", text.pointElements)});
     if (text.weightCount > 0)
-        scene.notCarried.push_back(
+        scene.report.notCarried.push_back(
             {item, fmt::format("weights of {} points, which only curves use", text.weightCount)});
 }
 
@@ -319,7 +320,7 @@ Result<Scene> openObj(const OpenRequest& request) {
     WYC_TRY(text, readObjFile(request.path));
     const std::string name = safeName(request.name.empty() ? request.path.stem().string() : request.name);
     Scene scene;
-    scene.workingRate = request.assumedRate;
+    scene.view.rate = request.assumedRate;
     Node node;
     node.name = name;
     node.path = "/" + name;
@@ -327,14 +328,14 @@ Result<Scene> openObj(const OpenRequest& request) {
     addMaterials(scene, text, request.path, node.path);
     addNotCarried(scene, text, node.path);
     if (text.points.empty())
-        scene.remarks.push_back({"mesh.empty",
-                                 node.path,
-                                 {},
-                                 0.0,
-                                 "points",
-                                 "The file holds no points",
-                                 "Export it again, or leave it out",
-                                 1});
+        scene.report.remarks.push_back({"mesh.empty",
+                                        node.path,
+                                        {},
+                                        0.0,
+                                        "points",
+                                        "The file holds no points",
+                                        "Export it again, or leave it out",
+                                        1});
     WYC_TRY(mesh, meshOf(std::move(text), request.path.string()));
     if (request.sequence.empty()) {
         setShape(node, std::move(mesh));

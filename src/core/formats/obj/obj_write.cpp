@@ -122,13 +122,18 @@ void appendFaces(std::string& text, const Topology& topology, const Frame& frame
     }
 }
 
-// One mesh sample as OBJ text.
-Result<std::string> meshText(const Node& node, std::size_t sample, const std::string& materialFile) {
+// One mesh sample as OBJ text. `materialFile`: empty where there is none; nothing = no word of materials.
+Result<std::string> meshText(const Node& node, std::size_t sample, const std::optional<std::string>& materialFile) {
     const Geometry& geometry = *node.geometry;
     std::vector<Vec3f> points;
     WYC_CHECK(readPoints(geometry, sample, points));
     WYC_TRY(topology, geometry.topology(sample));
     WYC_TRY(frame, frameOf(node, sample));
+    if (!materialFile) {
+        std::vector<FaceSet> sets = *frame.sets;
+        std::erase_if(sets, [](const FaceSet& set) { return set.kind == FaceSet::Kind::Material; });
+        frame.sets = std::make_shared<const std::vector<FaceSet>>(std::move(sets));
+    }
     if (!topology->fits(points.size()))
         return fail(makeError(ErrorKind::BadInput, "a face uses a point that is not there")
                         .withAdvice("Mend the mesh where it was made; an OBJ file with it could not be read"));
@@ -139,8 +144,8 @@ Result<std::string> meshText(const Node& node, std::size_t sample, const std::st
                             .withAdvice("Mend the mesh where it was made, or choose an archive"));
     std::string text;
     text.reserve(points.size() * 36 + topology->cornerCount() * 12);
-    if (!materialFile.empty())
-        text += "mtllib " + materialFile + "\n";
+    if (materialFile && !materialFile->empty())
+        text += "mtllib " + *materialFile + "\n";
     const bool colours = frame.colours.scope == Scope::Point && frame.colours.indices.empty() &&
                          frame.colours.extent >= 3 && frame.colours.valueCount() == points.size();
     for (std::size_t i = 0; i < points.size(); ++i) {
@@ -200,9 +205,16 @@ Result<const Node*> onlyShape(const Scene& scene) {
     return shape;
 }
 
-Result<std::string> writeMaterials(const Scene& scene, const fs::path& target, std::vector<fs::path>& written) {
+constexpr const char* kMaterials = "materials";
+constexpr const char* kNoMaterials = "left out";
+
+// Name of the file that they went into: empty where there are none, nothing where they are left out.
+Result<std::optional<std::string>> writeMaterials(const Scene& scene, const fs::path& target,
+                                                  const WriteOptions& options, std::vector<fs::path>& written) {
+    if (options.options.value(kMaterials, std::string()) == kNoMaterials)
+        return std::optional<std::string>();
     if (scene.materials.empty())
-        return std::string();
+        return std::optional(std::string());
     std::string stem = target.stem().string();
     std::erase(stem, '#');
     while (!stem.empty() && (stem.back() == '.' || stem.back() == '_' || stem.back() == '-'))
@@ -210,14 +222,14 @@ Result<std::string> writeMaterials(const Scene& scene, const fs::path& target, s
     const fs::path path = target.parent_path() / ((stem.empty() ? "materials" : stem) + ".mtl");
     WYC_CHECK(writeTextFile(path, materialText(scene.materials), AtomicFile::Replace::Yes));
     written.push_back(path);
-    return path.filename().string();
+    return std::optional(path.filename().string());
 }
 
-Result<std::vector<fs::path>> writeObj(const Scene& scene, const fs::path& target, const WriteOptions&,
+Result<std::vector<fs::path>> writeObj(const Scene& scene, const fs::path& target, const WriteOptions& options,
                                        const Progress& progress) {
     WYC_TRY(node, onlyShape(scene));
     std::vector<fs::path> written;
-    WYC_TRY(materialFile, writeMaterials(scene, target, written));
+    WYC_TRY(materialFile, writeMaterials(scene, target, options, written));
     WYC_CHECK(progress.poll());
     WYC_TRY(text, meshText(*node, 0, materialFile));
     WYC_CHECK(writeTextFile(target, text, AtomicFile::Replace::Yes));
@@ -247,7 +259,7 @@ Result<std::vector<fs::path>> writeSequence(const Scene& scene, const fs::path& 
         frames.push_back(pattern.parent_path() / (name.substr(0, from) + padded + name.substr(from + digits)));
     }
     std::vector<fs::path> written;
-    WYC_TRY(materialFile, writeMaterials(scene, pattern, written));
+    WYC_TRY(materialFile, writeMaterials(scene, pattern, options, written));
     std::atomic<std::size_t> done{0};
     WYC_CHECK(parallelFor(frames.size(), progress, [&](std::size_t i) -> Status {
         auto text = meshText(*node, i, materialFile);
@@ -371,18 +383,31 @@ Format objFormat(std::string_view id, std::string_view name, bool sequence) {
                   nullptr,
                   nullptr,
                   &groupName};
-    format.prepare = [](Scene scene) -> Result<Scene> { return materialsAsSets(std::move(scene)); };
+    format.prepare = [](Scene scene, const nlohmann::json&) -> Result<Scene> {
+        return materialsAsSets(std::move(scene));
+    };
+    format.writeOptions = {{kMaterials,
+                            OptionKind::Choice,
+                            "",
+                            "colours and pictures in a file beside it, or no word of materials",
+                            "beside",
+                            {"beside", kNoMaterials}}};
+    format.answersWith = [](std::array<Answer, kContentCount> answers, const nlohmann::json& options) {
+        if (options[kMaterials] == kNoMaterials)
+            answers[static_cast<std::size_t>(Content::Materials)] = {Fate::Lost};
+        return answers;
+    };
     format.rest = {{}, &countPoints, &objectSizes, &extractObject};
     if (sequence) {
         format.answers[static_cast<std::size_t>(Content::ChangingPoints)] = kKept;
         format.answers[static_cast<std::size_t>(Content::Times)] = {Fate::Converted, "one file for each whole frame"};
         format.write = &writeSequence;
-        format.estimate = [](const Scene& scene) { return estimate(scene, true); };
+        format.estimate = [](const Scene& scene, const nlohmann::json&) { return estimate(scene, true); };
     } else {
         format.write = &writeObj;
         format.offered = false; // one pose of what moves is asked for by name
         format.identify = &identify;
-        format.estimate = [](const Scene& scene) { return estimate(scene, false); };
+        format.estimate = [](const Scene& scene, const nlohmann::json&) { return estimate(scene, false); };
     }
     return format;
 }

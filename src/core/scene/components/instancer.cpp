@@ -155,7 +155,7 @@ Scene instancersAsPoints(const Scene& scene) {
             std::vector<PropertyNode> list = node.properties ? node.properties->all() : std::vector<PropertyNode>();
             asParameters(list);
             node.properties = plainProperties(std::move(list));
-            result.notCarried.push_back({node.path, "what stands at its places: it becomes points"});
+            result.report.notCarried.push_back({node.path, "what stands at its places: it becomes points"});
         }
         newIndex[i] = static_cast<int>(result.nodes.size());
         result.nodes.push_back(std::move(node));

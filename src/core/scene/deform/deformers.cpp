@@ -392,7 +392,7 @@ Scene settledDeformers(Scene scene) {
             fits = skeleton && above(scene, i) == above(scene, *skeleton);
         }
         if (!fits && dropDeformers(node))
-            scene.notCarried.push_back({node.path, std::string(kDeformersGone)});
+            scene.report.notCarried.push_back({node.path, std::string(kDeformersGone)});
     }
     return scene;
 }
@@ -414,7 +414,7 @@ Result<Scene> deformedByStored(Scene scene) {
         made.properties = stored(node.properties);
         WYC_TRY(faces, node.geometry->topology(0));
         WYC_TRY(sets, node.geometry->faceSets(0));
-        WYC_CHECK(deform(made, skeleton ? &*skeleton : nullptr, faces, sets, scene.workingRate));
+        WYC_CHECK(deform(made, skeleton ? &*skeleton : nullptr, faces, sets, scene.view.rate));
         node.geometry = made.geometry;
         node.deformation = made.deformation;
     }
@@ -426,9 +426,9 @@ Scene deformersAsPoints(Scene scene) {
         if (node.kind == NodeKind::Skeleton) {
             node.kind = NodeKind::Transform;
             node.properties = nullptr;
-            scene.notCarried.push_back({node.path, "its joints: a place is left"});
+            scene.report.notCarried.push_back({node.path, "its joints: a place is left"});
         } else if (node.deformation && dropDeformers(node))
-            scene.notCarried.push_back({node.path, std::string(kDeformersGone)});
+            scene.report.notCarried.push_back({node.path, std::string(kDeformersGone)});
     return scene;
 }
 

@@ -35,9 +35,9 @@ Scene keptNodes(const Scene& scene, const std::vector<bool>& keep) {
     for (const Node& node : result.nodes)
         there.insert(node.path);
     const auto gone = [&](const std::string& item) { return !item.empty() && !there.contains(item); };
-    std::erase_if(result.notCarried, [&](const NotCarried& n) { return gone(n.item); });
-    std::erase_if(result.carried, [&](const NotCarried& n) { return gone(n.item); });
-    std::erase_if(result.remarks, [&](const ReaderRemark& r) { return gone(r.item); });
+    std::erase_if(result.report.notCarried, [&](const NotCarried& n) { return gone(n.item); });
+    std::erase_if(result.report.carried, [&](const NotCarried& n) { return gone(n.item); });
+    std::erase_if(result.report.remarks, [&](const ReaderRemark& r) { return gone(r.item); });
     return result;
 }
 
@@ -193,14 +193,17 @@ Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind) {
 }
 
 StepType renameStep() {
-    return {"rename",
-            "Rename",
-            "Gives the item another name in what is delivered",
-            {{"name", OptionKind::Text, "", "the new name", "item", {}}},
-            nullptr,
-            nullptr,
-            &applyRename,
-            [](const json& o) { return o["name"].get<std::string>(); }};
+    StepType type{"rename",
+                  "Rename",
+                  "Gives the item another name in what is delivered",
+                  {{"name", OptionKind::Text, "", "the new name", "item", {}}},
+                  nullptr,
+                  nullptr,
+                  &applyRename,
+                  [](const json& o) { return o["name"].get<std::string>(); },
+                  StepGroup::Names};
+    type.keepsRest = true;
+    return type;
 }
 
 StepType leaveOutStep() {
@@ -211,7 +214,8 @@ StepType leaveOutStep() {
             nullptr,
             nullptr,
             &applyLeaveOut,
-            [](const json& o) { return o["pattern"].get<std::string>(); }};
+            [](const json& o) { return o["pattern"].get<std::string>(); },
+            StepGroup::Names};
 }
 
 } // namespace wyc

@@ -11,6 +11,7 @@
 #include "scene/mix.h"
 #include "steps/shape/pieces.h"
 #include "steps/shape/point_order.h"
+#include "steps/shape/take.h"
 #include "steps/steps.h"
 
 namespace wyc {
@@ -203,7 +204,8 @@ Status rearrange(Scene& scene, std::size_t index, PlacesPtr places, bool renumbe
     };
     KeptProperties kept = keptProperties(node.properties, keep);
     for (const std::string& name : kept.gone)
-        scene.notCarried.push_back({node.path, fmt::format("'{}': points and faces have other numbers now", name)});
+        scene.report.notCarried.push_back(
+            {node.path, fmt::format("'{}': points and faces have other numbers now", name)});
     node.properties = std::move(kept.kept);
     if (renumbers)
         node.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, places->points));
@@ -334,22 +336,27 @@ Result<Scene> applyFlip(const Scene& scene, const json&) {
 } // namespace
 
 StepType reorderStep() {
-    return {"reorder",
-            "Reorder",
-            "Gives points and faces the numbers that they have in another mesh; split points become one, welded ones "
-            "several",
-            {{"order", OptionKind::Text, "", "an order of points, or the path of a file that has one", "", {}}},
-            nullptr,
-            nullptr,
-            &applyReorder,
-            [](const json& o) {
-                const std::string order = o["order"];
-                if (order.empty() || order.front() != '{')
-                    return order.empty() ? std::string("no order is given") : "by " + order;
-                const auto parsed = PointOrder::parse(order);
-                return parsed ? fmt::format("{} points, {} faces", parsed->points.size(), parsed->faces.size())
-                              : parsed.error().what;
-            }};
+    StepType type{
+        "reorder",
+        "Reorder",
+        "Gives points and faces the numbers that they have in another mesh; split points become one, welded ones "
+        "several",
+        {{"order", OptionKind::Text, "", "an order of points, or the path of a file that has one", "", {}}},
+        nullptr,
+        nullptr,
+        &applyReorder,
+        [](const json& o) {
+            const std::string order = o["order"];
+            if (order.empty() || order.front() != '{')
+                return order.empty() ? std::string("no order is given") : "by " + order;
+            const auto parsed = PointOrder::parse(order);
+            return parsed ? fmt::format("{} points, {} faces", parsed->points.size(), parsed->faces.size())
+                          : parsed.error().what;
+        },
+        StepGroup::Shape};
+    type.reads = [](const json& o) { return filesOf(o, {"order"}); };
+    type.renumbers = true;
+    return type;
 }
 
 StepType flipStep() {
@@ -360,7 +367,8 @@ StepType flipStep() {
             nullptr,
             nullptr,
             &applyFlip,
-            [](const json&) { return std::string("faces the other way round"); }};
+            [](const json&) { return std::string("faces the other way round"); },
+            StepGroup::Shape};
 }
 
 } // namespace wyc

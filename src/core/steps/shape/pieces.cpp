@@ -641,7 +641,7 @@ SeenTogether piecesTogether(const Scene& scene) {
     }
     if (parts.size() < 2)
         return {scene, 1};
-    const auto merged = mergedMesh(parts, scene.workingRate);
+    const auto merged = mergedMesh(parts, scene.view.rate);
     if (!merged)
         return {scene, 1};
     SeenTogether result{scene, parts.size()};

@@ -27,9 +27,9 @@ using nlohmann::json;
 // What belongs to single points or faces of a shape that is made anew from others has no place any more.
 void tellDropped(const Node& node, const char* how, Scene& scene) {
     if (isDeformed(node))
-        scene.notCarried.push_back({node.path, std::string(kDeformersGone)});
+        scene.report.notCarried.push_back({node.path, std::string(kDeformersGone)});
     for (const std::string& words : carriedWords(node))
-        scene.notCarried.push_back({node.path, fmt::format("{}: it was {}", words, how)});
+        scene.report.notCarried.push_back({node.path, fmt::format("{}: it was {}", words, how)});
 }
 
 // A name that no sibling has yet.
@@ -61,8 +61,8 @@ std::optional<VisibilityTrack> resolvedVisibility(const std::shared_ptr<const Sc
     });
     result.sampling = commonSampling(samplings);
     // Tracks with one sample left were asked at that moment.
-    if (result.sampling.isStill() && scene.wanted.range)
-        result.sampling = Sampling::still(scene.wanted.range->first);
+    if (result.sampling.isStill() && scene.view.range)
+        result.sampling = Sampling::still(scene.view.range->first);
     for (const double time : result.sampling.times())
         result.values.push_back(result.at(time));
     return result;
@@ -119,7 +119,7 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     const auto scene = std::make_shared<const Scene>(std::move(expanded));
     Scene result = *scene;
     result.nodes.clear();
-    result.samplings.clear();
+    result.container.samplings.clear();
     std::unordered_map<std::string, int> taken;
     std::vector<int> newIndex(scene->nodes.size(), -1);
     const std::vector<bool> below = belowInstancers(*scene);
@@ -196,7 +196,7 @@ Result<Scene> applyWorld(const Scene& scene, const json& options) {
             return ofOwnAxes ? nullptr : property.values;
         });
         for (const std::string& name : kept.gone)
-            result.notCarried.push_back({node.path, fmt::format("'{}': its points went into the world", name)});
+            result.report.notCarried.push_back({node.path, fmt::format("'{}': its points went into the world", name)});
         node.properties = std::move(kept.kept);
     }
     return result;
@@ -247,7 +247,7 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     for (int number = 2; result.find(merged.path); ++number)
         merged.path = fmt::format("/{}_{}", merged.name, number);
     merged.name = merged.path.substr(1);
-    WYC_TRY(mesh, mergedMesh(parts, scene.workingRate));
+    WYC_TRY(mesh, mergedMesh(parts, scene.view.rate));
     merged.geometry = mesh.geometry;
     if (!mesh.layers.empty())
         merged.properties = plainProperties(std::move(mesh.layers));
@@ -264,7 +264,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
     const std::string by = options["by"].get<std::string>();
     Scene result = scene;
     result.nodes.clear();
-    result.samplings.clear();
+    result.container.samplings.clear();
     std::vector<int> newIndex(scene.nodes.size(), -1);
     std::unordered_map<std::string, int> taken;
     bool any = false;
@@ -290,7 +290,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
         }
         any = true;
         tellDropped(node, "split", result);
-        WYC_TRY(cuts, cutPieces(node, sets, scene.workingRate));
+        WYC_TRY(cuts, cutPieces(node, sets, scene.view.rate));
         for (std::size_t s = 0; s < sets.size(); ++s) {
             const FaceSet& set = sets[s];
             Node piece;
@@ -326,7 +326,8 @@ StepType worldStep() {
             nullptr,
             nullptr,
             &applyWorld,
-            [](const json& o) { return "groups " + o["groups"].get<std::string>(); }};
+            [](const json& o) { return "groups " + o["groups"].get<std::string>(); },
+            StepGroup::Place};
 }
 
 StepType mergeStep() {
@@ -337,7 +338,8 @@ StepType mergeStep() {
             nullptr,
             nullptr,
             &applyMerge,
-            [](const json& o) { return o["name"].get<std::string>(); }};
+            [](const json& o) { return o["name"].get<std::string>(); },
+            StepGroup::Shape};
 }
 
 StepType splitStep() {
@@ -348,7 +350,8 @@ StepType splitStep() {
             nullptr,
             nullptr,
             &applySplit,
-            [](const json& o) { return "by " + o["by"].get<std::string>(); }};
+            [](const json& o) { return "by " + o["by"].get<std::string>(); },
+            StepGroup::Shape};
 }
 
 } // namespace wyc

@@ -19,7 +19,7 @@ struct TakenItem {
 /// Asked again, the same scene comes back as long as its files stay what they are.
 [[nodiscard]] Result<TakenItem> takenItem(const Scene& before, const nlohmann::json& options);
 
-/// Files that steps read beside their source, as they are named.
-[[nodiscard]] std::vector<fs::path> filesReadBy(const std::vector<Step>& steps);
+/// Files that these options name; an order may be written out instead.
+[[nodiscard]] std::vector<fs::path> filesOf(const nlohmann::json& options, std::initializer_list<const char*> names);
 
 } // namespace wyc

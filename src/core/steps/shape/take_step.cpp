@@ -111,7 +111,7 @@ void leaveOutMotion(Node& node, Scene& scene) {
             }
         });
     for (const std::string& name : kept.gone)
-        scene.notCarried.push_back({node.path, fmt::format("'{}': the points are another's", name)});
+        scene.report.notCarried.push_back({node.path, fmt::format("'{}': the points are another's", name)});
     node.properties = std::move(kept.kept);
 }
 
@@ -164,11 +164,11 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
     WYC_TRY(faces, node.geometry->topology(0));
     WYC_TRY(sets, node.geometry->faceSets(0));
     if (node.geometry->faceSetsVary() && !node.geometry->sampling().isStill())
-        result.notCarried.push_back({node.path, "sets that change in time: those of the first sample stay"});
+        result.report.notCarried.push_back({node.path, "sets that change in time: those of the first sample stay"});
     leaveOutMotion(node, result);
     for (const PropertyNode& property : giver.properties ? giver.properties->all() : std::vector<PropertyNode>())
         if (property.meaning == Meaning::Velocities)
-            result.notCarried.push_back({node.path, "velocities of the cache: its points alone are taken"});
+            result.report.notCarried.push_back({node.path, "velocities of the cache: its points alone are taken"});
     node.geometry = std::make_shared<TakenGeometry>(giver.geometry, faces, sets);
     node.madeOf =
         giver.madeOf ? giver.madeOf : std::make_shared<const std::vector<MadeOf>>(std::vector<MadeOf>{{giver.id}});
@@ -176,12 +176,13 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
     node.visibility = giver.visibility;
     if (!node.visibility)
         node.visibility = VisibilityTrack{Sampling::still(), {Visibility::Visible}};
+    result.view = brought.view;
+    result.view.rate = before.view.rate;
     if (brought.rate && (!before.rate || !movingSpan(before))) {
         result.rate = brought.rate;
-        result.workingRate = brought.workingRate;
+        result.view.rate = brought.view.rate;
     }
-    result.wanted = brought.wanted;
-    result.samplings.clear();
+    result.container.samplings.clear();
     return result;
 }
 
@@ -196,7 +197,7 @@ Result<TakenItem> takenItem(const Scene& before, const json& options) {
                         .withAdvice("Say it with from=FILE"));
     if (const std::string rest = options["rest"]; !rest.empty())
         spec.rest = rest;
-    WYC_TRY(source, caches.open(spec, before.workingRate));
+    WYC_TRY(source, caches.open(spec, before.view.rate));
     const Scene& shown = source->shown();
     const std::string path = options["item"];
     std::vector<std::size_t> fitting;
@@ -234,54 +235,45 @@ Result<TakenItem> takenItem(const Scene& before, const json& options) {
     return item;
 }
 
-std::vector<fs::path> filesReadBy(const std::vector<Step>& steps) {
+std::vector<fs::path> filesOf(const json& options, std::initializer_list<const char*> names) {
     std::vector<fs::path> files;
-    for (const Step& step : steps) {
-        if (!step.on || !step.options.is_object())
-            continue;
-        const auto named = [&](const char* option) {
-            const auto found = step.options.find(option);
-            const std::string text =
-                found != step.options.end() && found->is_string() ? found->get<std::string>() : std::string();
-            if (!text.empty() && text.front() != '{')
-                files.emplace_back(text);
-        };
-        if (step.type == "reorder" || step.type == "take")
-            named("order");
-        if (step.type == "take") {
-            named("from");
-            named("rest");
-        }
-    }
+    for (const char* name : names)
+        if (const std::string text = options[name]; !text.empty() && text.front() != '{')
+            files.emplace_back(text);
     return files;
 }
 
 StepType takeStep() {
-    return {"take",
-            "Take points",
-            "Takes the points of another cache, over all its time, and keeps the rest: faces, UVs, colours, sets, "
-            "materials and names; transforms above go into the points, and it is seen while the other is",
-            {{"from", OptionKind::Text, "", "the cache, a file or a pattern with #", "", {}},
-             {"item", OptionKind::Text, "", "its item; empty: the only one with points", "", {}},
-             {"rest", OptionKind::Text, "", "its mesh, where it is a bare point cache", "", {}},
-             {"order",
-              OptionKind::Text,
-              "",
-              "the order that gives its points this mesh's numbers; empty: they have them",
-              "",
-              {}},
-             {"steps", OptionKind::Text, "", "its own steps before, as a list in JSON", "", {}}},
-            nullptr,
-            nullptr,
-            &applyTake,
-            [](const json& o) {
-                const std::string from = o["from"];
-                if (from.empty())
-                    return std::string("no cache is named");
-                const std::string item = o["item"];
-                const std::string name = fs::path(from).filename().string();
-                return item.empty() ? name : fmt::format("{} › {}", name, item);
-            }};
+    StepType type{
+        "take",
+        "Take points",
+        "Takes the points of another cache, over all its time, and keeps the rest: faces, UVs, colours, sets, "
+        "materials and names; transforms above go into the points, and it is seen while the other is",
+        {{"from", OptionKind::Text, "", "the cache, a file or a pattern with #", "", {}},
+         {"item", OptionKind::Text, "", "its item; empty: the only one with points", "", {}},
+         {"rest", OptionKind::Text, "", "its mesh, where it is a bare point cache", "", {}},
+         {"order",
+          OptionKind::Text,
+          "",
+          "the order that gives its points this mesh's numbers; empty: they have them",
+          "",
+          {}},
+         {"steps", OptionKind::Text, "", "its own steps before, as a list in JSON", "", {}}},
+        nullptr,
+        nullptr,
+        &applyTake,
+        [](const json& o) {
+            const std::string from = o["from"];
+            if (from.empty())
+                return std::string("no cache is named");
+            const std::string item = o["item"];
+            const std::string name = fs::path(from).filename().string();
+            return item.empty() ? name : fmt::format("{} › {}", name, item);
+        },
+        StepGroup::Shape};
+    type.reads = [](const json& o) { return filesOf(o, {"order", "from", "rest"}); };
+    type.takes = &takenItem;
+    return type;
 }
 
 } // namespace wyc

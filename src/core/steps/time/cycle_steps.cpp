@@ -55,7 +55,7 @@ Result<TimeSpan> movingOrRefused(const Scene& scene, std::string_view what) {
 }
 
 Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     WYC_TRY(span, movingOrRefused(scene, "retime"));
     const FrameRange there{snappedFrame(rate.frameAt(span.first)), snappedFrame(rate.frameAt(span.last))};
     WYC_TRY(curve, RetimeCurve::parse(options["curve"].get<std::string>(), there));
@@ -100,10 +100,10 @@ Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
     } else if (until > last) {
         last = until;
     }
-    Wanted wanted;
-    wanted.range = TimeSpan{rate.secondsAt(first), rate.secondsAt(last)};
-    wanted.moments = samplingFromTimes(wholeFrames(wanted.range->first, wanted.range->last, rate));
-    return TimeChange{map, wanted, rate};
+    View view{.rate = rate};
+    view.range = TimeSpan{rate.secondsAt(first), rate.secondsAt(last)};
+    view.moments = samplingFromTimes(wholeFrames(view.range->first, view.range->last, rate));
+    return TimeChange{map, view};
 }
 
 // Where the middle of what moves is, in the world.
@@ -143,7 +143,7 @@ Result<Carry> travelOf(const Scene& scene, const TimeSpan& span, const json& opt
     if (node == scene.nodes.size())
         return Carry{};
     // Where the frame behind the cycle is not there: as it goes up to the last.
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     const double start = rate.secondsAt(options["start"].get<double>());
     const double length = rate.secondsAt(options["length"].get<double>());
     const double end = std::min(start + length, span.last);
@@ -177,7 +177,7 @@ struct Cycle {
 
 // One cycle: what it shows from its start to the moment at which it would begin again; `travel` is how far it is then.
 Result<Cycle> cycleOf(const Scene& scene, const TimeSpan& span, const json& options, const Carry& travel) {
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     const auto seconds = [&](double frames) { return rate.secondsAt(frames); };
     const double first = snappedFrame(rate.frameAt(span.first));
     const double last = snappedFrame(rate.frameAt(span.last));
@@ -270,7 +270,7 @@ Status mayBeMixed(const Scene& scene, const json& options) {
 }
 
 Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     WYC_TRY(span, movingOrRefused(scene, "loop"));
     WYC_CHECK(mayBeMixed(scene, options));
     const std::string travels = options["travel"];
@@ -304,9 +304,9 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
         if (goesOn)
             cycles.back().carry = times(travel, k);
     }
-    Wanted wanted;
-    wanted.range = TimeSpan{rate.secondsAt(range.first), rate.secondsAt(range.last)};
-    if (scene.wanted.moments) { // what was wanted of the cycle, in each of them
+    View view{.rate = rate};
+    view.range = TimeSpan{rate.secondsAt(range.first), rate.secondsAt(range.last)};
+    if (scene.view.moments) { // what was wanted of the cycle, in each of them
         std::vector<double> times;
         for (const TimePiece& one : cycles) {
             for (const double t : leadMoments(scene))
@@ -316,10 +316,10 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
                 for (const double t : wholeFrames(cycle.pieces.back().from, cycle.pieces.back().to, rate))
                     times.push_back(snappedToFrame(t - cycle.start + one.from, rate));
         }
-        times.push_back(wanted.range->last);
-        std::erase_if(times, [&](double t) { return !insideSpan(*wanted.range, t); });
+        times.push_back(view.range->last);
+        std::erase_if(times, [&](double t) { return !insideSpan(*view.range, t); });
         sortMoments(times);
-        wanted.moments = samplingFromTimes(times);
+        view.moments = samplingFromTimes(times);
     }
     TimeMap map = TimeMap(std::move(cycles)).of(TimeMap(std::move(cycle.pieces)));
     if (travels == "taken out") {
@@ -329,11 +329,11 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
         still.carrySpeed = times(travel, -1.0 / rate.secondsAt(options["length"].get<double>()));
         map = map.of(TimeMap({still}));
     }
-    return TimeChange{map, wanted, rate};
+    return TimeChange{map, view};
 }
 
 Result<TimeChange> leadInMeans(const Scene& scene, const json& options) {
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     WYC_TRY(span, movingOrRefused(scene, "lead into"));
     const double count = options["frames"].get<double>();
     const bool rest = options["from"] == "rest pose";
@@ -359,29 +359,29 @@ Result<TimeChange> leadInMeans(const Scene& scene, const json& options) {
     lead.fromRest = rest;
     lead.keepsShape = true; // parts turn, they do not slide
     lead.ease = std::make_shared<const Ease>(easeOf(options["ease"]));
-    Wanted wanted = scene.wanted;
+    View view = scene.view;
     std::vector<double> times;
-    if (wanted.moments) {
+    if (view.moments) {
         times = leadMoments(scene);
         for (double k = 1.0; k <= count; k += 1.0)
             times.push_back(snappedToFrame(span.first - rate.secondsAt(k), rate));
         sortMoments(times);
-        wanted.moments = samplingFromTimes(times);
+        view.moments = samplingFromTimes(times);
     }
-    wanted.range = TimeSpan{lead.from, span.last};
+    view.range = TimeSpan{lead.from, span.last};
     TimeMap map({lead, runPiece(span.first, kForever, span.first, 1.0)});
     if (options["place"] == "before the shot")
-        return TimeChange{map, wanted, rate};
+        return TimeChange{map, view};
     // All of it later, so that it begins where it began.
     const double by = rate.secondsAt(count);
     const auto later = [&](double t) { return snappedToFrame(t + by, rate); };
-    wanted.range = TimeSpan{later(wanted.range->first), later(wanted.range->last)};
-    if (wanted.moments) {
+    view.range = TimeSpan{later(view.range->first), later(view.range->last)};
+    if (view.moments) {
         for (double& t : times)
             t = later(t);
-        wanted.moments = samplingFromTimes(times);
+        view.moments = samplingFromTimes(times);
     }
-    return TimeChange{TimeMap::run(by, 0.0).of(map), wanted, rate};
+    return TimeChange{TimeMap::run(by, 0.0).of(map), view};
 }
 
 // A sample at every step of the usual distance; those that were missing lie between their neighbours.
@@ -392,14 +392,14 @@ Result<TimeChange> fillMeans(const Scene& scene, const json&) {
     for (std::size_t i = 0; i + 1 < times.size(); ++i) {
         const double count = std::round((times[i + 1] - times[i]) / usual);
         for (double k = 1.0; k < count && all.size() < 10'000'000; k += 1.0)
-            all.push_back(snappedToFrame(times[i] + (times[i + 1] - times[i]) * k / count, scene.workingRate));
+            all.push_back(snappedToFrame(times[i] + (times[i + 1] - times[i]) * k / count, scene.view.rate));
     }
     if (all.size() == times.size())
         return asItIs(scene);
     sortMoments(all);
-    Wanted wanted = scene.wanted;
-    wanted.moments = samplingFromTimes(all);
-    return TimeChange{TimeMap(), wanted, scene.workingRate};
+    View view = scene.view;
+    view.moments = samplingFromTimes(all);
+    return TimeChange{TimeMap(), view};
 }
 
 // The first and the last sample: as they are, left out, or equal to their neighbours.
@@ -412,13 +412,13 @@ Result<TimeChange> endsMeans(const Scene& scene, const json& options) {
     if (times.size() < 4)
         return fail(badInput(fmt::format("{} samples have no ends to mend", times.size()), "It takes four or more"));
     const TimeSpan inner{times[1], times[times.size() - 2]};
-    Wanted wanted = scene.wanted;
-    wanted.range =
+    View view = scene.view;
+    view.range =
         TimeSpan{first == "left out" ? inner.first : times.front(), last == "left out" ? inner.last : times.back()};
-    if (wanted.moments) {
-        std::vector<double> kept = wanted.moments->times();
-        std::erase_if(kept, [&](double t) { return !insideSpan(*wanted.range, t); });
-        wanted.moments = samplingFromTimes(kept);
+    if (view.moments) {
+        std::vector<double> kept = view.moments->times();
+        std::erase_if(kept, [&](double t) { return !insideSpan(*view.range, t); });
+        view.moments = samplingFromTimes(kept);
     }
     std::vector<TimePiece> pieces;
     const double from = first == "as its neighbour" ? inner.first : -kForever;
@@ -436,7 +436,7 @@ Result<TimeChange> endsMeans(const Scene& scene, const json& options) {
     pieces.push_back(between);
     if (std::isfinite(to))
         pieces.push_back(hold(to, kForever, to));
-    return TimeChange{pieces.size() > 1 ? TimeMap(std::move(pieces)) : TimeMap(), wanted, scene.workingRate};
+    return TimeChange{pieces.size() > 1 ? TimeMap(std::move(pieces)) : TimeMap(), view};
 }
 
 } // namespace

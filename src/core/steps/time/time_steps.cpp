@@ -31,13 +31,13 @@ const Node* leadShape(const Scene& scene) {
 
 // As far as the scene goes: what is wanted of it, else what moves in it.
 std::optional<TimeSpan> spanOf(const Scene& scene) {
-    if (scene.wanted.moments) {
-        std::vector<double> times = scene.wanted.moments->times();
-        if (scene.wanted.range)
-            std::erase_if(times, [&](double t) { return !insideSpan(*scene.wanted.range, t); });
+    if (scene.view.moments) {
+        std::vector<double> times = scene.view.moments->times();
+        if (scene.view.range)
+            std::erase_if(times, [&](double t) { return !insideSpan(*scene.view.range, t); });
         return times.empty() ? std::nullopt : std::optional(TimeSpan{times.front(), times.back()});
     }
-    return scene.wanted.range ? scene.wanted.range : movingSpan(scene);
+    return scene.view.range ? scene.view.range : movingSpan(scene);
 }
 
 // The samples that a person counts: those wanted, else those of the points, else whole frames of the motion. Points
@@ -46,25 +46,25 @@ std::vector<double> leadMoments(const Scene& scene) {
     std::vector<double> times;
     const auto span = spanOf(scene);
     const Node* lead = leadShape(scene);
-    if (scene.wanted.moments) {
-        times = scene.wanted.moments->times();
+    if (scene.view.moments) {
+        times = scene.view.moments->times();
     } else if (lead) {
         times = lead->geometry->sampling().times();
-        const double frames = scene.workingRate.frameAt(times.back() - times.front()) + 1.0;
+        const double frames = scene.view.rate.frameAt(times.back() - times.front()) + 1.0;
         if (static_cast<double>(times.size()) < 0.45 * frames)
             times.clear();
     }
     if (times.empty() && span)
-        times = wholeFrames(span->first, span->last, scene.workingRate);
-    if (scene.wanted.range)
-        std::erase_if(times, [&](double t) { return !insideSpan(*scene.wanted.range, t); });
+        times = wholeFrames(span->first, span->last, scene.view.rate);
+    if (scene.view.range)
+        std::erase_if(times, [&](double t) { return !insideSpan(*scene.view.range, t); });
     return times;
 }
 
 double usualStep(const Scene& scene) {
     const std::vector<double> times = leadMoments(scene);
     if (times.size() < 2)
-        return scene.workingRate.secondsAt(1.0);
+        return scene.view.rate.secondsAt(1.0);
     std::vector<double> steps;
     for (std::size_t i = 1; i < times.size(); ++i)
         steps.push_back(times[i] - times[i - 1]);
@@ -83,13 +83,13 @@ TimePiece runPiece(double from, double to, double inFrom, double speed) {
 
 // Nothing happens.
 TimeChange asItIs(const Scene& scene) {
-    return {TimeMap(), scene.wanted, scene.workingRate};
+    return {TimeMap(), scene.view};
 }
 
 namespace {
 
-Wanted shifted(const Wanted& wanted, const std::function<double(double)>& out, double speed) {
-    Wanted result = wanted;
+View shifted(const View& view, const std::function<double(double)>& out, double speed) {
+    View result = view;
     if (result.range)
         result.range = TimeSpan{out(result.range->first), out(result.range->last)};
     if (result.moments) {
@@ -111,10 +111,10 @@ Wanted shifted(const Wanted& wanted, const std::function<double(double)>& out, d
 } // namespace
 
 TimeChange moved(const Scene& scene, double frames) {
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     const double seconds = rate.secondsAt(frames);
     const auto out = [&](double t) { return snappedToFrame(t + seconds, rate); };
-    return {TimeMap::run(seconds, 0.0), shifted(scene.wanted, out, 1.0), rate};
+    return {TimeMap::run(seconds, 0.0), shifted(scene.view, out, 1.0)};
 }
 
 namespace {
@@ -134,17 +134,17 @@ TimeSpan intersection(const TimeSpan& a, const TimeSpan& b) {
 
 // Nothing beyond a range, nor beyond what is there. A scene without moving points holds where it does not move.
 Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
-    Wanted wanted = scene.wanted;
+    View view = scene.view;
     const auto there = spanOf(scene);
     const TimeSpan both = there ? intersection(*there, span) : span;
-    const auto moments = wanted.moments ? leadMoments(scene) : std::vector<double>();
+    const auto moments = view.moments ? leadMoments(scene) : std::vector<double>();
     const bool apart = both.last < both.first - kSameMoment;
     const bool between =
-        wanted.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return insideSpan(both, t); });
+        view.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return insideSpan(both, t); });
     if ((apart || between) && leadShape(scene))
         return fail(nothingLeft(scene));
-    wanted.range = apart ? span : both;
-    return TimeChange{TimeMap(), wanted, scene.workingRate};
+    view.range = apart ? span : both;
+    return TimeChange{TimeMap(), view};
 }
 
 Result<TimeChange> offsetMeans(const Scene& scene, const json& options) {
@@ -155,7 +155,7 @@ Result<TimeChange> startMeans(const Scene& scene, const json& options) {
     const auto span = spanOf(scene);
     if (!span)
         return asItIs(scene);
-    return moved(scene, options["frame"].get<double>() - snappedFrame(scene.workingRate.frameAt(span->first)));
+    return moved(scene, options["frame"].get<double>() - snappedFrame(scene.view.rate.frameAt(span->first)));
 }
 
 Result<TimeChange> trimMeans(const Scene& scene, const json& options) {
@@ -163,7 +163,7 @@ Result<TimeChange> trimMeans(const Scene& scene, const json& options) {
     const FrameRange range = FrameRange{options["first"].get<double>(), options["last"].get<double>()}.widened(handles);
     if (range.last < range.first)
         return fail(makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", range.text())));
-    return cutTo(scene, {scene.workingRate.secondsAt(range.first), scene.workingRate.secondsAt(range.last)});
+    return cutTo(scene, {scene.view.rate.secondsAt(range.first), scene.view.rate.secondsAt(range.last)});
 }
 
 Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
@@ -172,10 +172,10 @@ Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
     const auto span = spanOf(scene);
     if (!span)
         return asItIs(scene);
-    const FrameRate rate = scene.workingRate;
-    Wanted wanted = scene.wanted;
+    const FrameRate rate = scene.view.rate;
+    View view = scene.view;
     const auto away = [&](double t, double frames) { return snappedToFrame(t + rate.secondsAt(frames), rate); };
-    if (wanted.moments) {
+    if (view.moments) {
         std::vector<double> times = leadMoments(scene);
         if (times.empty())
             return fail(nothingLeft(scene));
@@ -186,10 +186,10 @@ Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
         for (double k = 1; k <= after; k += 1.0)
             times.push_back(away(last, k));
         sortMoments(times);
-        wanted.moments = samplingFromTimes(times);
+        view.moments = samplingFromTimes(times);
     }
-    wanted.range = TimeSpan{away(span->first, -before), away(span->last, after)};
-    return TimeChange{TimeMap::heldOutside(*span), wanted, rate};
+    view.range = TimeSpan{away(span->first, -before), away(span->last, after)};
+    return TimeChange{TimeMap::heldOutside(*span), view};
 }
 
 bool holdsFrame(const std::set<double>& frames, double frame) {
@@ -204,23 +204,23 @@ Result<TimeChange> keepMeans(const Scene& scene, const json& options) {
     const auto span = spanOf(scene);
     if (!span)
         return asItIs(scene);
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     std::vector<double> times;
-    if (scene.wanted.moments) {
+    if (scene.view.moments) {
         for (const double t : leadMoments(scene))
             if (holdsFrame(listed, rate.frameAt(t)))
                 times.push_back(t);
     } else {
         for (const double frame : listed)
             if (const double t = rate.secondsAt(frame);
-                insideSpan(*span, t) && (!scene.wanted.range || insideSpan(*scene.wanted.range, t)))
+                insideSpan(*span, t) && (!scene.view.range || insideSpan(*scene.view.range, t)))
                 times.push_back(t);
     }
     if (times.empty())
         return fail(nothingLeft(scene));
-    Wanted wanted = scene.wanted;
-    wanted.moments = samplingFromTimes(times);
-    return TimeChange{TimeMap(), wanted, rate};
+    View view = scene.view;
+    view.moments = samplingFromTimes(times);
+    return TimeChange{TimeMap(), view};
 }
 
 Result<TimeChange> lengthMeans(const Scene& scene, const json& options) {
@@ -228,7 +228,7 @@ Result<TimeChange> lengthMeans(const Scene& scene, const json& options) {
     const auto span = spanOf(scene);
     if (!span)
         return asItIs(scene);
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     const double first = snappedFrame(rate.frameAt(span->first));
     const double there = std::floor(rate.frameAt(span->last) - first + kFrameTolerance) + 1.0;
     if (there < count)
@@ -251,9 +251,9 @@ Result<TimeChange> shutterMeans(const Scene& scene, const json& options) {
     const auto span = spanOf(scene);
     if (!span)
         return asItIs(scene);
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     const std::vector<double> frames =
-        scene.wanted.moments ? leadMoments(scene) : wholeFrames(span->first, span->last, rate);
+        scene.view.moments ? leadMoments(scene) : wholeFrames(span->first, span->last, rate);
     if (frames.empty())
         return fail(nothingLeft(scene));
     std::vector<double> offsets;
@@ -267,22 +267,22 @@ Result<TimeChange> shutterMeans(const Scene& scene, const json& options) {
     bool even = true;
     for (std::size_t i = 1; i < frames.size() && even; ++i)
         even = std::abs(frames[i] - frames[0] - static_cast<double>(i) * frame) < kSameMoment;
-    Wanted wanted;
+    View view{.rate = rate};
     if (even) {
         std::vector<double> times;
         for (const double offset : offsets)
             times.push_back(rate.secondsAt(rate.frameAt(frames[0]) + offset));
-        wanted.moments = times.size() == 1 ? Sampling::uniform(times[0], frame, frames.size())
-                                           : Sampling::cyclic(times, frame, frames.size() * times.size());
+        view.moments = times.size() == 1 ? Sampling::uniform(times[0], frame, frames.size())
+                                         : Sampling::cyclic(times, frame, frames.size() * times.size());
     } else {
         std::vector<double> times;
         for (const double at : frames)
             for (const double offset : offsets)
                 times.push_back(at + rate.secondsAt(offset));
         sortMoments(times);
-        wanted.moments = samplingFromTimes(times);
+        view.moments = samplingFromTimes(times);
     }
-    return TimeChange{TimeMap(), wanted, rate};
+    return TimeChange{TimeMap(), view};
 }
 
 TimePiece shiftPiece(double from, double to, double shift) {
@@ -303,7 +303,7 @@ Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
     const auto end = static_cast<std::size_t>(options["end"].get<double>());
     const bool close = options["close"].get<bool>();
     WYC_TRY(listed, parseFrameList(options["frames"].get<std::string>()));
-    const FrameRate rate = scene.workingRate;
+    const FrameRate rate = scene.view.rate;
     const std::vector<double> moments = leadMoments(scene);
     if (moments.empty())
         return asItIs(scene);
@@ -338,10 +338,10 @@ Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
     pieces.push_back(shiftPiece(from, kForever, shift));
     const bool endCut = firstDropped.has_value();
     const bool startCut = start > 0 || holdsFrame(listed, rate.frameAt(moments.front()));
-    Wanted wanted = scene.wanted;
-    if (wanted.moments)
-        wanted.moments = samplingFromTimes(kept);
-    TimeSpan range = wanted.range.value_or(TimeSpan{-kForever, kForever});
+    View view = scene.view;
+    if (view.moments)
+        view.moments = samplingFromTimes(kept);
+    TimeSpan range = view.range.value_or(TimeSpan{-kForever, kForever});
     range.first = startCut ? kept.front() : range.first;
     range.last = endCut ? kept.back() : range.last - shift;
     const auto moving = spanOf(scene);
@@ -349,9 +349,9 @@ Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
         range.first = std::max(range.first, std::min(moving->first, kept.front()));
         range.last = std::min(range.last, std::max(moving->last - shift, kept.back()));
     }
-    wanted.range = range;
+    view.range = range;
     const bool nothingMoved = pieces.size() == 1 && shift == 0.0;
-    return TimeChange{nothingMoved ? TimeMap() : TimeMap(std::move(pieces)), wanted, rate};
+    return TimeChange{nothingMoved ? TimeMap() : TimeMap(std::move(pieces)), view};
 }
 
 Result<TimeChange> everyMeans(const Scene& scene, const json& options) {
@@ -362,20 +362,21 @@ Result<TimeChange> everyMeans(const Scene& scene, const json& options) {
     std::vector<double> kept;
     for (std::size_t i = 0; i < moments.size(); i += count)
         kept.push_back(moments[i]);
-    Wanted wanted = scene.wanted;
-    wanted.moments = samplingFromTimes(kept);
-    return TimeChange{TimeMap(), wanted, scene.workingRate};
+    View view = scene.view;
+    view.moments = samplingFromTimes(kept);
+    return TimeChange{TimeMap(), view};
 }
 
 Result<TimeChange> rateMeans(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
-    const FrameRate before = scene.workingRate;
+    const FrameRate before = scene.view.rate;
     const double speed = rate.value() / before.value();
     const auto out = [&](double t) { return snappedToFrame(rate.secondsAt(snappedFrame(before.frameAt(t))), rate); };
-    TimeChange change{TimeMap(), scene.wanted, rate, true};
+    TimeChange change{TimeMap(), scene.view, true};
+    change.view.rate = rate;
     if (speed != 1.0) {
         change.map = TimeMap::run(0.0, 0.0, speed);
-        change.wanted = shifted(scene.wanted, out, speed);
+        change.view = shifted(change.view, out, speed);
     }
     return change;
 }
@@ -384,13 +385,14 @@ Result<TimeChange> resampleMeans(const Scene& scene, const json& options) {
     WYC_TRY(rate, FrameRate::parse(options["rate"].get<std::string>()));
     const bool nearest = options["method"].get<std::string>() == "nearest";
     const auto span = spanOf(scene);
-    TimeChange change{TimeMap(), scene.wanted, rate, true};
+    TimeChange change{TimeMap(), scene.view, true};
+    change.view.rate = rate;
     if (span) {
         const std::vector<double> frames = wholeFrames(span->first, span->last, rate);
         if (frames.empty())
             return fail(nothingLeft(scene));
-        Wanted wanted;
-        wanted.moments = Sampling::uniform(frames.front(), rate.secondsAt(1.0), frames.size());
+        View view{.rate = rate};
+        view.moments = Sampling::uniform(frames.front(), rate.secondsAt(1.0), frames.size());
         const std::vector<double> moments = nearest ? leadMoments(scene) : std::vector<double>();
         std::vector<TimePiece> pieces;
         if (!moments.empty()) {
@@ -407,7 +409,7 @@ Result<TimeChange> resampleMeans(const Scene& scene, const json& options) {
                 pieces.push_back({TimePiece::Kind::Run, -kForever, kForever, shown[0], shown[0], 0.0, 0.0});
         }
         change.map = TimeMap(std::move(pieces));
-        change.wanted = wanted;
+        change.view = view;
     }
     return change;
 }
@@ -468,20 +470,24 @@ StepType startStep() {
 }
 
 StepType trimStep() {
-    return {"trim",
-            "Trim",
-            "Keeps the samples of a range and its handles; invents nothing beyond them",
-            {{"first", OptionKind::Frame, "", "first frame kept", 1.0, {}, -1e7, 1e7},
-             {"last", OptionKind::Frame, "", "last frame kept", 100.0, {}, -1e7, 1e7},
-             {"handles", OptionKind::Frame, "frames", "kept beyond both ends", 0.0, {}, 0.0, 1e6}},
-            &trimMeans,
-            nullptr,
-            nullptr,
-            [](const json& o) {
-                const double handles = o["handles"];
-                return fmt::format("{} – {}{}", frameText(o["first"]), frameText(o["last"]),
-                                   handles > 0 ? " ± " + frameText(handles) : "");
-            }};
+    StepType type{"trim",
+                  "Trim",
+                  "Keeps the samples of a range and its handles; invents nothing beyond them",
+                  {{"first", OptionKind::Frame, "", "first frame kept", 1.0, {}, -1e7, 1e7},
+                   {"last", OptionKind::Frame, "", "last frame kept", 100.0, {}, -1e7, 1e7},
+                   {"handles", OptionKind::Frame, "frames", "kept beyond both ends", 0.0, {}, 0.0, 1e6}},
+                  &trimMeans,
+                  nullptr,
+                  nullptr,
+                  [](const json& o) {
+                      const double handles = o["handles"];
+                      return fmt::format("{} – {}{}", frameText(o["first"]), frameText(o["last"]),
+                                         handles > 0 ? " ± " + frameText(handles) : "");
+                  }};
+    type.asks = [](const json& o) {
+        return AskedFrames{FrameRange{o["first"].get<double>(), o["last"].get<double>()}.widened(o["handles"]), {}};
+    };
+    return type;
 }
 
 StepType holdStep() {
@@ -522,14 +528,18 @@ StepType dropStep() {
 }
 
 StepType keepStep() {
-    return {"keep",
-            "Keep frames",
-            "Keeps chosen frames only",
-            {{"frames", OptionKind::Text, "", "frames kept, as 1009,1020:1024", "1001", {}}},
-            &keepMeans,
-            nullptr,
-            nullptr,
-            [](const json& o) { return o["frames"].get<std::string>(); }};
+    StepType type{"keep",
+                  "Keep frames",
+                  "Keeps chosen frames only",
+                  {{"frames", OptionKind::Text, "", "frames kept, as 1009,1020:1024", "1001", {}}},
+                  &keepMeans,
+                  nullptr,
+                  nullptr,
+                  [](const json& o) { return o["frames"].get<std::string>(); }};
+    type.asks = [](const json& o) {
+        return AskedFrames{{}, parseFrameList(o["frames"].get<std::string>()).value_or(std::set<double>())};
+    };
+    return type;
 }
 
 StepType lengthStep() {

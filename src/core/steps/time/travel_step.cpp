@@ -192,7 +192,8 @@ StepType travelStep() {
             nullptr,
             nullptr,
             &applyTravel,
-            [](const json& o) { return "along " + o["along"].get<std::string>(); }};
+            [](const json& o) { return "along " + o["along"].get<std::string>(); },
+            StepGroup::Place};
 }
 
 } // namespace wyc

@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#pragma once
+// Options that are declared once: of steps, and of how a format is read and written. Command line, desks, job file and
+// docs follow from the declaration.
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include <nlohmann/json.hpp>
+
+#include "base/error.h"
+
+namespace wyc {
+
+/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts.
+enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Curve, Weights, Switch };
+[[nodiscard]] const char* optionKindName(OptionKind kind);
+
+struct Option {
+    std::string_view name;
+    OptionKind kind = OptionKind::Number;
+    std::string_view unit; // "frames", "" …
+    std::string_view help;
+    nlohmann::json standard;               // value when not given
+    std::vector<std::string_view> choices; // for Choice
+    double least = -1e9;
+    double most = 1e9;
+    [[nodiscard]] bool isNumber() const {
+        return kind == OptionKind::Number || kind == OptionKind::WholeNumber || kind == OptionKind::Frame;
+    }
+};
+using Options = std::vector<Option>;
+
+[[nodiscard]] const Option* optionNamed(const Options& options, std::string_view name);
+/// All of them, with standard values where none are given. An error names `whose` option it is ("step 'drop'"), its
+/// limits and what was given.
+[[nodiscard]] Result<nlohmann::json> checkedOptions(std::string_view whose, const Options& options,
+                                                    const nlohmann::json& given);
+/// What a person typed for an option, not yet checked.
+[[nodiscard]] nlohmann::json typedValue(const Option& option, const std::string& text);
+
+} // namespace wyc
