@@ -428,7 +428,9 @@ TEST_F(Deliveries, HangingUpCleansUp) {
     ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder_ / "large.mdd"));
     test::Process process(
         {"convert", (folder_ / "large.mdd").string(), "-o", (folder_ / "out/a.abc").string(), "--prove"});
-    std::this_thread::sleep_for(std::chrono::milliseconds(120));
+    // Once it writes, however busy the machine is.
+    for (int tries = 0; tries < 2000 && !fs::exists(folder_ / "out"); ++tries)
+        std::this_thread::sleep_for(std::chrono::milliseconds(5));
     process.signal(SIGHUP);
     EXPECT_EQ(process.wait().code, 130);
     if (fs::exists(folder_ / "out"))

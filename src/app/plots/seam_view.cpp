@@ -10,16 +10,9 @@
 
 #include "base/text.h"
 #include "theme/theme.h"
+#include "theme/words.h"
 
 namespace wyc::app {
-namespace {
-
-QString frameWords(double frame) {
-    return QString::fromStdString(frameText(frame));
-}
-
-} // namespace
-
 SeamView::SeamView(QWidget* parent) : QWidget(parent) {
     setObjectName(QStringLiteral("seamView"));
     setMouseTracking(true);

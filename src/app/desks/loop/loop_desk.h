@@ -47,6 +47,12 @@ class LoopDesk : public Desk {
     void showEvent(QShowEvent* event) override;
 
   private:
+    QLayout* makeSearch(QWidget* content);
+    QLayout* makeClosing(QWidget* content);
+    QLayout* makeChecks(QWidget* content);
+    QLayout* makePlots(QWidget* content);
+    void connectSearch();
+    void connectClosing();
     /// What is searched: the items as they are before a loop step that they may have already.
     struct Subject {
         struct Part {

@@ -46,6 +46,13 @@ class ReconcileDesk : public Desk {
     void hideEvent(QHideEvent* event) override;
 
   private:
+    QToolButton* tool(const char* name, const QString& words, const QString& tip);
+    QLayout* makeSides();
+    QLayout* makeShows();
+    QLayout* makeFoot();
+    void connectPair();
+    void connectShown();
+    QToolButton* swap_;
     void listItems();
     void guess();
     void takePair();

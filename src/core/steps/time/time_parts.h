@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Shared by the steps on time.
+#include <functional>
 #include <optional>
+#include <set>
+#include <string>
+#include <string_view>
 #include <vector>
 
 #include "steps/step.h"
@@ -20,9 +24,24 @@ namespace wyc {
 [[nodiscard]] TimeChange asItIs(const Scene& scene);
 /// All of the scene later by so many frames.
 [[nodiscard]] TimeChange moved(const Scene& scene, double frames);
+/// What is wanted, after a map by whose way `out` moments go at `speed`.
+[[nodiscard]] View shifted(const View& view, const std::function<double(double)>& out, double speed);
+/// Nothing outside of the span; an error where nothing is left.
+[[nodiscard]] Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span);
 [[nodiscard]] bool insideSpan(const TimeSpan& span, double seconds);
+[[nodiscard]] bool holdsFrame(const std::set<double>& frames, double frame);
 
 /// A stretch of output time that runs through the input from `inFrom` on.
 [[nodiscard]] TimePiece runPiece(double from, double to, double inFrom, double speed);
+/// One that goes from one pose to another.
+[[nodiscard]] TimePiece mixPiece(double from, double to, double inFrom, double inTo);
+
+[[nodiscard]] Ease easeOf(const std::string& name);
+/// "1009 – 1128"
+[[nodiscard]] std::string rangeWords(const TimeSpan& span, const FrameRate& rate);
+/// When it moves; an error that says `what` needs a motion.
+[[nodiscard]] Result<TimeSpan> movingOrRefused(const Scene& scene, std::string_view what);
+[[nodiscard]] Error badInput(std::string what, std::string_view advice = {});
+[[nodiscard]] Error nothingLeft(const Scene& scene);
 
 } // namespace wyc

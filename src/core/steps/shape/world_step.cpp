@@ -1,45 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Steps on the build of a scene: to world space, merge, split.
-#include <algorithm>
-#include <array>
-#include <numeric>
 #include <unordered_map>
 
 #include <fmt/format.h>
 
-#include "base/text.h"
 #include "evaluate/baked.h"
-#include "evaluate/mapped.h"
-#include "scene/carried_words.h"
 #include "scene/channels.h"
-#include "scene/components/face_sets.h"
 #include "scene/components/instancer.h"
-#include "scene/deform/deformers.h"
 #include "scene/instances.h"
-#include "steps/shape/pieces.h"
+#include "steps/shape/shape_parts.h"
 #include "steps/steps.h"
 
 namespace wyc {
 namespace {
 
 using nlohmann::json;
-
-// What belongs to single points or faces of a shape that is made anew from others has no place any more.
-void tellDropped(const Node& node, const char* how, Scene& scene) {
-    if (isDeformed(node))
-        scene.report.notCarried.push_back({node.path, std::string(kDeformersGone)});
-    for (const std::string& words : carriedWords(node))
-        scene.report.notCarried.push_back({node.path, fmt::format("{}: it was {}", words, how)});
-}
-
-// A name that no sibling has yet.
-std::string freeName(std::unordered_map<std::string, int>& taken, const std::string& parentPath,
-                     const std::string& name) {
-    std::string result = name;
-    for (int number = 2; !taken.try_emplace(parentPath + "/" + result, 1).second; ++number)
-        result = fmt::format("{}_{}", name, number);
-    return result;
-}
 
 // Whether the node is seen, as a track of its own: what its parents said is part of it.
 std::optional<VisibilityTrack> resolvedVisibility(const std::shared_ptr<const Scene>& kept, std::size_t node) {
@@ -114,6 +88,8 @@ Sampling poseSampling(const Scene& scene, std::size_t own, const std::vector<boo
     return commonSampling(all);
 }
 
+} // namespace
+
 Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     WYC_TRY(expanded, expandedInstances(given));
     const auto scene = std::make_shared<const Scene>(std::move(expanded));
@@ -180,6 +156,8 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     return result;
 }
 
+namespace {
+
 Result<Scene> applyWorld(const Scene& scene, const json& options) {
     const bool keepGroups = options["groups"].get<std::string>() == "kept";
     if (options["instancers"].get<std::string>() != "points" || !hasInstancers(scene))
@@ -202,119 +180,6 @@ Result<Scene> applyWorld(const Scene& scene, const json& options) {
     return result;
 }
 
-Result<Scene> applyMerge(const Scene& given, const json& options) {
-    WYC_TRY(scene, toWorld(given, false));
-    // What is hidden, now or at times, would be seen in one mesh with the others: it stays by itself.
-    const std::vector<bool> below = belowInstancers(scene);
-    const auto isPart = [](const Node& node) {
-        const bool hidden = node.visibility && std::find(node.visibility->values.begin(), node.visibility->values.end(),
-                                                         Visibility::Hidden) != node.visibility->values.end();
-        return node.geometry && node.is().faces && !hidden;
-    };
-    std::vector<MergePart> parts;
-    Scene result = scene;
-    result.nodes.clear();
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        const Node& node = scene.nodes[i];
-        if (isPart(node) && !below[i]) {
-            MergePart part{node.name, node.geometry, node.properties, {}, &node};
-            WYC_TRY(origin, splitOrigin(node));
-            part.origin = std::move(origin);
-            if (part.origin.points.empty()) // a piece carries nothing but its way back
-                tellDropped(node, "merged", result);
-            parts.push_back(std::move(part));
-        }
-    }
-    if (parts.empty())
-        return fail(makeError(ErrorKind::BadInput, "no mesh is there to merge"));
-    // What is no mesh stays beside it; face sets of the parts are parts now.
-    std::vector<int> newIndex(scene.nodes.size(), -1);
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        Node node = scene.nodes[i];
-        const bool part = isPart(node) && !below[i];
-        const bool orphan = node.parent >= 0 && newIndex[static_cast<std::size_t>(node.parent)] < 0;
-        if (part || orphan)
-            continue;
-        if (node.parent >= 0)
-            node.parent = newIndex[static_cast<std::size_t>(node.parent)];
-        newIndex[i] = static_cast<int>(result.nodes.size());
-        result.nodes.push_back(std::move(node));
-    }
-    Node merged;
-    merged.kind = NodeKind::Mesh;
-    merged.name = safeName(options["name"].get<std::string>());
-    merged.path = "/" + merged.name;
-    for (int number = 2; result.find(merged.path); ++number)
-        merged.path = fmt::format("/{}_{}", merged.name, number);
-    merged.name = merged.path.substr(1);
-    WYC_TRY(mesh, mergedMesh(parts, scene.view.rate));
-    merged.geometry = mesh.geometry;
-    if (!mesh.layers.empty())
-        merged.properties = plainProperties(std::move(mesh.layers));
-    std::vector<MadeOf> origins;
-    for (std::size_t p = 0; p < parts.size(); ++p)
-        for (MadeOf& origin : placedMadeOf(*parts[p].node, mesh.places[p]))
-            origins.push_back(std::move(origin));
-    merged.madeOf = std::make_shared<const std::vector<MadeOf>>(std::move(origins));
-    result.nodes.push_back(std::move(merged));
-    return result;
-}
-
-Result<Scene> applySplit(const Scene& scene, const json& options) {
-    const std::string by = options["by"].get<std::string>();
-    Scene result = scene;
-    result.nodes.clear();
-    result.container.samplings.clear();
-    std::vector<int> newIndex(scene.nodes.size(), -1);
-    std::unordered_map<std::string, int> taken;
-    bool any = false;
-    const std::vector<bool> below = belowInstancers(scene);
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        const Node& node = scene.nodes[i];
-        const int parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
-        if (node.parent >= 0 && parent < 0)
-            continue; // below a mesh that was split: its sets are the pieces now
-        std::vector<FaceSet> sets;
-        if (node.geometry && node.is().faces && !below[i]) { // pieces of a prototype would be others
-            WYC_TRY(pieces, piecesOf(scene, i, by));
-            sets = std::move(pieces);
-        }
-        const std::string parentPath = parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(parent)].path;
-        if (sets.size() < 2) {
-            Node kept = node;
-            kept.parent = parent;
-            newIndex[i] = static_cast<int>(result.nodes.size());
-            taken.try_emplace(kept.path, 1);
-            result.nodes.push_back(std::move(kept));
-            continue;
-        }
-        any = true;
-        tellDropped(node, "split", result);
-        WYC_TRY(cuts, cutPieces(node, sets, scene.view.rate));
-        for (std::size_t s = 0; s < sets.size(); ++s) {
-            const FaceSet& set = sets[s];
-            Node piece;
-            piece.kind = node.kind;
-            piece.transform = node.transform;
-            piece.visibility = node.visibility;
-            piece.name = freeName(taken, parentPath, safeName(node.name + "_" + set.name));
-            piece.path = parentPath + "/" + piece.name;
-            piece.parent = parent;
-            piece.geometry = cuts[s].geometry;
-            piece.madeOf = std::make_shared<const std::vector<MadeOf>>(pieceMadeOf(node, cuts[s].points));
-            std::vector<PropertyNode> properties = std::move(cuts[s].layers);
-            for (PropertyNode& way : splitProperties(node.path, {cuts[s].points, {set.faces.begin(), set.faces.end()}}))
-                properties.push_back(std::move(way));
-            piece.properties = plainProperties(std::move(properties));
-            result.nodes.push_back(std::move(piece));
-        }
-    }
-    if (!any)
-        return fail(makeError(ErrorKind::BadInput, fmt::format("no mesh falls into several pieces by {}", by))
-                        .withAdvice("The Facts desk says which face sets and materials a mesh has"));
-    return result;
-}
-
 } // namespace
 
 StepType worldStep() {
@@ -328,30 +193,6 @@ StepType worldStep() {
             &applyWorld,
             [](const json& o) { return "groups " + o["groups"].get<std::string>(); },
             StepGroup::Place};
-}
-
-StepType mergeStep() {
-    return {"merge",
-            "Merge",
-            "Makes one mesh of all meshes, point order item by item; pieces of one split go back to their old order",
-            {{"name", OptionKind::Text, "", "name of the mesh", "merged", {}}},
-            nullptr,
-            nullptr,
-            &applyMerge,
-            [](const json& o) { return o["name"].get<std::string>(); },
-            StepGroup::Shape};
-}
-
-StepType splitStep() {
-    return {"split",
-            "Split",
-            "Makes several meshes of one; merging them gives the old point order back",
-            {{"by", OptionKind::Choice, "", "what a piece is", "pieces", {"pieces", "face sets", "materials"}}},
-            nullptr,
-            nullptr,
-            &applySplit,
-            [](const json& o) { return "by " + o["by"].get<std::string>(); },
-            StepGroup::Shape};
 }
 
 } // namespace wyc

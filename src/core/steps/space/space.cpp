@@ -1,13 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Steps on space: unit, scale, up-axis turn. The change C acts on the world: points become p·C; a transform M
-// becomes C⁻¹·M·C, so that world points come out as (p·M)·C whatever stands above them.
 #include <algorithm>
 #include <array>
-#include <cmath>
 
-#include <fmt/format.h>
-
-#include "base/text.h"
 #include "scene/channels.h"
 #include "scene/deform/deformers.h"
 #include "steps/space/space.h"
@@ -15,8 +9,6 @@
 
 namespace wyc {
 namespace {
-
-using nlohmann::json;
 
 // Axis by axis: ±1 moves a coordinate exactly, and a product in double rounds once.
 template<class V> void turnAndScale(const SpaceChange& change, std::span<V> values, double by) {
@@ -227,31 +219,6 @@ class ChangedTransform final : public Transform {
     std::vector<TransformOp> ops_;
 };
 
-// cm → m is 1/100 exactly as the quotient of the decimal units, not 0.01/1 rounded twice.
-double unitRatio(double from, double to) {
-    const double ratio = from / to;
-    const double inverse = std::round(to / from);
-    return inverse > 1.0 && std::abs(to / from / inverse - 1.0) < 1e-12 ? 1.0 / inverse
-           : std::abs(ratio / std::round(ratio) - 1.0) < 1e-12          ? std::round(ratio)
-                                                                        : ratio;
-}
-
-Result<SpaceChange> unitMeans(const json& options) {
-    WYC_TRY(from, parseUnit(options["from"].get<std::string>()));
-    WYC_TRY(to, parseUnit(options["to"].get<std::string>()));
-    return SpaceChange{unitRatio(from, to), {}, to};
-}
-
-Result<SpaceChange> scaleMeans(const json& options) {
-    return SpaceChange{options["factor"].get<double>(), {}};
-}
-
-Result<SpaceChange> turnMeans(const json& options) {
-    WYC_TRY(from, parseUpAxis(options["from"].get<std::string>()));
-    WYC_TRY(to, parseUpAxis(options["to"].get<std::string>()));
-    return SpaceChange{1.0, upAxisTurn(from, to), {}, to};
-}
-
 } // namespace
 
 std::pair<std::size_t, double> SpaceChange::column(std::size_t row) const {
@@ -302,48 +269,6 @@ Scene changedInSpace(const Scene& scene, const SpaceChange& change) {
         stillDeformed(node, scene.nodes[i]);
     }
     return result;
-}
-
-StepType unitStep() {
-    return {"unit",
-            "Unit",
-            "Reads the numbers in one unit and gives them in another",
-            {{"from", OptionKind::Unit, "", "the unit the numbers are in", "cm", {}},
-             {"to", OptionKind::Unit, "", "the unit they become", "m", {}}},
-            nullptr,
-            &unitMeans,
-            nullptr,
-            [](const json& o) {
-                const auto from = parseUnit(o["from"].get<std::string>());
-                const auto to = parseUnit(o["to"].get<std::string>());
-                return fmt::format("{} → {}, × {}", o["from"].get<std::string>(), o["to"].get<std::string>(),
-                                   from && to ? shortestNumber(unitRatio(*from, *to)) : "?");
-            }};
-}
-
-StepType scaleStep() {
-    return {"scale",
-            "Scale",
-            "Multiplies all sizes and distances",
-            {{"factor", OptionKind::Number, "×", "the factor", 1.0, {}, 1e-9, 1e9}},
-            nullptr,
-            &scaleMeans,
-            nullptr,
-            [](const json& o) { return "× " + shortestNumber(o["factor"]); }};
-}
-
-StepType turnStep() {
-    return {"turn",
-            "Turn",
-            "Turns one up axis onto another; handedness is kept",
-            {{"from", OptionKind::Axis, "", "the axis that points up now", "Z", {}},
-             {"to", OptionKind::Axis, "", "the axis that shall point up", "Y", {}}},
-            nullptr,
-            &turnMeans,
-            nullptr,
-            [](const json& o) {
-                return fmt::format("{} up → {} up", o["from"].get<std::string>(), o["to"].get<std::string>());
-            }};
 }
 
 } // namespace wyc

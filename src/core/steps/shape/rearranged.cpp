@@ -1,8 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Steps on the order of a mesh: points and faces by another's numbers, faces walked the other way round.
 #include <algorithm>
-#include <functional>
-#include <numeric>
 #include <unordered_map>
 
 #include <fmt/format.h>
@@ -10,29 +7,11 @@
 #include "scene/components/face_sets.h"
 #include "scene/mix.h"
 #include "steps/shape/pieces.h"
-#include "steps/shape/point_order.h"
-#include "steps/shape/take.h"
+#include "steps/shape/rearranged.h"
 #include "steps/steps.h"
 
 namespace wyc {
 namespace {
-
-using nlohmann::json;
-
-// What the new elements of a mesh were before.
-struct Places {
-    std::vector<std::uint32_t> points;
-    std::vector<std::uint32_t> corners;
-    std::vector<std::uint32_t> faces;
-    TopologyPtr topology;
-    [[nodiscard]] const std::vector<std::uint32_t>* of(Scope scope) const {
-        return scope == Scope::Point    ? &points
-               : scope == Scope::Corner ? &corners
-               : scope == Scope::Face   ? &faces
-                                        : nullptr;
-    }
-};
-using PlacesPtr = std::shared_ptr<const Places>;
 
 class RearrangedGeometry final : public MomentWrapper {
   public:
@@ -231,8 +210,8 @@ Scene withoutSetsOf(const Scene& scene, const std::vector<char>& rearranged) {
     return result;
 }
 
-// All meshes for which `placesOf` has places; null leaves one as it is.
-using PlacesOf = std::function<Result<PlacesPtr>(const Topology& topology, std::size_t points)>;
+} // namespace
+
 Result<Scene> rearrangedScene(const Scene& scene, bool renumbers, const PlacesOf& placesOf) {
     Scene result = scene;
     std::vector<char> done(scene.nodes.size(), 0);
@@ -264,111 +243,6 @@ std::vector<std::uint32_t> startsOf(const Topology& topology) {
     for (const std::int32_t size : topology.faceSizes())
         starts.push_back(starts.back() + static_cast<std::uint32_t>(size));
     return starts;
-}
-
-Result<PlacesPtr> reordered(const PointOrder& order, const Topology& topology, std::size_t points) {
-    const std::vector<std::uint32_t> starts = startsOf(topology);
-    constexpr std::uint32_t kNowhere = 0xFFFFFFFFU;
-    std::vector<std::uint32_t> now(points, kNowhere); // of several the first
-    for (std::size_t p = order.points.size(); p-- > 0;)
-        now[order.points[p]] = static_cast<std::uint32_t>(p);
-    auto places = std::make_shared<Places>();
-    places->points = order.points;
-    places->faces = order.faces;
-    std::vector<std::int32_t> sizes;
-    std::vector<std::int32_t> corners;
-    std::size_t at = 0;
-    for (const std::uint32_t f : order.faces) {
-        sizes.push_back(topology.faceSizes()[f]);
-        for (std::int32_t k = 0; k < sizes.back(); ++k, ++at) {
-            const std::uint32_t corner = starts[f] + order.turns[at];
-            places->corners.push_back(corner);
-            const std::uint32_t point =
-                order.corners.empty() ? now[static_cast<std::size_t>(topology.corners()[corner])] : order.corners[at];
-            if (point == kNowhere)
-                return fail(
-                    makeError(ErrorKind::BadInput, fmt::format("face {} has a point that this order leaves out", f)));
-            corners.push_back(static_cast<std::int32_t>(point));
-        }
-    }
-    WYC_TRY(made, Topology::make(std::move(sizes), std::move(corners)));
-    places->topology = std::move(made);
-    return places;
-}
-
-Result<Scene> applyReorder(const Scene& scene, const json& options) {
-    WYC_TRY(order, PointOrder::from(options["order"].get<std::string>()));
-    std::optional<Error> misfit;
-    auto made = rearrangedScene(scene, true, [&](const Topology& topology, std::size_t points) -> Result<PlacesPtr> {
-        if (const auto fits = order.fits(topology, points); !fits) {
-            misfit = fits.error(); // an order is for one of several meshes
-            return PlacesPtr();
-        }
-        return reordered(order, topology, points);
-    });
-    return !made && misfit ? Result<Scene>(fail(*misfit)) : std::move(made);
-}
-
-Result<Scene> applyFlip(const Scene& scene, const json&) {
-    return rearrangedScene(scene, false, [](const Topology& topology, std::size_t points) -> Result<PlacesPtr> {
-        if (topology.faceCount() == 0)
-            return PlacesPtr();
-        const std::vector<std::uint32_t> starts = startsOf(topology);
-        auto places = std::make_shared<Places>();
-        places->points.resize(points);
-        std::iota(places->points.begin(), places->points.end(), 0U);
-        std::vector<std::int32_t> corners;
-        for (std::uint32_t f = 0; f < topology.faceCount(); ++f) {
-            places->faces.push_back(f);
-            const std::uint32_t size = starts[f + 1] - starts[f];
-            for (std::uint32_t k = 0; k < size; ++k) { // the first corner stays the first
-                const std::uint32_t corner = starts[f] + (k == 0 ? 0 : size - k);
-                places->corners.push_back(corner);
-                corners.push_back(topology.corners()[corner]);
-            }
-        }
-        WYC_TRY(made, Topology::make(topology.faceSizes(), std::move(corners)));
-        places->topology = std::move(made);
-        return places;
-    });
-}
-
-} // namespace
-
-StepType reorderStep() {
-    StepType type{
-        "reorder",
-        "Reorder",
-        "Gives points and faces the numbers that they have in another mesh; split points become one, welded ones "
-        "several",
-        {{"order", OptionKind::Text, "", "an order of points, or the path of a file that has one", "", {}}},
-        nullptr,
-        nullptr,
-        &applyReorder,
-        [](const json& o) {
-            const std::string order = o["order"];
-            if (order.empty() || order.front() != '{')
-                return order.empty() ? std::string("no order is given") : "by " + order;
-            const auto parsed = PointOrder::parse(order);
-            return parsed ? fmt::format("{} points, {} faces", parsed->points.size(), parsed->faces.size())
-                          : parsed.error().what;
-        },
-        StepGroup::Shape};
-    type.reads = [](const json& o) { return filesOf(o, {"order"}); };
-    type.renumbers = true;
-    return type;
-}
-
-StepType flipStep() {
-    return {"flip",
-            "Flip winding",
-            "Walks every face the other way round; its first corner, UVs and normals stay",
-            {},
-            nullptr,
-            nullptr,
-            &applyFlip,
-            [](const json&) { return std::string("faces the other way round"); },
-            StepGroup::Shape};
 }
 
 } // namespace wyc

@@ -1,13 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Steps that put time together anew: along a curve, in cycles, with a run-up and a rest behind it, gaps filled.
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "evaluate/mapped.h"
 #include "steps/steps.h"
 #include "steps/time/retime_curve.h"
 #include "steps/time/time_parts.h"
@@ -16,16 +13,6 @@ namespace wyc {
 namespace {
 
 using nlohmann::json;
-
-Error badInput(std::string what, std::string_view advice = {}) {
-    Error error = makeError(ErrorKind::BadInput, std::move(what));
-    return advice.empty() ? error : std::move(error).withAdvice(advice);
-}
-
-std::string rangeWords(const TimeSpan& span, const FrameRate& rate) {
-    return fmt::format("{} – {}", frameText(snappedFrame(rate.frameAt(span.first))),
-                       frameText(snappedFrame(rate.frameAt(span.last))));
-}
 
 // "0.25=0.1, 0.5=0.8": ways and weights between 0 and 1, both rising.
 Result<Ease> drawnEase(const std::string& text) {
@@ -41,69 +28,6 @@ Result<Ease> drawnEase(const std::string& text) {
         ease.keys.push_back(before);
     }
     return ease;
-}
-
-Ease easeOf(const std::string& name) {
-    return {name == "smooth" ? Ease::Kind::Smooth : name == "smoother" ? Ease::Kind::Smoother : Ease::Kind::Linear, {}};
-}
-
-// A step that is told where nothing moves would change nothing and look done.
-Result<TimeSpan> movingOrRefused(const Scene& scene, std::string_view what) {
-    if (const auto span = spanOf(scene); span && span->last > span->first + kSameMoment)
-        return *span;
-    return fail(badInput(fmt::format("nothing moves here: there is nothing to {}", what)));
-}
-
-Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
-    const FrameRate rate = scene.view.rate;
-    WYC_TRY(span, movingOrRefused(scene, "retime"));
-    const FrameRange there{snappedFrame(rate.frameAt(span.first)), snappedFrame(rate.frameAt(span.last))};
-    WYC_TRY(curve, RetimeCurve::parse(options["curve"].get<std::string>(), there));
-    WYC_CHECK(curve.staysWithin(there));
-    if (options["shape"] == "smooth")
-        curve.smooth();
-    const bool curved = options["between"] == "curve";
-    const double grid = usualStep(scene);
-    std::vector<TimePiece> pieces;
-    const auto add = [&](double from, double to, double inFrom, double inTo) {
-        const double length = rate.secondsAt(to - from);
-        TimePiece piece = runPiece(rate.secondsAt(from), rate.secondsAt(to), rate.secondsAt(inFrom),
-                                   rate.secondsAt(inTo - inFrom) / length);
-        if (curved && piece.speed != 0.0) {
-            piece.kind = TimePiece::Kind::Cubic;
-            piece.grid = grid;
-            piece.there = span;
-        }
-        pieces.push_back(piece);
-    };
-    const std::vector<RetimeCurve::Key> runs = curve.runs();
-    for (std::size_t i = 0; i + 1 < runs.size(); ++i)
-        add(runs[i].out, runs[i + 1].out, runs[i].in, runs[i + 1].in);
-    const double first = runs.front().out;
-    double last = runs.back().out;
-    TimeMap map(pieces);
-    if (const double until = options["until"].get<double>(); until > last && options["beyond"] != "hold") {
-        // The curve again and again, or there and back again.
-        const bool back = options["beyond"] == "there and back";
-        // A cycle's last frame is the next one's first where it shows the same; else it stands for itself.
-        const double period = back || runs.front().in == runs.back().in ? last - first : last - first + 1.0;
-        std::vector<TimePiece> cycles;
-        for (double k = 0.0, at = first; at < until; k += 1.0, at += period) {
-            const bool reversed = back && std::fmod(k, 2.0) == 1.0;
-            cycles.push_back(runPiece(rate.secondsAt(at), rate.secondsAt(at + period),
-                                      rate.secondsAt(reversed ? last : first), reversed ? -1.0 : 1.0));
-            if (cycles.size() > 100000)
-                return fail(badInput("the curve is repeated more than 100,000 times", "Choose an earlier end"));
-        }
-        map = TimeMap(std::move(cycles)).of(map);
-        last = until;
-    } else if (until > last) {
-        last = until;
-    }
-    View view{.rate = rate};
-    view.range = TimeSpan{rate.secondsAt(first), rate.secondsAt(last)};
-    view.moments = samplingFromTimes(wholeFrames(view.range->first, view.range->last, rate));
-    return TimeChange{map, view};
 }
 
 // Where the middle of what moves is, in the world.
@@ -332,155 +256,7 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
     return TimeChange{map, view};
 }
 
-Result<TimeChange> leadInMeans(const Scene& scene, const json& options) {
-    const FrameRate rate = scene.view.rate;
-    WYC_TRY(span, movingOrRefused(scene, "lead into"));
-    const double count = options["frames"].get<double>();
-    const bool rest = options["from"] == "rest pose";
-    if (rest && !scene.rest)
-        return fail(
-            badInput("no rest pose is known here", "Choose a frame to begin from, or give the cache its rest mesh"));
-    double pose = span.first;
-    if (options["from"] == "frame") {
-        pose = rate.secondsAt(options["frame"].get<double>());
-        if (!insideSpan(span, pose))
-            return fail(badInput(fmt::format("frame {} is not there", frameText(options["frame"].get<double>())),
-                                 fmt::format("There is {}", rangeWords(span, rate))));
-    }
-    if (count < 1.0)
-        return asItIs(scene);
-    TimePiece lead{TimePiece::Kind::Fade};
-    lead.from = snappedToFrame(span.first - rate.secondsAt(count), rate);
-    lead.to = span.first;
-    lead.anchor = lead.from;
-    lead.inFrom = pose;
-    lead.inTo = span.first;
-    lead.speed = lead.speedTo = 0.0;
-    lead.fromRest = rest;
-    lead.keepsShape = true; // parts turn, they do not slide
-    lead.ease = std::make_shared<const Ease>(easeOf(options["ease"]));
-    View view = scene.view;
-    std::vector<double> times;
-    if (view.moments) {
-        times = leadMoments(scene);
-        for (double k = 1.0; k <= count; k += 1.0)
-            times.push_back(snappedToFrame(span.first - rate.secondsAt(k), rate));
-        sortMoments(times);
-        view.moments = samplingFromTimes(times);
-    }
-    view.range = TimeSpan{lead.from, span.last};
-    TimeMap map({lead, runPiece(span.first, kForever, span.first, 1.0)});
-    if (options["place"] == "before the shot")
-        return TimeChange{map, view};
-    // All of it later, so that it begins where it began.
-    const double by = rate.secondsAt(count);
-    const auto later = [&](double t) { return snappedToFrame(t + by, rate); };
-    view.range = TimeSpan{later(view.range->first), later(view.range->last)};
-    if (view.moments) {
-        for (double& t : times)
-            t = later(t);
-        view.moments = samplingFromTimes(times);
-    }
-    return TimeChange{TimeMap::run(by, 0.0).of(map), view};
-}
-
-// A sample at every step of the usual distance; those that were missing lie between their neighbours.
-Result<TimeChange> fillMeans(const Scene& scene, const json&) {
-    const double usual = usualStep(scene);
-    std::vector<double> times = leadMoments(scene);
-    std::vector<double> all = times;
-    for (std::size_t i = 0; i + 1 < times.size(); ++i) {
-        const double count = std::round((times[i + 1] - times[i]) / usual);
-        for (double k = 1.0; k < count && all.size() < 10'000'000; k += 1.0)
-            all.push_back(snappedToFrame(times[i] + (times[i + 1] - times[i]) * k / count, scene.view.rate));
-    }
-    if (all.size() == times.size())
-        return asItIs(scene);
-    sortMoments(all);
-    View view = scene.view;
-    view.moments = samplingFromTimes(all);
-    return TimeChange{TimeMap(), view};
-}
-
-// The first and the last sample: as they are, left out, or equal to their neighbours.
-Result<TimeChange> endsMeans(const Scene& scene, const json& options) {
-    const std::vector<double> times = leadMoments(scene);
-    const std::string first = options["first"];
-    const std::string last = options["last"];
-    if (first == "as it is" && last == "as it is")
-        return asItIs(scene);
-    if (times.size() < 4)
-        return fail(badInput(fmt::format("{} samples have no ends to mend", times.size()), "It takes four or more"));
-    const TimeSpan inner{times[1], times[times.size() - 2]};
-    View view = scene.view;
-    view.range =
-        TimeSpan{first == "left out" ? inner.first : times.front(), last == "left out" ? inner.last : times.back()};
-    if (view.moments) {
-        std::vector<double> kept = view.moments->times();
-        std::erase_if(kept, [&](double t) { return !insideSpan(*view.range, t); });
-        view.moments = samplingFromTimes(kept);
-    }
-    std::vector<TimePiece> pieces;
-    const double from = first == "as its neighbour" ? inner.first : -kForever;
-    const double to = last == "as its neighbour" ? inner.last : kForever;
-    const auto hold = [](double begins, double ends, double pose) {
-        TimePiece piece = runPiece(begins, ends, pose, 0.0);
-        piece.anchor = pose;
-        return piece;
-    };
-    if (std::isfinite(from))
-        pieces.push_back(hold(-kForever, from, from));
-    TimePiece between;
-    between.from = from;
-    between.to = to;
-    pieces.push_back(between);
-    if (std::isfinite(to))
-        pieces.push_back(hold(to, kForever, to));
-    return TimeChange{pieces.size() > 1 ? TimeMap(std::move(pieces)) : TimeMap(), view};
-}
-
 } // namespace
-
-StepType retimeStep() {
-    return {
-        "retime",
-        "Retime",
-        "Shows the motion along a curve: faster, slower, backwards, again and again",
-        {{"curve",
-          OptionKind::Curve,
-          "",
-          "pairs OUT=IN of frames (1001=1001, 1050=1100), or: x0.5, reverse, there and back, hold 1040",
-          "x1",
-          {}},
-         {"shape",
-          OptionKind::Choice,
-          "",
-          "straight between the keys, or smooth through them",
-          "straight",
-          {"straight", "smooth"}},
-         {"between",
-          OptionKind::Choice,
-          "",
-          "between samples: straight lines, or curves that keep the speed",
-          "line",
-          {"line", "curve"}},
-         {"beyond",
-          OptionKind::Choice,
-          "",
-          "behind the last key, up to the frame below",
-          "hold",
-          {"hold", "repeat", "there and back"}},
-         {"until", OptionKind::Frame, "", "last frame; not later than the last key: ends there", -1e7, {}, -1e7, 1e7}},
-        &retimeMeans,
-        nullptr,
-        nullptr,
-        [](const json& o) {
-            std::string words = o["curve"].get<std::string>();
-            if (o["until"].get<double>() > -1e7)
-                words += fmt::format(", {} to {}", o["beyond"].get<std::string>(), frameText(o["until"]));
-            return words;
-        }};
-}
 
 StepType loopStep() {
     return {"loop",
@@ -557,57 +333,6 @@ StepType loopStep() {
                              ? fmt::format("; {} equals {}", frameText(start + period), frameText(start))
                              : std::string();
                 return words;
-            }};
-}
-
-StepType leadInStep() {
-    return {"lead_in",
-            "Lead-in",
-            "Frames in front that lead from the rest pose, or a frame's, into the first pose",
-            {{"frames", OptionKind::WholeNumber, "frames", "how many", 24.0, {}, 0, 1e5},
-             {"from", OptionKind::Choice, "", "what it begins with", "rest pose", {"rest pose", "frame"}},
-             {"frame", OptionKind::Frame, "", "the frame that it begins with", 1.0, {}, -1e7, 1e7},
-             {"ease", OptionKind::Choice, "", "how it goes", "smooth", {"linear", "smooth", "smoother"}},
-             {"place",
-              OptionKind::Choice,
-              "",
-              "the shot's own frames stay where they are, or all goes later",
-              "before the shot",
-              {"before the shot", "shot later"}}},
-            &leadInMeans,
-            nullptr,
-            nullptr,
-            [](const json& o) {
-                return fmt::format("{} frames from {}, {}", frameText(o["frames"]),
-                                   o["from"] == "frame" ? "frame " + frameText(o["frame"])
-                                                        : std::string("the rest pose"),
-                                   o["place"].get<std::string>());
-            }};
-}
-
-StepType fillStep() {
-    return {"fill",
-            "Fill gaps",
-            "Puts missing samples between their neighbours, in straight lines",
-            {},
-            &fillMeans,
-            nullptr,
-            nullptr,
-            [](const json&) { return std::string("missing frames from their neighbours"); }};
-}
-
-StepType endsStep() {
-    const std::vector<std::string_view> choices{"as it is", "left out", "as its neighbour"};
-    return {"ends",
-            "Mend ends",
-            "Leaves a stale, doubled or empty first or last sample out, or gives it the pose of its neighbour",
-            {{"first", OptionKind::Choice, "", "the first sample", "left out", choices},
-             {"last", OptionKind::Choice, "", "the last sample", "as it is", choices}},
-            &endsMeans,
-            nullptr,
-            nullptr,
-            [](const json& o) {
-                return fmt::format("first {}, last {}", o["first"].get<std::string>(), o["last"].get<std::string>());
             }};
 }
 

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Steps on items: rename, leave out; and the choice of items by pattern.
+// Choosing items of a scene.
 #include <algorithm>
 #include <unordered_set>
 
@@ -10,12 +10,11 @@
 #include "scene/deform/deformers.h"
 #include "scene/instances.h"
 #include "scene/stand_in.h"
+#include "steps/step.h"
 #include "steps/steps.h"
 
 namespace wyc {
 namespace {
-
-using nlohmann::json;
 
 // Keeps the marked nodes; the rest goes, indices are made anew.
 Scene keptNodes(const Scene& scene, const std::vector<bool>& keep) {
@@ -54,38 +53,6 @@ void keepSkeletons(const Scene& scene, const std::vector<bool>& leftOut, std::ve
                 for (int at = static_cast<int>(*skeleton); at >= 0;
                      at = scene.nodes[static_cast<std::size_t>(at)].parent)
                     keep[static_cast<std::size_t>(at)] = true;
-}
-
-Result<Scene> applyRename(const Scene& scene, const json& options) {
-    const std::string name = safeName(options["name"].get<std::string>());
-    Scene result = scene;
-    if (result.nodes.empty())
-        return result;
-    // The item that the chain is for: the last one, as a branch lists what stands above before it. A skeleton may be
-    // there for the skin alone.
-    std::vector<bool> mask = itemMask(result);
-    std::vector<bool> others = mask;
-    for (std::size_t i = 0; i < mask.size(); ++i)
-        others[i] = mask[i] && result.nodes[i].kind != NodeKind::Skeleton;
-    if (std::find(others.begin(), others.end(), true) != others.end())
-        mask = std::move(others);
-    std::size_t target = result.nodes.size() - 1;
-    for (std::size_t i = 0; i < mask.size(); ++i)
-        if (mask[i])
-            target = i;
-    const std::string oldPath = result.nodes[target].path;
-    const std::string newPath = oldPath.substr(0, oldPath.rfind('/') + 1) + name;
-    if (newPath != oldPath && result.find(newPath))
-        return fail(makeError(ErrorKind::BadInput, fmt::format("an item '{}' is there already", newPath)));
-    result.nodes[target].name = name;
-    for (Node& node : result.nodes)
-        if (node.path == oldPath || node.path.starts_with(oldPath + "/"))
-            node.path = newPath + node.path.substr(oldPath.size());
-    return result;
-}
-
-Result<Scene> applyLeaveOut(const Scene& scene, const json& options) {
-    return selectedItems(scene, {"!" + options["pattern"].get<std::string>()});
 }
 
 } // namespace
@@ -190,32 +157,6 @@ Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind) {
             keep[static_cast<std::size_t>(scene.nodes[i].parent)] = true;
     keepSkeletons(scene, std::vector<bool>(scene.nodes.size(), false), keep);
     return settledDeformers(keptNodes(scene, keep));
-}
-
-StepType renameStep() {
-    StepType type{"rename",
-                  "Rename",
-                  "Gives the item another name in what is delivered",
-                  {{"name", OptionKind::Text, "", "the new name", "item", {}}},
-                  nullptr,
-                  nullptr,
-                  &applyRename,
-                  [](const json& o) { return o["name"].get<std::string>(); },
-                  StepGroup::Names};
-    type.keepsRest = true;
-    return type;
-}
-
-StepType leaveOutStep() {
-    return {"leave_out",
-            "Leave out",
-            "Leaves items out by pattern over their path or name",
-            {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
-            nullptr,
-            nullptr,
-            &applyLeaveOut,
-            [](const json& o) { return o["pattern"].get<std::string>(); },
-            StepGroup::Names};
 }
 
 } // namespace wyc

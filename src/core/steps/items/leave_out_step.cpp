@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "steps/steps.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+Result<Scene> applyLeaveOut(const Scene& scene, const json& options) {
+    return selectedItems(scene, {"!" + options["pattern"].get<std::string>()});
+}
+
+} // namespace
+
+StepType leaveOutStep() {
+    return {"leave_out",
+            "Leave out",
+            "Leaves items out by pattern over their path or name",
+            {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
+            nullptr,
+            nullptr,
+            &applyLeaveOut,
+            [](const json& o) { return o["pattern"].get<std::string>(); },
+            StepGroup::Names};
+}
+
+} // namespace wyc

@@ -1,0 +1,58 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cctype>
+
+#include <fmt/format.h>
+
+#include "base/middle.h"
+#include "base/text.h"
+#include "steps/steps.h"
+#include "steps/time/time_parts.h"
+
+namespace wyc {
+namespace {
+
+using nlohmann::json;
+
+Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
+    const double before = options["before"].get<double>();
+    const double after = options["after"].get<double>();
+    const auto span = spanOf(scene);
+    if (!span)
+        return asItIs(scene);
+    const FrameRate rate = scene.view.rate;
+    View view = scene.view;
+    const auto away = [&](double t, double frames) { return snappedToFrame(t + rate.secondsAt(frames), rate); };
+    if (view.moments) {
+        std::vector<double> times = leadMoments(scene);
+        if (times.empty())
+            return fail(nothingLeft(scene));
+        const double first = times.front();
+        const double last = times.back();
+        for (double k = 1; k <= before; k += 1.0)
+            times.push_back(away(first, -k));
+        for (double k = 1; k <= after; k += 1.0)
+            times.push_back(away(last, k));
+        sortMoments(times);
+        view.moments = samplingFromTimes(times);
+    }
+    view.range = TimeSpan{away(span->first, -before), away(span->last, after)};
+    return TimeChange{TimeMap::heldOutside(*span), view};
+}
+
+} // namespace
+
+StepType holdStep() {
+    return {"hold",
+            "Hold",
+            "Repeats the first and the last pose beyond the ends",
+            {{"before", OptionKind::WholeNumber, "frames", "frames added in front", 0.0, {}, 0.0, 1e6},
+             {"after", OptionKind::WholeNumber, "frames", "frames added at the end", 0.0, {}, 0.0, 1e6}},
+            &holdMeans,
+            nullptr,
+            nullptr,
+            [](const json& o) {
+                return fmt::format("{} before, {} after", frameText(o["before"]), frameText(o["after"]));
+            }};
+}
+
+} // namespace wyc
