@@ -111,6 +111,21 @@ void addTarget(CLI::App& verb, ConvertArguments& convert) {
     addFormatOptions(verb, &Format::writeOptions, convert.formatOptions);
 }
 
+CLI::Option* addDeclared(CLI::App& verb, const std::string& name, const Option& option,
+                         const std::function<void(const std::string&)>& take) {
+    const std::string help(option.help);
+    if (option.kind == OptionKind::Switch)
+        return verb.add_flag_function(
+            fmt::format("--{0},!--no-{0}", name), [take](std::int64_t count) { take(count > 0 ? "true" : "false"); },
+            help);
+    auto* added = verb.add_option_function<std::string>("--" + name, take, help);
+    std::string type =
+        option.choices.empty() ? optionKindName(option.kind) : fmt::format("{}", fmt::join(option.choices, "|"));
+    if (option.standard.is_null())
+        type += "|none";
+    return added->type_name(type)->check(kSomething);
+}
+
 void addFormatOptions(CLI::App& verb, Options Format::*which, std::map<std::string, std::string>& typed) {
     // One that several formats have is one option of the command line.
     std::map<std::string, std::pair<const Option*, std::string>> all;
@@ -122,12 +137,12 @@ void addFormatOptions(CLI::App& verb, Options Format::*which, std::map<std::stri
         }
     for (const auto& [name, known] : all) {
         const auto& [option, names] = known;
-        auto* added = verb.add_option_function<std::string>(
-            "--" + name, [&typed, name = name](const std::string& text) { typed[name] = text; },
-            fmt::format("{}: {}", names, option->help));
-        added->type_name(option->choices.empty() ? std::string(optionKindName(option->kind))
-                                                 : fmt::format("{}", fmt::join(option->choices, "|")));
-        added->group("Options of formats");
+        Option shown = *option;
+        const std::string help = fmt::format("{}: {}", names, option->help);
+        shown.help = help;
+        addDeclared(verb, name, shown, [&typed, name = name](const std::string& text) {
+            typed[name] = text;
+        })->group("Options of formats");
     }
 }
 

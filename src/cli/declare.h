@@ -19,6 +19,9 @@ void addRange(CLI::App& verb, ShotArguments& shot);
 /// Choices and steps, as every verb that writes takes them.
 void addSteps(CLI::App& verb, StepArguments& steps);
 void addTarget(CLI::App& verb, ConvertArguments& convert);
+/// One declared option; `take` gets what was typed: "true" or "false" of a switch.
+CLI::Option* addDeclared(CLI::App& verb, const std::string& name, const Option& option,
+                         const std::function<void(const std::string&)>& take);
 /// The options that formats have for opening, or for writing, each by its own name.
 void addFormatOptions(CLI::App& verb, Options Format::*which, std::map<std::string, std::string>& typed);
 [[nodiscard]] nlohmann::json optionsJson(const Options& options);

@@ -18,6 +18,18 @@ Result<std::pair<std::string, std::string>> fromTo(const std::string& text, cons
 
 } // namespace
 
+Result<ShutterSpec> shutterOf(const std::string& text) {
+    const auto parts = splitText(text, ':');
+    std::vector<double> numbers;
+    for (const auto& part : parts)
+        if (const auto number = parseNumber(part))
+            numbers.push_back(*number);
+    if (parts.size() != 3 || numbers.size() != 3 || numbers[2] < 1.0)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("--shutter takes OPEN:CLOSE:SAMPLES, not '{}'", text))
+                        .withAdvice("Three samples over half a frame: --shutter=-0.25:0.25:3"));
+    return ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])};
+}
+
 Result<Shot> ShotArguments::shot() const {
     Shot result;
     if (!range.empty()) {
@@ -75,16 +87,8 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
     chain.every = every;
     chain.length = length;
     if (!shutter.empty()) {
-        const auto parts = splitText(shutter, ':');
-        std::vector<double> numbers;
-        for (const auto& part : parts)
-            if (const auto number = parseNumber(part))
-                numbers.push_back(*number);
-        if (parts.size() != 3 || numbers.size() != 3)
-            return fail(
-                makeError(ErrorKind::BadInput, fmt::format("--shutter takes OPEN:CLOSE:SAMPLES, not '{}'", shutter))
-                    .withAdvice("Three samples over half a frame: --shutter=-0.25:0.25:3"));
-        chain.shutter = ShutterSpec{numbers[0], numbers[1], static_cast<int>(numbers[2])};
+        WYC_TRY(made, shutterOf(shutter));
+        chain.shutter = made;
     }
     if (!first.empty()) {
         const auto frame = parseNumber(first);

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "common.h"
+#include "delivery/delivery.h"
 #include "formats/format.h"
 #include "scene/shot.h"
 #include "steps/step.h"
@@ -63,6 +64,9 @@ struct ConvertArguments {
     bool strict = false;
     std::map<std::string, std::string> formatOptions; // for writing, as typed
 };
+
+/// "OPEN:CLOSE:SAMPLES"
+[[nodiscard]] Result<ShutterSpec> shutterOf(const std::string& text);
 
 /// Items by pattern, of these kinds.
 [[nodiscard]] Result<Scene> chosenItems(const Scene& scene, const std::vector<std::string>& patterns,

@@ -341,6 +341,46 @@ TEST_F(Deliveries, AJobIsMadeChangedAndDeliveredByCommands) {
                               "--template", "{shot}_{item}"});
     EXPECT_EQ(planned["deliveries"][0]["folder"], "out");
     run({"--delivery", "layout", "--template", "{artist}"}, 2);
+    // Every setting of a delivery has its option; what may be none is so again.
+    const json set = run({"--delivery",
+                          "layout",
+                          "--to-unit",
+                          "cm",
+                          "--first",
+                          "1",
+                          "--length",
+                          "10",
+                          "--lead",
+                          "2",
+                          "--frames",
+                          "1003:1012",
+                          "--shutter=-0.25:0.25:3",
+                          "--world",
+                          "--one-file",
+                          "--resample",
+                          "nearest",
+                          "--to-rate",
+                          "23.976",
+                          "--to-up",
+                          "z",
+                          "--delivery-handles",
+                          "0"})["deliveries"][0];
+    EXPECT_EQ(set["unit_metres"], 0.01);
+    EXPECT_EQ(set["first_frame"], 1.0);
+    EXPECT_EQ(set["rate"], "24000/1001");
+    EXPECT_EQ(set["up_axis"], "Z");
+    EXPECT_EQ(set["shutter"]["samples"], 3);
+    EXPECT_TRUE(set["world"] && set["one_file"]);
+    run({"--delivery", "layout", "--length", "0"}, 2);
+    run({"--delivery", "layout", "--frames", "ten"}, 2);
+    const json unset =
+        run({"--delivery", "layout",        "--to-unit", "none",     "--first",   "none",      "--length",
+             "none",       "--lead",        "0",         "--frames", "1001:1024", "--shutter", "none",
+             "--no-world", "--no-one-file", "--to-rate", "none",     "--to-up",   "none",      "--delivery-handles",
+             "none"})["deliveries"][0];
+    for (const char* name : {"unit_metres", "first_frame", "length", "rate", "up_axis", "handles", "shutter"})
+        EXPECT_TRUE(unset[name].is_null()) << name << ": " << unset[name];
+    EXPECT_FALSE(unset["world"] || unset["one_file"]);
     ASSERT_EQ(wyc({"deliver", file, "--fail-on", "fault"}).code, 0);
     EXPECT_TRUE(fs::exists(folder_ / "out/sh010_sheet.mdd"));
     EXPECT_TRUE(fs::exists(folder_ / "out/sh010_right_body.mdd"));

@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "declare.h"
 #include "delivery/ask/chosen.h"
+#include "delivery/ask/delivery_options.h"
 #include "job/job.h"
 #include "scene/stand_in.h"
 #include "verbs/verbs.h"
@@ -39,14 +40,8 @@ struct JobArguments {
     std::string format;
     std::vector<std::string> take;
     std::string folder;
-    std::string nameTemplate;
-    std::string toUnit;
-    std::string toUp;
-    std::string toRate;
-    bool wholeRange = false;
-    bool world = false;
-    bool oneFile = false;
-    bool replace = false;
+    std::map<std::string, json> settings; // of the delivery, by their names in a job
+    std::string shutter;
     std::map<std::string, std::string> openOptions; // of formats, as typed
     std::map<std::string, std::string> writeOptions;
 };
@@ -252,26 +247,24 @@ Status changeDelivery(const JobArguments& arguments, Job& job) {
     std::error_code code;
     if (!arguments.folder.empty())
         spec.folder = fs::absolute(arguments.folder, code).lexically_normal();
-    if (!arguments.nameTemplate.empty()) {
-        WYC_CHECK(nameFromTemplate(arguments.nameTemplate, NameParts{"shot", "item", "parent", "/path", 1}));
-        spec.nameTemplate = arguments.nameTemplate;
+    for (const DeliveryOption& it : deliveryOptions())
+        if (const auto given = arguments.settings.find(std::string(it.option.name));
+            given != arguments.settings.end()) {
+            auto checked = checkedValue(it.option, given->second);
+            if (!checked) {
+                checked.error().what = fmt::format("--{}: {}", it.typed, checked.error().what);
+                return fail(std::move(checked.error()));
+            }
+            it.set(spec, *checked);
+        }
+    WYC_CHECK(nameFromTemplate(spec.nameTemplate, NameParts{"shot", "item", "parent", "/path", 1}));
+    WYC_CHECK(parseFrameList(spec.frames));
+    if (arguments.shutter == "none") {
+        spec.shutter.reset();
+    } else if (!arguments.shutter.empty()) {
+        WYC_TRY(shutter, shutterOf(arguments.shutter));
+        spec.shutter = shutter;
     }
-    if (!arguments.toUnit.empty()) {
-        WYC_TRY(unit, parseUnit(arguments.toUnit));
-        spec.unitMetres = unit;
-    }
-    if (!arguments.toUp.empty()) {
-        WYC_TRY(up, parseUpAxis(arguments.toUp));
-        spec.upAxis = up;
-    }
-    if (!arguments.toRate.empty()) {
-        WYC_TRY(rate, FrameRate::parse(arguments.toRate));
-        spec.rate = rate;
-    }
-    spec.wholeRange = spec.wholeRange || arguments.wholeRange;
-    spec.world = spec.world || arguments.world;
-    spec.oneFile = spec.oneFile || arguments.oneFile;
-    spec.replace = spec.replace || arguments.replace;
     return {};
 }
 
@@ -369,14 +362,11 @@ Run declareJob(CLI::App& app, const Common& common) {
         ->check(CLI::IsMember(ids));
     list("--take", given->take, "Items it takes, by pattern; repeatable", "PATTERN");
     some("--folder", given->folder, "Where it goes", "DIR");
-    some("--template", given->nameTemplate, "Names: {shot} {item} {parent} {path} {version}", "TEXT");
-    some("--to-unit", given->toUnit, "Convert to this unit", "U");
-    some("--to-up", given->toUp, "Turn to this up axis", "X|Y|Z");
-    some("--to-rate", given->toRate, "Resample to this rate", "R");
-    app.add_flag("--whole-range", given->wholeRange, "All frames there are, not the shot's");
-    app.add_flag("--world", given->world, "Put all transforms into the points");
-    app.add_flag("--one-file", given->oneFile, "All items in one file");
-    app.add_flag("--replace", given->replace, "Deliveries of the same items are replaced");
+    some("--shutter", given->shutter, "Samples within every frame, as -0.25:0.25:3, or none", "OPEN:CLOSE:N");
+    for (const DeliveryOption& it : deliveryOptions())
+        addDeclared(app, it.typed, it.option, [given, &it](const std::string& text) {
+            given->settings[std::string(it.option.name)] = typedValue(it.option, text);
+        });
     addFormatOptions(app, &Format::openOptions, given->openOptions);
     addFormatOptions(app, &Format::writeOptions, given->writeOptions);
     return [given, &app, &common] {

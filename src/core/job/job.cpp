@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "delivery/ask/chosen.h"
+#include "delivery/ask/delivery_options.h"
 #include "scene/stand_in.h"
 
 namespace wyc {
@@ -148,31 +149,20 @@ Result<Shot> shotFrom(const json& value) {
 }
 
 json deliveryJson(const DeliverySpec& spec, const fs::path& folder) {
-    return {{"name", spec.name},
-            {"items", spec.items},
-            {"format", spec.format},
-            {"format_options", spec.formatOptions},
-            {"whole_range", spec.wholeRange},
-            {"first", spec.range ? json(spec.range->first) : json(nullptr)},
-            {"last", spec.range ? json(spec.range->last) : json(nullptr)},
-            {"handles", optionalNumber(spec.handles)},
-            {"lead", spec.lead},
-            {"frames", spec.frames},
-            {"length", optionalNumber(spec.length)},
-            {"shutter", spec.shutter ? json{{"open", spec.shutter->open},
-                                            {"close", spec.shutter->close},
-                                            {"samples", spec.shutter->samples}}
-                                     : json(nullptr)},
-            {"world", spec.world},
-            {"rate", spec.rate ? json(spec.rate->text()) : json(nullptr)},
-            {"resample", spec.resample},
-            {"unit_metres", optionalNumber(spec.unitMetres)},
-            {"up_axis", spec.upAxis ? json(upAxisName(*spec.upAxis)) : json(nullptr)},
-            {"first_frame", optionalNumber(spec.firstFrame)},
-            {"one_file", spec.oneFile},
-            {"name_template", spec.nameTemplate},
-            {"folder", pathText(spec.folder, folder)},
-            {"replace", spec.replace}};
+    json result{{"name", spec.name},
+                {"items", spec.items},
+                {"format", spec.format},
+                {"format_options", spec.formatOptions},
+                {"first", spec.range ? json(spec.range->first) : json(nullptr)},
+                {"last", spec.range ? json(spec.range->last) : json(nullptr)},
+                {"shutter", spec.shutter ? json{{"open", spec.shutter->open},
+                                                {"close", spec.shutter->close},
+                                                {"samples", spec.shutter->samples}}
+                                         : json(nullptr)},
+                {"folder", pathText(spec.folder, folder)}};
+    for (const DeliveryOption& it : deliveryOptions())
+        result[std::string(it.option.name)] = it.get(spec);
+    return result;
 }
 
 Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
@@ -184,34 +174,25 @@ Result<DeliverySpec> deliveryFrom(const json& value, const fs::path& folder) {
             spec.items.push_back(item.get<std::string>());
     spec.format = reader.text("format", spec.format);
     spec.formatOptions = reader.object("format_options");
-    spec.wholeRange = reader.flag("whole_range", false);
     const auto first = reader.number("first");
     const auto last = reader.number("last");
     if (first && last) // one that ends before it begins is refused when it is planned
         spec.range = FrameRange{*first, *last};
-    spec.handles = reader.number("handles");
-    spec.lead = reader.number("lead").value_or(0.0);
-    spec.frames = reader.text("frames");
-    spec.length = reader.number("length");
     if (const json* shutter = reader.find("shutter"); shutter && !shutter->is_null()) {
         ObjectReader inner(*shutter, "a delivery's shutter");
         spec.shutter = ShutterSpec{inner.number("open").value_or(-0.25), inner.number("close").value_or(0.25),
                                    static_cast<int>(inner.number("samples").value_or(3.0))};
         WYC_CHECK(inner.status());
     }
-    spec.world = reader.flag("world", false);
-    if (reader.find("rate"))
-        reader.take(spec.rate, FrameRate::parse(reader.text("rate")));
-    spec.resample = reader.text("resample", spec.resample);
-    spec.unitMetres = reader.number("unit_metres");
-    if (reader.find("up_axis"))
-        reader.take(spec.upAxis, parseUpAxis(reader.text("up_axis")));
-    spec.firstFrame = reader.number("first_frame");
-    spec.oneFile = reader.flag("one_file", false);
-    spec.nameTemplate = reader.text("name_template", spec.nameTemplate);
     spec.folder = pathFrom(reader.text("folder", "."), folder);
-    spec.replace = reader.flag("replace", false);
     WYC_CHECK(reader.status());
+    for (const DeliveryOption& it : deliveryOptions())
+        if (const json* given = reader.find(std::string(it.option.name).c_str())) {
+            const auto checked = checkedValue(it.option, *given);
+            if (!checked)
+                return fail(jobError("a delivery: " + checked.error().what));
+            it.set(spec, *checked);
+        }
     return spec;
 }
 

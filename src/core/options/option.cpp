@@ -12,7 +12,6 @@
 #include "time/frame_rate.h"
 
 namespace wyc {
-namespace {
 
 using nlohmann::json;
 
@@ -21,6 +20,8 @@ Result<json> checkedValue(const Option& option, const json& value) {
         return fail(makeError(ErrorKind::BadInput,
                               fmt::format("option '{}' is {}; it takes {}", option.name, value.dump(), wanted)));
     };
+    if (value.is_null() && option.standard.is_null())
+        return value;
     switch (option.kind) {
     case OptionKind::Number:
     case OptionKind::WholeNumber:
@@ -67,8 +68,6 @@ Result<json> checkedValue(const Option& option, const json& value) {
     return fail(ErrorKind::Internal, "unknown option kind");
 }
 
-} // namespace
-
 const char* optionKindName(OptionKind kind) {
     switch (kind) {
     case OptionKind::Number: return "number";
@@ -111,6 +110,8 @@ Result<json> checkedOptions(std::string_view whose, const Options& options, cons
 }
 
 json typedValue(const Option& option, const std::string& text) {
+    if (option.standard.is_null() && text == "none")
+        return nullptr;
     if (option.kind == OptionKind::Switch && (text == "true" || text == "false"))
         return text == "true";
     const auto number = parseNumber(text);

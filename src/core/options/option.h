@@ -21,7 +21,7 @@ struct Option {
     OptionKind kind = OptionKind::Number;
     std::string_view unit; // "frames", "" …
     std::string_view help;
-    nlohmann::json standard;               // value when not given
+    nlohmann::json standard;               // value when not given; null: it may be none, and is then
     std::vector<std::string_view> choices; // for Choice
     double least = -1e9;
     double most = 1e9;
@@ -32,11 +32,13 @@ struct Option {
 using Options = std::vector<Option>;
 
 [[nodiscard]] const Option* optionNamed(const Options& options, std::string_view name);
+/// As it is kept; an error says what it takes.
+[[nodiscard]] Result<nlohmann::json> checkedValue(const Option& option, const nlohmann::json& value);
 /// All of them, with standard values where none are given. An error names `whose` option it is ("step 'drop'"), its
 /// limits and what was given.
 [[nodiscard]] Result<nlohmann::json> checkedOptions(std::string_view whose, const Options& options,
                                                     const nlohmann::json& given);
-/// What a person typed for an option, not yet checked.
+/// What a person typed for an option, not yet checked; "none" where it may be none.
 [[nodiscard]] nlohmann::json typedValue(const Option& option, const std::string& text);
 
 } // namespace wyc
