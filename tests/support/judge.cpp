@@ -422,24 +422,46 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
             // Never worse than straight lines between the whole frames of the source are, anywhere in that frame.
             const double low = m.rate.secondsAt(std::floor(m.rate.frameAt(t)));
             const double length1 = m.rate.secondsAt(1.0);
+            const auto wayAt = [&](double now) { return test::plainMatrix(source, n, m.toSource(now)) * change; };
             const auto bend = [&](double from, double to) {
                 const Seen a = at(from);
                 const Seen b = at(to);
                 double largest = 0.0;
+                const Mat4 wayA = wayAt(from);
+                const Mat4 wayB = wayAt(to);
                 for (const double share : {0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875}) {
-                    const Seen here = at(from + (to - from) * share);
+                    const double now = from + (to - from) * share;
+                    const Seen here = at(now);
+                    const Mat4 way = wayAt(now);
+                    const auto back = inverseOf(way);
+                    const auto backA = inverseOf(wayA);
+                    const auto backB = inverseOf(wayB);
+                    Mat4 straight;
+                    for (std::size_t k = 0; k < 16; ++k)
+                        straight.m[k] = wayA.m[k] + (wayB.m[k] - wayA.m[k]) * share;
                     for (const auto& [id, p] : here.points) {
                         const auto first = a.points.find(id);
                         const auto second = b.points.find(id);
-                        if (first != a.points.end() && second != b.points.end())
-                            largest =
-                                std::max(largest, length(first->second + (second->second - first->second) * share - p));
+                        if (first == a.points.end() || second == b.points.end())
+                            continue;
+                        const auto along = [&](const Vec3d& x, const Vec3d& y) { return x + (y - x) * share; };
+                        largest = std::max(largest, length(along(first->second, second->second) - p));
+                        if (!back || !backA || !backB)
+                            continue;
+                        // Points alone in straight lines, and the way alone: one may hide the other in the sum.
+                        const Vec3d own =
+                            along(transformedPoint(first->second, *backA), transformedPoint(second->second, *backB));
+                        largest = std::max({largest, length(transformedPoint(own, way) - p),
+                                            length(transformedPoint(transformedPoint(p, *back), straight) - p)});
                     }
                 }
                 return largest;
             };
-            const double allowed = std::max(bend(low, low + length1), std::max(bend(low, low + length1 / 2),
-                                                                               bend(low + length1 / 2, low + length1)));
+            // Or, where an offset put its samples elsewhere, between moments a frame apart.
+            const double allowed =
+                std::max({bend(low, low + length1), bend(low, low + length1 / 2),
+                          bend(low + length1 / 2, low + length1), bend(t - length1 * 0.75, t + length1 * 0.25),
+                          bend(t - length1 / 2, t + length1 / 2), bend(t - length1 * 0.25, t + length1 * 0.75)});
             const Seen here = at(low - length1);
             const Seen there = at(low + 2.0 * length1);
             if (const auto fault = check(t, allowed * (below[n] || node.prototypes ? 3.0 : 1.3), &here, &there))

@@ -386,6 +386,40 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
 }
 
 // How far the source is from straight lines between whole frames, and between half frames, around a time.
+namespace {
+
+// Points of their own space, and the way into the world.
+struct OnItsWay {
+    std::vector<Vec3d> points;
+    Mat4 way;
+};
+
+Mat4 straightBetween(const Mat4& a, const Mat4& b, double share) {
+    Mat4 result;
+    for (std::size_t i = 0; i < 16; ++i)
+        result.m[i] = a.m[i] + (b.m[i] - a.m[i]) * share;
+    return result;
+}
+
+// How far off straight lines are: of the points in the world; of the points alone on their true way; of the way alone.
+// Each may be what was written, and two that bend apart may hide each other in the first.
+double bendBetween(const OnItsWay& a, const OnItsWay& b, const OnItsWay& here, double share) {
+    double bend = 0.0;
+    const Mat4 straight = straightBetween(a.way, b.way, share);
+    for (std::size_t i = 0; i < here.points.size() && i < a.points.size() && i < b.points.size(); ++i) {
+        const Vec3d truly = transformedPoint(here.points[i], here.way);
+        const Vec3d from = transformedPoint(a.points[i], a.way);
+        const Vec3d to = transformedPoint(b.points[i], b.way);
+        const Vec3d own = a.points[i] + (b.points[i] - a.points[i]) * share;
+        bend =
+            std::max({bend, length(from + (to - from) * share - truly), length(transformedPoint(own, here.way) - truly),
+                      length(transformedPoint(here.points[i], straight) - truly)});
+    }
+    return bend;
+}
+
+} // namespace
+
 Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::size_t count) const {
     const double frame = intention_->rate.secondsAt(1.0);
     const double low = intention_->rate.secondsAt(std::floor(intention_->rate.frameAt(seconds)));
@@ -393,26 +427,29 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
         const Stretch stretch = !part.from && !part.to ? Stretch{first, count} : stretchOf(part.from.get());
-        const auto at = [&](double t) -> Result<std::vector<Vec3d>> {
-            std::vector<Vec3d> points;
+        const auto at = [&](double t) -> Result<OnItsWay> {
+            OnItsWay result;
             const auto time = sourceTime(t);
             if (!time)
-                return points;
+                return result;
             WYC_TRY(world, plainWorld(*scene_, part.node, *time));
             WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
-            const Mat4 there = world * intention_->spaceAt(t);
+            result.way = world * intention_->spaceAt(t);
             for (std::size_t i = 0; i < pose.below.size(); ++i)
-                points.push_back(transformedPoint(pose.at(i), there));
-            return points;
+                result.points.push_back(pose.at(i));
+            return result;
         };
-        for (const auto& [from, to] : {std::pair{low, low + frame}, std::pair{low, low + frame / 2.0},
-                                       std::pair{low + frame / 2.0, low + frame}}) {
+        // Also between moments that are no whole frames, a frame apart: an offset may have put its samples there.
+        for (const auto& [from, to] :
+             {std::pair{low, low + frame}, std::pair{low, low + frame / 2.0}, std::pair{low + frame / 2.0, low + frame},
+              std::pair{seconds - frame * 0.75, seconds + frame * 0.25},
+              std::pair{seconds - frame / 2.0, seconds + frame / 2.0},
+              std::pair{seconds - frame * 0.25, seconds + frame * 0.75}}) {
             WYC_TRY(a, at(from));
             WYC_TRY(b, at(to));
             for (const double share : {0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875}) {
                 WYC_TRY(here, at(from + (to - from) * share));
-                for (std::size_t i = 0; i < here.size() && i < a.size() && i < b.size(); ++i)
-                    bend = std::max(bend, length(a[i] + (b[i] - a[i]) * share - here[i]));
+                bend = std::max(bend, bendBetween(a, b, here, share));
             }
         }
     }
