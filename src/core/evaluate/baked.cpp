@@ -139,6 +139,7 @@ class BakedValues final : public ValuesWrapper {
         changeNumbers(type(), value, [&](auto numbers) { bake(numbers, matrix, points, speed.value_or(Mat4{})); });
         return value;
     }
+    [[nodiscard]] bool straightBetween() const override { return inner().straightBetween() && world_->straight(); }
     [[nodiscard]] bool constant() const override { return sampling().isStill() || sameAlways(); }
     [[nodiscard]] bool sameAlways() const override { return !world_->varies() && inner().sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
@@ -234,7 +235,6 @@ std::shared_ptr<const WorldTrack> worldOfShape(const std::shared_ptr<const Scene
     return std::make_shared<const WorldTrack>(scene, node, sampling, straight);
 }
 
-// Values under the way into the world, before faces are turned over.
 // A way that rests and keeps angles: a direction between two others goes the same way before and after it.
 bool keepsAngles(const WorldTrack& way) {
     if (way.varies())
@@ -248,12 +248,14 @@ bool keepsAngles(const WorldTrack& way) {
     return (square - Eigen::Matrix3d::Identity() * size).cwiseAbs().maxCoeff() <= 1e-9 * size;
 }
 
+// Values under the way into the world, before faces are turned over.
 ValuesPtr bakedValues(const std::shared_ptr<const Scene>& scene, std::size_t node, const Channel& channel) {
     const GeometryPtr& carrier = scene->nodes[node].geometry;
     // Normals have a sample wherever their points have one.
     const bool withPoints = channel.meaning == Meaning::Normals && carrier && worldTrack(scene, node)->varies();
     if (!withPoints) {
-        auto way = std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), true);
+        auto way = std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(),
+                                                      channel.values->straightBetween());
         if (channel.space == SpaceRole::Normal && !channel.values->constant() && !keepsAngles(*way))
             way = std::make_shared<const WorldTrack>(scene, node, channel.values->sampling(), false);
         return std::make_shared<BakedValues>(channel, std::move(way), carrier);

@@ -470,13 +470,13 @@ PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& m
         }
         TrackNature nature;
         nature.held = channel.blend == Blend::Held;
-        nature.straight = channel.blend != Blend::UnitLength || movedAsAWhole(map, view);
+        nature.straight = values->straightBetween() && (channel.blend != Blend::UnitLength || movedAsAWhole(map, view));
         nature.sameAlways = values->sameAlways();
         // Values of points are sampled as the points are: readers pair them by number.
         const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
         if (withPoints)
-            nature = {carrier->straightBetween() && (movedAsAWhole(map, view) || !turning), false,
-                      carrier->sameAlways() && values->sameAlways(), true};
+            nature = {carrier->straightBetween() && values->straightBetween() && (movedAsAWhole(map, view) || !turning),
+                      false, carrier->sameAlways() && values->sameAlways(), true};
         return std::make_shared<MappedValues>(channel, map, chosenTimes(values->sampling(), nature, map, view), carrier,
                                               carried);
     });

@@ -91,6 +91,8 @@ class SampledValues {
     /// At a moment: numbers in straight lines between two samples of equal size, normals of the length in between; all
     /// else as the sample before says.
     [[nodiscard]] virtual Result<PropertyValue> readAt(double seconds, const ValueMix& how) const;
+    /// False when the moments between samples are not what mixing the two beside them gives.
+    [[nodiscard]] virtual bool straightBetween() const { return true; }
     /// True when all samples are known to be equal.
     [[nodiscard]] virtual bool constant() const { return sampling().count() < 2; }
     /// True when it is known to be the same at every moment, also at those that are no samples.
@@ -138,6 +140,7 @@ class ValuesWrapper : public SampledValues {
     [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
         return inner_->readAt(seconds, how);
     }
+    [[nodiscard]] bool straightBetween() const override { return inner_->straightBetween(); }
     [[nodiscard]] bool constant() const override { return inner_->constant(); }
     [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override { return inner_->token(s); }
