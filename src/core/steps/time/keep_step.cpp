@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <cctype>
 #include <set>
 
-#include "base/middle.h"
 #include "steps/steps.h"
 #include "steps/time/time_parts.h"
 

@@ -1,7 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <cctype>
 
-#include "base/middle.h"
 #include "steps/steps.h"
 #include "steps/time/time_parts.h"
 

@@ -1,10 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <cctype>
 #include <cmath>
 
 #include <fmt/format.h>
 
-#include "base/middle.h"
 #include "base/text.h"
 #include "steps/steps.h"
 #include "steps/time/time_parts.h"
