@@ -95,7 +95,8 @@ QWidget* optionsEditor(const Options& options, const nlohmann::json& chosen, QWi
         auto* row = new QHBoxLayout(pair);
         row->setContentsMargins(0, 0, 0, 0);
         row->setSpacing(6);
-        auto* label = smallLabel(text(option.name).replace(QLatin1Char('_'), QLatin1Char(' ')), pair);
+        auto* label = new QLabel(text(option.name).replace(QLatin1Char('_'), QLatin1Char(' ')), pair);
+        label->setProperty("dim", true);
         label->setToolTip(text(option.help));
         row->addWidget(label);
         row->addWidget(optionEditor(

@@ -107,7 +107,7 @@ Result<std::vector<LoopCandidate>> loopCandidates(const SeamMap& map, const Loop
         std::vector<std::size_t> taken;
         for (const auto& [price, s] : starts) {
             const double apart = std::max(3.0, static_cast<double>(length) / 6.0);
-            if (taken.size() == 2 || std::any_of(taken.begin(), taken.end(), [&](std::size_t t) {
+            if (taken.size() == 2 || std::any_of(taken.begin(), taken.end(), [&, s = s](std::size_t t) {
                     return std::abs(static_cast<double>(t) - static_cast<double>(s)) < apart;
                 }))
                 continue;

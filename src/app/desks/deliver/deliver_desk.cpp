@@ -418,19 +418,23 @@ void DeliverDesk::showRows() {
                         ? QString()
                         : tr("%1 · %2").arg(rows_.size() == 1 ? tr("1 output") : tr("%1 outputs").arg(rows_.size()),
                                             files == 1 ? tr("1 file") : tr("%1 files").arg(files)));
+    QString tip;
     if (delivering_)
         summary_->setText(tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
-    else if (showResults_)
-        summary_->setText(proven == rows_.size() && !rows_.empty()
-                              ? QStringLiteral("✓ ") +
-                                    tr("all proven · %1 in %2")
-                                        .arg(QString::fromStdString(sizeText(total)),
-                                             QString::fromStdString(rows_.front().plan.target.parent_path().string()))
-                              : tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
+    else if (showResults_ && proven == rows_.size() && !rows_.empty()) {
+        // The folder's own name: the whole path would not fit, and is in the tip.
+        const fs::path folder = rows_.front().plan.target.parent_path();
+        summary_->setText(QStringLiteral("✓ ") + tr("all proven · %1 in %2")
+                                                     .arg(QString::fromStdString(sizeText(total)),
+                                                          QString::fromStdString(folder.filename().string())));
+        tip = QString::fromStdString(folder.string());
+    } else if (showResults_)
+        summary_->setText(tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
     else
         summary_->setText(rows_.empty() ? QString()
                                         : tr("about %1 to write, then read back and compared point by point")
                                               .arg(QString::fromStdString(sizeText(total))));
+    summary_->setToolTip(tip);
     act_->setText(delivering_         ? tr("Stop")
                   : showResults_      ? tr("Deliver next version")
                   : rows_.size() == 1 ? tr("Deliver %1")
