@@ -77,6 +77,13 @@ TEST(BoxCli, OptionsOfAFormatAreAskedForByTheirNames) {
     EXPECT_EQ(nobody.code, 2);
     EXPECT_NE(nobody.err.find("--values says nothing"), std::string::npos) << nobody.err;
     EXPECT_FALSE(fs::exists(folder / "a.abc"));
+    // Of two sides the one that knows it; the record says how a file was written.
+    ASSERT_EQ(wyc({"convert", all, "-o", (folder / "b.abc").string()}).code, 0);
+    EXPECT_LE(wyc({"compare", all, (folder / "b.abc").string(), "--morphs", "left out"}).code, 1);
+    EXPECT_EQ(wyc({"compare", (folder / "b.abc").string(), (folder / "b.abc").string(), "--morphs", "kept"}).code, 2);
+    ASSERT_EQ(wyc({"convert", all, "-o", (folder / "r.wbox").string(), "--values", "left out", "--record"}).code, 0);
+    EXPECT_NE(test::readFile(folder / "r.wbox.record.json").find("\"left out\""), std::string::npos);
+    EXPECT_EQ(wyc({"prove", (folder / "r.wbox").string()}).code, 0);
     // A job keeps both.
     const std::string job = (folder / "a.wyc").string();
     const std::string out = (folder / "out").string();

@@ -46,6 +46,13 @@ OpenArguments openOf(const CompareArguments& arguments, bool second) {
     OpenArguments open = arguments.open;
     open.paths = {second ? arguments.b : arguments.a};
     open.rest = second ? arguments.restB : arguments.open.rest;
+    // An option that the other side alone has is meant for that one.
+    const Format* own = formatOfSource(second ? arguments.b : arguments.a);
+    const Format* other = formatOfSource(second ? arguments.a : arguments.b);
+    std::erase_if(open.options, [&](const auto& typed) {
+        return !(own && optionNamed(own->openOptions, typed.first)) && other &&
+               optionNamed(other->openOptions, typed.first);
+    });
     return open;
 }
 
@@ -251,6 +258,7 @@ void addSides(CLI::App& app, CompareArguments& given) {
     app.add_option("--rest-b", given.restB, "Mesh of B, where it is one")->type_name("FILE");
     app.add_flag("--single", given.open.single, "A numbered file is one file, not its sequence");
     addText(app, "--is-unit", given.open.isUnit, "Unit of sources that state none", "U");
+    addFormatOptions(app, &Format::openOptions, given.open.options);
     addText(app, "--is-rate", given.open.isRate, "Rate of sources that state none", "R");
     app.add_option("--items", given.items, "Only items that fit, \"!PATTERN\" leaves out; repeatable")
         ->type_name("PATTERN")

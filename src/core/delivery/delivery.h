@@ -51,6 +51,9 @@ struct DeliverySpec {
     bool operator==(const DeliverySpec&) const = default;
 };
 
+/// The format of a delivery with its write options; null where it names none, or an option that there is not.
+[[nodiscard]] FormatPtr formatOf(const DeliverySpec& spec);
+
 /// One item on its way: its scene after its own steps.
 struct DeliveryInput {
     std::string label;           // for people

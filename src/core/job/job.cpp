@@ -448,7 +448,7 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
                                 .forItem(itemLabel(*source, entry.path))
                                 .withAdvice("Move the steps to the item that took its place, or remove them"));
         const std::vector<bool> isItem = itemMask(scene);
-        const Format* format = formatById(spec.format);
+        const FormatPtr format = formatOf(spec);
         for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
             const Node& node = scene.nodes[n];
             // Cameras, lights and bare transforms go where a format has a place for them.

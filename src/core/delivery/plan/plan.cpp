@@ -114,10 +114,15 @@ std::string recordName(const fs::path& target) {
     return name + ".record.json";
 }
 
+FormatPtr formatOf(const DeliverySpec& spec) {
+    const Format* format = formatById(spec.format);
+    return format ? chosenAs(*format, spec.formatOptions).value_or(nullptr) : nullptr;
+}
+
 std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
     ChainSpec chain;
     chain.world = spec.world;
-    if (const Format* format = formatById(spec.format))
+    if (const FormatPtr format = formatOf(spec))
         chain.instancersAsPoints = !format->keeps(Content::Transforms);
     if (spec.unitMetres)
         chain.unit = {shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0))),

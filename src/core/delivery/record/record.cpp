@@ -113,6 +113,8 @@ Result<json> recordOf(const PlannedOutput& output, const std::vector<fs::path>& 
     record["application"] = std::string("Wychronos ") + version();
     record["written"] = isoTime(std::chrono::system_clock::now());
     record["format"] = output.format->id;
+    if (!output.format->chosen.empty())
+        record["format_options"] = output.format->chosen;
     record["rate"] = output.rate.text();
     record["first"] = output.frames ? json(output.frames->first) : json(nullptr);
     record["last"] = output.frames ? json(output.frames->last) : json(nullptr);
@@ -335,7 +337,11 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
     const auto text = [&](const char* key) {
         return record.contains(key) && record[key].is_string() ? record[key].get<std::string>() : std::string();
     };
-    const Format* format = formatById(text("format"));
+    const Format* known = formatById(text("format"));
+    // As it was written: with other options other channels are there.
+    const auto chosen = known ? chosenAs(*known, record.value("format_options", json::object()))
+                              : Result<FormatPtr>(fail(ErrorKind::Unsupported, "no format"));
+    const Format* format = chosen ? chosen->get() : nullptr;
     const auto rate = FrameRate::parse(text("rate").empty() ? "24" : text("rate"));
     if (!format || !rate)
         return fail(noRecord("the record names a format or a rate that is not known", recordFile));
