@@ -95,6 +95,16 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     seconds_->setFixedWidth(66);
     layout->addWidget(seconds_);
     layout->addStretch(1);
+    makeToggles(layout);
+    connectAll();
+    showEye();
+    showSeam();
+    showFrame();
+    showRate();
+}
+
+// How it is seen and played.
+void Transport::makeToggles(QHBoxLayout* layout) {
     const auto toggle = [&](const QString& name, const QString& text, const QString& tip) {
         auto* made = new QToolButton(this);
         made->setObjectName(name);
@@ -133,6 +143,9 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     hold_ = toggle(QStringLiteral("holdPose"), tr("hold this pose"),
                    tr("Keep the pose of this frame as a translucent second body (H)"));
     hold_->setCheckable(true);
+}
+
+void Transport::connectAll() {
     connect(mode_, &QToolButton::clicked, this, [this] {
         everyFrame_ = !everyFrame_;
         if (playing()) {
@@ -159,10 +172,6 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
         showRate();
     });
     timer_.setTimerType(Qt::PreciseTimer);
-    showEye();
-    showSeam();
-    showFrame();
-    showRate();
 }
 
 void Transport::fillEyes() {

@@ -8,6 +8,7 @@
 
 #include "view/viewport.h"
 
+class QHBoxLayout;
 class QLabel;
 class QLineEdit;
 class QToolButton;
@@ -31,6 +32,8 @@ class Transport : public QWidget {
     void resizeEvent(QResizeEvent* event) override;
 
   private:
+    void makeToggles(QHBoxLayout* layout);
+    void connectAll();
     void start();
     void stop();
     void tick();

@@ -46,6 +46,18 @@ DeliveryInput deliveryInput(const Source& source, Scene before, Scene scene, con
     return input;
 }
 
+namespace {
+
+// A target with the name of an item in it, before the frame number or the extension.
+fs::path withName(const fs::path& target, const std::string& item) {
+    std::string name = target.filename().string();
+    const auto at = std::min({name.find_first_of('#'), name.rfind('.'), name.size()});
+    name.insert(at, at > 0 && name[at - 1] == '.' ? item + "." : "_" + item);
+    return target.parent_path() / name;
+}
+
+} // namespace
+
 Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
                                                   const ConversionSpec& spec) {
     const fs::path& target = spec.target;
@@ -132,20 +144,14 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
             std::find_if(siblings.begin(), siblings.end(), [&](const NamedItem& s) { return s.path == node.path; });
         const std::string item =
             known == siblings.end() ? safeName(node.name) : names[static_cast<std::size_t>(known - siblings.begin())];
-        const auto named = [&](const std::string& called) {
-            std::string name = target.filename().string();
-            const auto at = std::min({name.find_first_of('#'), name.rfind('.'), name.size()});
-            name.insert(at, at > 0 && name[at - 1] == '.' ? called + "." : "_" + called);
-            return target.parent_path() / name;
-        };
-        fs::path path = named(item);
+        fs::path path = withName(target, item);
         // What steps made, or two sources with an item of one name: the later one gets a number.
         const auto taken = [&] {
             return std::any_of(outputs.begin(), outputs.end(),
                                [&](const PlannedOutput& o) { return o.target == path; });
         };
         for (int number = 2; taken(); ++number)
-            path = named(fmt::format("{}_{}", item, number));
+            path = withName(target, fmt::format("{}_{}", item, number));
         WYC_CHECK(add(std::move(scene), path, node.name));
     }
     return outputs;

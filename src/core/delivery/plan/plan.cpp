@@ -447,75 +447,65 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
     return result;
 }
 
-Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
-                                                const Shot& shot) {
-    const Format* format = formatById(spec.format);
-    if (!format || !format->write)
-        return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
-    WYC_TRY(chosen, chosenAs(*format, spec.formatOptions));
-    if (inputs.empty())
-        return fail(
-            makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
-    if (spec.range && spec.range->last < spec.range->first)
-        return fail(
-            makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", spec.range->text()))
-                .withAdvice("Give its first frame first"));
-    std::vector<PlannedOutput> outputs;
-    std::vector<NameParts> names;
+namespace {
+
+// One item as it will be in the file, with what its steps mean. Where it goes comes later.
+Result<PlannedOutput> plannedItem(const DeliveryInput& input, const DeliverySpec& spec, const Shot& shot,
+                                  const Format& format) {
+    const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
+    auto scene = applySteps(input.scene, steps);
+    if (scene)
+        scene = sampledFor(format, std::move(*scene));
+    if (!scene)
+        return fail(std::move(scene.error()).forItem(input.label));
+    PlannedOutput output;
+    output.item = input.itemName;
+    output.scene = std::move(*scene);
+    if (input.source) {
+        std::vector<Step> chain = input.steps;
+        chain.insert(chain.end(), steps.begin(), steps.end());
+        WYC_TRY(meant, intentionsOf(input.source, chain));
+        for (Intention& intention : meant) {
+            intention.wanted = output.scene.view;
+            for (const std::string& words : intention.shortfalls)
+                output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
+            output.intentions.push_back(std::move(intention));
+        }
+    }
+    output.rest = input.rest;
+    output.provenance = nlohmann::json::array({input.provenance});
+    output.provenance[0]["delivery_steps"] = toJson(steps);
+    return output;
+}
+
+Result<PlannedOutput> inOneFile(const std::vector<PlannedOutput>& outputs, const std::string& name) {
+    PlannedOutput merged;
+    merged.item = name;
+    merged.provenance = nlohmann::json::array();
     std::vector<Scene> scenes;
-    for (const DeliveryInput& input : inputs) {
-        const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
-        auto scene = applySteps(input.scene, steps);
-        if (scene)
-            scene = sampledFor(*chosen, std::move(*scene));
-        if (!scene)
-            return fail(std::move(scene.error()).forItem(input.label));
-        PlannedOutput output;
-        output.item = input.itemName;
-        names.push_back({shot.name, input.itemName, input.parentName, input.path, 1});
-        output.scene = std::move(*scene);
-        if (input.source) {
-            std::vector<Step> chain = input.steps;
-            chain.insert(chain.end(), steps.begin(), steps.end());
-            WYC_TRY(meant, intentionsOf(input.source, chain));
-            for (Intention& intention : meant) {
-                intention.wanted = output.scene.view;
-                for (const std::string& words : intention.shortfalls)
-                    output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
-                output.intentions.push_back(std::move(intention));
-            }
-        }
-        output.rest = input.rest;
-        output.provenance = nlohmann::json::array({input.provenance});
-        output.provenance[0]["delivery_steps"] = toJson(steps);
-        outputs.push_back(std::move(output));
+    for (const PlannedOutput& output : outputs) {
+        if (output.scene.view.rate != outputs.front().scene.view.rate)
+            return fail(makeError(ErrorKind::BadInput,
+                                  fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate",
+                                              output.item, output.scene.view.rate.shortText(), outputs.front().item,
+                                              outputs.front().scene.view.rate.shortText()))
+                            .withAdvice("Give the delivery a rate, or write one file per item"));
+        scenes.push_back(output.scene);
+        merged.shortfalls.insert(merged.shortfalls.end(), output.shortfalls.begin(), output.shortfalls.end());
+        merged.intentions.insert(merged.intentions.end(), output.intentions.begin(), output.intentions.end());
+        merged.provenance.push_back(output.provenance[0]);
     }
-    if (spec.oneFile && format->manyItems && outputs.size() > 1) {
-        PlannedOutput merged;
-        merged.item = spec.name;
-        merged.provenance = nlohmann::json::array();
-        for (PlannedOutput& output : outputs) {
-            if (output.scene.view.rate != outputs.front().scene.view.rate)
-                return fail(makeError(ErrorKind::BadInput,
-                                      fmt::format("'{}' is at {} frames a second, '{}' at {}: one file has one rate",
-                                                  output.item, output.scene.view.rate.shortText(), outputs.front().item,
-                                                  outputs.front().scene.view.rate.shortText()))
-                                .withAdvice("Give the delivery a rate, or write one file per item"));
-            scenes.push_back(output.scene);
-            merged.shortfalls.insert(merged.shortfalls.end(), output.shortfalls.begin(), output.shortfalls.end());
-            merged.intentions.insert(merged.intentions.end(), output.intentions.begin(), output.intentions.end());
-            merged.provenance.push_back(output.provenance[0]);
-        }
-        merged.scene = mergedScenes(scenes);
-        outputs.clear();
-        outputs.push_back(std::move(merged));
-        names = {{shot.name, spec.name, {}, {}, 1}};
-    }
+    merged.scene = mergedScenes(scenes);
+    return merged;
+}
+
+// One version for the whole delivery: the first at which nothing stands in the way of any of its files.
+Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs, std::vector<NameParts> names,
+                                       const DeliverySpec& spec, const Format& format) {
     const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
     std::vector<bool> faces;
     for (const PlannedOutput& output : outputs)
         faces.push_back(hasFaces(output.scene));
-    // One version for the whole delivery: the first at which nothing stands in the way of any of its files.
     std::vector<Targets> targets(outputs.size());
     for (int version = 1; version < kMostVersions; ++version) {
         std::map<fs::path, std::size_t> taken;
@@ -523,7 +513,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         for (std::size_t i = 0; i < outputs.size(); ++i) {
             names[i].version = version;
             WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
-            targets[i] = targetsFor(spec.folder, name, *format, faces[i]);
+            targets[i] = targetsFor(spec.folder, name, format, faces[i]);
             if (const auto [other, added] = taken.emplace(targets[i].target, i); !added)
                 return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' and '{}' would both be written to '{}'",
                                                                        outputs[other->second].item, outputs[i].item,
@@ -534,10 +524,42 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         if (free || !versioned)
             break;
     }
+    return targets;
+}
+
+} // namespace
+
+Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
+                                                const Shot& shot) {
+    const Format* known = formatById(spec.format);
+    if (!known || !known->write)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
+    WYC_TRY(format, chosenAs(*known, spec.formatOptions));
+    if (inputs.empty())
+        return fail(
+            makeError(ErrorKind::BadInput, "no item is chosen for this delivery").withAdvice("Choose at least one"));
+    if (spec.range && spec.range->last < spec.range->first)
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("the range {} ends before it begins", spec.range->text()))
+                .withAdvice("Give its first frame first"));
+    std::vector<PlannedOutput> outputs;
+    std::vector<NameParts> names;
+    for (const DeliveryInput& input : inputs) {
+        WYC_TRY(output, plannedItem(input, spec, shot, *format));
+        outputs.push_back(std::move(output));
+        names.push_back({shot.name, input.itemName, input.parentName, input.path, 1});
+    }
+    if (spec.oneFile && format->manyItems && outputs.size() > 1) {
+        WYC_TRY(merged, inOneFile(outputs, spec.name));
+        outputs.clear();
+        outputs.push_back(std::move(merged));
+        names = {{shot.name, spec.name, {}, {}, 1}};
+    }
+    WYC_TRY(targets, targetsOf(outputs, names, spec, *format));
     const auto reads = std::make_shared<const ReadFiles>(inputs);
     for (std::size_t i = 0; i < outputs.size(); ++i) {
         PlannedOutput& output = outputs[i];
-        output.format = chosen;
+        output.format = format;
         output.replace = spec.replace;
         output.target = targets[i].target;
         output.restTarget = targets[i].rest;
