@@ -397,9 +397,11 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
             for (const auto& [id, p] : wanted.points)
                 size = std::max(size, length(p));
             // Times that are rounded show what the source shows a little earlier or later.
+            // And where the result jumps to its next sample, a time beside that of a sample is on its way there.
             for (const double slip : {-slipSeconds, slipSeconds})
                 if (slip != 0.0)
-                    allowed += gap(wanted, at(t + slip));
+                    allowed += gap(wanted, at(t + slip)) + gap(got, seen(result, other, t + slip, Mat4{}, m.scale,
+                                                                         bare ? &change : nullptr, &change));
             if (const double off = gap(wanted, got); off > allowed + rounding * size)
                 return say(t, fmt::format("off by {:.6g}, allowed {:.3g} (size {:.3g})", off, allowed, size));
             if (worst)
