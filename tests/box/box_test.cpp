@@ -250,6 +250,44 @@ TEST(Box, AChannelThatIsNotWhatTheSourceSaysFailsTheProof) {
     EXPECT_GT(tried, 40U);
 }
 
+// What is told of a property and what is compared of its channels are the same question.
+TEST(Box, APropertyAndItsChannelsAreOneKind) {
+    Attribute tiles;
+    tiles.scope = Scope::Corner;
+    tiles.extent = 2;
+    tiles.values = {0.0F, 0.0F, 1.0F, 1.0F};
+    tiles.indices = {0, 1, 1, 0};
+    std::vector<PropertiesPtr> all{plainProperties({layerProperty(Meaning::Uvs, "tiles", Sampling::still(), {tiles})})};
+    for (const Node& node : everything().nodes)
+        if (node.properties)
+            all.push_back(node.properties);
+    std::size_t numbered = 0;
+    for (const PropertiesPtr& properties : all) {
+        const std::vector<Channel> channels = channelsOf(properties);
+        for (const PropertyNode& property : properties->all()) {
+            const bool byNumber = !property.values && numberingOf(property);
+            const auto channel = std::find_if(channels.begin(), channels.end(), [&](const Channel& c) {
+                return c.values == (byNumber ? property.children.front() : property).values;
+            });
+            if (channel == channels.end())
+                continue; // a group of several
+            const ChannelKind told = kindOf(property);
+            const ChannelKind compared = kindOf(*channel);
+            EXPECT_EQ(told.meaning, compared.meaning) << channel->name;
+            EXPECT_EQ(told.type, compared.type) << channel->name;
+            EXPECT_EQ(told.extent, compared.extent) << channel->name;
+            EXPECT_EQ(told.numbered, compared.numbered) << channel->name;
+            numbered += byNumber;
+        }
+    }
+    EXPECT_GT(numbered, 0U);
+    for (const Format& format : formats()) {
+        const auto standard = chosenAs(format);
+        ASSERT_TRUE(standard) << format.id;
+        EXPECT_EQ((*standard)->chosen, format.chosen) << format.id; // as it stands in the table
+    }
+}
+
 TEST(Box, IsComparedReportedAndNamedItsLosses) {
     const test::TempFolder folder;
     const auto plan = planned(everything(), {}, folder / "all.wbox");

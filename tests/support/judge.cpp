@@ -262,7 +262,7 @@ std::optional<std::string> firstValueFault(const Scene& source, std::size_t n, c
     };
     for (const Channel& channel : there) {
         const Channel* same = channelNamed(here, channel.name);
-        if (!same && traitsOf(channel.meaning).ofDeformers && !isDeformed(result.nodes[other]))
+        if (!same && traitsOf(channel.meaning).of == Owner::Deformers && !isDeformed(result.nodes[other]))
             continue; // it became points, which are judged
         if (!same) {
             if (test::plainNumbers(channel, m.toSource(t)).empty())
@@ -459,11 +459,21 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
                 }
                 return largest;
             };
-            // Or, where an offset put its samples elsewhere, between moments a frame apart.
-            const double allowed =
-                std::max({bend(low, low + length1), bend(low, low + length1 / 2),
-                          bend(low + length1 / 2, low + length1), bend(t - length1 * 0.75, t + length1 * 0.25),
-                          bend(t - length1 / 2, t + length1 / 2), bend(t - length1 * 0.25, t + length1 * 0.75)});
+            double allowed = std::max(
+                {bend(low, low + length1), bend(low, low + length1 / 2), bend(low + length1 / 2, low + length1)});
+            // Or, where an offset put its samples on no whole frame, between those.
+            const auto own = [&](const Sampling& sampling) {
+                const auto around = plainLocate(sampling, t);
+                const double from = sampling.count() > 1 ? sampling.time(around.below) : t;
+                const double to = sampling.count() > 1 ? sampling.time(around.above) : t;
+                if (to > from && to - from <= length1 * (1.0 + 1e-6))
+                    allowed = std::max(allowed, bend(from, to));
+            };
+            if (result.nodes[other].geometry)
+                own(result.nodes[other].geometry->sampling());
+            for (int k = static_cast<int>(other); k >= 0; k = result.nodes[static_cast<std::size_t>(k)].parent)
+                if (const auto& transform = result.nodes[static_cast<std::size_t>(k)].transform)
+                    own(transform->sampling());
             const Seen here = at(low - length1);
             const Seen there = at(low + 2.0 * length1);
             if (const auto fault = check(t, allowed * (below[n] || node.prototypes ? 3.0 : 1.3), &here, &there))

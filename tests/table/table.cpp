@@ -8,9 +8,13 @@
 namespace wyc {
 
 const std::vector<Format>& formats() {
-    static const std::vector<Format> kFormats{
-        abc::format(), mdd::format(), obj::format(), obj::sequenceFormat(), box::format(),
-    };
+    static const std::vector<Format> kFormats = inTable({
+        abc::format(),
+        mdd::format(),
+        obj::format(),
+        obj::sequenceFormat(),
+        box::format(),
+    });
     return kFormats;
 }
 

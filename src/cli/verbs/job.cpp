@@ -154,9 +154,12 @@ Status changeSources(const JobArguments& arguments, Job& job) {
     WYC_TRY(gathered, gather(paths, false));
     for (SourceSpec& spec : gathered.specs) {
         choose(spec);
-        if (std::none_of(job.sources.begin(), job.sources.end(),
-                         [&](const JobSource& source) { return source.spec.path == spec.path; }))
+        const auto there = std::find_if(job.sources.begin(), job.sources.end(),
+                                        [&](const JobSource& source) { return source.spec.path == spec.path; });
+        if (there == job.sources.end())
             job.sources.push_back({job.freeSourceId(), spec});
+        else
+            there->spec.options.update(spec.options);
     }
     return allUsed(arguments.openOptions, used);
 }

@@ -38,10 +38,6 @@ std::optional<NotSeconds> notSeconds(const MeasuredItem& item, const Shot& shot)
     return std::nullopt;
 }
 
-} // namespace
-
-namespace {
-
 // An item's own frames beside those that the shot asks for, with handles.
 struct Coverage {
     double first; // of the item, a stale first frame not counted

@@ -46,30 +46,16 @@ Content contentOf(Meaning meaning) {
     case Meaning::Uvs: return Content::Uvs;
     case Meaning::Normals: return Content::Normals;
     case Meaning::Colours: return Content::Colours;
-    case Meaning::FocalLength:
-    case Meaning::GateWidth:
-    case Meaning::GateHeight:
-    case Meaning::GateX:
-    case Meaning::GateY:
-    case Meaning::Squeeze:
-    case Meaning::Overscan:
-    case Meaning::FStop:
-    case Meaning::FocusDistance:
-    case Meaning::ShutterOpen:
-    case Meaning::ShutterClose:
-    case Meaning::NearClip:
-    case Meaning::FarClip:
-    case Meaning::FilmBack: return Content::Cameras;
-    case Meaning::LightColour:
-    case Meaning::LightIntensity:
-    case Meaning::LightExposure:
-    case Meaning::LightConeDegrees:
-    case Meaning::LightKind: return Content::Lights;
-    case Meaning::Turns:
-    case Meaning::Sizes:
-    case Meaning::PrototypeNumbers: return Content::Instancers;
-    default: return traitsOf(meaning).ofDeformers ? Content::Deformers : Content::Values;
+    default: break;
     }
+    switch (traitsOf(meaning).of) {
+    case Owner::Camera: return Content::Cameras;
+    case Owner::Light: return Content::Lights;
+    case Owner::Instancer: return Content::Instancers;
+    case Owner::Deformers: return Content::Deformers;
+    case Owner::Any: break;
+    }
+    return Content::Values;
 }
 
 ChannelKind kindOf(const Channel& channel) {
@@ -88,9 +74,12 @@ ChannelKind kindOf(const Layer& layer) {
 
 ChannelKind kindOf(const PropertyNode& property) {
     ChannelKind kind{.meaning = property.meaning, .scope = property.scope};
-    if (property.values) {
-        kind.type = property.values->type();
-        kind.extent = property.values->extent();
+    // Of values by number the values themselves.
+    kind.numbered = !property.values && numberingOf(property) != nullptr;
+    const PropertyNode& holder = kind.numbered ? property.children.front() : property;
+    if (holder.values) {
+        kind.type = holder.values->type();
+        kind.extent = holder.values->extent();
     }
     return kind;
 }
@@ -107,6 +96,13 @@ Carried Format::carry(const ChannelKind& channel) const {
     if (channel.meaning == Meaning::Colours && (channel.scope != Scope::Point || channel.numbered))
         return {Fate::Lost, "they are not one a point"};
     return {given.fate, std::string(given.how)};
+}
+
+std::vector<Format> inTable(std::vector<Format> all) {
+    for (Format& format : all)
+        if (auto standard = chosenAs(format))
+            format = **standard;
+    return all;
 }
 
 Result<FormatPtr> chosenAs(const Format& format, const nlohmann::json& writeOptions) {

@@ -186,7 +186,7 @@ struct Format {
     [[nodiscard]] const Answer& answer(Content content) const { return answers[static_cast<std::size_t>(content)]; }
     [[nodiscard]] bool keeps(Content content) const { return answer(content).fate == Fate::Kept; }
     [[nodiscard]] bool loses(Content content) const { return answer(content).fate == Fate::Lost; }
-    /// What becomes of one channel of a node: plan, proof and record ask this and nothing else.
+    /// What becomes of one channel of a node: plan, proof and record ask this of every channel.
     [[nodiscard]] Carried carry(const ChannelKind& channel) const;
     [[nodiscard]] bool carriesAsIs(const ChannelKind& channel) const { return carry(channel).fate == Fate::Kept; }
 };
@@ -199,6 +199,8 @@ using FormatPtr = std::shared_ptr<const Format>;
 [[nodiscard]] std::array<Answer, kContentCount> answersOf(std::initializer_list<std::pair<Content, Answer>> listed);
 
 [[nodiscard]] const std::vector<Format>& formats();
+/// As a table has them: write options with their standard values.
+[[nodiscard]] std::vector<Format> inTable(std::vector<Format> all);
 [[nodiscard]] const Format* formatById(std::string_view id);
 /// The one that a delivery has until somebody chooses.
 [[nodiscard]] std::string standardFormat();

@@ -9,12 +9,12 @@
 namespace wyc {
 
 const std::vector<Format>& formats() {
-    static const std::vector<Format> kFormats{
+    static const std::vector<Format> kFormats = inTable({
         abc::format(),
         mdd::format(),
         obj::format(),
         obj::sequenceFormat(),
-    };
+    });
     return kFormats;
 }
 

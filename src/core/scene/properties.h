@@ -217,13 +217,15 @@ enum class Meaning {
     ShaderType,    // what kind of node it is: a text
 };
 inline constexpr std::size_t kMeaningCount = static_cast<std::size_t>(Meaning::ShaderType) + 1;
+/// Things whose figures go where they go. Deformers are what a mesh's points are made by.
+enum class Owner { Any, Camera, Light, Instancer, Deformers };
 /// What is true of all properties of a meaning, said in one place.
 struct MeaningTraits {
     const char* name;                // for people
     bool named = false;              // there may be several, told apart by their own names
     bool attribute = false;          // a value for each element of a shape, of the scope that it states
     std::optional<Scope> scope = {}; // it always has, else as stated for an attribute, and one for all
-    bool ofDeformers = false;        // what a mesh's points are made by: goes where they are points
+    Owner of = Owner::Any;           // what has it, and nothing else
     bool ofGroup = false;            // told with the name of the group that it is in
 };
 [[nodiscard]] const MeaningTraits& traitsOf(Meaning meaning);

@@ -102,7 +102,7 @@ TEST(Deformers, ShowWhatThePlainEvaluatorShowsAlsoAfterStepsThatKeepThem) {
                 const auto told = [](const NotCarried& one) { return one.what == kDeformersGone; };
                 EXPECT_TRUE(std::any_of(changed->report.notCarried.begin(), changed->report.notCarried.end(), told));
                 for (const Channel& channel : channelsOf(node.properties))
-                    EXPECT_FALSE(traitsOf(channel.meaning).ofDeformers) << channel.name;
+                    EXPECT_NE(traitsOf(channel.meaning).of, Owner::Deformers) << channel.name;
                 continue;
             }
             ++kept;

@@ -45,10 +45,6 @@ double reach(const Vec3d& p) {
     return std::max({std::abs(p.x), std::abs(p.y), std::abs(p.z)});
 }
 
-} // namespace
-
-namespace {
-
 // What a step asks of a moving scene and the scene cannot give.
 std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
     const auto span = movingSpan(before);
@@ -424,6 +420,23 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
     const double frame = intention_->rate.secondsAt(1.0);
     const double low = intention_->rate.secondsAt(std::floor(intention_->rate.frameAt(seconds)));
     double bend = 0.0;
+    std::vector<std::pair<double, double>> stretches{
+        {low, low + frame}, {low, low + frame / 2.0}, {low + frame / 2.0, low + frame}};
+    // Its own samples may lie a frame apart and on no whole frame: an offset by a part of one put them there.
+    const auto own = [&](const Sampling& sampling) {
+        const auto around = plainPosition(sampling, seconds);
+        if (around.above == around.below)
+            return;
+        const double from = sampling.time(around.below);
+        const double to = sampling.time(around.above);
+        if (to - from <= frame + kSameMoment)
+            stretches.emplace_back(from, to);
+    };
+    if (const Node& it = meant_->nodes[node_]; it.geometry)
+        own(it.geometry->sampling());
+    for (int i = static_cast<int>(node_); i >= 0; i = meant_->nodes[static_cast<std::size_t>(i)].parent)
+        if (const TransformPtr& transform = meant_->nodes[static_cast<std::size_t>(i)].transform)
+            own(transform->sampling());
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
         const Stretch stretch = !part.from && !part.to ? Stretch{first, count} : stretchOf(part.from.get());
@@ -439,12 +452,7 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
                 result.points.push_back(pose.at(i));
             return result;
         };
-        // Also between moments that are no whole frames, a frame apart: an offset may have put its samples there.
-        for (const auto& [from, to] :
-             {std::pair{low, low + frame}, std::pair{low, low + frame / 2.0}, std::pair{low + frame / 2.0, low + frame},
-              std::pair{seconds - frame * 0.75, seconds + frame * 0.25},
-              std::pair{seconds - frame / 2.0, seconds + frame / 2.0},
-              std::pair{seconds - frame * 0.25, seconds + frame * 0.75}}) {
+        for (const auto& [from, to] : stretches) {
             WYC_TRY(a, at(from));
             WYC_TRY(b, at(to));
             for (const double share : {0.125, 0.25, 0.375, 0.5, 0.625, 0.75, 0.875}) {

@@ -86,9 +86,9 @@ bool isKept(const Channel& channel, const Format& format) {
 bool isTold(const Scene& meant, const std::string& path, const Channel& channel) {
     const auto from = channel.name.find('\'');
     const auto to = channel.name.find('\'', from + 1);
-    const std::string name = traitsOf(channel.meaning).ofDeformers ? std::string(kDeformersGone)
-                             : to == std::string::npos             ? channel.name
-                                                                   : channel.name.substr(from, to - from + 1);
+    const std::string name = traitsOf(channel.meaning).of == Owner::Deformers ? std::string(kDeformersGone)
+                             : to == std::string::npos                        ? channel.name
+                                                       : channel.name.substr(from, to - from + 1);
     return std::any_of(meant.report.notCarried.begin(), meant.report.notCarried.end(), [&](const NotCarried& told) {
         return told.item == path && told.what.find(name) != std::string::npos;
     });

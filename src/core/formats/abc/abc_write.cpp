@@ -478,10 +478,6 @@ Result<std::vector<fs::path>> writeArchive(const Scene& scene, const fs::path& t
     return std::vector<fs::path>{target};
 }
 
-} // namespace
-
-namespace {
-
 struct Sizes {
     std::uint64_t points = 1;
     std::uint64_t corners = 1;

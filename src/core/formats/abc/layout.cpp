@@ -76,19 +76,6 @@ std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
     case Meaning::CurveOrders: return Place{"", ".orders", {}};
     case Meaning::CurveKnots: return Place{"", ".knots", {}};
     case Meaning::CurveWeights: return Place{"", "w", {}};
-    case Meaning::FocalLength:
-    case Meaning::GateWidth:
-    case Meaning::GateHeight:
-    case Meaning::GateX:
-    case Meaning::GateY:
-    case Meaning::Squeeze:
-    case Meaning::Overscan:
-    case Meaning::FStop:
-    case Meaning::FocusDistance:
-    case Meaning::ShutterOpen:
-    case Meaning::ShutterClose:
-    case Meaning::NearClip:
-    case Meaning::FarClip: return Place{".core", nullptr, {}};
     case Meaning::FilmBack: return Place{"", nullptr, {}};
     case Meaning::Uvs: return Place{"", "uv", layerMetadata(property, 2, "vector")};
     case Meaning::Normals: return Place{"", "N", layerMetadata(property, 3, "normal")};
@@ -100,6 +87,8 @@ std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
     case Meaning::Parameter: return Place{".arbGeomParams", nullptr, parameterMetadata(property, kind)};
     default: break;
     }
+    if (traitsOf(property.meaning).of == Owner::Camera)
+        return Place{".core", nullptr, {}};
     for (const LightName& light : kLightNames)
         if (light.meaning == property.meaning)
             return Place{".userProperties", light.name.data(),

@@ -297,10 +297,6 @@ Result<std::vector<fs::path>> writeMdd(const Scene& scene, const fs::path& targe
     return std::vector<fs::path>{target};
 }
 
-} // namespace
-
-namespace {
-
 std::uint64_t estimate(const Scene& scene, const nlohmann::json&) {
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() == 0)

@@ -291,7 +291,7 @@ bool dropDeformers(Node& node) {
         return false;
     KeptProperties kept =
         keptProperties(node.properties, [](const PropertyNode& property, const PropertyNode*) -> ValuesPtr {
-            return traitsOf(property.meaning).ofDeformers ? nullptr : property.values;
+            return traitsOf(property.meaning).of == Owner::Deformers ? nullptr : property.values;
         });
     if (kept.gone.empty())
         return false;

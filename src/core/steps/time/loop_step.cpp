@@ -38,14 +38,7 @@ Result<Vec3d> middleAt(const Scene& scene, std::size_t node, double seconds) {
         return transformedPoint(Vec3d{}, place.matrix);
     std::vector<Vec3f> points;
     WYC_CHECK(readPointsAt(*shape, seconds, points));
-    Vec3d sum;
-    double count = 0.0;
-    for (const Vec3f& p : points)
-        if (isFinite(p)) {
-            sum = sum + transformedPoint(Vec3d(p), place.matrix);
-            count += 1.0;
-        }
-    return count > 0.0 ? sum * (1.0 / count) : sum;
+    return transformedPoint(meanOf(points).value_or(Vec3d{}), place.matrix);
 }
 
 // How far the scene travels from frame to frame of a stretch, times `frames`: as told, or as its leading shape does.

@@ -197,4 +197,15 @@ Result<TimeSpan> movingOrRefused(const Scene& scene, std::string_view what) {
     return fail(badInput(fmt::format("nothing moves here: there is nothing to {}", what)));
 }
 
+std::optional<Vec3d> meanOf(std::span<const Vec3f> points) {
+    Vec3d sum;
+    double count = 0.0;
+    for (const Vec3f& p : points)
+        if (isFinite(p)) {
+            sum = sum + Vec3d(p);
+            count += 1.0;
+        }
+    return count > 0.0 ? std::optional(sum * (1.0 / count)) : std::nullopt;
+}
+
 } // namespace wyc

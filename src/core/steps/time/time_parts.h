@@ -4,6 +4,7 @@
 #include <functional>
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -30,6 +31,9 @@ namespace wyc {
 [[nodiscard]] Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span);
 [[nodiscard]] bool insideSpan(const TimeSpan& span, double seconds);
 [[nodiscard]] bool holdsFrame(const std::set<double>& frames, double frame);
+
+/// Mean of the finite points; nothing where there is none.
+[[nodiscard]] std::optional<Vec3d> meanOf(std::span<const Vec3f> points);
 
 /// A stretch of output time that runs through the input from `inFrom` on.
 [[nodiscard]] TimePiece runPiece(double from, double to, double inFrom, double speed);

@@ -10,6 +10,7 @@
 #include "base/parallel.h"
 #include "scene/channels.h"
 #include "steps/steps.h"
+#include "steps/time/time_parts.h"
 
 namespace wyc {
 namespace {
@@ -39,14 +40,7 @@ class Travel {
         }
         std::vector<Vec3f> points;
         WYC_CHECK(readPoints(*shape_, sample, points));
-        Vec3d sum;
-        double count = 0.0;
-        for (const Vec3f& p : points)
-            if (isFinite(p)) {
-                sum = sum + Vec3d(p);
-                count += 1.0;
-            }
-        const Vec3d found = count > 0.0 ? sum * (1.0 / count) : sum;
+        const Vec3d found = meanOf(points).value_or(Vec3d{});
         const std::lock_guard lock(mutex_);
         known_[sample] = found;
         return found;
