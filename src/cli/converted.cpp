@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/ask/chain.h"
 #include "workbench/workbench.h"
 
 namespace wyc::cli {
@@ -15,15 +16,21 @@ namespace {
 Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& arguments) {
     WYC_TRY(shot, arguments.steps.range.shot());
     WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
-    std::vector<DeliveryInput> inputs;
+    struct Chosen {
+        Scene before;
+        Scene scene;
+        std::vector<Step> steps;
+    };
+    std::vector<Chosen> all;
+    StepArguments asked = arguments.steps;
+    asked.together = sources.size() > 1;
     for (const SourcePtr& source : sources) {
         std::vector<Step> steps;
-        if (!arguments.steps.split.empty())
-            steps.push_back(
-                {"split", {{"by", arguments.steps.split == "sets" ? "face sets" : arguments.steps.split}}, true});
+        if (!asked.split.empty())
+            steps.push_back({"split", {{"by", asked.split == "sets" ? "face sets" : asked.split}}, true});
         WYC_TRY(whole, applySteps(source->scene, steps));
-        WYC_TRY(chosen, chosenItems(whole, arguments.steps.items, arguments.steps.kinds));
-        WYC_TRY(further, arguments.steps.steps(chosen, formatOfName(arguments.target)));
+        WYC_TRY(chosen, chosenItems(whole, asked.items, asked.kinds));
+        WYC_TRY(further, asked.steps(chosen, formatOfName(arguments.target)));
         if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
             chosen.rate = shot.rate;
         WYC_TRY(scene, applySteps(chosen, further));
@@ -32,10 +39,25 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
         if (!before.rate && shot.rate)
             before.rate = shot.rate;
         steps.insert(steps.end(), further.begin(), further.end());
-        inputs.push_back(deliveryInput(*source, std::move(before), std::move(scene), steps));
-        for (const Node& node : source->scene.nodes)
+        all.push_back({std::move(before), std::move(scene), std::move(steps)});
+    }
+    if (asked.together && !asked.first.empty() && !shot.range) {
+        std::vector<const Scene*> scenes;
+        for (const Chosen& one : all)
+            scenes.push_back(&one.scene);
+        const std::vector<Step> starts = startTogether(scenes, parseNumber(asked.first).value_or(0.0));
+        for (std::size_t i = 0; i < all.size(); ++i) {
+            WYC_TRY(moved, applySteps(all[i].scene, {starts[i]}));
+            all[i].scene = std::move(moved);
+            all[i].steps.push_back(starts[i]);
+        }
+    }
+    std::vector<DeliveryInput> inputs;
+    for (std::size_t i = 0; i < all.size(); ++i) {
+        inputs.push_back(deliveryInput(*sources[i], std::move(all[i].before), std::move(all[i].scene), all[i].steps));
+        for (const Node& node : sources[i]->scene.nodes)
             if (node.geometry)
-                inputs.back().siblings.push_back({node.name, node.path, fs::path(source->name).stem().string()});
+                inputs.back().siblings.push_back({node.name, node.path, fs::path(sources[i]->name).stem().string()});
     }
     ConversionSpec spec;
     spec.target = arguments.target;
@@ -91,11 +113,13 @@ Result<json> writeConverted(const Common& common, const ConvertArguments& argume
     WYC_TRY(outputs, planConvert(common, arguments));
     json documents = json::array();
     const bool proven = arguments.prove || arguments.record;
-    for (std::size_t i = 0; i < outputs.size(); ++i) {
-        const PlannedOutput& output = outputs[i];
+    for (const PlannedOutput& output : outputs) {
         if (!common.quiet && !common.json)
             printLosses(output);
         WYC_CHECK(sayShortfalls(common, output, arguments.strict));
+    }
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        const PlannedOutput& output = outputs[i];
         const double share = 1.0 / static_cast<double>(outputs.size());
         WYC_TRY(result, runOutput(output, {proven, arguments.record},
                                   progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share)));

@@ -65,6 +65,12 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
     chain.instancersAsPoints = target && !target->keeps(Content::Transforms);
     if (!unit.empty()) {
         WYC_TRY(pair, fromTo(unit, "--unit"));
+        WYC_TRY(from, parseUnit(pair.first));
+        if (scene.unitMetres && unitName(*scene.unitMetres) != unitName(from))
+            return fail(makeError(ErrorKind::BadInput, fmt::format("the source says {} itself, not {}",
+                                                                   unitName(*scene.unitMetres), unitName(from)))
+                            .withAdvice(fmt::format("Convert from what it says: --unit {}:{}",
+                                                    unitName(*scene.unitMetres), pair.second)));
         chain.unit = pair;
     }
     chain.scale = scale;
@@ -72,6 +78,11 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
         WYC_TRY(pair, fromTo(up, "--up"));
         WYC_TRY(from, parseUpAxis(pair.first));
         WYC_TRY(to, parseUpAxis(pair.second));
+        if (scene.upAxis && *scene.upAxis != from)
+            return fail(makeError(ErrorKind::BadInput, fmt::format("the source says {} is up itself, not {}",
+                                                                   upAxisName(*scene.upAxis), upAxisName(from)))
+                            .withAdvice(fmt::format("Turn it from what it says: --up {}:{}", upAxisName(*scene.upAxis),
+                                                    pair.second)));
         chain.up = {from, to};
     }
     chain.lead = lead;
@@ -96,6 +107,7 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
             return fail(makeError(ErrorKind::BadInput, fmt::format("--first takes a frame number, not '{}'", first)));
         chain.firstFrame = *frame;
     }
+    chain.together = together;
     // What is said of the samples themselves comes before everything else.
     if (!readAs.empty())
         result.push_back({"rate", {{"rate", readAs}}, true});

@@ -51,6 +51,7 @@ struct StepArguments {
     /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
     /// `target`: the format that the result is for; null: none.
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene, const Format* target = nullptr) const;
+    bool together = false; // several sources: their first frame is left to startTogether, but where a range numbers it
 };
 
 struct ConvertArguments {

@@ -17,6 +17,7 @@
 #include "shell/main_window.h"
 #include "steps/time/retime_curve.h"
 #include "support/motions.h"
+#include "time/frame_text.h"
 #include "view/transport.h"
 #include "window_fixture.h"
 

@@ -362,6 +362,8 @@ std::optional<std::string> firstFault(const Scene& source, const Scene& result, 
             for (const double share : {0.13, 0.5, 0.81})
                 between.push_back(moments[i] + (moments[i + 1] - moments[i]) * share);
     }
+    for (std::vector<double>* times : {&moments, &between})
+        std::erase_if(*times, [&](double t) { return m.isLoose(t); });
     const Mat4 change = changeOf(m);
     const std::vector<bool> below = belowInstancers(source);
     for (std::size_t n = 0; n < source.nodes.size(); ++n) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "support/random_chain.h"
 
+#include <cstdlib>
+
 namespace wyc::test {
 
 std::optional<std::pair<double, double>> movingTimes(const Scene& scene) {
@@ -11,13 +13,26 @@ std::optional<std::pair<double, double>> movingTimes(const Scene& scene) {
         const auto own = std::pair{s.time(0), s.time(s.count() - 1)};
         span = span ? std::pair{std::min(span->first, own.first), std::max(span->second, own.second)} : own;
     };
-    for (const Node& node : scene.nodes) {
+    for (std::size_t n = 0; n < scene.nodes.size(); ++n) {
+        const Node& node = scene.nodes[n];
         if (node.geometry)
             widen(node.geometry->sampling());
         if (node.transform)
             widen(node.transform->sampling());
         for (const Channel& channel : channelsOf(node.properties))
             widen(channel.values->sampling());
+        if (node.is().place)
+            continue;
+        for (std::size_t above = n;; above = static_cast<std::size_t>(scene.nodes[above].parent)) {
+            if (const auto& track = scene.nodes[above].visibility)
+                for (std::size_t i = 1; i < track->sampling.count(); ++i)
+                    if (const double key = track->sampling.time(i);
+                        test::plainVisible(scene, n, key) != test::plainVisible(scene, n, key - 1e-4)) // it flips
+                        span = span ? std::pair{std::min(span->first, key), std::max(span->second, key)}
+                                    : std::pair{key, key};
+            if (scene.nodes[above].parent < 0)
+                break;
+        }
     }
     return span;
 }
@@ -195,6 +210,23 @@ std::optional<Step> randomStep(Random& r, ChainMeaning& m) {
     }
 }
 
+bool hasWholeFrames(const Scene& scene) {
+    return std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
+        if (!node.geometry || node.geometry->sampling().count() < 2)
+            return true;
+        const std::vector<double> times = node.geometry->sampling().times();
+        for (std::size_t i = 0; i < times.size(); ++i) {
+            const double frame = scene.view.rate.frameAt(times[i]);
+            if (std::abs(frame - std::round(frame)) > 1e-3 ||
+                (i > 0 && std::abs(frame - scene.view.rate.frameAt(times[i - 1]) - 1.0) > 1e-3))
+                return false;
+        }
+        return true;
+    });
+}
+
+namespace {
+
 std::optional<Step> randomLoop(Random& r, ChainMeaning& m) {
     const auto before = m;
     const double low = std::ceil(m.rate.frameAt(m.first) - 1e-6);
@@ -213,6 +245,136 @@ std::optional<Step> randomLoop(Random& r, ChainMeaning& m) {
     m.only = framesOf(m.first, m.last, m.rate);
     m.oneSpeed = false;
     return Step{"loop", {{"start", start}, {"length", length}, {"close", "cut"}, {"cycles", cycles}}, true};
+}
+
+// Up to so many frames lie between two samples of points.
+constexpr double kWidest = 4.0;
+
+std::optional<Step> randomDrop(Random& r, ChainMeaning& m) {
+    const auto before = m;
+    const double low = std::ceil(m.rate.frameAt(m.first) - 1e-6);
+    const double high = std::floor(m.rate.frameAt(m.last) + 1e-6);
+    if (high - low < 12 || !m.only.empty())
+        return std::nullopt;
+    const double a = low + 4 + r.whole(0, static_cast<int>(high - low) - 9);
+    const double b = a + r.whole(0, 2);
+    const nlohmann::json frames = a == b ? fmt::format("{}", a) : fmt::format("{}:{}", a, b);
+    if (m.wholeFrames && r.chance(50)) {
+        m.toSource = [=](double t) {
+            return before.toSource(before.rate.frameAt(t) < a - 0.5 ? t : t + before.rate.secondsAt(b - a + 1.0));
+        };
+        m.last -= m.rate.secondsAt(b - a + 1.0);
+        m.loose.emplace_back(m.rate.secondsAt(a - 1.0), m.rate.secondsAt(a));
+        m.oneSpeed = false;
+        return Step{"drop", {{"frames", frames}, {"close", true}}, true};
+    }
+    m.loose.emplace_back(m.rate.secondsAt(a - kWidest), m.rate.secondsAt(b + kWidest));
+    m.oneSpeed = false;
+    return Step{"drop", {{"frames", frames}}, true};
+}
+
+} // namespace
+
+std::optional<Step> randomEnding(Random& r, ChainMeaning& m) {
+    const auto before = m;
+    const auto inner = [&](double front, double back) {
+        m.first += m.rate.secondsAt(front);
+        m.last -= m.rate.secondsAt(back);
+        std::erase_if(m.only, [&](double t) { return t < m.first - 1e-6 || t > m.last + 1e-6; });
+        if (m.rate.frameAt(m.last - m.first) >= 2.0 && (before.only.empty() || m.only.size() > 1))
+            return true;
+        m = before;
+        return false;
+    };
+    switch (r.whole(0, 7)) {
+    case 0:
+    case 1: return randomLoop(r, m);
+    case 2:
+    case 3: return randomDrop(r, m);
+    case 4:
+        return before.only.empty() && before.wholeFrames ? std::optional(Step{"fill", nlohmann::json::object(), true})
+                                                         : std::nullopt;
+    case 5: {
+        const int front = r.whole(0, 2);
+        const int back = r.whole(0, 2);
+        if (!before.only.empty() || !inner(front * kWidest, back * kWidest))
+            return std::nullopt;
+        return Step{"drop", {{"start", front}, {"end", back}}, true};
+    }
+    case 6: {
+        const char* const choices[]{"as it is", "left out", "as its neighbour"};
+        if (before.rate.frameAt(before.last - before.first) < 12.0)
+            return std::nullopt;
+        m.only.clear(); // points and all else go apart: nothing is judged by one time for both
+        m.last = m.first - 1.0;
+        m.oneSpeed = false;
+        return Step{"ends", {{"first", choices[r.whole(0, 2)]}, {"last", choices[r.whole(0, 2)]}}, true};
+    }
+    default:
+        if (!before.only.empty() || before.last - before.first < 0.1)
+            return std::nullopt;
+        m.oneSpeed = false;
+        return Step{
+            "lead_in",
+            {{"frames", r.whole(1, 9)}, {"from", "frame"}, {"frame", std::ceil(m.rate.frameAt(m.first) + 1e-3)}},
+            true};
+    }
+}
+
+std::string described(const Scene& scene) {
+    std::string text = fmt::format("at {} fps\n", scene.view.rate.text());
+    const auto times = [&](const Sampling& sampling) {
+        std::string list;
+        for (std::size_t i = 0; i < std::min<std::size_t>(8, sampling.count()); ++i)
+            list += fmt::format(" {:.3f}", scene.view.rate.frameAt(sampling.time(i)));
+        return fmt::format("{} samples:{} … {:.3f}", sampling.count(), list,
+                           scene.view.rate.frameAt(sampling.lastTime()));
+    };
+    for (const Node& node : scene.nodes) {
+        text += "  " + node.path + " " + node.is().name + "\n";
+        if (node.transform) {
+            std::string ops;
+            for (const TransformOp& op : node.transform->ops())
+                ops += fmt::format(" {}", static_cast<int>(op.kind));
+            text += "    transform" + ops + ", " + times(node.transform->sampling()) + "\n";
+        }
+        if (node.geometry)
+            text += "    shape " + times(node.geometry->sampling()) + "\n";
+    }
+    return text;
+}
+
+int casesAsked(int standard) {
+    const char* asked = std::getenv("WYC_TRUTH_CASES");
+    return asked ? std::atoi(asked) : std::getenv("WYC_LONG_TESTS") ? standard * 10 : standard;
+}
+
+int firstCase() {
+    const char* asked = std::getenv("WYC_TRUTH_FIRST");
+    return asked ? std::atoi(asked) : 0;
+}
+
+std::optional<RandomCase> randomCase(unsigned seed, int mostSteps) {
+    Random r(seed);
+    RandomCase made;
+    made.source = randomScene(r);
+    const auto span = movingTimes(made.source);
+    if (!span)
+        return std::nullopt;
+    made.meaning.rate = made.source.view.rate;
+    made.meaning.first = span->first;
+    made.meaning.last = span->second;
+    for (int n = r.whole(1, mostSteps); n > 0; --n)
+        if (const auto step = randomStep(r, made.meaning))
+            made.chain.push_back(*step);
+    made.meaning.wholeFrames =
+        hasWholeFrames(made.source) && std::all_of(made.chain.begin(), made.chain.end(), [](const Step& s) {
+            return s.type == "trim" || s.type == "unit" || s.type == "turn" || s.type == "scale";
+        });
+    if (r.chance(30))
+        if (const auto step = randomEnding(r, made.meaning))
+            made.chain.push_back(*step);
+    return made;
 }
 
 } // namespace wyc::test

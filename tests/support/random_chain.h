@@ -19,9 +19,15 @@ struct ChainMeaning {
     FrameRate rate;
     double first = 0.0; // output seconds
     double last = 0.0;
-    std::vector<double> only; // just these moments; empty = all
-    bool baked = false;       // transforms went into what moves
-    bool oneSpeed = true;     // everywhere, beyond the ends too
+    std::vector<double> only;                     // just these moments; empty = all
+    bool baked = false;                           // transforms went into what moves
+    bool oneSpeed = true;                         // everywhere, beyond the ends too
+    bool wholeFrames = false;                     // points have samples at whole frames and nowhere else
+    std::vector<std::pair<double, double>> loose; // between these, ends left aside, poses are mixed: not judged
+    [[nodiscard]] bool isLoose(double t) const {
+        return std::any_of(loose.begin(), loose.end(),
+                           [&](const auto& span) { return t > span.first + 1e-6 && t < span.second - 1e-6; });
+    }
 };
 
 [[nodiscard]] std::optional<std::pair<double, double>> movingTimes(const Scene& scene);
@@ -31,7 +37,23 @@ struct ChainMeaning {
 /// A random step, and what it means. Nothing when it has no use here.
 [[nodiscard]] std::optional<Step> randomStep(Random& r, ChainMeaning& m);
 
-/// A cycle that is cut, shown a few times: promised at whole frames. It ends a chain.
-[[nodiscard]] std::optional<Step> randomLoop(Random& r, ChainMeaning& m);
+/// A step behind which no other comes: a cycle that is cut, shown a few times; frames dropped, filled, mended, led
+/// into.
+[[nodiscard]] std::optional<Step> randomEnding(Random& r, ChainMeaning& m);
+/// A scene and a chain for it. Nothing when nothing moves in the scene.
+struct RandomCase {
+    Scene source;
+    ChainMeaning meaning;
+    std::vector<Step> chain;
+};
+[[nodiscard]] std::optional<RandomCase> randomCase(unsigned seed, int mostSteps);
+/// What a person needs to see of a case that failed.
+[[nodiscard]] std::string described(const Scene& scene);
+/// So many, ten times as many in long tests, or as told by WYC_TRUTH_CASES; from the number in WYC_TRUTH_FIRST on.
+[[nodiscard]] int casesAsked(int standard);
+[[nodiscard]] int firstCase();
+
+/// Points that move have samples at whole frames, one a frame.
+[[nodiscard]] bool hasWholeFrames(const Scene& scene);
 
 } // namespace wyc::test

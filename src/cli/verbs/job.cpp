@@ -10,6 +10,7 @@
 #include "delivery/ask/delivery_options.h"
 #include "job/job.h"
 #include "scene/stand_in.h"
+#include "time/frame_text.h"
 #include "verbs/verbs.h"
 #include "workbench/workbench.h"
 

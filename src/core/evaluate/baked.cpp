@@ -300,6 +300,7 @@ WorldTrack::WorldTrack(std::shared_ptr<const Scene> scene, std::size_t node, con
         times.insert(times.end(), frames.begin(), frames.end());
         const std::size_t before = sampling_.count();
         sortMoments(times);
+        keepGaps(times, scene_->view);
         if (times.size() != before)
             sampling_ = samplingFromTimes(times);
     }

@@ -13,6 +13,11 @@ bool inSpan(const TimeSpan& span, double t) {
     return t >= span.first - kSameMoment && t <= span.last + kSameMoment;
 }
 
+void keepGaps(std::vector<double>& times, const View& view) {
+    for (const TimeSpan& gap : view.gaps)
+        std::erase_if(times, [&](double t) { return t > gap.first + kSameMoment && t < gap.last - kSameMoment; });
+}
+
 namespace {
 
 std::optional<Sampling> throughOneRun(const Sampling& own, const TimeMap& map, const FrameRate& rate) {
@@ -75,7 +80,7 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
     if (own.isStill() && (nature.sameAlways || !view.moments))
         return stillThrough(own, map);
     const auto run = throughOneRun(own, map, view.rate);
-    if (run && nature.straight && !view.range && !view.moments)
+    if (run && nature.straight && !view.range && !view.moments && view.gaps.empty())
         return *run;
     const TimeSpan ownSpan{own.firstTime(), own.lastTime()};
     std::vector<double> times;
@@ -140,6 +145,8 @@ Sampling chosenTimes(const Sampling& own, const TrackNature& nature, const TimeM
         }
     }
     sortMoments(times);
+    if (!view.moments)
+        keepGaps(times, view);
     if (view.range) {
         const TimeSpan& range = *view.range;
         const bool cut = !times.empty() && times.front() < range.first - kSameMoment;

@@ -8,6 +8,9 @@ namespace wyc {
 /// Within the span, up to what counts as the same moment.
 [[nodiscard]] bool inSpan(const TimeSpan& span, double seconds);
 
+/// Leaves out the times that lie in gaps.
+void keepGaps(std::vector<double>& times, const View& view);
+
 /// What the choice of a track's samples depends on, beside its own times.
 struct TrackNature {
     bool straight = true;    // between its samples it goes in straight lines, or holds

@@ -484,7 +484,8 @@ PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& m
 
 } // namespace
 
-Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view) {
+Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, const TimeMap* ofPoints) {
+    const TimeMap& points = ofPoints ? *ofPoints : map;
     Scene result = scene;
     result.container.samplings.clear();
     result.view = view;
@@ -514,17 +515,18 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view) {
         Node& node = result.nodes[i];
         const GeometryPtr own = node.geometry;
         const bool set = node.is().part && node.parent >= 0;
-        node.properties = mappedProperties(node.properties, map, view,
+        const bool withPoints = own || (set && scene.nodes[static_cast<std::size_t>(node.parent)].geometry);
+        node.properties = mappedProperties(node.properties, withPoints ? points : map, view,
                                            set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
                                            carries && node.parent < 0 && !node.transform);
         // Where moments are wanted, a still shape has them as far as something on it changes.
         const bool still = own && own->sameAlways() && !(view.moments && layersChange(before.properties));
         if (own && !(own->sampling().isStill() && still)) {
             TrackNature nature{own->straightBetween() &&
-                                   (movedAsAWhole(map, view) || !normalsTurn(before.properties, *own)),
+                                   (movedAsAWhole(points, view) || !normalsTurn(before.properties, *own)),
                                false, still, true};
             node.geometry = std::make_shared<MappedGeometry>(
-                own, map, chosenTimes(own->sampling(), nature, map, view), own->straightBetween(),
+                own, points, chosenTimes(own->sampling(), nature, points, view), own->straightBetween(),
                 withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
         }
         if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
@@ -545,7 +547,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view) {
             node.visibility = std::move(track);
         }
         // A sum of poses is no pose of a skin, and moments are asked of points.
-        if (!mixes && !joins && !carries && !withRest && !view.moments)
+        if (!ofPoints && !mixes && !joins && !carries && !withRest && !view.moments)
             stillDeformed(node, before);
         const bool free = carries && node.parent >= 0 && standsFree(node);
         if (!carries || (node.parent >= 0 && !free))

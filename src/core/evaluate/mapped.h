@@ -7,6 +7,8 @@ namespace wyc {
 
 /// Every track of the scene through the map, and then at what is wanted; `result.view` is `view`. Points follow their
 /// ids where they have some and are never mixed across other faces; velocities and shutters follow the map's speed.
-[[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view);
+/// `ofPoints`: the map of points and of what is said on their nodes, where it is another one.
+[[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view,
+                                const TimeMap* ofPoints = nullptr);
 
 } // namespace wyc

@@ -312,6 +312,36 @@ void widen(std::optional<TimeSpan>& span, const Sampling& sampling) {
 
 } // namespace
 
+namespace {
+
+// Sample times at which a node is seen or hidden from then on, as it and all above it say.
+std::vector<double> flipsOf(const Scene& scene, std::size_t node) {
+    std::vector<const VisibilityTrack*> above;
+    std::vector<double> times;
+    bool changes = false;
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
+        if (const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility; track && !track->values.empty()) {
+            above.push_back(&*track);
+            changes = changes || track->sampling.count() > 1;
+            for (std::size_t i = 1; i < track->sampling.count(); ++i)
+                times.push_back(track->sampling.time(i));
+        }
+    if (!changes)
+        return {};
+    const auto seenAt = [&](double seconds) {
+        for (const VisibilityTrack* track : above)
+            if (const Visibility value = track->at(seconds); value != Visibility::AsParent)
+                return value == Visibility::Visible;
+        return true;
+    };
+    sortMoments(times);
+    bool seen = seenAt(-kForever);
+    std::erase_if(times, [&](double t) { return std::exchange(seen, seenAt(t)) == seen; });
+    return times;
+}
+
+} // namespace
+
 std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     std::optional<TimeSpan> span;
     const auto widenBy = [&](const Node& it) {
@@ -335,10 +365,15 @@ std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
                 widen(span, it.transform->sampling());
         }
     }
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
-            transform && !transform->constant())
-            widen(span, transform->sampling());
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+        const Node& it = scene.nodes[static_cast<std::size_t>(at)];
+        if (it.transform && !it.transform->constant())
+            widen(span, it.transform->sampling());
+    }
+    // What is shown or hidden changes where it flips, and nowhere else.
+    if (!scene.nodes[node].is().place)
+        for (const double flip : flipsOf(scene, node))
+            span = span ? TimeSpan{std::min(span->first, flip), std::max(span->last, flip)} : TimeSpan{flip, flip};
     return span;
 }
 

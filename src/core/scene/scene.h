@@ -179,12 +179,24 @@ struct DeclaredSampling {
     std::uint32_t mostSamples = 0; // largest number of samples used with it, as the container says
 };
 
+/// Samples as a person counts them: those of the points that a source has, wherever steps moved them, and whole frames
+/// before and behind them where something else moves. What is stored besides them is not counted.
+struct CountedMoments {
+    std::vector<double> all;      // seconds, rising
+    std::vector<double> ofPoints; // of them those that points have
+};
+
 /// When a scene is looked at. What a file holds is wanted as it is: neither range nor moments are set.
 struct View {
     std::optional<TimeSpan> range = {};   // nothing outside of it
     std::optional<Sampling> moments = {}; // just these; nothing = those worth storing
     FrameRate rate = {};                  // of frame numbers: the stated one, or the one assumed at opening
-    bool operator==(const View&) const = default;
+    std::vector<TimeSpan> gaps = {};      // between these ends nothing is stored: what stood there was dropped
+    std::shared_ptr<const CountedMoments> counted = {}; // null = as the scene's own samples are
+    /// The same is wanted.
+    bool operator==(const View& other) const {
+        return range == other.range && moments == other.moments && rate == other.rate && gaps == other.gaps;
+    }
 };
 
 /// What was said on the way here: by the reader, and by steps that left something out. What is said of a node follows

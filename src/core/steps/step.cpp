@@ -12,6 +12,7 @@
 #include "scene/deform/deformers.h"
 #include "steps/space/space.h"
 #include "steps/steps.h"
+#include "steps/time/time_parts.h"
 
 namespace wyc {
 
@@ -90,10 +91,20 @@ Scene sceneOf(const GeometryPtr& mesh) {
     return scene;
 }
 
+// What is counted is that of the scene before the first step on time, from then on moved along.
+Result<TimeChange> timeMeaning(const Scene& scene, const Ready& step) {
+    if (scene.view.counted)
+        return step.type->time(scene, step.options);
+    Scene counted = scene;
+    counted.view.counted = countedIn(scene);
+    return step.type->time(counted, step.options);
+}
+
 Result<Scene> applied(const Scene& scene, const Ready& step) {
     if (step.type->build) {
         // What builds other nodes does not say what becomes of a rest pose.
         WYC_TRY(built, step.type->build(scene, step.options));
+        built.view.counted = step.type->recounts ? nullptr : countedIn(scene);
         followPaths(scene, built);
         built.rest = step.type->keepsRest ? scene.rest : nullptr;
         return built;
@@ -108,12 +119,13 @@ Result<Scene> applied(const Scene& scene, const Ready& step) {
             result.rest = changedInSpace(sceneOf(scene.rest), change).nodes.front().geometry;
         return result;
     }
-    WYC_TRY(change, step.type->time(scene, step.options));
+    WYC_TRY(change, timeMeaning(scene, step));
     // A step that changes nothing leaves everything untouched.
     View before = scene.view;
     before.rate = change.view.rate;
-    const bool nothing = change.map.isIdentity() && change.view == before;
-    Scene result = nothing ? scene : mappedScene(scene, change.map, change.view);
+    const bool nothing = change.map.isIdentity() && !change.points && change.view == before;
+    Scene result =
+        nothing ? scene : mappedScene(scene, change.map, change.view, change.points ? &*change.points : nullptr);
     result.view.rate = change.view.rate;
     if (change.statesRate)
         result.rate = change.view.rate;
@@ -129,7 +141,7 @@ Result<StepMeaning> meaningOf(const Scene& before, const Step& step) {
         WYC_TRY(change, it.type->space(it.options));
         meaning.space = change;
     } else if (it.type->time) {
-        WYC_TRY(change, it.type->time(before, it.options));
+        WYC_TRY(change, timeMeaning(before, it));
         meaning.time = std::move(change);
     }
     return meaning;

@@ -29,6 +29,8 @@ struct TimeChange {
     TimeMap map;
     View view;               // afterwards, with the rate of the frames
     bool statesRate = false; // the scene says that rate from now on
+    /// Of points and what is sampled with them, where they alone are mended.
+    std::optional<TimeMap> points = {};
 };
 
 /// What a step on space means: world points p become p · turn · scale · place.
@@ -76,6 +78,8 @@ struct StepType {
     Result<TakenItem> (*takes)(const Scene& before, const nlohmann::json& options) = nullptr;
     bool keepsRest = false; // one that builds leaves the rest pose as it is
     bool renumbers = false; // points have other numbers afterwards
+    bool bakes = false;     // transforms went into points
+    bool recounts = false;  // one that builds leaves other points: their samples are counted from then on
 };
 
 [[nodiscard]] const std::vector<StepType>& stepTypes();
@@ -112,8 +116,5 @@ struct StepMeaning {
 [[nodiscard]] const std::vector<std::string_view>& itemKinds();
 /// Items of one of these kinds with what stands above them.
 [[nodiscard]] Result<Scene> itemsOfKind(const Scene& scene, std::string_view kind);
-
-/// "1009,1020:1024" or "1009,1020-1024" as frames.
-[[nodiscard]] Result<std::set<double>> parseFrameList(const std::string& text);
 
 } // namespace wyc

@@ -61,7 +61,7 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
         if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), applied)
                                       : Result<Intention>(fail(std::move(before.error())))) {
             view.time = meant->time;
-            view.heldBySteps = meant->time.holds();
+            view.heldBySteps = meant->points.holds();
         }
     }
     if (!made)

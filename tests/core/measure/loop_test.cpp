@@ -399,7 +399,7 @@ TEST(Retime, CurvesShowWhatTheySay) {
     for (std::size_t i = 0; i < 24; ++i)
         EXPECT_EQ(reversed[i], 1024.0 - static_cast<double>(i));
     EXPECT_EQ(frames({{"curve", "x2"}}),
-              (std::vector<double>{1001, 1003, 1005, 1007, 1009, 1011, 1013, 1015, 1017, 1019, 1021, 1023}));
+              (std::vector<double>{1001, 1003, 1005, 1007, 1009, 1011, 1013, 1015, 1017, 1019, 1021, 1023, 1024}));
     const auto back = frames({{"curve", "there and back"}});
     ASSERT_EQ(back.size(), 47U);
     EXPECT_EQ(back[23], 1024.0);

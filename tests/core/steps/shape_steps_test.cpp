@@ -417,7 +417,7 @@ TEST(Pieces, CarryOnlyTheValuesTheyUse) {
     };
     const auto cuts = cutPieces(
         whole, {{FaceSet::Kind::Group, "a", {0, 1}}, {FaceSet::Kind::Group, "b", {7}}, {FaceSet::Kind::Group, "c", {}}},
-        scene.view.rate);
+        scene.view);
     ASSERT_TRUE(cuts) << cuts.error().text();
     ASSERT_EQ(cuts->size(), 3U);
     const Attribute first = uvsOf((*cuts)[0]);

@@ -14,6 +14,7 @@
 #include "base/text.h"
 #include "desks/option_editor.h"
 #include "formats/format.h"
+#include "time/frame_text.h"
 
 namespace wyc::app {
 

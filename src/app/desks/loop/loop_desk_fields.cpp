@@ -6,9 +6,9 @@
 #include "desks/loop/pinned_loops.h"
 #include "plots/curve_plot.h"
 #include "plots/seam_view.h"
-#include "steps/time/retime_curve.h"
 #include "theme/theme.h"
 #include "theme/words.h"
+#include "time/frame_text.h"
 #include "view/viewport.h"
 #include <QCheckBox>
 #include <QComboBox>

@@ -22,6 +22,7 @@
 #include "steps/time/retime_curve.h"
 #include "steps/time/time_parts.h"
 #include "theme/theme.h"
+#include "time/frame_text.h"
 
 namespace wyc::app {
 StepsDesk::StepsDesk(Workspace& workspace, QWidget* parent) : Desk(parent), workspace_(workspace) {

@@ -5,8 +5,41 @@
 
 #include "base/text.h"
 #include "scene/components/instancer.h"
+#include "steps/time/time_parts.h"
 
 namespace wyc {
+
+namespace {
+
+bool resamples(const Scene& scene, const ChainSpec& spec) {
+    return spec.rate && *spec.rate != scene.view.rate;
+}
+
+// The range counts in the rate that the scene is resampled to.
+bool resamplesFirst(const Scene& scene, const ChainSpec& spec) {
+    return resamples(scene, spec) && *spec.rate == spec.rangeRate.value_or(*spec.rate);
+}
+
+} // namespace
+
+bool numbersItsRange(const Scene& scene, const ChainSpec& spec) {
+    return spec.range && spec.firstFrame && (!resamples(scene, spec) || resamplesFirst(scene, spec));
+}
+
+std::vector<Step> startTogether(const std::vector<const Scene*>& scenes, double firstFrame) {
+    double earliest = kForever;
+    for (const Scene* scene : scenes)
+        if (const auto span = spanOf(*scene))
+            earliest = std::min(earliest, span->first);
+    std::vector<Step> steps;
+    for (const Scene* scene : scenes)
+        steps.push_back(
+            {"offset",
+             {{"frames",
+               std::isfinite(earliest) ? firstFrame - snappedFrame(scene->view.rate.frameAt(earliest)) : 0.0}},
+             true});
+    return steps;
+}
 
 std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
     std::vector<Step> steps;
@@ -25,18 +58,17 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         add("turn", {{"from", upAxisName(spec.up->first)}, {"to", upAxisName(spec.up->second)}});
     if (spec.lead > 0.0)
         add("drop", {{"start", spec.lead}});
-    const bool resamples = spec.rate && *spec.rate != scene.view.rate;
     const auto resample = [&] {
-        if (resamples)
+        if (resamples(scene, spec))
             add("resample", {{"rate", spec.rate->text()}, {"method", spec.resample}});
     };
-    const bool towardsRange = resamples && *spec.rate == spec.rangeRate.value_or(*spec.rate);
+    const bool towardsRange = resamplesFirst(scene, spec);
     if (towardsRange)
         resample();
     if (spec.offset != 0.0)
         add("offset", {{"frames", spec.offset}});
     const FrameRate now = towardsRange ? *spec.rate : scene.view.rate;
-    bool numbered = false;
+    const bool numbered = numbersItsRange(scene, spec);
     if (spec.range) {
         double first = spec.range->first - spec.handles;
         double last = spec.range->last + spec.handles;
@@ -48,10 +80,8 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         } else {
             add("trim", {{"first", spec.range->first}, {"last", spec.range->last}, {"handles", spec.handles}});
         }
-        if (spec.firstFrame && (!resamples || towardsRange)) {
+        if (numbered)
             add("offset", {{"frames", *spec.firstFrame - first}});
-            numbered = true;
-        }
     }
     if (!spec.frames.empty())
         add("keep", {{"frames", spec.frames}});
@@ -65,7 +95,7 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         add("shutter", {{"open", spec.shutter->open},
                         {"close", spec.shutter->close},
                         {"samples", static_cast<double>(spec.shutter->samples)}});
-    if (spec.firstFrame && !numbered)
+    if (spec.firstFrame && !numbered && !spec.together)
         add("start", {{"frame", *spec.firstFrame}});
     return steps;
 }

@@ -23,10 +23,16 @@ struct ChainSpec {
     std::optional<double> length;
     std::optional<ShutterSpec> shutter;
     std::optional<double> firstFrame;
+    bool together = false; // a first frame that no range numbers is left to `startTogether`
 };
 
 /// The order in which they act: to world space, unit, scale, up axis, lead, rate (where it is the range's), offset,
 /// range and handles, chosen frames, every n-th, rate (where it is another), length, shutter, first frame.
 [[nodiscard]] std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec);
+
+/// What goes together stays in step: one step for each of the scenes as they came out of their chains, so that the
+/// earliest of all begins at the first frame. A chain that numbers its range needs none (see numbersItsRange).
+[[nodiscard]] std::vector<Step> startTogether(const std::vector<const Scene*>& scenes, double firstFrame);
+[[nodiscard]] bool numbersItsRange(const Scene& scene, const ChainSpec& spec);
 
 } // namespace wyc

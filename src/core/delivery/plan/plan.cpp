@@ -119,7 +119,9 @@ FormatPtr formatOf(const DeliverySpec& spec) {
     return format ? chosenAs(*format, spec.formatOptions).value_or(nullptr) : nullptr;
 }
 
-std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
+namespace {
+
+ChainSpec chainSpecOf(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
     ChainSpec chain;
     chain.world = spec.world;
     if (const FormatPtr format = formatOf(spec))
@@ -133,14 +135,42 @@ std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, co
     chain.rate = spec.rate;
     chain.resample = spec.resample;
     chain.range = spec.range ? spec.range : spec.wholeRange ? std::nullopt : shot.range;
-    chain.rangeRate = shot.rateOrDefault(); // it counts in frames of the shot
+    chain.rangeRate = shot.rate.value_or(scene.view.rate); // it counts in frames of the shot
     chain.handles = spec.handles.value_or(shot.handles);
     chain.frames = spec.frames;
     chain.length = spec.length;
     chain.shutter = spec.shutter;
     chain.firstFrame = spec.firstFrame;
-    return chainOf(scene, chain);
+    return chain;
 }
+
+} // namespace
+
+std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
+    return chainOf(scene, chainSpecOf(scene, spec, shot));
+}
+
+namespace {
+
+// Of moments that are wanted one by one those at whole frames, where there are some: else the writer says which one it
+// cannot hold.
+Scene atWholeMoments(Scene scene) {
+    const std::vector<double> wanted = scene.view.moments->times();
+    std::vector<double> whole;
+    for (const double t : wanted)
+        if (const double frame = scene.view.rate.frameAt(t); sameFrame(frame, std::round(frame)))
+            whole.push_back(t);
+    if (whole.empty() || whole.size() == wanted.size())
+        return scene;
+    for (const Node& node : scene.nodes)
+        if (node.geometry)
+            scene.report.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
+    View view = scene.view;
+    view.moments = samplingFromTimes(whole);
+    return mappedScene(scene, TimeMap(), view);
+}
+
+} // namespace
 
 Result<Scene> sampledFor(const Format& format, Scene given) {
     if (!format.keeps(Content::Instancers))
@@ -181,8 +211,8 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     }
     if (!format.sequence)
         return scene;
-    if (scene.view.moments) // asked for, moment by moment: the writer says which one it cannot hold
-        return scene;
+    if (scene.view.moments)
+        return atWholeMoments(std::move(scene));
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
         if (!node.geometry)
@@ -195,7 +225,8 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     });
     if (!span || dense)
         return scene; // gaps that the source has stay gaps
-    const auto frames = wholeFrames(span->first, span->last, scene.view.rate);
+    auto frames = wholeFrames(span->first, span->last, scene.view.rate);
+    keepGaps(frames, scene.view);
     if (frames.empty())
         return scene;
     for (const Node& node : scene.nodes)
@@ -449,10 +480,35 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
 
 namespace {
 
+// What a delivery adds behind the steps of each of its items. They stay in step with each other.
+Result<std::vector<std::vector<Step>>> chainsOf(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
+                                                const Shot& shot) {
+    std::vector<std::vector<Step>> chains;
+    std::vector<Scene> shown; // those that have no number for their first frame yet
+    std::vector<std::size_t> of;
+    for (const DeliveryInput& input : inputs) {
+        ChainSpec chain = chainSpecOf(input.scene, spec, shot);
+        chain.together = true;
+        chains.push_back(chainOf(input.scene, chain));
+        if (!spec.firstFrame || numbersItsRange(input.scene, chain))
+            continue;
+        auto scene = applySteps(input.scene, chains.back());
+        if (!scene)
+            return fail(std::move(scene.error()).forItem(input.label));
+        shown.push_back(std::move(*scene));
+        of.push_back(chains.size() - 1);
+    }
+    std::vector<const Scene*> scenes;
+    for (const Scene& scene : shown)
+        scenes.push_back(&scene);
+    const std::vector<Step> starts = startTogether(scenes, spec.firstFrame.value_or(0.0));
+    for (std::size_t i = 0; i < of.size(); ++i)
+        chains[of[i]].push_back(starts[i]);
+    return chains;
+}
+
 // One item as it will be in the file, with what its steps mean. Where it goes comes later.
-Result<PlannedOutput> plannedItem(const DeliveryInput& input, const DeliverySpec& spec, const Shot& shot,
-                                  const Format& format) {
-    const std::vector<Step> steps = deliverySteps(input.scene, spec, shot);
+Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<Step>& steps, const Format& format) {
     auto scene = applySteps(input.scene, steps);
     if (scene)
         scene = sampledFor(format, std::move(*scene));
@@ -544,8 +600,10 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
                 .withAdvice("Give its first frame first"));
     std::vector<PlannedOutput> outputs;
     std::vector<NameParts> names;
-    for (const DeliveryInput& input : inputs) {
-        WYC_TRY(output, plannedItem(input, spec, shot, *format));
+    WYC_TRY(chains, chainsOf(inputs, spec, shot));
+    for (std::size_t i = 0; i < inputs.size(); ++i) {
+        const DeliveryInput& input = inputs[i];
+        WYC_TRY(output, plannedItem(input, chains[i], *format));
         outputs.push_back(std::move(output));
         names.push_back({shot.name, input.itemName, input.parentName, input.path, 1});
     }

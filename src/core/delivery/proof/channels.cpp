@@ -15,14 +15,15 @@
 #include "scene/layers.h"
 
 namespace wyc {
+
+std::vector<double> timesOf(const Sampling& sampling) {
+    return sampling.count() > 1 ? sampling.times() : std::vector<double>();
+}
+
 namespace {
 
 template<class T> std::uint64_t hashOf(const std::vector<T>& values) {
     return hash64(std::as_bytes(std::span(values)));
-}
-
-std::vector<double> timesOf(const Sampling& sampling) {
-    return sampling.count() > 1 ? sampling.times() : std::vector<double>();
 }
 
 // Channels that the format (null: any) carries, by the hash of each sample; those that are equal for sure are read

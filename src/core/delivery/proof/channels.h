@@ -18,6 +18,8 @@ struct HashedChannel {
     [[nodiscard]] std::uint64_t hash() const;
 };
 
+/// Of the samples; none where there is one.
+[[nodiscard]] std::vector<double> timesOf(const Sampling& sampling);
 /// Channels of a node that the format keeps, sorted by name.
 [[nodiscard]] Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t node, const Format& format);
 /// Of what is meant: the groups of a mesh as one channel. Where some stand below it as nodes, whose faces over time are

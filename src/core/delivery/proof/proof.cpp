@@ -503,6 +503,12 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     WYC_TRY(wholeFound, sceneChannels(found, format));
     WYC_CHECK(compareChannels(wholeMeant, wholeFound, output.rate, proof.channels, proof.disagreements));
     proof.sourceCompared = !output.intentions.empty();
+    for (const Intention& intention : output.intentions) {
+        for (const std::string& words : intention.otherThanAsked)
+            proof.disagreements.push_back("the steps do other than they were asked: " + words);
+        for (const std::string& words : intention.notJudged)
+            proof.notCompared.push_back(words + ": nobody else than the steps themselves says it");
+    }
     const SceneTree tree(found);
     const auto nodes = provenNodes(meant, format);
     const std::vector<bool> isItem = itemMask(meant);
@@ -529,7 +535,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                 WYC_CHECK(ShapeComparison(meant, node, *found.nodes[*other].geometry, output,
                                           source ? &*source : nullptr, item)
                               .run(part));
-            if (source && (!isGroup(it) || saysSomething(it)))
+            if (source && (!isGroup(it) || source->isPlace() || saysSomething(it)))
                 WYC_CHECK(source->compareMoments(format, part, item.shown));
             if (item.shown.mixed > 0)
                 item.shown.notCompared.push_back(

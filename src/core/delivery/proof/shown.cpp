@@ -9,7 +9,9 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/proof/as_asked.h"
 #include "delivery/proof/shown_channels.h"
+#include "plain/asked.h"
 #include "plain/deformed.h"
 #include "scene/instances.h"
 #include "steps/shape/take.h"
@@ -79,11 +81,25 @@ std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
                        end >= kFrameTolerance ? frames(end) + " at the end" : "", asked.text(), there);
 }
 
+bool isBare(const Scene& scene, std::size_t node) {
+    const Node& it = scene.nodes[node];
+    return it.is().place && it.transform && !it.geometry &&
+           std::none_of(scene.nodes.begin(), scene.nodes.end(),
+                        [&](const Node& other) { return other.parent == static_cast<int>(node); });
+}
+
 std::array<double, 9> linearOf(const Mat4& m) {
     return {m.m[0], m.m[1], m.m[2], m.m[4], m.m[5], m.m[6], m.m[8], m.m[9], m.m[10]};
 }
 
 } // namespace
+
+const TimeMap& Intention::placesOf(const Scene& meant, std::size_t node) const {
+    for (int i = static_cast<int>(node); i >= 0; i = meant.nodes[static_cast<std::size_t>(i)].parent)
+        if (meant.nodes[static_cast<std::size_t>(i)].transform)
+            return time;
+    return places;
+}
 
 Mat4 Intention::spaceAt(double seconds) const {
     if (!time.carries())
@@ -103,11 +119,17 @@ void Intention::setSource(std::shared_ptr<const Scene> from) {
 namespace {
 
 void goOn(Intention& intention, const StepMeaning& meaning) {
-    if (meaning.time)
+    if (meaning.time) {
+        const TimeMap& points = meaning.time->points ? *meaning.time->points : meaning.time->map;
+        intention.places = (intention.baked ? points : meaning.time->map).of(intention.places);
+        intention.points = points.of(intention.points);
         intention.time = meaning.time->map.of(intention.time);
+    }
     if (meaning.space) {
         intention.space = intention.space * meaning.space->matrix();
         intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
+        intention.points = intention.points.turned(linearOf(meaning.space->matrix()));
+        intention.places = intention.places.turned(linearOf(meaning.space->matrix()));
         intention.scale *= meaning.space->scale;
         SpaceChange own = *meaning.space;
         own.place.reset();
@@ -120,6 +142,7 @@ void goOn(Intention& intention, const StepMeaning& meaning) {
 Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
     Scene scene = *source;
     std::vector<Intention> all(1);
+    const std::shared_ptr<const Scene> asItCame = source;
     all.front().setSource(std::move(source));
     for (const Step& step : steps) {
         if (!step.on)
@@ -127,8 +150,10 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
         WYC_TRY(meaning, meaningOf(scene, step));
         if (auto shortfall = shortfallOf(scene, step))
             all.front().shortfalls.push_back(std::move(*shortfall));
-        for (Intention& intention : all)
+        for (Intention& intention : all) {
             goOn(intention, meaning);
+            intention.baked = intention.baked || stepType(step.type)->bakes;
+        }
         WYC_TRY(next, applySteps(scene, {step}));
         if (const StepType* type = stepType(step.type); type->takes) {
             // From here on points are another file's, which its own steps brought here.
@@ -139,6 +164,10 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
         }
         scene = std::move(next);
     }
+    const Asked asks = asked(*asItCame, steps);
+    all.front().otherThanAsked = otherThanAsked(asks, all.front().time, all.front().points, scene.view);
+    if (asks.unknown)
+        all.front().notJudged.push_back(fmt::format("what '{}' and the steps behind it ask for", *asks.unknown));
     for (Intention& intention : all) {
         intention.rate = scene.view.rate;
         intention.wanted = scene.view;
@@ -154,6 +183,9 @@ Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::ve
     WYC_TRY(all, intentionsOf(std::move(source), steps));
     return std::move(all.front());
 }
+
+ShownNode::ShownNode(const Scene& meant, std::size_t node, const Intention& intention)
+    : meant_(&meant), node_(node), intention_(&intention), bare_(isBare(meant, node)) {}
 
 std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
                                          const std::vector<Intention>& intentions) {
@@ -198,15 +230,27 @@ std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
     return std::nullopt;
 }
 
-std::optional<double> ShownNode::sourceTime(double seconds) const {
-    const auto poses = intention_->time.at(seconds);
+namespace {
+
+std::optional<double> onlyTime(const TimeMap& map, double seconds) {
+    const auto poses = map.at(seconds);
     return poses.size() == 1 && !poses.front().rest ? std::optional(poses.front().seconds) : std::nullopt;
+}
+
+} // namespace
+
+std::optional<double> ShownNode::sourceTime(double seconds) const {
+    return onlyTime(intention_->time, seconds);
+}
+
+std::optional<double> ShownNode::poseTime(double seconds) const {
+    return onlyTime(intention_->points, seconds);
 }
 
 // Poses that are mixed add up point by point where the place of the shape is the same for all of them. Pieces that turn
 // as wholes, and places that are mixed as turns, are no such sums.
 std::vector<TimedPose> ShownNode::sourcePoses(double seconds) const {
-    std::vector<TimedPose> poses = intention_->time.at(seconds);
+    std::vector<TimedPose> poses = intention_->points.at(seconds);
     if (poses.size() == 1 && !poses.front().rest)
         return poses;
     for (const Part& part : parts_) {
@@ -226,15 +270,16 @@ std::vector<TimedPose> ShownNode::sourcePoses(double seconds) const {
 
 Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const {
     std::optional<std::size_t> none;
-    const auto time = sourceTime(seconds);
-    if (!time || !source().geometry || source().deformation || parts_.size() != 1 || parts_.front().from ||
-        parts_.front().to || !intention_->spaceAt(seconds).isIdentity())
+    const auto time = poseTime(seconds);
+    const auto placeTime = onlyTime(intention_->placesOf(*meant_, node_), seconds);
+    if (!time || !placeTime || !source().geometry || source().deformation || parts_.size() != 1 ||
+        parts_.front().from || parts_.front().to || !intention_->spaceAt(seconds).isIdentity())
         return none;
     const auto at = plainPosition(source().geometry->sampling(), *time);
     if (at.weight > 0.0)
         return none;
     WYC_TRY(here, plainWorld(*meant_, node_, seconds));
-    WYC_TRY(there, plainWorld(*scene_, parts_.front().node, *time));
+    WYC_TRY(there, plainWorld(*scene_, parts_.front().node, *placeTime));
     return here == there ? std::optional(at.below) : none;
 }
 
@@ -246,11 +291,12 @@ Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, s
     if (shown.empty())
         return 0.0;
     WYC_TRY(world, plainWorld(*meant_, node_, seconds));
+    const double placeTime = intention_->placesOf(*meant_, node_).at(seconds).front().seconds;
     double gap = 0.0;
     std::size_t counted = 0;
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
-        WYC_TRY(own, plainWorld(*scene_, part.node, shown.front().seconds));
+        WYC_TRY(own, plainWorld(*scene_, part.node, placeTime));
         const Mat4 there = own * intention_->spaceAt(seconds);
         const bool direct = !part.from && !part.to;
         // A piece reads its own stretch of the whole.
@@ -362,14 +408,15 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
     if (parts_.size() == 1 && differs)
         say(fmt::format("at frame {} the source shows it {}", when,
                         plainVisible(*meant_, node_, seconds) ? "hidden" : "visible"));
-    // Cameras and lights have no points: their place is compared.
-    if (placeToo && it.is().aimed) {
+    // Cameras, lights and bare transforms have no points: their place is compared.
+    if (placeToo && (it.is().aimed || bare_)) {
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
         WYC_TRY(place, plainWorld(*scene_, own, *time));
         // A unit of its own is another length after a change of size.
         const Mat4 there = place * intention_->spaceAt(seconds);
         const auto off = [&](const Vec3d& p) {
-            return length(transformedPoint(p * intention_->scale, world) - transformedPoint(p, there));
+            const Vec3d tip = bare_ ? transformedPoint(p, intention_->axes) : p * intention_->scale;
+            return length(transformedPoint(tip, world) - transformedPoint(p, there));
         };
         const double size = std::max({1.0, reach({there.m[12], there.m[13], there.m[14]})});
         for (const Vec3d& p : {Vec3d{0, 0, 0}, Vec3d{0, 0, -1}, Vec3d{0, 1, 0}})
@@ -442,11 +489,12 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
         const Stretch stretch = !part.from && !part.to ? Stretch{first, count} : stretchOf(part.from.get());
         const auto at = [&](double t) -> Result<OnItsWay> {
             OnItsWay result;
-            const auto time = sourceTime(t);
-            if (!time)
+            const auto time = onlyTime(intention_->placesOf(*meant_, node_), t);
+            const auto ofPoints = poseTime(t);
+            if (!time || !ofPoints)
                 return result;
             WYC_TRY(world, plainWorld(*scene_, part.node, *time));
-            WYC_TRY(pose, plainPose(shape, *time, stretch.first, stretch.count));
+            WYC_TRY(pose, plainPose(shape, *ofPoints, stretch.first, stretch.count));
             result.way = world * intention_->spaceAt(t);
             for (std::size_t i = 0; i < pose.below.size(); ++i)
                 result.points.push_back(pose.at(i));
@@ -514,9 +562,11 @@ std::optional<TimeSpan> ShownNode::spanOf(const std::vector<double>& times) cons
     }
     for (const Part& part : parts_)
         if (const auto moving = movingSpan(*scene_, part.node))
-            if (const auto seen = intention_->time.outputSpanOf(*moving);
-                seen && std::isfinite(seen->first) && std::isfinite(seen->last))
-                span = span ? TimeSpan{std::min(span->first, seen->first), std::max(span->last, seen->last)} : *seen;
+            for (const TimeMap* map : {&intention_->time, &intention_->points})
+                if (const auto seen = map->outputSpanOf(*moving);
+                    seen && std::isfinite(seen->first) && std::isfinite(seen->last))
+                    span =
+                        span ? TimeSpan{std::min(span->first, seen->first), std::max(span->last, seen->last)} : *seen;
     const View& wanted = intention_->wanted;
     if (span && wanted.range)
         span = TimeSpan{std::max(span->first, wanted.range->first), std::min(span->last, wanted.range->last)};
@@ -619,7 +669,7 @@ Status ShownNode::compareBetween(const std::vector<double>& times, const Progres
     for (std::size_t i = 0; i + 1 < times.size(); i += step) {
         WYC_CHECK(progress.poll());
         const double t = times[i] + (times[i + 1] - times[i]) * 0.4;
-        if (!sourceTime(t))
+        if (!onlyTime(intention_->placesOf(*meant_, node_), t) || !poseTime(t))
             continue;
         WYC_TRY(count, shape.pointCount(plainPosition(shape.sampling(), t).below));
         const std::size_t first = count > kPointsBetween ? (i * 7919) % (count - kPointsBetween) : 0;

@@ -21,13 +21,21 @@ namespace wyc {
 /// What a chain of steps means for a scene as it came.
 struct Intention {
     std::shared_ptr<const Scene> source;
-    TimeMap time; // time of the result → times of the source
-    Mat4 space;   // world of the source → world of the result
+    TimeMap time;       // time of the result → times of the source
+    TimeMap points;     // the same for points and what is said on their nodes: a mend may change them alone
+    TimeMap places;     // and for the ways of points into the world, which go with them once they went into them
+    bool baked = false; // they did
+    /// The map of the way of a node of the result into the world: that of points, where no transform is left above
+    /// them.
+    [[nodiscard]] const TimeMap& placesOf(const Scene& meant, std::size_t node) const;
+    Mat4 space; // world of the source → world of the result
     double scale = 1.0;
     Mat4 axes;      // what a change of unit and up axis alone does to axes and lengths of a node's own
     FrameRate rate; // of the result
     View wanted;    // where moments are set, only they are promised
-    std::vector<std::string> shortfalls; // what was asked for and the source does not have: "16 frames at the end"
+    std::vector<std::string> otherThanAsked; // where steps mean something else than their options ask, in words
+    std::vector<std::string> notJudged;      // what of the asking could not be worked out apart from the steps
+    std::vector<std::string> shortfalls;     // what was asked for and the source does not have: "16 frames at the end"
     std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
     /// Nodes whose points the steps gave other numbers, by id: of which points they are made.
     std::map<std::uint64_t, std::shared_ptr<const std::vector<MadeOf>>> madeOf;
@@ -64,6 +72,8 @@ class ShownNode {
                                                        const std::vector<Intention>& intentions);
     /// Where a sample of the result is, bit for bit, a sample of the source in the same place: that sample.
     [[nodiscard]] Result<std::optional<std::size_t>> exactSample(double seconds) const;
+    /// A transform that nothing stands below, in the source and now: its place is what is seen of it.
+    [[nodiscard]] bool isPlace() const { return bare_ && source().is().place; }
     [[nodiscard]] const Geometry& sourceShape() const { return *source().geometry; }
     /// Compares a sample's points with the source's. `points` are those of the result at `seconds`.
     [[nodiscard]] Status compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const;
@@ -76,13 +86,14 @@ class ShownNode {
         std::shared_ptr<const std::vector<std::uint32_t>> from; // points of the source; null = all in turn
         std::shared_ptr<const std::vector<std::uint32_t>> to;   // their numbers in the result
     };
-    ShownNode(const Scene& meant, std::size_t node, const Intention& intention)
-        : meant_(&meant), node_(node), intention_(&intention) {}
+    ShownNode(const Scene& meant, std::size_t node, const Intention& intention);
     /// Its points are those that the steps say.
     [[nodiscard]] bool madeAsMeant() const;
     [[nodiscard]] const Node& source() const { return scene_->nodes[parts_.front().node]; }
-    /// The source's time, where just one of its poses is shown.
+    /// The source's time, where just one of its moments is shown.
     [[nodiscard]] std::optional<double> sourceTime(double seconds) const;
+    /// The same for points.
+    [[nodiscard]] std::optional<double> poseTime(double seconds) const;
     /// Its poses that add up to what is shown; none where they cannot be added.
     [[nodiscard]] std::vector<TimedPose> sourcePoses(double seconds) const;
     [[nodiscard]] Result<double> gapAt(double seconds, std::span<const Vec3f> points, std::size_t first,
@@ -97,6 +108,7 @@ class ShownNode {
     const Scene* meant_;
     std::size_t node_;
     const Intention* intention_;
+    bool bare_ = false;                  // a transform that nothing stands below
     std::shared_ptr<const Scene> scene_; // the source, or the source with a copy for every instance
     std::vector<Part> parts_;
 };

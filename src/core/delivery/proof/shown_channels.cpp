@@ -162,13 +162,13 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
             result.leftAside_.push_back(fmt::format("{}: its faces are walked the other way round", channel.name));
             continue;
         }
-        if (isSpeedOfPoints(channel) && (result.meantMoves_ != result.sourceMoves_ || intention.time.carries() ||
+        if (isSpeedOfPoints(channel) && (result.meantMoves_ != result.sourceMoves_ || result.map().carries() ||
                                          hasOthersAbove(meant, node, source))) {
             result.leftAside_.push_back(
                 fmt::format("{}: motion went from transforms into points, or back", channel.name));
             continue;
         }
-        if (channel.time != TimeRole::Plain && same->values->sampling().isStill() && !intention.time.asOneRun()) {
+        if (channel.time != TimeRole::Plain && same->values->sampling().isStill() && !result.map().asOneRun()) {
             result.leftAside_.push_back(
                 fmt::format("{}: one value for all times, under speeds that change", channel.name));
             continue;
@@ -191,9 +191,16 @@ void ShownChannels::tellWhatIsLeftAside(Shown& shown) const {
     shown.notCompared.insert(shown.notCompared.end(), leftAside_.begin(), leftAside_.end());
 }
 
+const TimeMap& ShownChannels::map() const {
+    const Node& own = sourceScene_->nodes[own_];
+    const bool set = own.is().part && own.parent >= 0;
+    const auto& shape = set ? sourceScene_->nodes[static_cast<std::size_t>(own.parent)].geometry : own.geometry;
+    return shape ? intention_->points : intention_->time;
+}
+
 // Where the speed changes a length of time has either; in a rest, and backwards, it is as long as before.
 bool ShownChannels::durationsFollow(double seconds) const {
-    const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
+    const auto speedAt = [&](double t) { return map().at(t).front().speed; };
     const double speed = speedAt(seconds);
     return speed > 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
 }
@@ -203,10 +210,12 @@ bool ShownChannels::durationsFollow(double seconds) const {
 Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const Pair& pair, double seconds) const {
     std::optional<std::vector<double>> none;
     const Geometry* shape = sourceScene_->nodes[own_].geometry.get();
-    const std::vector<TimedPose> poses = intention_->time.at(seconds);
-    const std::vector<TimedPose> before = intention_->time.at(seconds - kBeside);
-    const std::vector<TimedPose> after = intention_->time.at(seconds + kBeside);
-    if (!shape || shape->topologyVaries() || before.size() != poses.size() || after.size() != poses.size())
+    const std::vector<TimedPose> poses = map().at(seconds);
+    const std::vector<TimedPose> before = map().at(seconds - kBeside);
+    const std::vector<TimedPose> after = map().at(seconds + kBeside);
+    // Between two of its samples nobody says how fast it goes.
+    const bool sampled = plainPosition(pair.meant.values->sampling(), seconds).weight == 0.0;
+    if (!sampled || !shape || shape->topologyVaries() || before.size() != poses.size() || after.size() != poses.size())
         return none;
     std::vector<double> sum;
     for (std::size_t p = 0; p < poses.size(); ++p) {
@@ -234,7 +243,7 @@ Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const P
 
 Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& pair, double seconds) const {
     std::optional<std::vector<double>> none;
-    const std::vector<TimedPose> poses = intention_->time.at(seconds);
+    const std::vector<TimedPose> poses = map().at(seconds);
     if (isSpeedOfPoints(pair.source) && poses.size() > 1)
         return expectedSpeeds(pair, seconds);
     // Directions and turns of several poses are mixed one after another, and do not add up.
@@ -267,13 +276,13 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
         const bool rate = pair.source.time == TimeRole::Rate;
         if (rate) {
             // At a change of speed either is right.
-            const auto speedAt = [&](double t) { return intention_->time.at(t).front().speed; };
+            const auto speedAt = [&](double t) { return map().at(t).front().speed; };
             if (speedAt(seconds - kBeside) != speedAt(seconds + kBeside))
                 return none;
             // Outside of its samples a track holds, and says nothing of how fast.
             const Sampling& sampling = pair.meant.values->sampling();
             if (isOutside(sampling, seconds) ||
-                isOutside(pair.source.values->sampling(), intention_->time.at(seconds).front().seconds))
+                isOutside(pair.source.values->sampling(), map().at(seconds).front().seconds))
                 return none;
             // And where it jumps between two samples of the result it does so somewhere between them.
             const auto around = plainPosition(sampling, seconds);
@@ -298,7 +307,7 @@ Result<ShownChannels::Judged> ShownChannels::heldDifference(const Pair& pair, do
     };
     WYC_TRY(here, valueAt(*pair.meant.values, seconds));
     for (const double beside : {0.0, -kBeside, kBeside}) {
-        const double there = intention_->time.heldAt(seconds + beside);
+        const double there = map().heldAt(seconds + beside);
         for (const double around : {0.0, -kBeside, kBeside}) {
             WYC_TRY(wanted, valueAt(*pair.source.values, there + around));
             if (wanted.bytes == here.bytes)
@@ -410,8 +419,9 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
         reach = std::max(sizeOf(source), sizeOf(own));
     } else if (pair.source.space != SpaceRole::None) {
         WYC_TRY(world, plainWorld(*meantScene_, node_, seconds));
-        WYC_TRY(place, plainWorld(*sourceScene_, own_, intention_->time.at(seconds).front().seconds));
-        if (intention_->time.at(seconds).size() > 1 && sourceMoves_)
+        const TimeMap& places = intention_->placesOf(*meantScene_, node_);
+        WYC_TRY(place, plainWorld(*sourceScene_, own_, places.at(seconds).front().seconds));
+        if (map().at(seconds).size() > 1 && sourceMoves_)
             return notCompared; // places of several poses do not add up
         const Mat4 there = place * intention_->spaceAt(seconds);
         const auto isFlat = [](const Mat4& m) {

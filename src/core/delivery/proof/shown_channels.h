@@ -44,6 +44,8 @@ class ShownChannels {
     [[nodiscard]] Result<Judged> difference(const Pair& pair, double seconds) const;
     [[nodiscard]] Result<Judged> heldDifference(const Pair& pair, double seconds) const;
     [[nodiscard]] bool durationsFollow(double seconds) const;
+    /// When the source says what is said: on a node with points, with them.
+    [[nodiscard]] const TimeMap& map() const;
 
     const Scene* meantScene_ = nullptr;
     std::size_t node_ = 0;

@@ -29,10 +29,6 @@ constexpr std::array<std::pair<Meaning, double>, 13> kLens{{{Meaning::FocalLengt
                                                             {Meaning::NearClip, 1.0},
                                                             {Meaning::FarClip, 1.0}}};
 
-std::vector<double> timesOf(const Sampling& sampling) {
-    return sampling.count() > 1 ? sampling.times() : std::vector<double>();
-}
-
 std::uint64_t hashOf(const SampledValues& values, std::uint32_t extent, std::span<const std::byte> value) {
     std::vector<std::byte> bytes;
     appendBytes(bytes, static_cast<std::uint8_t>(values.type()));

@@ -13,15 +13,17 @@ Result<Scene> applyLeaveOut(const Scene& scene, const json& options) {
 } // namespace
 
 StepType leaveOutStep() {
-    return {"leave_out",
-            "Leave out",
-            "Leaves items out by pattern over their path or name",
-            {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
-            nullptr,
-            nullptr,
-            &applyLeaveOut,
-            [](const json& o) { return o["pattern"].get<std::string>(); },
-            StepGroup::Names};
+    StepType type{"leave_out",
+                  "Leave out",
+                  "Leaves items out by pattern over their path or name",
+                  {{"pattern", OptionKind::Text, "", "with * and ?", "*", {}}},
+                  nullptr,
+                  nullptr,
+                  &applyLeaveOut,
+                  [](const json& o) { return o["pattern"].get<std::string>(); },
+                  StepGroup::Names};
+    type.recounts = true;
+    return type;
 }
 
 } // namespace wyc

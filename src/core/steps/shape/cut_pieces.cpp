@@ -111,10 +111,10 @@ class CutGeometry final : public MomentWrapper {
 // What a layer of the whole is on a piece.
 class CutLayer final : public LayerSource {
   public:
-    CutLayer(std::shared_ptr<const KeptLayer> whole, std::shared_ptr<const CutGeometry> piece, const FrameRate& rate)
+    CutLayer(std::shared_ptr<const KeptLayer> whole, std::shared_ptr<const CutGeometry> piece, const View& view)
         : whole_(std::move(whole)),
           piece_(std::move(piece)),
-          sampling_(isRenumbered(whole_->layer()) ? withWholeFrames(whole_->sampling(), rate) : whole_->sampling()) {}
+          sampling_(isRenumbered(whole_->layer()) ? withWholeFrames(whole_->sampling(), view) : whole_->sampling()) {}
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] bool sameAlways() const override { return whole_->sameAlways(); }
     [[nodiscard]] Result<std::shared_ptr<const Attribute>> at(double seconds) const override {
@@ -196,7 +196,7 @@ Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, cons
     return sets;
 }
 
-Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<FaceSet>& sets, const FrameRate& rate) {
+Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<FaceSet>& sets, const View& view) {
     const GeometryPtr& whole = node.geometry;
     if (whole->topologyVaries())
         return fail(varying({}));
@@ -236,7 +236,7 @@ Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<Face
                                                              std::move(made));
         for (const auto& layer : layers)
             piece.layers.push_back(
-                layerProperty(layerFrom(std::make_shared<CutLayer>(layer, cut, rate), layer->layer(),
+                layerProperty(layerFrom(std::make_shared<CutLayer>(layer, cut, view), layer->layer(),
                                         layer->layer().values->extent(), layer->layer().numbers != nullptr)));
         piece.geometry = cut;
         result.push_back(std::move(piece));

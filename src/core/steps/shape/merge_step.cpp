@@ -59,7 +59,7 @@ Result<Scene> applyMerge(const Scene& given, const json& options) {
     for (int number = 2; result.find(merged.path); ++number)
         merged.path = fmt::format("/{}_{}", merged.name, number);
     merged.name = merged.path.substr(1);
-    WYC_TRY(mesh, mergedMesh(parts, scene.view.rate));
+    WYC_TRY(mesh, mergedMesh(parts, scene.view));
     merged.geometry = mesh.geometry;
     if (!mesh.layers.empty())
         merged.properties = plainProperties(std::move(mesh.layers));

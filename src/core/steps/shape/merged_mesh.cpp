@@ -100,7 +100,7 @@ class MergedLayer final : public LayerSource {
   public:
     /// One for each part; null where it has none.
     MergedLayer(std::vector<std::shared_ptr<const KeptLayer>> parts, std::shared_ptr<const MergedGeometry> mesh,
-                std::vector<TopologyPtr> faces, int extent, const FrameRate& rate)
+                std::vector<TopologyPtr> faces, int extent, const View& view)
         : parts_(std::move(parts)), mesh_(std::move(mesh)), faces_(std::move(faces)), extent_(extent) {
         std::vector<Sampling> changing;
         for (const auto& part : parts_)
@@ -109,7 +109,7 @@ class MergedLayer final : public LayerSource {
         sampling_ = changing.empty() ? Sampling::still() : commonSampling(changing);
         if (changing.size() > 1 && std::any_of(parts_.begin(), parts_.end(),
                                                [](const auto& part) { return part && isRenumbered(part->layer()); }))
-            sampling_ = withWholeFrames(sampling_, rate);
+            sampling_ = withWholeFrames(sampling_, view);
     }
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] bool sameAlways() const override {
@@ -167,8 +167,7 @@ class MergedLayer final : public LayerSource {
 
 // Layers of one name become one.
 Result<std::vector<PropertyNode>> mergedLayers(const std::vector<MergePart>& parts,
-                                               const std::shared_ptr<const MergedGeometry>& mesh,
-                                               const FrameRate& rate) {
+                                               const std::shared_ptr<const MergedGeometry>& mesh, const View& view) {
     std::vector<TopologyPtr> faces;
     std::vector<Layer> shapes; // of the first part that has it
     std::vector<std::vector<std::shared_ptr<const KeptLayer>>> all;
@@ -194,7 +193,7 @@ Result<std::vector<PropertyNode>> mergedLayers(const std::vector<MergePart>& par
             extent = std::max(extent, part ? part->layer().values->extent() : 0U);
         shapes[s].scope = Scope::Corner;
         result.push_back(layerProperty(
-            layerFrom(std::make_shared<MergedLayer>(std::move(all[s]), mesh, faces, static_cast<int>(extent), rate),
+            layerFrom(std::make_shared<MergedLayer>(std::move(all[s]), mesh, faces, static_cast<int>(extent), view),
                       shapes[s], extent, true)));
     }
     return result;
@@ -221,7 +220,7 @@ bool fillWhole(const std::vector<std::vector<std::uint32_t>>& numbers, bool twic
 
 } // namespace
 
-Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const FrameRate& rate) {
+Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const View& view) {
     std::vector<Sampling> samplings;
     for (const MergePart& part : parts) {
         if (part.geometry->topologyVaries())
@@ -282,7 +281,7 @@ Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const FrameRa
     WYC_TRY(topology, Topology::make(std::move(sizes), std::move(corners)));
     MergedMesh result{nullptr, {}, layout.places};
     const auto mesh = std::make_shared<const MergedGeometry>(aligned, common, std::move(layout), std::move(topology));
-    WYC_TRY(layers, mergedLayers(aligned, mesh, rate));
+    WYC_TRY(layers, mergedLayers(aligned, mesh, view));
     result.layers = std::move(layers);
     result.geometry = mesh;
     return result;
@@ -310,7 +309,7 @@ SeenTogether piecesTogether(const Scene& scene) {
     }
     if (parts.size() < 2)
         return {scene, 1};
-    const auto merged = mergedMesh(parts, scene.view.rate);
+    const auto merged = mergedMesh(parts, scene.view);
     if (!merged)
         return {scene, 1};
     SeenTogether result{scene, parts.size()};

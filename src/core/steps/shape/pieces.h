@@ -15,9 +15,9 @@ struct CutPiece {
     std::vector<std::uint32_t> points; // number in the whole mesh of each point, rising
 };
 /// For every set its faces with the points they use, in the mesh's order. An error when the mesh's faces change in
-/// time. `rate`: of the whole frames that say what lies between samples where those cannot.
+/// time. `view`: of the whole frames that say what lies between samples where those cannot.
 [[nodiscard]] Result<std::vector<CutPiece>> cutPieces(const Node& whole, const std::vector<FaceSet>& sets,
-                                                      const FrameRate& rate);
+                                                      const View& view);
 
 /// User properties that say where a piece's points were: the way back.
 struct SplitOrigin {
@@ -45,8 +45,8 @@ struct MergedMesh {
 };
 /// One mesh. Points and faces part after part, or, where the parts are all pieces of one split, at their old numbers.
 /// Every part is a face set of it; the parts' own sets, UVs, normals and colours stay. An error when the faces of a
-/// part change in time. `rate`: as above.
-[[nodiscard]] Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const FrameRate& rate);
+/// part change in time. `view`: as above.
+[[nodiscard]] Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const View& view);
 
 /// What a piece with these points of a whole is made of; what it is made of once its points have other numbers.
 [[nodiscard]] std::vector<MadeOf> pieceMadeOf(const Node& whole, const std::vector<std::uint32_t>& points);

@@ -6,6 +6,8 @@
 #include "steps/shape/pieces.h"
 #include "steps/shape/pieces_parts.h"
 
+#include "evaluate/chosen_times.h"
+
 namespace wyc {
 Error varying(const std::string& name) {
     return makeError(ErrorKind::BadInput, "its faces change in time: it can be neither cut nor merged")
@@ -19,13 +21,14 @@ bool isRenumbered(const Layer& layer) {
     return layer.numbers && !layer.numbers->constant();
 }
 
-Sampling withWholeFrames(const Sampling& sampling, const FrameRate& rate) {
+Sampling withWholeFrames(const Sampling& sampling, const View& view) {
     if (sampling.isStill())
         return sampling;
     std::vector<double> times = sampling.times();
-    const auto frames = wholeFrames(times.front(), times.back(), rate);
+    const auto frames = wholeFrames(times.front(), times.back(), view.rate);
     times.insert(times.end(), frames.begin(), frames.end());
     sortMoments(times);
+    keepGaps(times, view);
     return samplingFromTimes(times);
 }
 

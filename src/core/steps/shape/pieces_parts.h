@@ -10,6 +10,6 @@ namespace wyc {
 /// Where elements get other values by number nothing lies between two samples. A part of the elements may keep its
 /// numbers there, and a whole of several parts lose them: whole frames say what they show.
 [[nodiscard]] bool isRenumbered(const Layer& layer);
-[[nodiscard]] Sampling withWholeFrames(const Sampling& sampling, const FrameRate& rate);
+[[nodiscard]] Sampling withWholeFrames(const Sampling& sampling, const View& view);
 
 } // namespace wyc

@@ -44,7 +44,7 @@ Result<Scene> applySplit(const Scene& scene, const json& options) {
         }
         any = true;
         tellDropped(node, "split", result);
-        WYC_TRY(cuts, cutPieces(node, sets, scene.view.rate));
+        WYC_TRY(cuts, cutPieces(node, sets, scene.view));
         for (std::size_t s = 0; s < sets.size(); ++s) {
             const FaceSet& set = sets[s];
             Node piece;

@@ -273,6 +273,7 @@ StepType takeStep() {
         StepGroup::Shape};
     type.reads = [](const json& o) { return filesOf(o, {"order", "from", "rest"}); };
     type.takes = &takenItem;
+    type.recounts = true;
     return type;
 }
 

@@ -109,7 +109,9 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
         int parent = above < 0 ? -1 : newIndex[static_cast<std::size_t>(above)];
         const bool prototype = below[i]; // in a space of its instancer
         // What stands below a shape (a face set) stays there, groups or not.
-        if (!prototype && node.is().place && !node.geometry) {
+        // A transform that nothing stands below is there for its own way.
+        const bool bare = node.is().place && !node.geometry && node.transform && childCount[i] == 0;
+        if (!prototype && node.is().place && !node.geometry && !bare) {
             if (!keepGroups) {
                 newIndex[i] = parent;
                 continue;
@@ -120,13 +122,13 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
                 return channel.space == SpaceRole::Box ? nullptr : channel.values;
             });
         }
-        if (!prototype && !keepGroups && (node.geometry || node.is().ownSpace))
+        if (!prototype && !keepGroups && (node.geometry || node.is().ownSpace || bare))
             node.visibility = resolvedVisibility(scene, i);
         const auto parentPath = [&] {
             return parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(parent)].path;
         };
         if (prototype) {
-        } else if (node.is().ownSpace) {
+        } else if (node.is().ownSpace || bare) {
             // A camera has no points to move, what an instancer shows is turned too: the whole way is their matrix.
             // Instancers and skeletons have poses of their own, which the way must meet where they are.
             auto way = worldTrack(scene, i);
@@ -135,7 +137,7 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
             const auto place = std::make_shared<WorldTransform>(std::move(way));
             node.transform = nullptr;
             // A group that is there for it alone takes it, so that a camera stays the node that it was.
-            if (parent >= 0 && keepGroups && childCount[static_cast<std::size_t>(above)] == 1 &&
+            if (!bare && parent >= 0 && keepGroups && childCount[static_cast<std::size_t>(above)] == 1 &&
                 result.nodes[static_cast<std::size_t>(parent)].is().place)
                 result.nodes[static_cast<std::size_t>(parent)].transform = place;
             else
@@ -183,16 +185,18 @@ Result<Scene> applyWorld(const Scene& scene, const json& options) {
 } // namespace
 
 StepType worldStep() {
-    return {"world",
-            "To world space",
-            "Puts every transform into the points; cameras get the whole way as one matrix",
-            {{"groups", OptionKind::Choice, "", "transforms that are left empty", "kept", {"kept", "dropped"}},
-             {"instancers", OptionKind::Choice, "", "what shows others many times", "kept", {"kept", "points"}}},
-            nullptr,
-            nullptr,
-            &applyWorld,
-            [](const json& o) { return "groups " + o["groups"].get<std::string>(); },
-            StepGroup::Place};
+    StepType type{"world",
+                  "To world space",
+                  "Puts every transform into the points; cameras get the whole way as one matrix",
+                  {{"groups", OptionKind::Choice, "", "transforms that are left empty", "kept", {"kept", "dropped"}},
+                   {"instancers", OptionKind::Choice, "", "what shows others many times", "kept", {"kept", "points"}}},
+                  nullptr,
+                  nullptr,
+                  &applyWorld,
+                  [](const json& o) { return "groups " + o["groups"].get<std::string>(); },
+                  StepGroup::Place};
+    type.bakes = true;
+    return type;
 }
 
 } // namespace wyc

@@ -13,13 +13,14 @@ using nlohmann::json;
 
 Result<TimeChange> everyMeans(const Scene& scene, const json& options) {
     const auto count = static_cast<std::size_t>(options["count"].get<double>());
-    const std::vector<double> moments = leadMoments(scene);
+    const std::vector<double> moments = countedMoments(scene);
     if (moments.empty() || count == 1)
         return asItIs(scene);
     std::vector<double> kept;
     for (std::size_t i = 0; i < moments.size(); i += count)
         kept.push_back(moments[i]);
     View view = scene.view;
+    view.gaps.clear();
     view.moments = samplingFromTimes(kept);
     return TimeChange{TimeMap(), view};
 }

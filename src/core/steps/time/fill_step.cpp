@@ -12,7 +12,7 @@ using nlohmann::json;
 // A sample at every step of the usual distance; those that were missing lie between their neighbours.
 Result<TimeChange> fillMeans(const Scene& scene, const json&) {
     const double usual = usualStep(scene);
-    std::vector<double> times = leadMoments(scene);
+    std::vector<double> times = countedMoments(scene);
     std::vector<double> all = times;
     for (std::size_t i = 0; i + 1 < times.size(); ++i) {
         const double count = std::round((times[i + 1] - times[i]) / usual);
@@ -23,6 +23,7 @@ Result<TimeChange> fillMeans(const Scene& scene, const json&) {
         return asItIs(scene);
     sortMoments(all);
     View view = scene.view;
+    view.gaps.clear();
     view.moments = samplingFromTimes(all);
     return TimeChange{TimeMap(), view};
 }

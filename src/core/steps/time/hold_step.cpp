@@ -20,19 +20,20 @@ Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
     const FrameRate rate = scene.view.rate;
     View view = scene.view;
     const auto away = [&](double t, double frames) { return snappedToFrame(t + rate.secondsAt(frames), rate); };
-    if (view.moments) {
-        std::vector<double> times = leadMoments(scene);
-        if (times.empty())
-            return fail(nothingLeft(scene));
-        const double first = times.front();
-        const double last = times.back();
-        for (double k = 1; k <= before; k += 1.0)
-            times.push_back(away(first, -k));
-        for (double k = 1; k <= after; k += 1.0)
-            times.push_back(away(last, k));
-        sortMoments(times);
-        view.moments = samplingFromTimes(times);
-    }
+    std::vector<double> times = countedMoments(scene);
+    if (times.empty())
+        return fail(nothingLeft(scene));
+    const double first = view.moments ? times.front() : span->first;
+    const double last = view.moments ? times.back() : span->last;
+    std::vector<double> front;
+    std::vector<double> back;
+    for (double k = 1; k <= before; k += 1.0)
+        front.push_back(away(first, -k));
+    for (double k = 1; k <= after; k += 1.0)
+        back.push_back(away(last, k));
+    view.counted = countedWith(scene, front, back);
+    if (view.moments)
+        view.moments = samplingFromTimes(view.counted->all);
     view.range = TimeSpan{away(span->first, -before), away(span->last, after)};
     return TimeChange{TimeMap::heldOutside(*span), view};
 }

@@ -3,6 +3,7 @@
 
 #include "steps/steps.h"
 #include "steps/time/time_parts.h"
+#include "time/frame_text.h"
 
 namespace wyc {
 namespace {
@@ -19,7 +20,7 @@ Result<TimeChange> keepMeans(const Scene& scene, const json& options) {
     const FrameRate rate = scene.view.rate;
     std::vector<double> times;
     if (scene.view.moments) {
-        for (const double t : leadMoments(scene))
+        for (const double t : countedMoments(scene))
             if (holdsFrame(listed, rate.frameAt(t)))
                 times.push_back(t);
     } else {
@@ -31,6 +32,7 @@ Result<TimeChange> keepMeans(const Scene& scene, const json& options) {
     if (times.empty())
         return fail(nothingLeft(scene));
     View view = scene.view;
+    view.gaps.clear();
     view.moments = samplingFromTimes(times);
     return TimeChange{TimeMap(), view};
 }

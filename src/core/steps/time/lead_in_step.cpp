@@ -38,14 +38,12 @@ Result<TimeChange> leadInMeans(const Scene& scene, const json& options) {
     lead.keepsShape = true; // parts turn, they do not slide
     lead.ease = std::make_shared<const Ease>(easeOf(options["ease"]));
     View view = scene.view;
-    std::vector<double> times;
-    if (view.moments) {
-        times = leadMoments(scene);
-        for (double k = 1.0; k <= count; k += 1.0)
-            times.push_back(snappedToFrame(span.first - rate.secondsAt(k), rate));
-        sortMoments(times);
-        view.moments = samplingFromTimes(times);
-    }
+    std::vector<double> front;
+    for (double k = 1.0; k <= count; k += 1.0)
+        front.push_back(snappedToFrame(span.first - rate.secondsAt(k), rate));
+    view.counted = countedWith(scene, front, {});
+    if (view.moments)
+        view.moments = samplingFromTimes(view.counted->all);
     view.range = TimeSpan{lead.from, span.last};
     TimeMap map({lead, runPiece(span.first, kForever, span.first, 1.0)});
     if (options["place"] == "before the shot")
@@ -53,12 +51,7 @@ Result<TimeChange> leadInMeans(const Scene& scene, const json& options) {
     // All of it later, so that it begins where it began.
     const double by = rate.secondsAt(count);
     const auto later = [&](double t) { return snappedToFrame(t + by, rate); };
-    view.range = TimeSpan{later(view.range->first), later(view.range->last)};
-    if (view.moments) {
-        for (double& t : times)
-            t = later(t);
-        view.moments = samplingFromTimes(times);
-    }
+    view = shifted(view, later, 1.0);
     return TimeChange{TimeMap::run(by, 0.0).of(map), view};
 }
 

@@ -6,8 +6,8 @@
 
 #include "base/text.h"
 #include "steps/steps.h"
-#include "steps/time/retime_curve.h"
 #include "steps/time/time_parts.h"
+#include "time/frame_text.h"
 
 namespace wyc {
 namespace {
@@ -210,8 +210,14 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
             return fail(badInput(fmt::format("the range {} ends before it begins", asked.text())));
         range = asked;
     }
-    if (options["closing_copy"].get<bool>())
+    if (options["closing_copy"].get<bool>()) {
+        const double whole = (range.last + 1.0 - range.first) / period;
+        if (range.first != start || std::abs(whole - std::round(whole)) > kFrameTolerance)
+            return fail(
+                badInput(fmt::format("a copy of the first frame closes whole cycles; {} are asked for", range.text()),
+                         "Leave the closing copy out, or ask for whole cycles from the start on"));
         range.last += 1.0;
+    }
     if ((range.last - range.first) / period > 100000.0)
         return fail(badInput("more than 100,000 cycles", "Choose fewer"));
     std::vector<TimePiece> cycles;
@@ -223,10 +229,18 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
     }
     View view{.rate = rate};
     view.range = TimeSpan{rate.secondsAt(range.first), rate.secondsAt(range.last)};
+    for (const TimePiece& one : cycles)
+        for (const TimePiece& run : cycle.pieces)
+            for (const TimeSpan& gap : run.kind == TimePiece::Kind::Run ? scene.view.gaps : std::vector<TimeSpan>())
+                if (gap.first >= run.from - kSameMoment && gap.last <= run.to + kSameMoment)
+                    view.gaps.push_back({snappedToFrame(gap.first - cycle.start + one.from, rate),
+                                         snappedToFrame(gap.last - cycle.start + one.from, rate)});
+    const std::vector<double> frames = wholeFrames(view.range->first, view.range->last, rate);
+    view.counted = countedAfter(frames, leadShape(scene) ? frames : std::vector<double>());
     if (scene.view.moments) { // what was wanted of the cycle, in each of them
         std::vector<double> times;
         for (const TimePiece& one : cycles) {
-            for (const double t : leadMoments(scene))
+            for (const double t : countedMoments(scene))
                 if (t >= cycle.start - kSameMoment && t < cycle.start + cycle.period - kSameMoment)
                     times.push_back(snappedToFrame(t - cycle.start + one.from, rate));
             if (options["close"] == "bridge")

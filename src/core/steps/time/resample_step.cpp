@@ -23,7 +23,7 @@ Result<TimeChange> resampleMeans(const Scene& scene, const json& options) {
             return fail(nothingLeft(scene));
         View view{.rate = rate};
         view.moments = Sampling::uniform(frames.front(), rate.secondsAt(1.0), frames.size());
-        const std::vector<double> moments = nearest ? leadMoments(scene) : std::vector<double>();
+        const std::vector<double> moments = nearest ? countedMoments(scene) : std::vector<double>();
         std::vector<TimePiece> pieces;
         if (!moments.empty()) {
             std::vector<double> shown;

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "time/frame_text.h"
 
 namespace wyc {
 namespace {
@@ -18,35 +19,6 @@ Error noCurve(const std::string& text, std::string why) {
 }
 
 } // namespace
-
-Result<std::vector<std::pair<double, double>>> numberPairs(const std::string& text) {
-    std::string plain = text;
-    std::replace_if(
-        plain.begin(), plain.end(), [](char c) { return c == ';' || c == '\n' || c == '\r'; }, ',');
-    std::vector<std::pair<double, double>> pairs;
-    for (const std::string& listed : splitText(plain, ',')) {
-        const std::string pair(trimmed(listed));
-        if (pair.empty())
-            continue;
-        const auto middle = pair.find_first_of("= \t", 1);
-        const auto refused = makeError(ErrorKind::BadInput, fmt::format("'{}' is no pair of numbers", pair));
-        if (middle == std::string::npos)
-            return fail(refused);
-        const auto first = parseNumber(std::string(trimmed(pair.substr(0, middle))));
-        const auto second = parseNumber(std::string(trimmed(pair.substr(middle + 1))));
-        if (!first || !second)
-            return fail(refused);
-        pairs.emplace_back(*first, *second);
-    }
-    return pairs;
-}
-
-std::string pairsText(const std::vector<std::pair<double, double>>& pairs) {
-    std::string text;
-    for (const auto& [first, second] : pairs)
-        text += fmt::format("{}{}={}", text.empty() ? "" : ", ", shortestNumber(first), shortestNumber(second));
-    return text;
-}
 
 Result<RetimeCurve> RetimeCurve::parse(const std::string& text, const FrameRange& there) {
     RetimeCurve curve;
@@ -65,7 +37,12 @@ Result<RetimeCurve> RetimeCurve::parse(const std::string& text, const FrameRange
         const auto speed = parseNumber(plain.substr(1));
         if (!speed || !(*speed > 0.0) || !(*speed < 1e6))
             return fail(noCurve(text, "a speed is a number above 0"));
-        return set({{there.first, there.first}, {there.first + span / *speed, there.last}});
+        const double last = there.first + span / *speed;
+        std::vector<Key> keys{{there.first, there.first}, {last, there.last}};
+        // No whole frame of the source is missing at the end: the last one is shown where it falls between two.
+        if ((last - std::floor(last + kFrameTolerance)) * *speed >= 1.0 - kFrameTolerance)
+            keys.push_back({std::ceil(last), there.last});
+        return set(std::move(keys));
     }
     if (plain.starts_with("hold ")) {
         const auto frame = parseNumber(std::string(trimmed(plain.substr(5))));

@@ -2,19 +2,12 @@
 #pragma once
 // Which frame is shown when: keys, and words for the usual curves.
 #include <string>
-#include <utility>
 #include <vector>
 
 #include "base/error.h"
 #include "time/frame_rate.h"
 
 namespace wyc {
-
-/// "A=B, C=D": pairs of numbers; line breaks and ';' part pairs too, a blank may stand for '='.
-[[nodiscard]] Result<std::vector<std::pair<double, double>>> numberPairs(const std::string& text);
-
-/// The same as a text.
-[[nodiscard]] std::string pairsText(const std::vector<std::pair<double, double>>& pairs);
 
 class RetimeCurve {
   public:

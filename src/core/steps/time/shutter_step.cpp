@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "evaluate/chosen_times.h"
 #include "steps/steps.h"
 #include "steps/time/time_parts.h"
 
@@ -26,8 +27,9 @@ Result<TimeChange> shutterMeans(const Scene& scene, const json& options) {
     if (!span)
         return asItIs(scene);
     const FrameRate rate = scene.view.rate;
-    const std::vector<double> frames =
-        scene.view.moments ? leadMoments(scene) : wholeFrames(span->first, span->last, rate);
+    std::vector<double> frames =
+        scene.view.moments ? countedMoments(scene) : wholeFrames(span->first, span->last, rate);
+    keepGaps(frames, scene.view);
     if (frames.empty())
         return fail(nothingLeft(scene));
     std::vector<double> offsets;

@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
-#include <cctype>
 #include <functional>
 #include <set>
 
@@ -37,29 +36,74 @@ std::optional<TimeSpan> spanOf(const Scene& scene) {
     return scene.view.range ? scene.view.range : movingSpan(scene);
 }
 
-// The samples that a person counts: those wanted, else those of the points, else whole frames of the motion. Points
-// that are keyed here and there only are counted in whole frames too.
-std::vector<double> leadMoments(const Scene& scene) {
-    std::vector<double> times;
-    const auto span = spanOf(scene);
-    const Node* lead = leadShape(scene);
-    if (scene.view.moments) {
-        times = scene.view.moments->times();
-    } else if (lead) {
-        times = lead->geometry->sampling().times();
-        const double frames = scene.view.rate.frameAt(times.back() - times.front()) + 1.0;
-        if (static_cast<double>(times.size()) < 0.45 * frames)
-            times.clear();
+namespace {
+
+// Points that are keyed here and there only are counted in whole frames too.
+CountedMoments countedOf(const Scene& scene) {
+    CountedMoments counted;
+    if (const Node* lead = leadShape(scene)) {
+        counted.ofPoints = lead->geometry->sampling().times();
+        const double frames = scene.view.rate.frameAt(counted.ofPoints.back() - counted.ofPoints.front()) + 1.0;
+        if (static_cast<double>(counted.ofPoints.size()) < 0.45 * frames)
+            counted.ofPoints.clear();
     }
-    if (times.empty() && span)
-        times = wholeFrames(span->first, span->last, scene.view.rate);
-    if (scene.view.range)
-        std::erase_if(times, [&](double t) { return !insideSpan(*scene.view.range, t); });
+    counted.all = counted.ofPoints;
+    if (const auto span = movingSpan(scene)) {
+        const std::vector<double> frames = wholeFrames(span->first, span->last, scene.view.rate);
+        const std::vector<double>& own = counted.ofPoints;
+        std::copy_if(frames.begin(), frames.end(), std::back_inserter(counted.all), [&](double t) {
+            return own.empty() || t < own.front() - kSameMoment || t > own.back() + kSameMoment;
+        });
+        sortMoments(counted.all);
+    }
+    return counted;
+}
+
+std::vector<double> inRange(std::vector<double> times, const View& view) {
+    if (view.range)
+        std::erase_if(times, [&](double t) { return !insideSpan(*view.range, t); });
     return times;
 }
 
+} // namespace
+
+std::shared_ptr<const CountedMoments> countedIn(const Scene& scene) {
+    return scene.view.counted ? scene.view.counted : std::make_shared<const CountedMoments>(countedOf(scene));
+}
+
+std::vector<double> countedMoments(const Scene& scene) {
+    return inRange(scene.view.moments ? scene.view.moments->times() : countedIn(scene)->all, scene.view);
+}
+
+std::vector<double> momentsOfPoints(const Scene& scene) {
+    if (scene.view.moments)
+        return countedMoments(scene);
+    std::vector<double> own = inRange(countedIn(scene)->ofPoints, scene.view);
+    return own.empty() ? countedMoments(scene) : own;
+}
+
+std::shared_ptr<const CountedMoments> countedAfter(std::vector<double> all, std::vector<double> ofPoints) {
+    sortMoments(all);
+    sortMoments(ofPoints);
+    return std::make_shared<const CountedMoments>(CountedMoments{std::move(all), std::move(ofPoints)});
+}
+
+std::shared_ptr<const CountedMoments> countedWith(const Scene& scene, const std::vector<double>& front,
+                                                  const std::vector<double>& back) {
+    std::vector<double> all = countedMoments(scene);
+    std::vector<double> own = inRange(countedIn(scene)->ofPoints, scene.view);
+    const bool first = !own.empty() && own.front() <= all.front() + kSameMoment;
+    const bool last = !own.empty() && own.back() >= all.back() - kSameMoment;
+    for (const auto& [more, reached] : {std::pair{&front, first}, std::pair{&back, last}}) {
+        all.insert(all.end(), more->begin(), more->end());
+        if (reached)
+            own.insert(own.end(), more->begin(), more->end());
+    }
+    return countedAfter(std::move(all), std::move(own));
+}
+
 double usualStep(const Scene& scene) {
-    const std::vector<double> times = leadMoments(scene);
+    const std::vector<double> times = countedMoments(scene);
     if (times.size() < 2)
         return scene.view.rate.secondsAt(1.0);
     std::vector<double> steps;
@@ -89,12 +133,19 @@ TimeChange asItIs(const Scene& scene) {
 
 View shifted(const View& view, const std::function<double(double)>& out, double speed) {
     View result = view;
+    const auto seen = [&](std::vector<double> times) {
+        for (double& time : times)
+            time = out(time);
+        return times;
+    };
+    if (result.counted)
+        result.counted = countedAfter(seen(result.counted->all), seen(result.counted->ofPoints));
+    for (TimeSpan& gap : result.gaps)
+        gap = {out(gap.first), out(gap.last)};
     if (result.range)
         result.range = TimeSpan{out(result.range->first), out(result.range->last)};
     if (result.moments) {
-        std::vector<double> stored = result.moments->storedTimes();
-        for (double& time : stored)
-            time = out(time);
+        const std::vector<double> stored = seen(result.moments->storedTimes());
         const std::size_t count = result.moments->count();
         const double cycle = result.moments->cycleSeconds() / speed;
         switch (result.moments->kind()) {
@@ -134,7 +185,7 @@ Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
     View view = scene.view;
     const auto there = spanOf(scene);
     const TimeSpan both = there ? intersection(*there, span) : span;
-    const auto moments = view.moments ? leadMoments(scene) : std::vector<double>();
+    const auto moments = view.moments ? countedMoments(scene) : std::vector<double>();
     const bool apart = both.last < both.first - kSameMoment;
     const bool between =
         view.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return insideSpan(both, t); });
@@ -149,31 +200,32 @@ bool holdsFrame(const std::set<double>& frames, double frame) {
     return near != frames.end() && *near <= frame + kFrameTolerance;
 }
 
-Result<std::set<double>> parseFrameList(const std::string& text) {
-    std::set<double> frames;
-    for (const std::string& listed : splitText(text, ',')) {
-        std::string part(trimmed(listed));
-        if (part.empty())
-            continue;
-        // "1020-1024", but not the sign of "-5": a dash behind a digit stands between two frames.
-        const auto dash = part.find('-', 1);
-        if (part.find(':') == std::string::npos && dash != std::string::npos &&
-            std::isdigit(static_cast<unsigned char>(part[dash - 1])) != 0)
-            part[dash] = ':';
-        if (part.find(':') != std::string::npos) {
-            WYC_TRY(range, FrameRange::parse(part));
-            if (range.count() > 1e6)
-                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is too many frames", part)));
-            for (double frame = range.first; frame <= range.last + kFrameTolerance; frame += 1.0)
-                frames.insert(frame);
-        } else if (const auto frame = parseNumber(part)) {
-            frames.insert(*frame);
-        } else {
-            return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame", part))
-                            .withAdvice("Write frames and ranges, as 1009,1020:1024"));
-        }
+// Frames part where their samples are furthest apart: a shutter's samples go with their frame, on both sides of it.
+// Where all are as far apart, a frame lasts until the next.
+SamplesOfFrames::SamplesOfFrames(std::set<double> frames, const std::vector<double>& moments, const FrameRate& rate)
+    : frames_(std::move(frames)), rate_(rate) {
+    std::set<double> shares; // in thousandths
+    for (const double t : moments) {
+        const double frame = snappedFrame(rate.frameAt(t));
+        shares.insert(std::round((frame - std::floor(frame)) * 1000.0));
     }
-    return frames;
+    if (shares.empty())
+        return;
+    double widest = *shares.begin() + 1000.0 - *shares.rbegin(); // across the whole frame
+    parts_ = (*shares.rbegin() + widest / 2.0) / 1000.0;
+    for (auto it = shares.begin(); std::next(it) != shares.end(); ++it)
+        if (const double gap = *std::next(it) - *it; gap > widest) {
+            widest = gap;
+            parts_ = (*it + gap / 2.0) / 1000.0;
+        }
+}
+
+bool SamplesOfFrames::holds(double seconds) const {
+    const double frame = snappedFrame(rate_.frameAt(seconds));
+    if (holdsFrame(frames_, frame))
+        return true;
+    const double share = frame - std::floor(frame);
+    return holdsFrame(frames_, std::floor(frame) + (share < parts_ - kFrameTolerance ? 0.0 : 1.0));
 }
 
 Error badInput(std::string what, std::string_view advice) {

@@ -17,8 +17,17 @@ namespace wyc {
 [[nodiscard]] const Node* leadShape(const Scene& scene);
 /// As far as the scene goes: what is wanted of it, else what moves in it.
 [[nodiscard]] std::optional<TimeSpan> spanOf(const Scene& scene);
-/// The samples that a person counts: those wanted, else those of the points, else whole frames of the motion.
-[[nodiscard]] std::vector<double> leadMoments(const Scene& scene);
+/// The samples that a person counts: those wanted, else those of the points and whole frames where only others move.
+[[nodiscard]] std::vector<double> countedMoments(const Scene& scene);
+/// Those of them that points have; all where no points move.
+[[nodiscard]] std::vector<double> momentsOfPoints(const Scene& scene);
+/// What a person counts, whatever is wanted of it.
+[[nodiscard]] std::shared_ptr<const CountedMoments> countedIn(const Scene& scene);
+/// What is counted behind a step that is no plain move: `all`, and of them those that come from points' own.
+[[nodiscard]] std::shared_ptr<const CountedMoments> countedAfter(std::vector<double> all, std::vector<double> ofPoints);
+/// With frames more in front and behind, as far as points reach that end.
+[[nodiscard]] std::shared_ptr<const CountedMoments> countedWith(const Scene& scene, const std::vector<double>& front,
+                                                                const std::vector<double>& back);
 /// Usual distance of those samples, in seconds; a frame where there are fewer than two.
 [[nodiscard]] double usualStep(const Scene& scene);
 /// A change that changes nothing.
@@ -31,6 +40,17 @@ namespace wyc {
 [[nodiscard]] Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span);
 [[nodiscard]] bool insideSpan(const TimeSpan& span, double seconds);
 [[nodiscard]] bool holdsFrame(const std::set<double>& frames, double frame);
+/// Samples that belong to frames by number: what lies within a frame goes with it.
+class SamplesOfFrames {
+  public:
+    SamplesOfFrames(std::set<double> frames, const std::vector<double>& moments, const FrameRate& rate);
+    [[nodiscard]] bool holds(double seconds) const;
+
+  private:
+    std::set<double> frames_;
+    FrameRate rate_;
+    double parts_ = 1.0; // share of a frame at which the next one's samples begin
+};
 
 /// Mean of the finite points; nothing where there is none.
 [[nodiscard]] std::optional<Vec3d> meanOf(std::span<const Vec3f> points);
