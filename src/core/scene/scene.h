@@ -191,6 +191,7 @@ struct View {
     std::optional<TimeSpan> range = {};   // nothing outside of it
     std::optional<Sampling> moments = {}; // just these; nothing = those worth storing
     FrameRate rate = {};                  // of frame numbers: the stated one, or the one assumed at opening
+    bool withinFrames = false;            // moments between whole frames were asked for by name
     std::vector<TimeSpan> gaps = {};      // between these ends nothing is stored: what stood there was dropped
     std::shared_ptr<const CountedMoments> counted = {}; // null = as the scene's own samples are
     /// The same is wanted.

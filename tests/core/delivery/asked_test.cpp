@@ -4,9 +4,12 @@
 
 #include <iostream>
 
+#include "delivery/delivery.h"
 #include "delivery/proof/as_asked.h"
 #include "delivery/proof/shown.h"
+#include "support/expected.h"
 #include "support/random_chain.h"
+#include "support/temp_folder.h"
 
 namespace wyc::asked_test {
 namespace {
@@ -32,6 +35,278 @@ TEST(Asked, StepsDoWhatTheirOptionsAskFor) {
     std::cout << wrong << " wrong, " << judged << " judged\n";
     EXPECT_EQ(wrong, 0);
     EXPECT_GT(judged, casesAsked(6000) * 8 / 10);
+}
+
+// A scene that says which frame of it is shown: the mesh by its x, the transform above it by its y, as long as each has
+// samples; and it is seen from one frame to another.
+struct Clock {
+    double meshFirst = 1001;
+    double meshLast = 1020;
+    double moveFirst = 1001;
+    double moveLast = 1060;
+    double step = 1.0; // of the mesh, in frames
+    std::optional<std::pair<double, double>> seen = {};
+    std::optional<FrameRate> rate = FrameRate();
+};
+
+std::vector<double> framesFrom(double first, double last, double step = 1.0) {
+    std::vector<double> frames;
+    for (double f = first; f <= last + 1e-9; f += step)
+        frames.push_back(f);
+    return frames;
+}
+
+Sampling at(const std::vector<double>& frames, const FrameRate& rate) {
+    std::vector<double> times;
+    for (const double f : frames)
+        times.push_back(rate.secondsAt(f));
+    return samplingFromTimes(times);
+}
+
+Scene clockScene(const Clock& clock = {}) {
+    Scene scene;
+    scene.rate = clock.rate;
+    scene.view.rate = clock.rate.value_or(FrameRate());
+    const FrameRate rate = scene.view.rate;
+    Node& place = addNode(scene, "place", -1, NodeKind::Transform);
+    std::vector<std::vector<double>> ways;
+    const auto moves = framesFrom(clock.moveFirst, clock.moveLast);
+    for (const double f : moves)
+        ways.push_back({0, f, 0});
+    place.transform = std::make_shared<MemoryTransform>(
+        at(moves, rate), std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}}, ways);
+    Node& mesh = addNode(scene, "mesh", 0, NodeKind::Mesh);
+    std::vector<std::vector<Vec3f>> points;
+    const auto poses = framesFrom(clock.meshFirst, clock.meshLast, clock.step);
+    for (const double f : poses) {
+        points.push_back(sheetPoints(3, 3, 0.0));
+        for (Vec3f& p : points.back())
+            p.x += static_cast<float>(f);
+    }
+    mesh.geometry = std::make_shared<MemoryGeometry>(at(poses, rate), gridTopology(3, 3), std::move(points));
+    if (clock.seen) {
+        VisibilityTrack track;
+        track.sampling = at({clock.moveFirst, clock.seen->first, clock.seen->second + 1.0}, rate);
+        track.values = {Visibility::Hidden, Visibility::Visible, Visibility::Hidden};
+        mesh.visibility = track;
+    }
+    return scene;
+}
+
+// Which frames of the mesh and of the transform are shown, as a reader of the scene sees it.
+std::pair<double, double> shownAt(const Scene& scene, double frame, double step = 1.0) {
+    const double t = scene.view.rate.secondsAt(frame);
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (scene.nodes[i].geometry) {
+            const Vec3d first = plainPoints(scene, i, t).at(0);
+            const Vec3f zero = sheetPoints(3, 3, 0.0)[0];
+            const auto whole = [step](double f) { return std::round(f / step * 1000.0) / 1000.0 * step; };
+            return {whole(first.x - static_cast<double>(zero.x)), whole(first.y - static_cast<double>(zero.y))};
+        }
+    return {};
+}
+
+Scene after(const Scene& scene, const std::vector<Step>& steps) {
+    const auto result = applySteps(scene, steps);
+    EXPECT_TRUE(result) << (result ? "" : result.error().text());
+    const auto intention = intentionOf(std::make_shared<const Scene>(scene), steps);
+    EXPECT_TRUE(intention && intention->otherThanAsked.empty());
+    return result ? *result : Scene();
+}
+
+// The points end at 1020, what carries them goes on to 1060, and so does all that a step leaves.
+TEST(Asked, NothingStopsWhereThePointsEnd) {
+    const std::vector<std::vector<Step>> chains{
+        {{"every", {{"count", 2}}}},
+        {{"drop", {{"frames", "1010"}}}},
+        {{"drop", {{"frames", "1030"}}}},
+        {{"fill", nlohmann::json::object()}},
+        {{"drop", {{"frames", "1010:1011"}}}, {"fill", nlohmann::json::object()}},
+        {{"ends", {{"first", "as it is"}, {"last", "as its neighbour"}}}},
+        {{"ends", {{"first", "as its neighbour"}, {"last", "left out"}}}},
+        {{"resample", {{"rate", "24"}, {"method", "nearest"}}}},
+        {{"resample", {{"rate", "12"}, {"method", "nearest"}}},
+         {"rate", {{"rate", "24"}}},
+         {"resample", {{"rate", "24"}}}},
+    };
+    for (const auto& chain : chains) {
+        SCOPED_TRACE(toJson(chain).dump());
+        const Scene result = after(clockScene(), chain);
+        const auto span = movingSpan(result);
+        ASSERT_TRUE(span);
+        if (chain.size() == 3)
+            continue;
+        for (const double frame : {1025.0, 1041.0, 1059.0})
+            EXPECT_EQ(shownAt(result, frame).second, frame);
+        EXPECT_GE(span->last, result.view.rate.secondsAt(1059.0) - 1e-6);
+    }
+}
+
+TEST(Asked, DroppedFramesAreNowhereAndTheRestStays) {
+    // Beyond the points, too.
+    const Scene one = after(clockScene(), {{"drop", {{"frames", "1030"}, {"close", true}}}});
+    EXPECT_EQ(shownAt(one, 1029).second, 1029.0);
+    EXPECT_EQ(shownAt(one, 1030).second, 1031.0);
+    EXPECT_EQ(shownAt(one, 1059).second, 1060.0);
+    // A frame goes with the samples in it: all behind it moves by a whole one.
+    Clock quarters;
+    quarters.step = 0.25;
+    quarters.meshLast = 1040;
+    const Scene closed = after(clockScene(quarters), {{"drop", {{"frames", "1010"}, {"close", true}}}});
+    EXPECT_EQ(shownAt(closed, 1010, 0.25), std::pair(1011.0, 1011.0));
+    EXPECT_EQ(shownAt(closed, 1010.25, 0.25).first, 1011.25);
+    const Scene open = after(clockScene(quarters), {{"drop", {{"frames", "1010:1014"}}}});
+    for (const Node& node : open.nodes)
+        for (const Sampling& sampling : {node.geometry ? node.geometry->sampling() : Sampling(),
+                                         node.transform ? node.transform->sampling() : Sampling()})
+            for (std::size_t i = 0; i < sampling.count() && !sampling.isStill(); ++i)
+                EXPECT_FALSE(sampling.time(i) > open.view.rate.secondsAt(1009.8) &&
+                             sampling.time(i) < open.view.rate.secondsAt(1014.99));
+    // They do not come back with the world.
+    const Scene world = after(clockScene(), {{"drop", {{"frames", "1010:1011"}}}, {"world", nlohmann::json::object()}});
+    EXPECT_EQ(shapeOf(world).sampling().locate(world.view.rate.secondsAt(1010.0)).weight > 0.0, true);
+    // A shutter's samples go with their frame on both sides of it.
+    const Scene shutter = after(clockScene(), {{"shutter", {{"open", -0.25}, {"close", 0.25}, {"samples", 3}}},
+                                               {"drop", {{"frames", "1030"}, {"close", true}}}});
+    for (const double beside : {-0.25, 0.0, 0.25})
+        EXPECT_EQ(shownAt(shutter, 1030 + beside, 0.25).second, 1031 + beside);
+}
+
+TEST(Asked, WhatIsSeenStaysSeenAndFlipsAreInTheRange) {
+    Clock clock{1001, 1020, 1001, 1020};
+    clock.seen = std::pair(1007.0, 1040.0);
+    const Scene held = after(clockScene(clock), {{"hold", {{"after", 2}}}});
+    EXPECT_TRUE(test::plainVisible(held, 1, held.view.rate.secondsAt(1040.4)));
+    EXPECT_FALSE(test::plainVisible(held, 1, held.view.rate.secondsAt(1041.4)));
+    const Scene closed = after(clockScene(clock), {{"drop", {{"frames", "1003:1004"}, {"close", true}}}});
+    for (double f = 1001; f < 1039; f += 1.0) {
+        const double source = f < 1002.5 ? f : f + 2.0;
+        EXPECT_EQ(test::plainVisible(closed, 1, closed.view.rate.secondsAt(f + 0.1)), source >= 1007 && source < 1041)
+            << f;
+    }
+}
+
+TEST(Asked, AMendOfAnEndIsForThePointsAlone) {
+    for (const char* how : {"left out", "as its neighbour"}) {
+        Clock late;
+        late.meshFirst = 1005;
+        const Scene result = after(clockScene(late), {{"ends", {{"first", how}, {"last", how}}}});
+        EXPECT_EQ(shownAt(result, 1005), std::pair(1006.0, 1005.0));
+        EXPECT_EQ(shownAt(result, 1001), std::pair(1006.0, 1001.0));
+        EXPECT_EQ(shownAt(result, 1020), std::pair(1019.0, 1020.0));
+        EXPECT_EQ(shownAt(result, 1060), std::pair(1019.0, 1060.0));
+    }
+}
+
+TEST(Asked, CurvesAndCyclesShowTheirEnds) {
+    const Clock ten{1001, 1010, 1001, 1010};
+    const Scene again =
+        after(clockScene(ten), {{"retime", {{"curve", "x1"}, {"beyond", "repeat"}, {"until", 1015.0}}}});
+    for (const auto& [frame, shown] : {std::pair(1010.0, 1010.0), {1011.0, 1001.0}, {1012.0, 1002.0}})
+        EXPECT_EQ(shownAt(again, frame), std::pair(shown, shown));
+    const Scene fast = after(clockScene(ten), {{"retime", {{"curve", "x2"}}}});
+    EXPECT_EQ(fast.view.rate.frameAt(fast.view.range->last), 1006.0);
+    EXPECT_EQ(shownAt(fast, 1006).first, 1010.0);
+    const Step loop{"loop", {{"start", 1001.0}, {"length", 5}, {"close", "cut"}, {"closing_copy", true}}};
+    EXPECT_EQ(shownAt(after(clockScene(ten), {loop}), 1006).first, 1001.0);
+    Step filled = loop;
+    filled.options["fill"] = "1001:1012";
+    EXPECT_FALSE(applySteps(clockScene(ten), {filled}));
+}
+
+TEST(Asked, ALeadInBeginsWhereAnythingMoves) {
+    Clock late;
+    late.meshFirst = 1010;
+    const Scene led = after(clockScene(late), {{"lead_in", {{"frames", 5}, {"from", "frame"}, {"frame", 1012.0}}}});
+    EXPECT_EQ(led.view.rate.frameAt(led.view.range->first), 996.0);
+    EXPECT_EQ(shownAt(led, 1003), std::pair(1010.0, 1003.0));
+}
+
+DeliveryInput inputOf(const Scene& scene, const std::string& name) {
+    DeliveryInput input;
+    input.label = input.itemName = name;
+    input.scene = scene;
+    input.source = std::make_shared<const Scene>(scene);
+    input.provenance = nlohmann::json::object();
+    return input;
+}
+
+TEST(Asked, ItemsOfADeliveryStayInStepAndRangesCountInTheirRate) {
+    const TempFolder folder;
+    DeliverySpec spec;
+    spec.folder = folder.path();
+    spec.nameTemplate = "{item}";
+    spec.wholeRange = true;
+    spec.firstFrame = 1.0;
+    const auto plan = planDelivery(
+        {inputOf(clockScene({1001, 1050, 1001, 1050}), "early"), inputOf(clockScene({1021, 1050, 1021, 1050}), "late")},
+        spec, Shot());
+    ASSERT_TRUE(plan) << plan.error().text();
+    EXPECT_EQ((*plan)[0].frames->first, 1.0);
+    EXPECT_EQ((*plan)[1].frames->first, 21.0);
+    for (const PlannedOutput& output : *plan) {
+        const auto proven = runOutput(output, {}, Progress());
+        EXPECT_TRUE(proven) << proven.error().text();
+    }
+    // No rate is told: it counts in frames of the source.
+    Clock thirty{1, 200, 1, 200};
+    thirty.rate = FrameRate::make(30, 1);
+    Shot shot;
+    shot.range = FrameRange{1, 200};
+    spec.wholeRange = false;
+    spec.firstFrame.reset();
+    spec.nameTemplate = "{item}_30";
+    const auto all = planDelivery({inputOf(clockScene(thirty), "all")}, spec, shot);
+    ASSERT_TRUE(all) << all.error().text();
+    EXPECT_EQ((*all)[0].frames->first, 1.0);
+    EXPECT_EQ((*all)[0].frames->last, 200.0);
+}
+
+// A step that means something else than its options ask is found out, whichever way it strays.
+TEST(Asked, StepsThatStrayAreFoundOut) {
+    const Scene scene = clockScene();
+    const std::vector<Step> steps{{"trim", {{"first", 1005.0}, {"last", 1050.0}}}, {"offset", {{"frames", 10.0}}}};
+    const Asked asks = asked(scene, steps);
+    const auto intention = intentionOf(std::make_shared<const Scene>(scene), steps);
+    ASSERT_TRUE(intention);
+    const auto words = [&](const TimeMap& time, const TimeMap& points, const View& view) {
+        const auto all = otherThanAsked(asks, time, points, view);
+        return all.empty() ? std::string() : all.front();
+    };
+    const FrameRate rate = scene.view.rate;
+    const View& view = intention->wanted;
+    EXPECT_EQ(words(intention->time, intention->points, view), "");
+    EXPECT_EQ(words(TimeMap::run(rate.secondsAt(11), 0.0), intention->points, view),
+              "frame 1015 would show the source's 1004; 1005 is asked for");
+    EXPECT_NE(words(intention->time, TimeMap::run(rate.secondsAt(9), 0.0), view), "");
+    View shorter = view;
+    shorter.range->last = rate.secondsAt(1020.0);
+    EXPECT_EQ(words(intention->time, intention->points, shorter), "frame 1021 is asked for and left out");
+    View longer = view;
+    longer.range->last = rate.secondsAt(1070.0);
+    EXPECT_NE(words(intention->time, intention->points, longer), "");
+    View gap = view;
+    gap.gaps.push_back({rate.secondsAt(1030.0), rate.secondsAt(1032.0)});
+    EXPECT_EQ(words(intention->time, intention->points, gap), "frame 1031 is asked for and left out");
+    View few = view;
+    few.moments = at({1015, 1016}, rate);
+    EXPECT_NE(words(intention->time, intention->points, few), "");
+}
+
+// Every step on time is known here: one that is not would go unjudged.
+TEST(Asked, KnowsEveryStepOnTime) {
+    for (const StepType& type : stepTypes())
+        if (type.time) {
+            nlohmann::json options = nlohmann::json::object();
+            if (type.id == "lead_in")
+                options = {{"from", "frame"}, {"frame", 1003.0}};
+            if (type.id == "loop")
+                options = {{"start", 1005.0}, {"length", 12}, {"fade", 4}};
+            if (type.id == "keep" || type.id == "drop")
+                options = {{"frames", "1004:1009"}};
+            const Asked asks = asked(clockScene(), {{std::string(type.id), options, true}});
+            EXPECT_FALSE(asks.unknown) << type.id;
+        }
 }
 
 } // namespace

@@ -211,8 +211,8 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     }
     if (!format.sequence)
         return scene;
-    if (scene.view.moments)
-        return atWholeMoments(std::move(scene));
+    if (scene.view.moments) // asked for by name: the writer says which one it cannot hold
+        return scene.view.withinFrames ? scene : atWholeMoments(std::move(scene));
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
         if (!node.geometry)

@@ -44,6 +44,7 @@ Result<TimeChange> shutterMeans(const Scene& scene, const json& options) {
     for (std::size_t i = 1; i < frames.size() && even; ++i)
         even = std::abs(frames[i] - frames[0] - static_cast<double>(i) * frame) < kSameMoment;
     View view{.rate = rate};
+    view.withinFrames = true;
     if (even) {
         std::vector<double> times;
         for (const double offset : offsets)
