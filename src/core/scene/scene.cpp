@@ -5,6 +5,7 @@
 #include <array>
 #include <atomic>
 #include <numbers>
+#include <utility>
 
 #include <Eigen/Geometry>
 #include <Eigen/SVD>
@@ -336,7 +337,10 @@ std::vector<double> flipsOf(const Scene& scene, std::size_t node) {
     };
     sortMoments(times);
     bool seen = seenAt(-kForever);
-    std::erase_if(times, [&](double t) { return std::exchange(seen, seenAt(t)) == seen; });
+    std::erase_if(times, [&](double t) {
+        const bool before = std::exchange(seen, seenAt(t));
+        return before == seen;
+    });
     return times;
 }
 
