@@ -37,12 +37,12 @@ double frameParts(const Times& moments, const Way& way) {
 }
 
 bool isListed(const std::set<double>& listed, double frame, double parts) {
-    return std::any_of(listed.begin(), listed.end(), [&](double one) {
-        if (std::abs(one - frame) < kFrameBeside)
-            return true;
-        const double low = one + parts - 1.0;
-        return one == std::round(one) && frame >= low - kFrameBeside && frame < low + 1.0 - kFrameBeside;
-    });
+    const auto stands = [&](double one) {
+        const auto near = listed.lower_bound(one - kFrameBeside);
+        return near != listed.end() && *near <= one + kFrameBeside;
+    };
+    // Or it goes with the whole frame that it belongs to.
+    return stands(frame) || stands(std::floor(frame - (parts - 1.0) + kFrameBeside));
 }
 
 AskedPoses between(double a, double b, double share) {
@@ -88,9 +88,9 @@ bool drop(Way& way, const json& options) {
     if (kept.empty())
         return false;
     way.look([kept](double t) -> std::optional<AskedPoses> {
-        std::size_t next = 0;
-        while (next < kept.size() && kept[next].out <= t + 1e-9)
-            ++next;
+        const auto behind = std::upper_bound(kept.begin(), kept.end(), t + 1e-9,
+                                             [](double moment, const Kept& one) { return moment < one.out; });
+        const auto next = static_cast<std::size_t>(behind - kept.begin());
         if (next > 0 && next < kept.size() && kept[next].behindGap && t > kept[next - 1].out + 1e-9) {
             const Kept& a = kept[next - 1];
             const Kept& b = kept[next];
@@ -106,15 +106,14 @@ bool drop(Way& way, const json& options) {
     const bool endGone = kept.back().in != moments.back();
     way.span = TimeSpan{startGone ? kept.front().out : way.span->first - kept.front().in + kept.front().out,
                         endGone ? kept.back().out : way.span->last - shift};
-    std::erase_if(way.own, [&](double t) {
-        return std::none_of(kept.begin(), kept.end(), [&](const Kept& k) { return std::abs(k.in - t) < kBeside; });
-    });
-    for (double& t : way.own)
-        for (const Kept& one : kept)
-            if (std::abs(one.in - t) < kBeside) {
-                t = one.out;
-                break;
-            }
+    Times own;
+    for (const double t : way.own) {
+        const auto near = std::lower_bound(kept.begin(), kept.end(), t - kBeside,
+                                           [](const Kept& one, double moment) { return one.in < moment; });
+        if (near != kept.end() && near->in <= t + kBeside)
+            own.push_back(near->out);
+    }
+    way.own = std::move(own);
     way.counted = out;
     if (way.only)
         way.only = out;
@@ -282,12 +281,12 @@ bool resample(Way& way, const json& options) {
         const Times moments = way.moments();
         if (moments.empty() || !way.known)
             return false;
-        for (const double t : frames)
-            shown[t] = *std::min_element(moments.begin(), moments.end(), [&](double a, double b) {
-                const double x = std::abs(a - t);
-                const double y = std::abs(b - t);
-                return x < y && (y - x > 1e-12);
-            });
+        for (const double t : frames) {
+            const auto behind = std::lower_bound(moments.begin(), moments.end(), t);
+            const bool first = behind == moments.begin();
+            const bool earlier = behind == moments.end() || (!first && t - *(behind - 1) < *behind - t);
+            shown[t] = earlier ? *(behind - 1) : *behind;
+        }
         way.look([shown](double t) -> std::optional<AskedPoses> {
             const auto near = shown.lower_bound(t - kBeside);
             if (near == shown.end() || near->first > t + kBeside)
@@ -367,8 +366,10 @@ bool retime(Way& way, const json& options) {
         const double in = rate.secondsAt(i0 + (i1 - i0) * (f - o0) / (o1 - o0));
         if (smooth && std::abs(f - o0) > kFrameBeside && std::abs(f - o1) > kFrameBeside)
             return std::nullopt;
-        if (curved && i0 != i1 &&
-            std::none_of(poses.begin(), poses.end(), [&](double pose) { return std::abs(pose - in) < kBeside; }))
+        if (curved && i0 != i1 && [&] {
+                const auto near = std::lower_bound(poses.begin(), poses.end(), in - kBeside);
+                return near == poses.end() || *near > in + kBeside;
+            }())
             return std::nullopt;
         return AskedPoses{{in, 1.0, false}};
     });
