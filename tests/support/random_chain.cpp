@@ -372,8 +372,11 @@ std::optional<RandomCase> randomCase(unsigned seed, int mostSteps) {
             return s.type == "trim" || s.type == "unit" || s.type == "turn" || s.type == "scale";
         });
     if (r.chance(30))
-        if (const auto step = randomEnding(r, made.meaning))
+        if (const auto step = randomEnding(r, made.meaning)) {
             made.chain.push_back(*step);
+            if (step->type == "ends" && !applySteps(made.source, made.chain)) // too few samples are left for it
+                made.chain.pop_back();
+        }
     return made;
 }
 
