@@ -23,14 +23,17 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     };
     std::vector<Chosen> all;
     StepArguments asked = arguments.steps;
-    asked.together = sources.size() > 1;
+    asked.together = sources.size() > 1 && asked.behind.empty();
     for (const SourcePtr& source : sources) {
         std::vector<Step> steps;
         if (!asked.split.empty())
             steps.push_back({"split", {{"by", asked.split == "sets" ? "face sets" : asked.split}}, true});
         WYC_TRY(whole, applySteps(source->scene, steps));
         WYC_TRY(chosen, chosenItems(whole, asked.items, asked.kinds));
-        WYC_TRY(further, asked.steps(chosen, formatOfName(arguments.target)));
+        const Format* target = formatOfName(arguments.target);
+        WYC_TRY(further, asked.steps(chosen, target));
+        if (target && !asked.world && !asked.ownSpace)
+            chosen = tellingOfPlaces(std::move(chosen), *target);
         if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
             chosen.rate = shot.rate;
         WYC_TRY(scene, applySteps(chosen, further));

@@ -54,6 +54,30 @@ Result<Shot> ShotArguments::shot() const {
     return result;
 }
 
+namespace {
+
+// A conversion from something else than the source says would be a lie about it.
+Status contradicts(const Scene& scene, const ChainSpec& chain) {
+    const auto refuse = [](const char* option, const std::string& says, const std::string& from,
+                           const std::string& to) {
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("{}: the source says {} itself, not {}", option, says, from))
+                .withAdvice(says == to ? fmt::format("It is so already: leave {} out", option)
+                                       : fmt::format("Convert from what it says: {} {}:{}", option, says, to)));
+    };
+    if (chain.unit && scene.unitMetres) {
+        WYC_TRY(from, parseUnit(chain.unit->first));
+        WYC_TRY(to, parseUnit(chain.unit->second));
+        if (const std::string says = unitName(*scene.unitMetres); says != unitName(from))
+            return refuse("--unit", says, unitName(from), unitName(to));
+    }
+    if (chain.up && scene.upAxis && *scene.upAxis != chain.up->first)
+        return refuse("--up", upAxisName(*scene.upAxis), upAxisName(chain.up->first), upAxisName(chain.up->second));
+    return {};
+}
+
+} // namespace
+
 Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format* target) const {
     std::vector<Step> result;
     if (!stepsFile.empty()) {
@@ -62,15 +86,10 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
     }
     ChainSpec chain;
     chain.world = world;
-    chain.instancersAsPoints = target && !target->keeps(Content::Transforms);
+    chain.ownSpace = ownSpace;
+    chain.transforms = !target || target->keeps(Content::Transforms);
     if (!unit.empty()) {
         WYC_TRY(pair, fromTo(unit, "--unit"));
-        WYC_TRY(from, parseUnit(pair.first));
-        if (scene.unitMetres && unitName(*scene.unitMetres) != unitName(from))
-            return fail(makeError(ErrorKind::BadInput, fmt::format("the source says {} itself, not {}",
-                                                                   unitName(*scene.unitMetres), unitName(from)))
-                            .withAdvice(fmt::format("Convert from what it says: --unit {}:{}",
-                                                    unitName(*scene.unitMetres), pair.second)));
         chain.unit = pair;
     }
     chain.scale = scale;
@@ -78,11 +97,6 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
         WYC_TRY(pair, fromTo(up, "--up"));
         WYC_TRY(from, parseUpAxis(pair.first));
         WYC_TRY(to, parseUpAxis(pair.second));
-        if (scene.upAxis && *scene.upAxis != from)
-            return fail(makeError(ErrorKind::BadInput, fmt::format("the source says {} is up itself, not {}",
-                                                                   upAxisName(*scene.upAxis), upAxisName(from)))
-                            .withAdvice(fmt::format("Turn it from what it says: --up {}:{}", upAxisName(*scene.upAxis),
-                                                    pair.second)));
         chain.up = {from, to};
     }
     chain.lead = lead;
@@ -134,6 +148,7 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
         WYC_TRY(made, applySteps(scene, result));
         now = std::move(made);
     }
+    WYC_CHECK(contradicts(now, chain));
     const auto added = chainOf(now, chain);
     result.insert(result.end(), added.begin(), added.end());
     result.insert(result.end(), behind.begin(), behind.end());

@@ -35,6 +35,7 @@ struct StepArguments {
     double scale = 1.0;
     std::string up; // FROM:TO
     bool world = false;
+    bool ownSpace = false;
     double lead = 0.0;
     std::string frames;
     std::optional<double> length;
@@ -48,10 +49,10 @@ struct StepArguments {
     std::string start;        // frame
     std::string split;        // pieces, sets, materials: before items are chosen
     std::vector<Step> behind; // that a verb adds behind all of them
+    bool together = false;    // several sources: a first frame that no range numbers is left to startTogether
     /// The chain of the file, then what the options ask for in the order of every delivery (delivery/chain.h).
     /// `target`: the format that the result is for; null: none.
     [[nodiscard]] Result<std::vector<Step>> steps(const Scene& scene, const Format* target = nullptr) const;
-    bool together = false; // several sources: their first frame is left to startTogether, but where a range numbers it
 };
 
 struct ConvertArguments {

@@ -303,10 +303,10 @@ std::optional<std::string> firstValueFault(const Scene& source, std::size_t n, c
                                            1e-3)
                 continue;
             const bool rate = channel.time == TimeRole::Rate;
-            if (!rate && !(speed > 1e-6))
-                continue; // a shutter of a rest, or of a motion that runs backwards, stays
+            if (!rate && !(std::abs(speed) > 1e-6))
+                continue; // a shutter of a rest stays
             for (double& number : wanted)
-                number *= rate ? speed : 1.0 / speed;
+                number *= rate ? speed : 1.0 / std::abs(speed);
         }
         if (channel.space == SpaceRole::Turn || channel.space == SpaceRole::Axes ||
             channel.space == SpaceRole::Placement)

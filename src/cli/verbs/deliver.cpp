@@ -83,47 +83,34 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
             return kFindings;
         }
     }
+    // All of the run is planned, and what stops it is said, before the first of it is written.
+    auto outputs = plannedRun(*job, sources, arguments.only);
+    if (!outputs)
+        return report(common, outputs.error());
+    if (outputs->empty())
+        return report(common, makeError(ErrorKind::BadInput, "nothing fits --only"));
+    for (const PlannedOutput& output : *outputs) {
+        if (!common.quiet && !common.json)
+            printLosses(output);
+        if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
+            return report(common, filled.error());
+    }
+    std::vector<json> against(outputs->size());
+    for (std::size_t i = 0; arguments.againstLast && i < outputs->size(); ++i) {
+        auto changes = changesOf(common, (*outputs)[i], terminal.progress());
+        if (!changes)
+            return report(common, changes.error());
+        against[i] = std::move(*changes);
+    }
     json documents = json::array();
-    std::size_t matched = 0;
-    for (const DeliverySpec& spec : job->deliveries) {
-        auto inputs = deliveryInputs(*job, spec, sources);
-        if (!inputs)
-            return report(common, inputs.error());
-        if (!arguments.only.empty())
-            std::erase_if(*inputs, [&](const DeliveryInput& input) {
-                return std::none_of(arguments.only.begin(), arguments.only.end(), [&](const std::string& pattern) {
-                    return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) ||
-                           matchesPattern(input.itemName, pattern);
-                });
-            });
-        if (inputs->empty() && !arguments.only.empty())
-            continue;
-        auto outputs = planDelivery(*inputs, spec, job->shot);
-        if (!outputs)
-            return report(common, outputs.error());
-        for (std::size_t i = 0; i < outputs->size(); ++i) {
-            const PlannedOutput& output = (*outputs)[i];
-            ++matched;
-            if (!common.quiet && !common.json)
-                printLosses(output);
-            if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
-                return report(common, filled.error());
-            json against;
-            if (arguments.againstLast) {
-                auto changes = changesOf(common, output, terminal.progress());
-                if (!changes)
-                    return report(common, changes.error());
-                against = std::move(*changes);
-            }
-            if (arguments.dryRun) {
-                documents.push_back(toJson(output));
-                if (arguments.againstLast)
-                    documents.back()["against_last"] = std::move(against);
-                if (!common.json)
-                    fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount,
-                               output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
-                continue;
-            }
+    for (std::size_t i = 0; i < outputs->size(); ++i) {
+        const PlannedOutput& output = (*outputs)[i];
+        if (arguments.dryRun) {
+            documents.push_back(toJson(output));
+            if (!common.json)
+                fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount,
+                           output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
+        } else {
             const double share = 1.0 / static_cast<double>(outputs->size());
             const auto result =
                 runOutput(output, {},
@@ -131,16 +118,14 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
             if (!result)
                 return report(common, result.error());
             documents.push_back(resultJson(output, *result, true));
-            if (arguments.againstLast)
-                documents.back()["against_last"] = std::move(against);
-            if (!common.json)
+            if (!common.json) {
                 printNotCompared(common, result->proof);
-            if (!common.json)
                 fmt::print("{}  {}  {}\n", output.target.string(), sizeText(result->sizeBytes), result->proof.words());
+            }
         }
+        if (arguments.againstLast)
+            documents.back()["against_last"] = std::move(against[i]);
     }
-    if (matched == 0)
-        return report(common, makeError(ErrorKind::BadInput, "nothing fits --only"));
     if (common.json)
         printJson({{"outputs", documents}});
     return kClean;

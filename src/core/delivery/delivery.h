@@ -3,6 +3,7 @@
 // Delivery: what will be written and lost, the writing, the proof and the record.
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -39,6 +40,7 @@ struct DeliverySpec {
     std::optional<double> length; // exactly so many frames
     std::optional<ShutterSpec> shutter;
     bool world = false;            // transforms go into the points
+    bool ownSpace = false;         // where the format has no transforms they stay out of the points all the same
     std::optional<FrameRate> rate; // resample to it; else as it is
     std::string resample = "linear";
     std::optional<double> unitMetres; // convert to it
@@ -78,7 +80,7 @@ struct DeliveryInput {
 struct Loss {
     std::string item;
     std::string what;
-    bool keptInWorldSpace = false; // a delivery in world space does not lose it
+    bool keptInWorldSpace = false; // a delivery that is not in own space does not lose it
 };
 
 class ReadFiles;
@@ -105,8 +107,14 @@ struct PlannedOutput {
     std::vector<Intention> intentions = {};      // what the steps mean, of every source that has a part in it
 };
 
+/// What else belongs to a run.
+struct RunSoFar {
+    std::span<const PlannedOutput> planned; // by its other deliveries: none takes another's name
+    std::vector<DeliveryInput> inStep; // items of the delivery that are not written now: a first frame counts from all
+};
 [[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs,
-                                                              const DeliverySpec& spec, const Shot& shot);
+                                                              const DeliverySpec& spec, const Shot& shot,
+                                                              const RunSoFar& run = {});
 /// One target named outright; the format is that of its name.
 struct ConversionSpec {
     fs::path target;
@@ -116,8 +124,6 @@ struct ConversionSpec {
 };
 [[nodiscard]] Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
                                                                 const ConversionSpec& spec);
-/// The steps a delivery adds behind an item's own.
-[[nodiscard]] std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot);
 /// What the format cannot carry of the scene.
 [[nodiscard]] std::vector<Loss> lossesOf(const Scene& scene, const Format& format);
 

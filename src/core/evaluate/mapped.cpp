@@ -6,6 +6,7 @@
 
 #include "evaluate/chosen_times.h"
 #include "evaluate/mapped.h"
+#include "evaluate/mapped_values.h"
 #include "scene/channels.h"
 #include "scene/deform/deformers.h"
 #include "scene/layers.h"
@@ -13,23 +14,6 @@
 
 namespace wyc {
 namespace {
-
-// Weight of pose i divided by the sum of weights 0 … i, so that mixing one after another gives the weighted sum.
-template<class Mix> Status mixInTurn(const std::vector<TimedPose>& poses, const Mix& mix) {
-    double sum = poses.front().weight;
-    for (std::size_t i = 1; i < poses.size(); ++i) {
-        sum += poses[i].weight;
-        WYC_CHECK(mix(poses[i], poses[i].weight / sum));
-    }
-    return {};
-}
-
-double speedOf(const std::vector<TimedPose>& poses) {
-    double speed = 0.0;
-    for (const TimedPose& pose : poses)
-        speed += pose.weight * pose.speed;
-    return poses.size() == 1 ? poses.front().speed : speed;
-}
 
 class MappedGeometry final : public Geometry {
   public:
@@ -297,136 +281,6 @@ class CarriedGeometry final : public MomentWrapper {
     Sampling sampling_;
 };
 
-class MappedValues final : public ValuesWrapper {
-  public:
-    /// `carrier`: the shape before the map. `carried`: it stands at the top, and goes where the map carries it.
-    MappedValues(const Channel& channel, TimeMap map, Sampling sampling, GeometryPtr carrier, bool carried)
-        : ValuesWrapper(channel.values),
-          map_(std::move(map)),
-          sampling_(std::move(sampling)),
-          space_(channel.space),
-          time_(channel.time),
-          carrier_(std::move(carrier)),
-          numbers_(channel.numbers),
-          ofPoints_(isSpeedOfPoints(channel)),
-          carried_(carried && ofPoints_) {}
-    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
-    [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
-    [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
-    [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
-    [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
-        const auto poses = map_.at(t);
-        if (ofPoints_ && carrier_ && poses.size() > 1) {
-            WYC_TRY(speeds, speedsOfMix(poses));
-            if (speeds)
-                return std::move(*speeds);
-        }
-        const ValueMix how{space_, carrier_.get()};
-        WYC_TRY(value, inner().readAt(poses.front().seconds, how));
-        WYC_CHECK(mixInTurn(poses, [&](const TimedPose& pose, double weight) -> Status {
-            WYC_TRY(other, inner().readAt(pose.seconds, how));
-            WYC_TRY(same, haveSameNumbers(poses.front(), pose));
-            if (!same)
-                return {};
-            WYC_TRY(match, matchTo(poses.front(), pose));
-            value = mixedValues(type(), std::move(value), other, weight, space_, match);
-            return {};
-        }));
-        followSpeed(value, speedOf(poses));
-        followCarry(value, poses);
-        return value;
-    }
-    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override {
-        return tokenAt(sampling_.time(s));
-    }
-    [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
-        const auto poses = map_.at(t);
-        const TimedPose& pose = poses.front();
-        const bool asItIs = poses.size() == 1 && (pose.speed == 1.0 || time_ == TimeRole::Plain) &&
-                            (!carried_ || pose.carrySpeed == Carry{});
-        return asItIs ? inner().tokenAt(pose.seconds) : std::nullopt;
-    }
-
-  private:
-    [[nodiscard]] Result<PointMatch> matchTo(const TimedPose& base, const TimedPose& pose) const {
-        if (carrier_ && isArray())
-            return matchOf(Pose::atTime(*carrier_, base.seconds), Pose::atTime(*carrier_, pose.seconds));
-        PointMatch match;
-        match.by = PointMatch::By::Number;
-        return match;
-    }
-    // Values that elements have by number are mixed where all have the same.
-    [[nodiscard]] Result<bool> haveSameNumbers(const TimedPose& base, const TimedPose& pose) const {
-        if (!numbers_ || numbers_->sameAlways())
-            return true;
-        WYC_TRY(here, numbers_->readAt(base.seconds, {}));
-        WYC_TRY(there, numbers_->readAt(pose.seconds, {}));
-        return here.bytes == there.bytes;
-    }
-    // The speed of a mix of poses: that of each as far as it runs, and places times the change of their weights.
-    // Nothing where the poses do not have the same points: there nothing is mixed.
-    [[nodiscard]] Result<std::optional<PropertyValue>> speedsOfMix(const std::vector<TimedPose>& poses) const {
-        std::optional<PropertyValue> none;
-        WYC_TRY(first, inner().readAt(poses.front().seconds, {space_, carrier_.get()}));
-        std::vector<double> sum;
-        std::vector<Vec3f> points;
-        for (const TimedPose& pose : poses) {
-            WYC_TRY(match, matchTo(poses.front(), pose));
-            WYC_TRY(own, numbersAt(inner(), pose.seconds, {space_, carrier_.get()}));
-            WYC_CHECK(readPointsAt(*carrier_, pose.seconds, points));
-            if (match.by != PointMatch::By::Number || own.size() != points.size() * 3 || pose.rest || pose.keepsShape)
-                return none;
-            sum.resize(own.size(), 0.0);
-            if (sum.size() != own.size())
-                return none;
-            for (std::size_t i = 0; i < points.size(); ++i) {
-                const std::array<float, 3> place{points[i].x, points[i].y, points[i].z};
-                for (std::size_t k = 0; k < 3; ++k)
-                    sum[i * 3 + k] +=
-                        pose.weight * pose.rate * own[i * 3 + k] + pose.weightRate * static_cast<double>(place[k]);
-            }
-        }
-        changeNumbers(type(), first, [&]<class T>(std::span<T> numbers) {
-            for (std::size_t i = 0; i < numbers.size() && i < sum.size(); ++i)
-                numbers[i] = static_cast<T>(sum[i]);
-        });
-        followCarry(first, poses);
-        return std::optional(std::move(first));
-    }
-    // What is told per second, or in seconds, of a motion that goes faster or slower. A shutter of a rest, or of a
-    // motion that runs backwards, stays as long as it was.
-    void followSpeed(PropertyValue& value, double speed) const {
-        const bool rate = time_ == TimeRole::Rate;
-        if (speed == 1.0 || time_ == TimeRole::Plain || (!rate && !(speed > 0.0)))
-            return;
-        changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
-            for (T& number : numbers)
-                number = static_cast<T>(static_cast<double>(number) * (rate ? speed : 1.0 / speed));
-        });
-    }
-    void followCarry(PropertyValue& value, const std::vector<TimedPose>& poses) const {
-        if (!carried_)
-            return;
-        Carry speed{};
-        for (const TimedPose& pose : poses)
-            for (std::size_t i = 0; i < 3; ++i)
-                speed[i] += pose.weight * pose.carrySpeed[i];
-        if (speed != Carry{})
-            changeNumbers(type(), value, [&]<class T>(std::span<T> numbers) {
-                for (std::size_t i = 0; i < numbers.size(); ++i)
-                    numbers[i] = static_cast<T>(static_cast<double>(numbers[i]) + speed[i % 3]);
-            });
-    }
-    TimeMap map_;
-    Sampling sampling_;
-    SpaceRole space_;
-    TimeRole time_;
-    GeometryPtr carrier_;
-    ValuesPtr numbers_; // may be null
-    bool ofPoints_;
-    bool carried_;
-};
-
 bool mixesPoses(const TimeMap& map) {
     const auto spans = map.holds();
     return std::any_of(spans.begin(), spans.end(), [&](const TimeSpan& span) {
@@ -450,38 +304,6 @@ bool turnsInMixes(const std::vector<TransformOp>& ops) {
     });
 }
 
-// Later, earlier, slower or faster: every sample stays one, and between them all is as it was.
-bool movedAsAWhole(const TimeMap& map, const View& view) {
-    const auto run = map.asOneRun();
-    return run && run->speed > 0.0 && !view.range && !view.moments;
-}
-
-PropertiesPtr mappedProperties(const PropertiesPtr& properties, const TimeMap& map, const View& view,
-                               const GeometryPtr& carrier, bool carried = false) {
-    const bool turning = carrier && normalsTurn(properties, *carrier);
-    return changedChannels(properties, [map, view, carrier, carried, turning](const Channel& channel) -> ValuesPtr {
-        const ValuesPtr& values = channel.values;
-        if (values->sampling().isStill() && values->sameAlways()) {
-            // One value for all times follows a speed that is one for all times.
-            const auto run = map.asOneRun();
-            if (channel.time == TimeRole::Plain || !run || run->speed == 1.0 || values->sampling().count() == 0)
-                return values;
-            return std::make_shared<MappedValues>(channel, map, values->sampling(), carrier, false);
-        }
-        TrackNature nature;
-        nature.held = channel.blend == Blend::Held;
-        nature.straight = values->straightBetween() && (channel.blend != Blend::UnitLength || movedAsAWhole(map, view));
-        nature.sameAlways = values->sameAlways();
-        // Values of points are sampled as the points are: readers pair them by number.
-        const bool withPoints = carrier && values->isArray() && values->sampling() == carrier->sampling();
-        if (withPoints)
-            nature = {carrier->straightBetween() && values->straightBetween() && (movedAsAWhole(map, view) || !turning),
-                      false, carrier->sameAlways() && values->sameAlways(), true};
-        return std::make_shared<MappedValues>(channel, map, chosenTimes(values->sampling(), nature, map, view), carrier,
-                                              carried);
-    });
-}
-
 } // namespace
 
 Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, const TimeMap* ofPoints) {
@@ -489,9 +311,9 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, cons
     Scene result = scene;
     result.container.samplings.clear();
     result.view = view;
-    result.properties = mappedProperties(scene.properties, map, view, nullptr);
+    result.properties = mappedProperties(scene.properties, map, view);
     for (Material& material : result.materials)
-        material.graph = mappedProperties(material.graph, map, view, nullptr);
+        material.graph = mappedProperties(material.graph, map, view);
     const bool mixes = mixesPoses(map);
     const bool joins = map.joinsApart();
     const bool withRest = scene.rest && showsRest(map);
@@ -515,10 +337,6 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, cons
         Node& node = result.nodes[i];
         const GeometryPtr own = node.geometry;
         const bool set = node.is().part && node.parent >= 0;
-        const bool withPoints = own || (set && scene.nodes[static_cast<std::size_t>(node.parent)].geometry);
-        node.properties = mappedProperties(node.properties, withPoints ? points : map, view,
-                                           set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own,
-                                           carries && node.parent < 0 && !node.transform);
         // Where moments are wanted, a still shape has them as far as something on it changes.
         const bool still = own && own->sameAlways() && !(view.moments && layersChange(before.properties));
         if (own && !(own->sampling().isStill() && still)) {
@@ -546,16 +364,19 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, cons
                 track.values.push_back(track.at(time));
             node.visibility = std::move(track);
         }
+        const bool free = carries && node.parent >= 0 && standsFree(node);
+        const bool carried = carries && (node.parent < 0 || free);
+        if (carried && !free && node.geometry && !node.transform)
+            node.geometry =
+                std::make_shared<CarriedGeometry>(node.geometry, map, carriedTimes(node.geometry->sampling()));
+        const GeometryPtr carrier = set ? scene.nodes[static_cast<std::size_t>(node.parent)].geometry : own;
+        const GeometryPtr shown = set ? result.nodes[static_cast<std::size_t>(node.parent)].geometry : node.geometry;
+        node.properties = mappedProperties(node.properties, carrier ? points : map, view, carrier, shown,
+                                           carries && node.parent < 0 && !node.transform);
         // A sum of poses is no pose of a skin, and moments are asked of points.
         if (!ofPoints && !mixes && !joins && !carries && !withRest && !view.moments)
             stillDeformed(node, before);
-        const bool free = carries && node.parent >= 0 && standsFree(node);
-        if (!carries || (node.parent >= 0 && !free))
-            continue;
-        if (!free && node.geometry && !node.transform)
-            node.geometry =
-                std::make_shared<CarriedGeometry>(node.geometry, map, carriedTimes(node.geometry->sampling()));
-        else if (node.transform || node.is().place)
+        if (carried && (free || !node.geometry || node.transform) && (node.transform || node.is().place))
             node.transform = std::make_shared<CarriedTransform>(
                 node.transform, map, carriedTimes(node.transform ? node.transform->sampling() : Sampling::still()),
                 free);

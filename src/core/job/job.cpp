@@ -2,6 +2,7 @@
 #include "job/job.h"
 
 #include <algorithm>
+#include <iterator>
 #include <map>
 
 #include <fmt/format.h>
@@ -478,6 +479,30 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
         }
     }
     return inputs;
+}
+
+Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<SourcePtr>& sources,
+                                              const std::vector<std::string>& only) {
+    std::vector<PlannedOutput> all;
+    RunSoFar run;
+    for (const DeliverySpec& spec : job.deliveries) {
+        WYC_TRY(inputs, deliveryInputs(job, spec, sources));
+        const auto fits = [&](const DeliveryInput& input) {
+            return only.empty() || std::any_of(only.begin(), only.end(), [&](const std::string& pattern) {
+                       return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) ||
+                              matchesPattern(input.itemName, pattern);
+                   });
+        };
+        const auto others = std::stable_partition(inputs.begin(), inputs.end(), fits);
+        run.inStep.assign(others, inputs.end());
+        inputs.erase(others, inputs.end());
+        if (inputs.empty() && !only.empty())
+            continue;
+        WYC_TRY(outputs, planDelivery(inputs, spec, job.shot, run));
+        all.insert(all.end(), std::make_move_iterator(outputs.begin()), std::make_move_iterator(outputs.end()));
+        run.planned = all;
+    }
+    return all;
 }
 
 } // namespace wyc

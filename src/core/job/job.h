@@ -64,6 +64,11 @@ struct Job {
 /// holds the sources in the job's order (null where one could not be opened: an error if it is needed).
 [[nodiscard]] Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
                                                                 const std::vector<SourcePtr>& opened);
+/// All outputs of a run, of every delivery of the job, before the first of them is written: none takes another's name.
+/// `only`: patterns over names of deliveries and over labels and names of items; empty = all. What is left out so stays
+/// in step with what is not.
+[[nodiscard]] Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<SourcePtr>& sources,
+                                                            const std::vector<std::string>& only);
 
 /// How an item is called in patterns and lists: "SOURCE/PATH".
 [[nodiscard]] std::string itemLabel(const Source& source, const std::string& path);

@@ -31,7 +31,7 @@ struct Asked {
     std::function<std::optional<AskedPoses>(double)> poses;
     /// The same of points and what is sampled with them, where a mend changes them alone.
     std::function<std::optional<AskedPoses>(double)> pointPoses;
-    /// A step whose asking is not known here; what comes after it is not judged.
+    /// A step whose asking is not known here: then nothing is said of the chain.
     std::optional<std::string> unknown;
 };
 [[nodiscard]] Asked asked(const Scene& source, const std::vector<Step>& steps);

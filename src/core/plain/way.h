@@ -133,8 +133,11 @@ struct Way {
     }
     [[nodiscard]] Times frames(const TimeSpan& of, const FrameRate& in) const {
         Times times;
-        for (double f = std::ceil(in.frameAt(of.first) - kFrameBeside); f <= in.frameAt(of.last) + kFrameBeside;
-             f += 1.0)
+        const double first = std::ceil(in.frameAt(of.first) - kFrameBeside);
+        const double last = in.frameAt(of.last) + kFrameBeside;
+        if (!(last - first < 1e7)) // nobody means that many
+            return times;
+        for (double f = first; f <= last; f += 1.0)
             times.push_back(in.secondsAt(f));
         return times;
     }

@@ -266,6 +266,20 @@ Result<Mat4> localMatrix(const Scene& scene, std::size_t node, double seconds) {
     return local.matrix;
 }
 
+bool isPlaced(const Scene& scene, std::size_t node) {
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
+        if (!transform)
+            continue;
+        if (!transform->constant())
+            return true;
+        const auto channels = transform->channels(0);
+        if (channels && !matrixOf(transform->ops(), *channels).isIdentity())
+            return true;
+    }
+    return false;
+}
+
 Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double seconds) {
     WorldPlacement result;
     bool inheriting = true;
@@ -302,18 +316,14 @@ bool neverSeen(const Scene& scene, std::size_t node) {
 
 namespace {
 
-void widen(std::optional<TimeSpan>& span, const Sampling& sampling) {
-    if (sampling.isStill())
-        return;
-    if (!span)
-        span = TimeSpan{sampling.firstTime(), sampling.lastTime()};
-    span->first = std::min(span->first, sampling.firstTime());
-    span->last = std::max(span->last, sampling.lastTime());
+void widen(std::optional<TimeSpan>& span, const TimeSpan& by) {
+    span = span ? TimeSpan{std::min(span->first, by.first), std::max(span->last, by.last)} : by;
 }
 
-} // namespace
-
-namespace {
+void widen(std::optional<TimeSpan>& span, const Sampling& sampling) {
+    if (!sampling.isStill())
+        widen(span, {sampling.firstTime(), sampling.lastTime()});
+}
 
 // Sample times at which a node is seen or hidden from then on, as it and all above it say.
 std::vector<double> flipsOf(const Scene& scene, std::size_t node) {
@@ -323,7 +333,8 @@ std::vector<double> flipsOf(const Scene& scene, std::size_t node) {
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
         if (const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility; track && !track->values.empty()) {
             above.push_back(&*track);
-            changes = changes || track->sampling.count() > 1;
+            changes = changes || std::adjacent_find(track->values.begin(), track->values.end(),
+                                                    std::not_equal_to<>()) != track->values.end();
             for (std::size_t i = 1; i < track->sampling.count(); ++i)
                 times.push_back(track->sampling.time(i));
         }
@@ -377,7 +388,7 @@ std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node) {
     // What is shown or hidden changes where it flips, and nowhere else.
     if (!scene.nodes[node].is().place)
         for (const double flip : flipsOf(scene, node))
-            span = span ? TimeSpan{std::min(span->first, flip), std::max(span->last, flip)} : TimeSpan{flip, flip};
+            widen(span, {flip, flip});
     return span;
 }
 
@@ -392,12 +403,8 @@ std::optional<FrameRange> movingFrames(const Scene& scene, std::size_t node) {
 std::optional<TimeSpan> movingSpan(const Scene& scene) {
     std::optional<TimeSpan> span;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-        if (const auto own = movingSpan(scene, i)) {
-            if (!span)
-                span = own;
-            span->first = std::min(span->first, own->first);
-            span->last = std::max(span->last, own->last);
-        }
+        if (const auto own = movingSpan(scene, i))
+            widen(span, *own);
     }
     return span;
 }

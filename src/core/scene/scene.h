@@ -196,7 +196,8 @@ struct View {
     std::shared_ptr<const CountedMoments> counted = {}; // null = as the scene's own samples are
     /// The same is wanted.
     bool operator==(const View& other) const {
-        return range == other.range && moments == other.moments && rate == other.rate && gaps == other.gaps;
+        return range == other.range && moments == other.moments && rate == other.rate && gaps == other.gaps &&
+               withinFrames == other.withinFrames;
     }
 };
 
@@ -261,12 +262,14 @@ struct WorldPlacement {
 };
 /// World matrix and visibility (after asking parents) of a node at a time.
 [[nodiscard]] Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double seconds);
+/// Whether the node stands, at any moment, elsewhere in the world than in its own space.
+[[nodiscard]] bool isPlaced(const Scene& scene, std::size_t node);
 
 /// True when the node is hidden at every time at which it or something above it says whether it is seen.
 [[nodiscard]] bool neverSeen(const Scene& scene, std::size_t node);
 
-/// First and last sample time of what moves in a node: its points and the transforms above it. Nothing when
-/// still.
+/// First and last time at which something of a node changes: samples of its points, of what it says and of the
+/// transforms above it, as far as they move, and where it is seen or hidden from then on. Nothing when still.
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene, std::size_t node);
 [[nodiscard]] std::optional<TimeSpan> movingSpan(const Scene& scene);
 /// The same as frames of the rate that the scene is looked at with.

@@ -25,7 +25,7 @@ TEST(Asked, StepsDoWhatTheirOptionsAskFor) {
             continue;
         const auto intention = intentionOf(std::make_shared<const Scene>(it->source), it->chain);
         ASSERT_TRUE(intention) << intention.error().text();
-        judged += intention->notJudged.empty();
+        judged += !intention->asks->unknown;
         if (!intention->otherThanAsked.empty() && ++wrong < 8)
             ADD_FAILURE() << "case " << round << ": " << intention->otherThanAsked.front() << "\n"
                           << toJson(it->chain) << "\n"
@@ -265,34 +265,110 @@ TEST(Asked, ItemsOfADeliveryStayInStepAndRangesCountInTheirRate) {
 TEST(Asked, StepsThatStrayAreFoundOut) {
     const Scene scene = clockScene();
     const std::vector<Step> steps{{"trim", {{"first", 1005.0}, {"last", 1050.0}}}, {"offset", {{"frames", 10.0}}}};
-    const Asked asks = asked(scene, steps);
     const auto intention = intentionOf(std::make_shared<const Scene>(scene), steps);
     ASSERT_TRUE(intention);
-    const auto words = [&](const TimeMap& time, const TimeMap& points, const View& view) {
-        const auto all = otherThanAsked(asks, time, points, view);
+    const FrameRate rate = scene.view.rate;
+    // What is said when this is other than it should be.
+    const auto words = [&](const std::function<void(Intention&)>& stray) {
+        Intention other = *intention;
+        stray(other);
+        const auto all = otherThanAsked(*other.asks, other, false);
         return all.empty() ? std::string() : all.front();
     };
-    const FrameRate rate = scene.view.rate;
-    const View& view = intention->wanted;
-    EXPECT_EQ(words(intention->time, intention->points, view), "");
-    EXPECT_EQ(words(TimeMap::run(rate.secondsAt(11), 0.0), intention->points, view),
+    EXPECT_EQ(words([](Intention&) {}), "");
+    EXPECT_EQ(words([&](Intention& i) { i.time = TimeMap::run(rate.secondsAt(11), 0.0); }),
               "frame 1015 would show the source's 1004; 1005 is asked for");
-    EXPECT_NE(words(intention->time, TimeMap::run(rate.secondsAt(9), 0.0), view), "");
-    View shorter = view;
-    shorter.range->last = rate.secondsAt(1020.0);
-    EXPECT_EQ(words(intention->time, intention->points, shorter), "frame 1021 is asked for and left out");
-    View longer = view;
-    longer.range->last = rate.secondsAt(1070.0);
-    EXPECT_NE(words(intention->time, intention->points, longer), "");
-    View gap = view;
-    gap.gaps.push_back({rate.secondsAt(1030.0), rate.secondsAt(1032.0)});
-    EXPECT_EQ(words(intention->time, intention->points, gap), "frame 1031 is asked for and left out");
-    View few = view;
-    few.moments = at({1015, 1016}, rate);
-    EXPECT_NE(words(intention->time, intention->points, few), "");
+    EXPECT_NE(words([&](Intention& i) { i.points = TimeMap::run(rate.secondsAt(9), 0.0); }), "");
+    EXPECT_EQ(words([&](Intention& i) { i.wanted.range->last = rate.secondsAt(1020.0); }),
+              "frame 1021 is asked for and left out");
+    EXPECT_NE(words([&](Intention& i) { i.wanted.range->last = rate.secondsAt(1070.0); }), "");
+    EXPECT_EQ(words([&](Intention& i) {
+                  i.wanted.gaps = {{rate.secondsAt(1030.0), rate.secondsAt(1032.0)}};
+              }),
+              "frame 1031 is asked for and left out");
+    EXPECT_NE(words([&](Intention& i) { i.wanted.moments = at({1015, 1016}, rate); }), "");
+    EXPECT_NE(words([&](Intention& i) { i.wanted.rate = *FrameRate::make(25, 1); }), "");
+}
+
+// A scene that was cut by nobody's step promises less than was asked: it is not proven.
+TEST(Asked, WhatWasCutOnTheWayIsNotProven) {
+    const TempFolder folder;
+    DeliveryInput input = inputOf(clockScene(), "clock");
+    input.scene = *applySteps(input.scene, {{"trim", {{"first", 1001.0}, {"last", 1030.0}}}});
+    for (const char* name : {"a.abc", "p/a.####.obj"}) {
+        const auto plan = planConversion({input}, {folder.path() / name, false, true});
+        ASSERT_TRUE(plan) << plan.error().text();
+        const auto done = runOutput(plan->front(), {}, Progress());
+        ASSERT_FALSE(done) << name;
+        EXPECT_NE(done.error().what.find("frame 1031 is asked for and left out"), std::string::npos)
+            << done.error().text();
+    }
+}
+
+// Times that no motion has, as a damaged file may say them.
+TEST(Asked, EndsOfTimeAreNoReasonToWait) {
+    Scene scene = clockScene();
+    for (const double last : {1e9, 1e18, 1e300}) {
+        scene.nodes[0].transform = std::make_shared<MemoryTransform>(
+            Sampling::acyclic({0.0, last}), std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+            std::vector<std::vector<double>>{{0, 0, 0}, {0, 1, 0}});
+        for (const Step& step : std::vector<Step>{{"offset", {{"frames", 5.0}}},
+                                                  {"every", {{"count", 2}}},
+                                                  {"hold", {{"after", 2}}},
+                                                  {"shutter", nlohmann::json::object()}})
+            (void)intentionOf(std::make_shared<const Scene>(scene), {step});
+    }
+}
+
+// Between two whole frames something moves: there is no sample to count, and still a motion to hold.
+TEST(Asked, AMotionWithinAFrameIsHeld) {
+    Scene scene = clockScene();
+    const FrameRate rate = scene.view.rate;
+    scene.nodes[1].geometry = std::make_shared<MemoryGeometry>(Sampling::still(), gridTopology(3, 3),
+                                                               std::vector<std::vector<Vec3f>>{sheetPoints(3, 3, 0)});
+    scene.nodes[0].transform = std::make_shared<MemoryTransform>(
+        at({1001.2, 1001.7}, rate), std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+        std::vector<std::vector<double>>{{0, 0, 0}, {0, 1, 0}});
+    const Scene held = after(scene, {{"hold", {{"after", 2}}}});
+    EXPECT_NEAR(plainMatrix(held, 0, rate.secondsAt(1003.0)).m[13], 1.0, 1e-9);
 }
 
 // Every step on time is known here: one that is not would go unjudged.
+// A rigid thing under a transform, in a format that has none: it stands where it stood, and that is told; or it lies in
+// its own space where that is asked for.
+TEST(Asked, WithoutTransformsThingsStandWhereTheyStood) {
+    const TempFolder folder;
+    Scene scene = clockScene();
+    const auto pose = pointsOf(*scene.nodes[1].geometry, 0);
+    scene.nodes[1].geometry =
+        std::make_shared<MemoryGeometry>(Sampling::still(), gridTopology(3, 3), std::vector<std::vector<Vec3f>>{pose});
+    for (const bool ownSpace : {false, true})
+        for (const char* format : {"mdd", "obj-sequence", "obj"}) {
+            DeliverySpec spec;
+            spec.format = format;
+            spec.folder = folder.path() / (std::string(format) + (ownSpace ? "_own" : ""));
+            spec.nameTemplate = "it";
+            spec.wholeRange = true;
+            spec.ownSpace = ownSpace;
+            const auto plan = planDelivery({inputOf(scene, "mesh")}, spec, Shot());
+            ASSERT_TRUE(plan) << format << plan.error().text();
+            const PlannedOutput& output = plan->front();
+            const bool one = ownSpace || std::string(format) == "obj"; // a file of one pose holds the first
+            EXPECT_TRUE(std::any_of(output.losses.begin(), output.losses.end(), [&](const Loss& loss) {
+                return loss.what.find(ownSpace ? "in their own space" : "it goes into the points") != std::string::npos;
+            })) << format;
+            const auto done = runOutput(output, {}, Progress());
+            ASSERT_TRUE(done) << format << ": " << done.error().text();
+            const Node& node = *std::find_if(output.scene.nodes.begin(), output.scene.nodes.end(),
+                                             [](const Node& n) { return n.geometry != nullptr; });
+            const std::size_t last = node.geometry->sampling().count() - 1;
+            EXPECT_EQ(output.sampleCount, ownSpace ? 1U : 60U) << format;
+            EXPECT_EQ(done->files.size() > 10, !one && output.format->sequence) << format;
+            const float up = pointsOf(*node.geometry, last)[0].y - pose[0].y;
+            EXPECT_FLOAT_EQ(up, ownSpace ? 0.0F : 1060.0F) << format;
+        }
+}
+
 TEST(Asked, KnowsEveryStepOnTime) {
     for (const StepType& type : stepTypes())
         if (type.time) {

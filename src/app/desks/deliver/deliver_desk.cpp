@@ -410,7 +410,7 @@ void DeliverDesk::showRows() {
     }
     if (order.size() > kMostCards)
         cards_->addWidget(smallLabel(tr("and %1 more outputs").arg(order.size() - kMostCards), this));
-    const auto intoWorldSpace = [this] { edit("World space", [](DeliverySpec& s) { s.world = true; }); };
+    const auto intoWorldSpace = [this] { edit("World space", [](DeliverySpec& s) { s.ownSpace = false; }); };
     addLosses(*cards_, rows_, showResults_ ? tr("Not carried") : tr("Will be lost"), this,
               started ? std::function<void()>() : intoWorldSpace);
     showPlanError();

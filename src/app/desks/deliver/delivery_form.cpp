@@ -208,8 +208,14 @@ void DeliveryForm::connectFields() {
     };
     connect(shutter_, &QComboBox::activated, this, takeShutter);
     connect(shutter_->lineEdit(), &QLineEdit::editingFinished, this, takeShutter);
-    connect(world_, &QCheckBox::clicked, this,
-            [this](bool on) { change("World space", [&](DeliverySpec& s) { s.world = on; }); });
+    connect(world_, &QCheckBox::clicked, this, [this](bool on) {
+        const Format* format = formatById(shown_.format);
+        const bool transforms = format && format->keeps(Content::Transforms);
+        change(on ? "World space" : "Own space", [&](DeliverySpec& s) {
+            s.world = on && transforms;
+            s.ownSpace = !on && !transforms;
+        });
+    });
     connect(template_, &QLineEdit::editingFinished, this, [this] {
         change("Change name", [this](DeliverySpec& s) { s.nameTemplate = template_->text().toStdString(); });
     });
@@ -263,7 +269,9 @@ void DeliveryForm::show(const DeliverySpec& s) {
                                                   QString::fromStdString(shortestNumber(s.shutter->close)))
                                              .arg(s.shutter->samples)
                                        : tr("one a frame"));
-    world_->setChecked(s.world);
+    // Without transforms to hold them, points stand in the world unless they are asked for as they are.
+    const Format* target = formatById(s.format);
+    world_->setChecked(s.world || (target && !target->keeps(Content::Transforms) && !s.ownSpace));
     showFolded();
     template_->setText(QString::fromStdString(s.nameTemplate));
     folder_->setText(QString::fromStdString(s.folder.string()));

@@ -20,7 +20,23 @@ bool resamplesFirst(const Scene& scene, const ChainSpec& spec) {
     return resamples(scene, spec) && *spec.rate == spec.rangeRate.value_or(*spec.rate);
 }
 
+std::vector<std::size_t> placedShapes(const Scene& scene) {
+    std::vector<std::size_t> placed;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if ((scene.nodes[i].geometry || scene.nodes[i].is().ownSpace) && isPlaced(scene, i))
+            placed.push_back(i);
+    return placed;
+}
+
 } // namespace
+
+Scene tellingOfPlaces(Scene scene, const Format& format) {
+    if (!format.keeps(Content::Transforms))
+        for (const std::size_t i : placedShapes(scene))
+            if (scene.nodes[i].geometry)
+                scene.report.notCarried.push_back({scene.nodes[i].path, "its transform: it goes into the points"});
+    return scene;
+}
 
 bool numbersItsRange(const Scene& scene, const ChainSpec& spec) {
     return spec.range && spec.firstFrame && (!resamples(scene, spec) || resamplesFirst(scene, spec));
@@ -46,8 +62,8 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
     const auto add = [&](const char* type, nlohmann::json options) {
         steps.push_back({type, std::move(options), true});
     };
-    if (spec.world)
-        add("world", hasInstancers(scene) && spec.instancersAsPoints
+    if (spec.world || (!spec.transforms && !spec.ownSpace && !placedShapes(scene).empty()))
+        add("world", hasInstancers(scene) && !spec.transforms
                          ? nlohmann::json{{"groups", "kept"}, {"instancers", "points"}}
                          : nlohmann::json{{"groups", "kept"}});
     if (spec.unit)

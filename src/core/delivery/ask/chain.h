@@ -7,7 +7,8 @@ namespace wyc {
 
 struct ChainSpec {
     bool world = false;
-    bool instancersAsPoints = false;                         // the target has no transforms that they could keep
+    bool transforms = true;                                  // the target has them; else they go into the points
+    bool ownSpace = false;                                   // but where these are wanted in their own space
     std::optional<std::pair<std::string, std::string>> unit; // from, to: as the unit step takes them
     double scale = 1.0;
     std::optional<std::pair<UpAxis, UpAxis>> up; // from, to
@@ -29,6 +30,10 @@ struct ChainSpec {
 /// The order in which they act: to world space, unit, scale, up axis, lead, rate (where it is the range's), offset,
 /// range and handles, chosen frames, every n-th, rate (where it is another), length, shutter, first frame.
 [[nodiscard]] std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec);
+
+/// The scene, with what becomes of the transforms told of each item where the format has none and the chain puts them
+/// into the points.
+[[nodiscard]] Scene tellingOfPlaces(Scene scene, const Format& format);
 
 /// What goes together stays in step: one step for each of the scenes as they came out of their chains, so that the
 /// earliest of all begins at the first frame. A chain that numbers its range needs none (see numbersItsRange).

@@ -76,7 +76,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         if (input.source) {
             WYC_TRY(meant, intentionsOf(input.source, input.steps));
             for (Intention& intention : meant) {
-                intention.wanted = scenes.back().view;
+                intention.promise(scenes.back().view, format->sequence);
                 for (const std::string& words : intention.shortfalls)
                     shortfalls.push_back({input.label, words});
                 intentions.push_back(std::move(intention));

@@ -3,7 +3,6 @@
 #include <cmath>
 #include <map>
 #include <set>
-#include <unordered_map>
 
 #include <fmt/format.h>
 
@@ -23,20 +22,6 @@ namespace wyc {
 namespace {
 
 constexpr int kMostVersions = 10000;
-
-bool isPlaced(const Scene& scene, std::size_t node) {
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
-        const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(at)].transform;
-        if (!transform)
-            continue;
-        if (!transform->constant())
-            return true;
-        const auto channels = transform->channels(0);
-        if (channels && !matrixOf(transform->ops(), *channels).isIdentity())
-            return true;
-    }
-    return false;
-}
 
 // Samples between whole frames.
 bool hasSubFrames(const Scene& scene, const Sampling& sampling) {
@@ -67,13 +52,22 @@ Targets targetsFor(const fs::path& folder, const std::string& name, const Format
     return result;
 }
 
-bool isFree(const Targets& targets) {
-    std::error_code code;
+// What stands nowhere else while it stands there.
+std::vector<fs::path> filesOf(const Targets& targets) {
     if (targets.ownFolder)
-        return !fs::exists(fs::symlink_status(targets.target.parent_path(), code));
-    return !fs::exists(fs::symlink_status(targets.target, code)) &&
-           !fs::exists(fs::symlink_status(targets.target.parent_path() / recordName(targets.target), code)) &&
-           !(targets.rest && fs::exists(fs::symlink_status(*targets.rest, code)));
+        return {folderOf(targets.target)};
+    std::vector<fs::path> files{targets.target, targets.target.parent_path() / recordName(targets.target)};
+    if (targets.rest)
+        files.push_back(*targets.rest);
+    return files;
+}
+
+bool isFree(const Targets& targets) {
+    const auto files = filesOf(targets);
+    return std::none_of(files.begin(), files.end(), [](const fs::path& file) {
+        std::error_code code;
+        return fs::exists(fs::symlink_status(file, code));
+    });
 }
 
 } // namespace
@@ -95,7 +89,7 @@ void fillFigures(PlannedOutput& output) {
     for (const Node& node : output.scene.nodes) {
         if (node.geometry)
             output.sampleCount = std::max(output.sampleCount, node.geometry->sampling().count());
-        if (node.transform)
+        if (node.transform && output.format->keeps(Content::Transforms))
             output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
     }
     output.fileCount = (output.format->sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
@@ -124,8 +118,9 @@ namespace {
 ChainSpec chainSpecOf(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
     ChainSpec chain;
     chain.world = spec.world;
+    chain.ownSpace = spec.ownSpace;
     if (const FormatPtr format = formatOf(spec))
-        chain.instancersAsPoints = !format->keeps(Content::Transforms);
+        chain.transforms = format->keeps(Content::Transforms);
     if (spec.unitMetres)
         chain.unit = {shortestNumber(scene.unitMetres.value_or(shot.unitMetres.value_or(1.0))),
                       shortestNumber(*spec.unitMetres)};
@@ -141,32 +136,17 @@ ChainSpec chainSpecOf(const Scene& scene, const DeliverySpec& spec, const Shot& 
     chain.length = spec.length;
     chain.shutter = spec.shutter;
     chain.firstFrame = spec.firstFrame;
+    chain.together = true;
     return chain;
 }
 
-} // namespace
-
-std::vector<Step> deliverySteps(const Scene& scene, const DeliverySpec& spec, const Shot& shot) {
-    return chainOf(scene, chainSpecOf(scene, spec, shot));
-}
-
-namespace {
-
-// Of moments that are wanted one by one those at whole frames, where there are some: else the writer says which one it
-// cannot hold.
-Scene atWholeMoments(Scene scene) {
-    const std::vector<double> wanted = scene.view.moments->times();
-    std::vector<double> whole;
-    for (const double t : wanted)
-        if (const double frame = scene.view.rate.frameAt(t); sameFrame(frame, std::round(frame)))
-            whole.push_back(t);
-    if (whole.empty() || whole.size() == wanted.size())
-        return scene;
+// At whole frames alone, which is told of what has samples between them.
+Scene takenAt(const std::vector<double>& frames, Scene scene) {
     for (const Node& node : scene.nodes)
-        if (node.geometry)
+        if (node.geometry && hasSubFrames(scene, node.geometry->sampling()))
             scene.report.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
     View view = scene.view;
-    view.moments = samplingFromTimes(whole);
+    view.moments = samplingFromTimes(frames);
     return mappedScene(scene, TimeMap(), view);
 }
 
@@ -211,8 +191,16 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     }
     if (!format.sequence)
         return scene;
-    if (scene.view.moments) // asked for by name: the writer says which one it cannot hold
-        return scene.view.withinFrames ? scene : atWholeMoments(std::move(scene));
+    if (scene.view.moments) {
+        // Of moments that nobody asked for by name those at whole frames; the writer says which one it cannot hold.
+        std::vector<double> whole = scene.view.moments->times();
+        std::erase_if(whole, [&](double t) {
+            const double frame = scene.view.rate.frameAt(t);
+            return !sameFrame(frame, std::round(frame));
+        });
+        const bool all = whole.size() == scene.view.moments->count();
+        return scene.view.withinFrames || whole.empty() || all ? scene : takenAt(whole, std::move(scene));
+    }
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
         if (!node.geometry)
@@ -229,19 +217,24 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     keepGaps(frames, scene.view);
     if (frames.empty())
         return scene;
-    for (const Node& node : scene.nodes)
-        if (node.geometry && hasSubFrames(scene, node.geometry->sampling()))
-            scene.report.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
-    View view = scene.view;
-    view.moments = samplingFromTimes(frames);
-    return mappedScene(scene, TimeMap(), view);
+    return takenAt(frames, std::move(scene));
 }
+
+namespace {
 
 bool liesOn(const Sampling& times, const Sampling& samples) {
     for (std::size_t i = 0; i < times.count() && !times.isStill(); ++i)
         if (samples.locate(times.time(i)).weight != 0.0)
             return false;
     return true;
+}
+
+// Said of the node or of what it stands in.
+bool hasVisibility(const Scene& scene, std::size_t node) {
+    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
+        if (scene.nodes[static_cast<std::size_t>(at)].visibility)
+            return true;
+    return false;
 }
 
 // What becomes of UVs, normals and colours, where that is less than all.
@@ -276,6 +269,8 @@ std::vector<std::string> layerLosses(const Node& node, const Format& format) {
     return losses;
 }
 
+} // namespace
+
 std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
     std::vector<Loss> losses;
     const auto lose = [&](const std::string& item, std::string what) { losses.push_back({item, std::move(what)}); };
@@ -301,7 +296,7 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
         if (!format.keeps(Content::Transforms) && isPlaced(scene, i))
             losses.push_back(
                 {node.path, "its transform: the points are written where they lie in their own space", true});
-        if (!format.keeps(Content::Visibility) && node.visibility)
+        if (!format.keeps(Content::Visibility) && hasVisibility(scene, i))
             lose(node.path, "its visibility");
         if (!format.keeps(Content::ChangingPoints) && node.geometry->topologyVaries() &&
             node.geometry->sampling().count() > 1)
@@ -348,168 +343,48 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
 
 namespace {
 
-// Two looks at one group: the same object, or the same after steps of their own.
-bool sameGroup(const Node& a, const Node& b) {
-    if (a.visibility.has_value() != b.visibility.has_value() ||
-        (a.visibility &&
-         (a.visibility->sampling != b.visibility->sampling || a.visibility->values != b.visibility->values)))
-        return false;
-    if (a.transform == b.transform)
-        return true;
-    if (!a.transform || !b.transform || a.transform->ops() != b.transform->ops() ||
-        a.transform->sampling() != b.transform->sampling())
-        return false;
-    for (std::size_t i = 0; i < std::max<std::size_t>(1, a.transform->sampling().count()); ++i) {
-        const auto one = a.transform->channels(i);
-        const auto other = b.transform->channels(i);
-        const auto inherits = a.transform->inherits(i);
-        const auto otherInherits = b.transform->inherits(i);
-        if (!one || !other || *one != *other || !inherits || !otherInherits || *inherits != *otherInherits)
-            return false;
-    }
-    return true;
-}
-
-// Two looks at one thing say the same.
-bool sameChannels(const PropertiesPtr& a, const PropertiesPtr& b) {
-    const auto one = channelsOf(a);
-    const auto other = channelsOf(b);
-    if (one.size() != other.size())
-        return false;
-    for (std::size_t c = 0; c < one.size(); ++c) {
-        const SampledValues& x = *one[c].values;
-        const SampledValues& y = *other[c].values;
-        if (one[c].name != other[c].name || x.sampling() != y.sampling())
-            return false;
-        for (std::size_t i = 0; i < x.sampling().count(); ++i)
-            if (const auto here = x.read(i), there = y.read(i); !here || !there || !(*here == *there))
-                return false;
-    }
-    return true;
-}
-
-bool sameSkeleton(const Node& a, const Node& b) {
-    return a.kind == NodeKind::Skeleton && b.kind == NodeKind::Skeleton && a.id == b.id && sameGroup(a, b) &&
-           sameChannels(a.properties, b.properties);
-}
-
-// Of what is there already, by other steps: another one, as far as something is made of it.
-void addMaterials(Scene& scene, Scene& result) {
-    for (std::size_t m = 0; m < scene.materials.size(); ++m) {
-        const Material& own = scene.materials[m];
-        const Material* there = materialOf(result, own.id, {});
-        if (there && (sameChannels(there->graph, own.graph) || !usesMaterial(scene, own)))
-            continue;
-        std::string name = own.name;
-        for (int number = 2; materialOf(result, {}, name); ++number)
-            name = fmt::format("{}_{}", own.name, number);
-        if (there || name != own.name)
-            renameMaterial(scene, m, name, there ? NodeId::fresh() : own.id);
-        result.materials.push_back(scene.materials[m]);
-    }
-}
-
-} // namespace
-
-Scene mergedScenes(const std::vector<Scene>& scenes) {
-    Scene result;
-    std::unordered_map<std::string, std::size_t> byPath;
-    std::set<std::pair<std::string, std::string>> told;
-    bool first = true;
-    for (const Scene& given : scenes) {
-        Scene scene = given;
-        if (first) {
-            result = scene;
-            first = false;
-            for (std::size_t i = 0; i < result.nodes.size(); ++i)
-                byPath.emplace(result.nodes[i].path, i);
-            for (const NotCarried& n : result.report.notCarried)
-                told.emplace(n.item, n.what);
-            continue;
-        }
-        if (result.unitMetres != scene.unitMetres)
-            result.unitMetres.reset();
-        if (result.upAxis != scene.upAxis)
-            result.upAxis.reset();
-        if (result.container.format != scene.container.format)
-            result.container.metadata.clear();
-        if (result.rate != scene.rate) // one that some state and others do not
-            result.rate = result.rate ? result.rate : scene.rate;
-        result.container.samplings.clear(); // what one archive declared does not hold for several
-        result.properties = nullptr;
-        addMaterials(scene, result);
-        result.report.carried.insert(result.report.carried.end(), scene.report.carried.begin(),
-                                     scene.report.carried.end());
-        std::vector<int> newIndex(scene.nodes.size());
-        std::set<std::uint64_t> otherwise; // skeletons that are there already, and not like this
-        for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
-            Node node = scene.nodes[i];
-            node.parent = node.parent < 0 ? -1 : newIndex[static_cast<std::size_t>(node.parent)];
-            const std::string above =
-                node.parent < 0 ? std::string() : result.nodes[static_cast<std::size_t>(node.parent)].path;
-            node.path = above + "/" + node.name;
-            const auto same = byPath.find(node.path);
-            if (same != byPath.end() && ((node.is().place && sameGroup(result.nodes[same->second], node)) ||
-                                         sameSkeleton(result.nodes[same->second], node))) {
-                newIndex[i] = static_cast<int>(same->second);
-                continue;
-            }
-            for (int number = 2; byPath.contains(node.path); ++number) {
-                node.name = fmt::format("{}_{}", scene.nodes[i].name, number);
-                node.path = above + "/" + node.name;
-            }
-            if (node.kind == NodeKind::Skeleton && result.find(node.id))
-                otherwise.insert(node.id.value);
-            byPath.emplace(node.path, result.nodes.size());
-            newIndex[i] = static_cast<int>(result.nodes.size());
-            result.nodes.push_back(std::move(node));
-        }
-        // A skeleton that other steps went over is another one: what follows it becomes points.
-        for (const int i : newIndex)
-            if (auto& deformation = result.nodes[static_cast<std::size_t>(i)].deformation;
-                deformation && deformation->skeleton && otherwise.contains(deformation->skeleton->value))
-                deformation->makes = nullptr;
-        if (!otherwise.empty())
-            result = settledDeformers(std::move(result));
-        for (const NotCarried& n : scene.report.notCarried)
-            if (told.emplace(n.item, n.what).second)
-                result.report.notCarried.push_back(n);
-    }
-    return result;
-}
-
-namespace {
-
 // What a delivery adds behind the steps of each of its items. They stay in step with each other.
-Result<std::vector<std::vector<Step>>> chainsOf(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
+Result<std::vector<std::vector<Step>>> chainsOf(const std::vector<DeliveryInput>& inputs,
+                                                const std::vector<DeliveryInput>& inStep, const DeliverySpec& spec,
                                                 const Shot& shot) {
     std::vector<std::vector<Step>> chains;
-    std::vector<Scene> shown; // those that have no number for their first frame yet
-    std::vector<std::size_t> of;
-    for (const DeliveryInput& input : inputs) {
-        ChainSpec chain = chainSpecOf(input.scene, spec, shot);
-        chain.together = true;
-        chains.push_back(chainOf(input.scene, chain));
-        if (!spec.firstFrame || numbersItsRange(input.scene, chain))
-            continue;
-        auto scene = applySteps(input.scene, chains.back());
+    std::vector<std::size_t> of; // those that have no number for their first frame yet
+    std::vector<Scene> shown;    // they first, then what they stay in step with
+    const auto show = [&](const DeliveryInput& input, const std::vector<Step>& chain) -> Status {
+        auto scene = applySteps(input.scene, chain);
         if (!scene)
             return fail(std::move(scene.error()).forItem(input.label));
         shown.push_back(std::move(*scene));
+        return {};
+    };
+    for (const DeliveryInput& input : inputs) {
+        const ChainSpec chain = chainSpecOf(input.scene, spec, shot);
+        chains.push_back(chainOf(input.scene, chain));
+        if (!spec.firstFrame || numbersItsRange(input.scene, chain))
+            continue;
+        WYC_CHECK(show(input, chains.back()));
         of.push_back(chains.size() - 1);
     }
+    if (of.empty())
+        return chains;
+    for (const DeliveryInput& input : inStep)
+        WYC_CHECK(show(input, chainOf(input.scene, chainSpecOf(input.scene, spec, shot))));
     std::vector<const Scene*> scenes;
     for (const Scene& scene : shown)
         scenes.push_back(&scene);
-    const std::vector<Step> starts = startTogether(scenes, spec.firstFrame.value_or(0.0));
+    const std::vector<Step> starts = startTogether(scenes, *spec.firstFrame);
     for (std::size_t i = 0; i < of.size(); ++i)
         chains[of[i]].push_back(starts[i]);
     return chains;
 }
 
 // One item as it will be in the file, with what its steps mean. Where it goes comes later.
-Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<Step>& steps, const Format& format) {
-    auto scene = applySteps(input.scene, steps);
+Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<Step>& steps, const DeliverySpec& spec,
+                                  const Format& format) {
+    Scene before = input.scene;
+    if (!spec.world && !spec.ownSpace)
+        before = tellingOfPlaces(std::move(before), format);
+    auto scene = applySteps(before, steps);
     if (scene)
         scene = sampledFor(format, std::move(*scene));
     if (!scene)
@@ -522,7 +397,7 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
         chain.insert(chain.end(), steps.begin(), steps.end());
         WYC_TRY(meant, intentionsOf(input.source, chain));
         for (Intention& intention : meant) {
-            intention.wanted = output.scene.view;
+            intention.promise(output.scene.view, format.sequence);
             for (const std::string& words : intention.shortfalls)
                 output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
             output.intentions.push_back(std::move(intention));
@@ -555,13 +430,29 @@ Result<PlannedOutput> inOneFile(const std::vector<PlannedOutput>& outputs, const
     return merged;
 }
 
+// One name however the way to it is written.
+fs::path plainPath(const fs::path& path) {
+    std::error_code code;
+    return fs::weakly_canonical(fs::absolute(path, code), code);
+}
+
+Error bothWritten(const std::string& one, const std::string& other, const fs::path& target) {
+    return makeError(ErrorKind::BadInput,
+                     fmt::format("'{}' and '{}' would both be written to '{}'", one, other, target.string()))
+        .withAdvice("Put {item}, {parent} or {path} into the name template, or rename one");
+}
+
 // One version for the whole delivery: the first at which nothing stands in the way of any of its files.
 Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs, std::vector<NameParts> names,
-                                       const DeliverySpec& spec, const Format& format) {
+                                       const DeliverySpec& spec, const Format& format, const RunSoFar& run) {
     const bool versioned = spec.nameTemplate.find("{version}") != std::string::npos;
     std::vector<bool> faces;
     for (const PlannedOutput& output : outputs)
         faces.push_back(hasFaces(output.scene));
+    std::map<fs::path, std::string> earlier;
+    for (const PlannedOutput& output : run.planned)
+        for (const fs::path& file : filesOf({output.target, output.restTarget, output.ownFolder}))
+            earlier.emplace(plainPath(file), output.item);
     std::vector<Targets> targets(outputs.size());
     for (int version = 1; version < kMostVersions; ++version) {
         std::map<fs::path, std::size_t> taken;
@@ -570,12 +461,15 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
             names[i].version = version;
             WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
             targets[i] = targetsFor(spec.folder, name, format, faces[i]);
-            if (const auto [other, added] = taken.emplace(targets[i].target, i); !added)
-                return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' and '{}' would both be written to '{}'",
-                                                                       outputs[other->second].item, outputs[i].item,
-                                                                       targets[i].target.string()))
-                                .withAdvice("Put {item}, {parent} or {path} into the name template, or rename one"));
             free = free && isFree(targets[i]);
+            for (const fs::path& file : filesOf(targets[i])) {
+                const auto before = earlier.find(plainPath(file));
+                free = free && before == earlier.end();
+                if (before != earlier.end() && !versioned)
+                    return fail(bothWritten(before->second, outputs[i].item, targets[i].target));
+                if (const auto [other, added] = taken.emplace(file, i); !added)
+                    return fail(bothWritten(outputs[other->second].item, outputs[i].item, targets[i].target));
+            }
         }
         if (free || !versioned)
             break;
@@ -586,7 +480,7 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
 } // namespace
 
 Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs, const DeliverySpec& spec,
-                                                const Shot& shot) {
+                                                const Shot& shot, const RunSoFar& run) {
     const Format* known = formatById(spec.format);
     if (!known || !known->write)
         return fail(makeError(ErrorKind::BadInput, fmt::format("there is no format '{}' to write", spec.format)));
@@ -600,10 +494,10 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
                 .withAdvice("Give its first frame first"));
     std::vector<PlannedOutput> outputs;
     std::vector<NameParts> names;
-    WYC_TRY(chains, chainsOf(inputs, spec, shot));
+    WYC_TRY(chains, chainsOf(inputs, run.inStep, spec, shot));
     for (std::size_t i = 0; i < inputs.size(); ++i) {
         const DeliveryInput& input = inputs[i];
-        WYC_TRY(output, plannedItem(input, chains[i], *format));
+        WYC_TRY(output, plannedItem(input, chains[i], spec, *format));
         outputs.push_back(std::move(output));
         names.push_back({shot.name, input.itemName, input.parentName, input.path, 1});
     }
@@ -613,7 +507,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         outputs.push_back(std::move(merged));
         names = {{shot.name, spec.name, {}, {}, 1}};
     }
-    WYC_TRY(targets, targetsOf(outputs, names, spec, *format));
+    WYC_TRY(targets, targetsOf(outputs, names, spec, *format, run));
     const auto reads = std::make_shared<const ReadFiles>(inputs);
     for (std::size_t i = 0; i < outputs.size(); ++i) {
         PlannedOutput& output = outputs[i];

@@ -60,8 +60,8 @@ std::string text(const std::vector<Pose>& poses, const FrameRate& rate) {
 
 } // namespace
 
-std::vector<std::string> otherThanAsked(const Asked& asked, const TimeMap& time, const TimeMap& points,
-                                        const View& promised) {
+std::vector<std::string> otherThanAsked(const Asked& asked, const Intention& meant, bool wholeFrames) {
+    const View& promised = meant.wanted;
     std::vector<std::string> words;
     if (asked.unknown || !asked.span)
         return words;
@@ -89,18 +89,21 @@ std::vector<std::string> otherThanAsked(const Asked& asked, const TimeMap& time,
     for (const double t : asked.moments) {
         if (words.size() >= kMostSaid)
             return words;
+        if (const double at = asked.rate.frameAt(t); wholeFrames && !sameFrame(at, std::round(at)))
+            continue;
         if (!isPromised(t)) {
             say(fmt::format("frame {} is asked for and left out", frame(t)));
             continue;
         }
-        for (const auto& [asks, means] : {std::pair{&asked.poses, &time}, std::pair{&asked.pointPoses, &points}}) {
+        for (const auto& [asks, means] :
+             {std::pair{&asked.poses, &meant.time}, std::pair{&asked.pointPoses, &meant.points}}) {
             const auto wanted = (*asks)(t);
             if (!wanted)
                 continue;
-            const auto meant = together(means->at(t));
-            if (const auto wants = together(*wanted); !same(wants, meant)) {
+            const auto shows = together(means->at(t));
+            if (const auto wants = together(*wanted); !same(wants, shows)) {
                 say(fmt::format("frame {} would show the source's {}; {} is asked for", frame(t),
-                                text(meant, asked.rate), text(wants, asked.rate)));
+                                text(shows, asked.rate), text(wants, asked.rate)));
                 break;
             }
         }

@@ -4,14 +4,13 @@
 #include <string>
 #include <vector>
 
-#include "plain/asked.h"
-#include "time/time_map.h"
+#include "delivery/proof/intention.h"
 
 namespace wyc {
 
 /// What a chain means, of everything and of points, and what it promises, held against what is asked: words for the
-/// first few differences. Moments of which nobody says what is asked are passed over.
-[[nodiscard]] std::vector<std::string> otherThanAsked(const Asked& asked, const TimeMap& time, const TimeMap& points,
-                                                      const View& promised);
+/// first few differences. Moments of which nobody says what is asked are passed over; with `wholeFrames` those between
+/// them too.
+[[nodiscard]] std::vector<std::string> otherThanAsked(const Asked& asked, const Intention& meant, bool wholeFrames);
 
 } // namespace wyc

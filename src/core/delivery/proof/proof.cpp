@@ -506,8 +506,10 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     for (const Intention& intention : output.intentions) {
         for (const std::string& words : intention.otherThanAsked)
             proof.disagreements.push_back("the steps do other than they were asked: " + words);
-        for (const std::string& words : intention.notJudged)
-            proof.notCompared.push_back(words + ": nobody else than the steps themselves says it");
+        if (intention.asks && intention.asks->unknown)
+            proof.notCompared.push_back(
+                fmt::format("which frames are asked for, apart from what the steps do: '{}' is among them",
+                            *intention.asks->unknown));
     }
     const SceneTree tree(found);
     const auto nodes = provenNodes(meant, format);

@@ -4,17 +4,12 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <unordered_map>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "delivery/proof/as_asked.h"
 #include "delivery/proof/shown_channels.h"
-#include "plain/asked.h"
-#include "plain/deformed.h"
 #include "scene/instances.h"
-#include "steps/shape/take.h"
 
 namespace wyc {
 namespace {
@@ -47,40 +42,6 @@ double reach(const Vec3d& p) {
     return std::max({std::abs(p.x), std::abs(p.y), std::abs(p.z)});
 }
 
-// What a step asks of a moving scene and the scene cannot give.
-std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
-    const auto span = movingSpan(before);
-    const StepType* type = stepType(step.type);
-    if (!span || !type || !type->asks)
-        return std::nullopt;
-    const auto options = checkedOptions(*type, step.options);
-    if (!options)
-        return std::nullopt; // told when it is applied
-    const double first = snappedFrame(before.view.rate.frameAt(span->first));
-    const double last = snappedFrame(before.view.rate.frameAt(span->last));
-    const std::string there = fmt::format("it has {} – {}", frameText(first), frameText(last));
-    const auto frames = [](double count) {
-        return fmt::format("{} frame{}", frameText(count), count == 1.0 ? "" : "s");
-    };
-    const AskedFrames asks = type->asks(*options);
-    if (!asks.range) {
-        std::size_t missing = 0;
-        for (const double frame : asks.frames)
-            missing += frame < first - kFrameTolerance || frame > last + kFrameTolerance;
-        return missing == 0 ? std::nullopt
-                            : std::optional(fmt::format("{} of the frames asked for {} missing: {}", missing,
-                                                        missing == 1 ? "is" : "are", there));
-    }
-    const FrameRange& asked = *asks.range;
-    const double front = first - asked.first;
-    const double end = asked.last - last;
-    if (front < kFrameTolerance && end < kFrameTolerance)
-        return std::nullopt;
-    return fmt::format("{}{}{} of {} missing: {}", front >= kFrameTolerance ? frames(front) + " at the start" : "",
-                       front >= kFrameTolerance && end >= kFrameTolerance ? " and " : "",
-                       end >= kFrameTolerance ? frames(end) + " at the end" : "", asked.text(), there);
-}
-
 bool isBare(const Scene& scene, std::size_t node) {
     const Node& it = scene.nodes[node];
     return it.is().place && it.transform && !it.geometry &&
@@ -88,101 +49,7 @@ bool isBare(const Scene& scene, std::size_t node) {
                         [&](const Node& other) { return other.parent == static_cast<int>(node); });
 }
 
-std::array<double, 9> linearOf(const Mat4& m) {
-    return {m.m[0], m.m[1], m.m[2], m.m[4], m.m[5], m.m[6], m.m[8], m.m[9], m.m[10]};
-}
-
 } // namespace
-
-const TimeMap& Intention::placesOf(const Scene& meant, std::size_t node) const {
-    for (int i = static_cast<int>(node); i >= 0; i = meant.nodes[static_cast<std::size_t>(i)].parent)
-        if (meant.nodes[static_cast<std::size_t>(i)].transform)
-            return time;
-    return places;
-}
-
-Mat4 Intention::spaceAt(double seconds) const {
-    if (!time.carries())
-        return space;
-    const Carry carry = time.carryAt(seconds);
-    return space * Mat4::translation({carry[0], carry[1], carry[2]});
-}
-
-void Intention::setSource(std::shared_ptr<const Scene> from) {
-    std::unordered_map<std::uint64_t, std::size_t> byId;
-    for (std::size_t i = 0; i < from->nodes.size(); ++i)
-        byId.emplace(from->nodes[i].id.value, i);
-    nodes = std::make_shared<const std::unordered_map<std::uint64_t, std::size_t>>(std::move(byId));
-    source = plainlyDeformed(std::move(from));
-}
-
-namespace {
-
-void goOn(Intention& intention, const StepMeaning& meaning) {
-    if (meaning.time) {
-        const TimeMap& points = meaning.time->points ? *meaning.time->points : meaning.time->map;
-        intention.places = (intention.baked ? points : meaning.time->map).of(intention.places);
-        intention.points = points.of(intention.points);
-        intention.time = meaning.time->map.of(intention.time);
-    }
-    if (meaning.space) {
-        intention.space = intention.space * meaning.space->matrix();
-        intention.time = intention.time.turned(linearOf(meaning.space->matrix()));
-        intention.points = intention.points.turned(linearOf(meaning.space->matrix()));
-        intention.places = intention.places.turned(linearOf(meaning.space->matrix()));
-        intention.scale *= meaning.space->scale;
-        SpaceChange own = *meaning.space;
-        own.place.reset();
-        intention.axes = intention.axes * own.matrix();
-    }
-}
-
-} // namespace
-
-Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
-    Scene scene = *source;
-    std::vector<Intention> all(1);
-    const std::shared_ptr<const Scene> asItCame = source;
-    all.front().setSource(std::move(source));
-    for (const Step& step : steps) {
-        if (!step.on)
-            continue;
-        WYC_TRY(meaning, meaningOf(scene, step));
-        if (auto shortfall = shortfallOf(scene, step))
-            all.front().shortfalls.push_back(std::move(*shortfall));
-        for (Intention& intention : all) {
-            goOn(intention, meaning);
-            intention.baked = intention.baked || stepType(step.type)->bakes;
-        }
-        WYC_TRY(next, applySteps(scene, {step}));
-        if (const StepType* type = stepType(step.type); type->takes) {
-            // From here on points are another file's, which its own steps brought here.
-            WYC_TRY(options, checkedOptions(*type, step.options));
-            WYC_TRY(item, type->takes(scene, options));
-            WYC_TRY(brought, intentionsOf(item.scene, item.chain));
-            all.push_back(std::move(brought.front()));
-        }
-        scene = std::move(next);
-    }
-    const Asked asks = asked(*asItCame, steps);
-    all.front().otherThanAsked = otherThanAsked(asks, all.front().time, all.front().points, scene.view);
-    if (asks.unknown)
-        all.front().notJudged.push_back(fmt::format("what '{}' and the steps behind it ask for", *asks.unknown));
-    for (Intention& intention : all) {
-        intention.rate = scene.view.rate;
-        intention.wanted = scene.view;
-        intention.madeOf.clear();
-        for (const Node& node : scene.nodes)
-            if (node.madeOf)
-                intention.madeOf.emplace(node.id.value, node.madeOf);
-    }
-    return all;
-}
-
-Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
-    WYC_TRY(all, intentionsOf(std::move(source), steps));
-    return std::move(all.front());
-}
 
 ShownNode::ShownNode(const Scene& meant, std::size_t node, const Intention& intention)
     : meant_(&meant), node_(node), intention_(&intention), bare_(isBare(meant, node)) {}

@@ -2,52 +2,19 @@
 #pragma once
 // The second question of a proof: is what is meant what the source shows? Both sides are worked out from their samples
 // by a plain evaluator: nothing here is shared with the steps' own evaluation and choice of samples.
-#include <map>
 #include <memory>
 #include <optional>
 #include <span>
 #include <string>
-#include <unordered_map>
 #include <vector>
 
 #include "base/progress.h"
+#include "delivery/proof/intention.h"
 #include "formats/format.h"
 #include "plain/plain.h"
 #include "scene/scene.h"
-#include "steps/step.h"
 
 namespace wyc {
-
-/// What a chain of steps means for a scene as it came.
-struct Intention {
-    std::shared_ptr<const Scene> source;
-    TimeMap time;       // time of the result → times of the source
-    TimeMap points;     // the same for points and what is said on their nodes: a mend may change them alone
-    TimeMap places;     // and for the ways of points into the world, which go with them once they went into them
-    bool baked = false; // they did
-    /// The map of the way of a node of the result into the world: that of points, where no transform is left above
-    /// them.
-    [[nodiscard]] const TimeMap& placesOf(const Scene& meant, std::size_t node) const;
-    Mat4 space; // world of the source → world of the result
-    double scale = 1.0;
-    Mat4 axes;      // what a change of unit and up axis alone does to axes and lengths of a node's own
-    FrameRate rate; // of the result
-    View wanted;    // where moments are set, only they are promised
-    std::vector<std::string> otherThanAsked; // where steps mean something else than their options ask, in words
-    std::vector<std::string> notJudged;      // what of the asking could not be worked out apart from the steps
-    std::vector<std::string> shortfalls;     // what was asked for and the source does not have: "16 frames at the end"
-    std::shared_ptr<const std::unordered_map<std::uint64_t, std::size_t>> nodes; // of the source, by id
-    /// Nodes whose points the steps gave other numbers, by id: of which points they are made.
-    std::map<std::uint64_t, std::shared_ptr<const std::vector<MadeOf>>> madeOf;
-    /// Says what it is for: its source with its nodes by id. What steps mean stays.
-    void setSource(std::shared_ptr<const Scene> from);
-    /// World of the source → world of the result, at a time of the result: what is carried along is moved.
-    [[nodiscard]] Mat4 spaceAt(double seconds) const;
-};
-[[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);
-/// The same, and behind it one for every other file that a step takes points from.
-[[nodiscard]] Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
-                                                          const std::vector<Step>& steps);
 
 /// Words about one item; more would hide the first.
 inline constexpr std::size_t kMostWords = 4;

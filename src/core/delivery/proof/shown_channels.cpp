@@ -198,54 +198,72 @@ const TimeMap& ShownChannels::map() const {
     return shape ? intention_->points : intention_->time;
 }
 
-// Where the speed changes a length of time has either; in a rest, and backwards, it is as long as before.
+// Where the speed changes a length of time has either; in a rest it is as long as before.
 bool ShownChannels::durationsFollow(double seconds) const {
     const auto speedAt = [&](double t) { return map().at(t).front().speed; };
     const double speed = speedAt(seconds);
-    return speed > 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
+    return speed != 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
 }
 
-// Speeds of points under poses that are mixed: that of each as far as it runs, and its place times the change of its
-// weight. Both changes are taken from the poses a little before and behind, not from what the map says of them.
-Result<std::optional<std::vector<double>>> ShownChannels::expectedSpeeds(const Pair& pair, double seconds) const {
-    std::optional<std::vector<double>> none;
-    const Geometry* shape = sourceScene_->nodes[own_].geometry.get();
-    const std::vector<TimedPose> poses = map().at(seconds);
-    const std::vector<TimedPose> before = map().at(seconds - kBeside);
-    const std::vector<TimedPose> after = map().at(seconds + kBeside);
-    // Between two of its samples nobody says how fast it goes.
-    const bool sampled = plainPosition(pair.meant.values->sampling(), seconds).weight == 0.0;
-    if (!sampled || !shape || shape->topologyVaries() || before.size() != poses.size() || after.size() != poses.size())
-        return none;
-    std::vector<double> sum;
-    for (std::size_t p = 0; p < poses.size(); ++p) {
-        const TimedPose& pose = poses[p];
-        const double left = (pose.weight - before[p].weight) / kBeside;
-        const double right = (after[p].weight - pose.weight) / kBeside;
-        const bool kink = std::abs(left - right) > 0.02 * (std::abs(left) + std::abs(right)) + 1e-6;
-        if (pose.rest || pose.keepsShape || kink)
-            return none;
-        const double rate = (after[p].seconds - before[p].seconds) / (2.0 * kBeside);
-        WYC_TRY(own, plainNumbers(pair.source, pose.seconds));
-        WYC_TRY(place, plainPose(*shape, pose.seconds, 0, static_cast<std::size_t>(-1)));
-        if (own.numbers.size() != place.below.size() * 3)
-            return none;
-        sum.resize(own.numbers.size(), 0.0);
-        for (std::size_t i = 0; i < place.below.size(); ++i) {
-            const Vec3d p3 = place.at(i);
-            const std::array<double, 3> at{p3.x, p3.y, p3.z};
-            for (std::size_t k = 0; k < 3; ++k)
-                sum[i * 3 + k] += pose.weight * rate * own.numbers[i * 3 + k] + (left + right) / 2.0 * at[k];
+// Poses are mixed here, or right beside a pose that stands.
+bool ShownChannels::isMixed(double seconds) const {
+    const auto mixed = [](const std::vector<TimedPose>& poses) { return poses.size() > 1 || poses.front().rest; };
+    const auto poses = map().at(seconds);
+    return mixed(poses) || (poses.front().rate == 0.0 &&
+                            (mixed(map().at(seconds - kBeside * 10.0)) || mixed(map().at(seconds + kBeside * 10.0))));
+}
+
+// Under poses that are mixed the points themselves say how fast they go: what is told lies among what they do around
+// the moment, near and far. A step before may have taken it over a frame of its own.
+Result<ShownChannels::Judged> ShownChannels::speedDifference(const Pair& pair, double seconds) const {
+    const Judged notCompared{false, {}};
+    const GeometryPtr& shape = meantScene_->nodes[node_].geometry;
+    const auto runs = [&](double t) {
+        const auto poses = map().at(t);
+        return poses.size() == 1 && !poses.front().rest && poses.front().rate != 0.0;
+    };
+    const PlainPosition at = plainPosition(pair.meant.values->sampling(), seconds);
+    if (!shape || shape->topologyVaries() || at.weight > 0.0 || at.below == 0 ||
+        at.below + 1 >= pair.meant.values->sampling().count() || runs(seconds - 10.0 * kBeside) ||
+        runs(seconds + 10.0 * kBeside)) // there the run says it
+        return notCompared;
+    WYC_TRY(told, plainNumbers(pair.meant, seconds));
+    std::vector<Vec3f> here;
+    WYC_CHECK(readPointsAt(*shape, seconds, here));
+    if (told.numbers.size() != here.size() * 3)
+        return notCompared;
+    const Vec3d none{kForever, kForever, kForever};
+    std::vector<std::pair<Vec3d, Vec3d>> among(here.size(), {none, none * -1.0});
+    double fastest = 0.0;
+    double noise = 0.0;
+    for (const double frames : {-4.0, -2.0, -1.0, -0.5, -0.25, -0.125, 0.125, 0.25, 0.5, 1.0, 2.0, 4.0}) {
+        const double beside = intention_->rate.secondsAt(frames);
+        std::vector<Vec3f> there;
+        WYC_CHECK(readPointsAt(*shape, seconds + beside, there));
+        for (std::size_t i = 0; i < here.size(); ++i) {
+            const Vec3d speed = (Vec3d(there[i]) - Vec3d(here[i])) * (1.0 / beside);
+            auto& [low, high] = among[i];
+            low = {std::min(low.x, speed.x), std::min(low.y, speed.y), std::min(low.z, speed.z)};
+            high = {std::max(high.x, speed.x), std::max(high.y, speed.y), std::max(high.z, speed.z)};
+            fastest = std::max(fastest, length(speed));
+            noise = std::max(noise, length(Vec3d(here[i])) * kFloatShare / std::abs(beside));
         }
     }
-    return std::optional(std::move(sum));
+    const double allowed = 0.25 * fastest + noise;
+    for (std::size_t i = 0; i < here.size(); ++i) {
+        const auto& [low, high] = among[i];
+        const double* v = told.numbers.data() + i * 3;
+        if (v[0] < low.x - allowed || v[1] < low.y - allowed || v[2] < low.z - allowed || v[0] > high.x + allowed ||
+            v[1] > high.y + allowed || v[2] > high.z + allowed)
+            return Judged{true, fmt::format("{} of point {} is ({:.6g}, {:.6g}, {:.6g}), which is not how it moves",
+                                            pair.meant.name, i, v[0], v[1], v[2])};
+    }
+    return Judged{true, {}};
 }
 
 Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& pair, double seconds) const {
     std::optional<std::vector<double>> none;
     const std::vector<TimedPose> poses = map().at(seconds);
-    if (isSpeedOfPoints(pair.source) && poses.size() > 1)
-        return expectedSpeeds(pair, seconds);
     // Directions and turns of several poses are mixed one after another, and do not add up.
     if ((pair.source.blend == Blend::UnitLength || pair.source.blend == Blend::Sphere) && poses.size() > 1)
         return none;
@@ -295,7 +313,7 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
             return none;
         }
         for (double& number : sum)
-            number = rate ? number * speed : number / speed;
+            number = rate ? number * speed : number / std::abs(speed);
     }
     return std::optional(std::move(sum));
 }
@@ -400,6 +418,8 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
     const Judged notCompared{false, {}};
     if (!isReal(pair.source) || pair.source.blend == Blend::Held)
         return heldDifference(pair, seconds);
+    if (isSpeedOfPoints(pair.source) && isMixed(seconds))
+        return speedDifference(pair, seconds);
     WYC_TRY(wanted, expected(pair, seconds));
     if (!wanted)
         return notCompared;

@@ -40,8 +40,9 @@ class ShownChannels {
     };
     /// What the source means at the moment, in the space of its own node; nothing where that cannot be said.
     [[nodiscard]] Result<std::optional<std::vector<double>>> expected(const Pair& pair, double seconds) const;
-    [[nodiscard]] Result<std::optional<std::vector<double>>> expectedSpeeds(const Pair& pair, double seconds) const;
     [[nodiscard]] Result<Judged> difference(const Pair& pair, double seconds) const;
+    [[nodiscard]] bool isMixed(double seconds) const;
+    [[nodiscard]] Result<Judged> speedDifference(const Pair& pair, double seconds) const;
     [[nodiscard]] Result<Judged> heldDifference(const Pair& pair, double seconds) const;
     [[nodiscard]] bool durationsFollow(double seconds) const;
     /// When the source says what is said: on a node with points, with them.

@@ -126,9 +126,12 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
         if (!proven.passed) {
             const bool source = std::any_of(proven.items.begin(), proven.items.end(),
                                             [](const ProvenItem& i) { return !i.shown.disagreements.empty(); });
+            const bool asked = std::any_of(output.intentions.begin(), output.intentions.end(),
+                                           [](const Intention& i) { return !i.otherThanAsked.empty(); });
             return fail(makeError(ErrorKind::Internal, fmt::format("what was {}: {}",
-                                                                   source ? "meant is not what the source shows"
-                                                                          : "written is not what was meant",
+                                                                   source  ? "meant is not what the source shows"
+                                                                   : asked ? "meant is not what was asked"
+                                                                           : "written is not what was meant",
                                                                    proven.words()))
                             .inFile(output.target.string())
                             .withAdvice("Nothing was put in place; please keep the job, this is a fault of ours"));

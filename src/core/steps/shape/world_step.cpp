@@ -66,7 +66,6 @@ class WorldTransform final : public Transform {
     std::shared_ptr<const WorldTrack> world_;
 };
 
-// All shapes in world space. Groups stay, without a transform, or go.
 // When something of a node, or of what it shows, stands elsewhere in its own space.
 Sampling poseSampling(const Scene& scene, std::size_t own, const std::vector<bool>& belowInstancer) {
     std::vector<Sampling> all;
@@ -90,6 +89,7 @@ Sampling poseSampling(const Scene& scene, std::size_t own, const std::vector<boo
 
 } // namespace
 
+// All shapes in world space. Groups stay, without a transform, or go.
 Result<Scene> toWorld(const Scene& given, bool keepGroups) {
     WYC_TRY(expanded, expandedInstances(given));
     const auto scene = std::make_shared<const Scene>(std::move(expanded));

@@ -62,8 +62,7 @@ StepType endsStep() {
     return {"ends",
             "Mend ends",
             "Leaves a stale, doubled or empty first or last sample of the points out, or gives it the pose of its "
-            "neighbour; "
-            "what else moves there goes on",
+            "neighbour; what else moves there goes on",
             {{"first", OptionKind::Choice, "", "the first sample", "left out", choices},
              {"last", OptionKind::Choice, "", "the last sample", "as it is", choices}},
             &endsMeans,

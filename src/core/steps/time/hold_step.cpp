@@ -20,8 +20,8 @@ Result<TimeChange> holdMeans(const Scene& scene, const json& options) {
     const FrameRate rate = scene.view.rate;
     View view = scene.view;
     const auto away = [&](double t, double frames) { return snappedToFrame(t + rate.secondsAt(frames), rate); };
-    std::vector<double> times = countedMoments(scene);
-    if (times.empty())
+    const std::vector<double> times = countedMoments(scene);
+    if (view.moments && times.empty())
         return fail(nothingLeft(scene));
     const double first = view.moments ? times.front() : span->first;
     const double last = view.moments ? times.back() : span->last;

@@ -251,6 +251,7 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
         std::erase_if(times, [&](double t) { return !insideSpan(*view.range, t); });
         sortMoments(times);
         view.moments = samplingFromTimes(times);
+        view.withinFrames = scene.view.withinFrames;
     }
     TimeMap map = TimeMap(std::move(cycles)).of(TimeMap(std::move(cycle.pieces)));
     if (travels == "taken out") {

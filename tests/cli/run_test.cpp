@@ -1,0 +1,137 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A run is one act: what stops any of it stops all of it before the first byte.
+#include <gtest/gtest.h>
+
+#include "support/process.h"
+#include "support/scenes.h"
+
+namespace wyc::run_test {
+namespace {
+
+using nlohmann::json;
+using test::TempFolder;
+using test::wyc;
+
+class Runs : public testing::Test {
+  protected:
+    // early.abc shows 1001-1024, late.abc 1021-1044.
+    void SetUp() override {
+        for (const auto& [name, first] : {std::pair{"early", 1001.0}, {"late", 1021.0}}) {
+            test::SheetOptions options;
+            options.name = name;
+            options.first = first;
+            ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder_ / (std::string(name) + ".abc")));
+        }
+    }
+    std::string job(json deliveries) const {
+        for (std::size_t i = 0; i < deliveries.size(); ++i) {
+            deliveries[i]["name"] = "d" + std::to_string(i + 1);
+            if (!deliveries[i].contains("folder"))
+                deliveries[i]["folder"] = "out";
+        }
+        const json document{
+            {"wychronos_job", 1},
+            {"shot", {{"name", "sh040"}, {"first", 1001}, {"last", 1044}, {"handles", 0}, {"rate", "24"}}},
+            {"sources", json::array({{{"id", 1}, {"path", "early.abc"}}, {{"id", 2}, {"path", "late.abc"}}})},
+            {"items", json::array()},
+            {"deliveries", deliveries}};
+        return test::writeFile(folder_ / "job.wyc", document.dump()).string();
+    }
+    [[nodiscard]] bool nothingIsThere() const { return !fs::exists(folder_ / "out"); }
+    TempFolder folder_;
+};
+
+TEST_F(Runs, DeliveriesOfOneNameTakeTheNextVersionOrAreRefused) {
+    const json archive{{"format", "alembic"}, {"name_template", "{item}_v{version}"}};
+    json again = archive;
+    again["folder"] = "out/../out"; // one folder however it is written
+    const auto both = wyc({"deliver", job({archive, again}), "--json"});
+    ASSERT_EQ(both.code, 0) << both.err;
+    for (const char* name : {"early_v001.abc", "late_v001.abc", "early_v002.abc", "late_v002.abc"})
+        EXPECT_TRUE(fs::exists(folder_ / "out" / name)) << name;
+    fs::remove_all(folder_ / "out");
+
+    for (const char* format : {"alembic", "obj-sequence"})
+        for (const bool replace : {false, true}) {
+            const json plain{{"format", format}, {"name_template", "{item}"}, {"replace", replace}};
+            const auto refused = wyc({"deliver", job({plain, plain})});
+            EXPECT_EQ(refused.code, 2) << format << refused.out;
+            EXPECT_NE(refused.err.find("would both be written"), std::string::npos) << refused.err;
+            EXPECT_TRUE(nothingIsThere()) << format;
+        }
+    // The rest mesh of one is the file of another.
+    const auto rest = wyc({"deliver", job({{{"format", "mdd"}, {"name_template", "{item}"}},
+                                           {{"format", "obj"}, {"name_template", "{item}_rest"}}})});
+    EXPECT_EQ(rest.code, 2) << rest.out;
+    EXPECT_NE(rest.err.find("would both be written"), std::string::npos) << rest.err;
+    EXPECT_TRUE(nothingIsThere());
+}
+
+TEST_F(Runs, WhatStopsOneDeliveryStopsAll) {
+    const json whole{{"format", "alembic"}, {"name_template", "{item}"}};
+    const std::vector<json> stops{
+        {{"format", "alembic"}, {"name_template", "b_{item}"}, {"range", {1001, 1060}}},
+        {{"format", "alembic"}, {"name_template", "b_{nonsense}"}},
+        {{"format", "mdd"}, {"name_template", "b_{item}"}, {"range", {3000, 3010}}},
+    };
+    for (const json& delivery : stops) {
+        const auto outcome = wyc({"deliver", job({whole, delivery}), "--strict"});
+        EXPECT_EQ(outcome.code, 2) << delivery.dump();
+        EXPECT_TRUE(nothingIsThere()) << delivery.dump() << outcome.err;
+    }
+    EXPECT_EQ(wyc({"deliver", job({whole, whole}), "--only", "d1"}).code, 0);
+}
+
+TEST_F(Runs, ItemsOfARunStayInStep) {
+    const std::string both = job({{{"format", "alembic"}, {"name_template", "{item}"}, {"first_frame", 1}}});
+    const auto firsts = [&](const std::vector<std::string>& arguments) {
+        const auto outcome = wyc(arguments);
+        EXPECT_EQ(outcome.code, 0) << outcome.err;
+        std::vector<double> result;
+        const json document = outcome.json();
+        for (const json& output : document["outputs"])
+            result.push_back(output["first"].get<double>());
+        return result;
+    };
+    EXPECT_EQ(firsts({"deliver", both, "--dry-run", "--json"}), (std::vector<double>{1, 21}));
+    EXPECT_EQ(firsts({"deliver", both, "--dry-run", "--json", "--only", "late*"}), (std::vector<double>{21}));
+    EXPECT_EQ(firsts({"convert", (folder_ / "early.abc").string(), (folder_ / "late.abc").string(), "--first", "1",
+                      "--prove", "--json", "-o", (folder_ / "both.abc").string()}),
+              (std::vector<double>{1}));
+    const json late = wyc({"info", (folder_ / "both.abc").string(), "--json"}).json();
+    std::set<double> begins;
+    for (const json& item : late["items"])
+        if (item.contains("first") && item["first"].is_number())
+            begins.insert(item["first"].get<double>());
+    EXPECT_EQ(begins, (std::set<double>{1, 21})) << late.dump(1);
+}
+
+TEST_F(Runs, AConversionFromSomethingElseThanTheSourceSaysIsRefused) {
+    const fs::path archive = folder_ / "metres.abc";
+    ASSERT_EQ(
+        wyc({"convert", (folder_ / "early.abc").string(), "--is-unit", "m", "--is-up", "y", "-o", archive.string()})
+            .code,
+        0);
+    const auto converted = [&](std::vector<std::string> options) {
+        std::vector<std::string> arguments{"convert", archive.string(), "--replace", "-o",
+                                           (folder_ / "o.abc").string()};
+        arguments.insert(arguments.end(), options.begin(), options.end());
+        return wyc(arguments);
+    };
+    EXPECT_EQ(converted({"--unit", "m:cm", "--up", "y:z"}).code, 0);
+    for (const auto& [option, value, advice] :
+         {std::tuple{"--unit", "cm:mm", "--unit m:mm"}, {"--up", "z:y", "leave --up out"}}) {
+        const auto refused = converted({option, value});
+        EXPECT_EQ(refused.code, 2) << value;
+        EXPECT_NE(refused.err.find(advice), std::string::npos) << refused.err;
+    }
+    // After steps that changed it, what they left counts.
+    const fs::path steps = test::writeFile(
+        folder_ / "steps.json", json::array({{{"type", "unit"}, {"options", {{"from", "m"}, {"to", "cm"}}}}}).dump());
+    EXPECT_EQ(converted({"--steps", steps.string(), "--unit", "cm:mm"}).code, 0)
+        << converted({"--steps", steps.string(), "--unit", "cm:mm"}).err;
+    EXPECT_EQ(converted({"--steps", steps.string(), "--unit", "m:mm"}).code, 2);
+}
+
+} // namespace
+} // namespace wyc::run_test
