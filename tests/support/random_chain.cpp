@@ -270,7 +270,7 @@ std::optional<Step> randomDrop(Random& r, ChainMeaning& m) {
     }
     m.loose.emplace_back(m.rate.secondsAt(a - kWidest), m.rate.secondsAt(b + kWidest));
     m.oneSpeed = false;
-    return Step{"drop", {{"frames", frames}}, true};
+    return Step{"drop", {{"frames", frames}, {"exactly", before.wholeFrames && r.chance(30)}}, true};
 }
 
 } // namespace

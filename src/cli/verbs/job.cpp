@@ -12,7 +12,7 @@
 #include "scene/stand_in.h"
 #include "time/frame_text.h"
 #include "verbs/verbs.h"
-#include "workbench/workbench.h"
+#include "workbench/mending.h"
 
 namespace wyc::cli {
 namespace {
@@ -199,23 +199,32 @@ Status changeItems(const Common& common, const JobArguments& arguments, Job& job
         return {};
     const TerminalProgress terminal(common);
     WYC_TRY(items, measuredItemsOf(job, opened, terminal.progress()));
-    std::size_t mended = 0;
-    for (const ItemFinding& found : findingsOf(job, opened, items)) {
-        const bool meant = std::any_of(arguments.mend.begin(), arguments.mend.end(), [&](const std::string& id) {
-            return id == "all" || matchesPattern(found.finding.id, id);
-        });
+    std::size_t count = 0;
+    const auto wanted = [&](const Finding& finding) {
+        return std::any_of(arguments.mend.begin(), arguments.mend.end(),
+                           [&](const std::string& id) { return id == "all" || matchesPattern(finding.id, id); });
+    };
+    for (const ItemView& item : items) {
         const bool chosen = std::any_of(places.begin(), places.end(), [&](const Place& place) {
-            return place.source == found.key.source && place.path == found.key.path;
+            return place.source == item.key.source && place.path == item.key.path;
         });
-        if (!meant || !chosen || found.finding.mend.empty() || found.finding.severity == Severity::Note)
+        if (!chosen || !item.profile)
             continue;
-        auto& chain = job.itemFor(found.key.source, found.key.path).steps;
-        chain.insert(chain.end(), found.finding.mend.begin(), found.finding.mend.end());
-        remark(common, fmt::format("{}: {} ({})", found.finding.item, found.finding.mendLabel, found.finding.id));
-        ++mended;
+        std::vector<ItemView> others = items;
+        std::erase_if(others, [&](const ItemView& other) { return other.key == item.key; });
+        WYC_TRY(outcome, mended(job, item, others, wanted, terminal.progress()));
+        if (!outcome.done.empty())
+            job.itemFor(item.key.source, item.key.path).steps = outcome.steps;
+        for (const Finding& finding : outcome.done)
+            remark(common, fmt::format("{}: {} ({})", finding.item, finding.mendLabel, finding.id));
+        for (const Finding& finding : outcome.left)
+            if (!finding.mend.empty())
+                remark(common, fmt::format("{}: {} ({}) would not help, and is left out", finding.item,
+                                           finding.mendLabel, finding.id));
+        count += outcome.done.size();
     }
-    if (mended == 0)
-        remark(common, "no finding of that id has a mend");
+    if (count == 0)
+        remark(common, "no finding of that id has a mend that helps");
     return {};
 }
 

@@ -129,6 +129,9 @@ void joinAlike(std::vector<Finding>& findings) {
         Finding one = all.front();
         one.count = all.size();
         one.text = fmt::format("{} times, first at {}: {}", all.size(), frameText(*one.frame), one.text);
+        one.moments.clear();
+        for (const Finding& each : all)
+            one.moments.insert(one.moments.end(), each.moments.begin(), each.moments.end());
         one.mend = joinedMend(all);
         if (one.mend.empty())
             one.mendLabel.clear();

@@ -25,7 +25,8 @@ struct MeasuredItem {
     /// is in order fits one of them.
     std::vector<std::shared_ptr<const std::vector<Vec3f>>> restPoses = {};
     TopologyPtr restTopology = {};
-    std::vector<TimeSpan> heldBySteps = {}; // where the item's own steps hold or mix poses: meant so
+    std::vector<TimeSpan> heldBySteps =
+        {}; // where the item's own steps hold poses or lead from one to another: meant so
     [[nodiscard]] const Node& at() const { return scene->nodes[node]; }
     [[nodiscard]] double frameAt(std::size_t sample) const {
         return snappedFrame(scene->view.rate.frameAt(profile->times[sample]));

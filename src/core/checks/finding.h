@@ -28,7 +28,8 @@ struct Finding {
     std::string advice;
     std::string mendLabel; // "Drop it"
     std::vector<Step> mend;
-    std::size_t count = 1; // frames that it stands for
+    std::size_t count = 1;            // frames that it stands for
+    std::vector<double> moments = {}; // seconds: the samples that are wrong, where it says so of some
 };
 
 [[nodiscard]] nlohmann::json toJson(const Finding& finding);

@@ -51,9 +51,9 @@ void checkGaps(const MeasuredItem& item, std::vector<Finding>& findings) {
                          sameFrame(first, last) ? "Frame " + frameText(first) + " is"
                                                 : fmt::format("Frames {} – {} are", frameText(first), frameText(last)),
                          frameText(item.frameAt(i)), frameText(item.frameAt(i + 1))),
-             "Export these frames again, or resample to fill in between",
+             "Export these frames again, or fill in between",
              "Fill in between",
-             {Step{"resample", {{"rate", item.scene->view.rate.text()}, {"method", "linear"}}, true}}});
+             {Step{"fill", nlohmann::json::object(), true}}});
     }
 }
 
@@ -117,7 +117,7 @@ void reportHold(const CheckInput& input, const MeasuredItem& item, const Hold& h
         finding.advice = needed ? "Export the end again: the shot needs these frames" : "Drop the repeated end";
         if (!needed) {
             finding.mendLabel = "Drop it";
-            finding.mend = {Step{"drop", {{"end", static_cast<double>(run)}}, true}};
+            finding.mend = {withoutSamples(item, hold.first, hold.last)};
         }
     } else if (after > 1.5F * std::max(before, hold.last + 2 < profile.count() ? profile.step[hold.last + 2] : 0.0F)) {
         finding.advice = "Export these frames again, or fill them from their neighbours: the motion catches up behind";
@@ -126,8 +126,9 @@ void reportHold(const CheckInput& input, const MeasuredItem& item, const Hold& h
     } else {
         finding.advice = "Drop them and close the gap: all behind them is late by as much";
         finding.mendLabel = "Drop and close";
-        finding.mend = {Step{"drop", {{"frames", exactFrames(item, hold.first, hold.last)}, {"close", true}}, true}};
+        finding.mend = {withoutSamples(item, hold.first, hold.last, true)};
     }
+    finding.moments = momentsOf(item, hold.first, hold.last);
     findings.push_back(std::move(finding));
 }
 
@@ -236,7 +237,9 @@ void checkFrames(const CheckInput& input, std::vector<Finding>& findings) {
                                 bad.error.text(),
                                 "Export this frame again, or fill it from its neighbours",
                                 "Fill from neighbours",
-                                filledFromNeighbours(item, first, last)});
+                                filledFromNeighbours(item, first, last),
+                                1,
+                                momentsOf(item, first, last)});
         }
         checkHolds(input, item, findings);
     }

@@ -25,7 +25,7 @@ void checkFinite(const MeasuredItem& item, std::vector<Finding>& findings) {
                             static_cast<double>(bad.countInSample), "points",
                             fmt::format("{} of point {} is no finite number{}{}", bad.axis, bad.point, byte, more),
                             "Bake it again, or fill the frame from its neighbours", "Fill from neighbours",
-                            filledFromNeighbours(item, first, last)});
+                            filledFromNeighbours(item, first, last), 1, momentsOf(item, first, last)});
     }
 }
 

@@ -205,7 +205,9 @@ void reportPops(const MeasuredItem& item, const std::vector<Odd>& pops, std::vec
                         odd.first == odd.last ? "Export this frame again, or fill it from its neighbours"
                                               : "Export these frames again, or fill them from their neighbours",
                         "Fill from neighbours",
-                        filledFromNeighbours(item, odd.first, odd.last)};
+                        filledFromNeighbours(item, odd.first, odd.last),
+                        1,
+                        momentsOf(item, odd.first, odd.last)};
         setLength(finding, item, static_cast<double>(odd.away));
         findings.push_back(std::move(finding));
     }
@@ -231,6 +233,7 @@ void reportSpikes(const MeasuredItem& item, const std::vector<Spike>& spikes, st
             finding.mendLabel = "Fill from neighbours";
             finding.mend = filledFromNeighbours(item, spike.first, spike.last);
         }
+        finding.moments = momentsOf(item, spike.first, spike.last);
         setLength(finding, item, static_cast<double>(spike.away));
         findings.push_back(std::move(finding));
     }
@@ -276,6 +279,10 @@ bool shotNeedsStaleFirst(const MeasuredItem& item, const Shot& shot) {
         return false;
     const double late = item.frameAt(1) - wanted->first;
     const double over = item.frameAt(item.profile->count() - 1) - wanted->last;
+    // As long as the shot with it, and late or early as a whole: it is one of the shot's own.
+    const double whole = item.frameAt(0) - wanted->first;
+    if (std::abs(whole) > kFrameTolerance && std::abs(whole - over) < kFrameTolerance)
+        return true;
     // As long as the shot without it, and late as a whole: it is one too many.
     return late > kFrameTolerance && item.frameAt(0) < wanted->first + kFrameTolerance &&
            std::abs(late - over) > kFrameTolerance;
@@ -339,7 +346,9 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
                                    lengthOf(item, static_cast<double>(profile.step[1]))),
                 needed ? "Export it again, or hold the second frame in its place" : "Drop the first frame",
                 needed ? "Hold the second" : "Drop it",
-                needed ? filledFromNeighbours(item, 0, 0) : std::vector{Step{"drop", {{"start", 1.0}}, true}}};
+                needed ? filledFromNeighbours(item, 0, 0) : std::vector{withoutSamples(item, 0, 0)},
+                1,
+                momentsOf(item, 0, 0)};
             setLength(finding, item, static_cast<double>(profile.step[1]));
             findings.push_back(std::move(finding));
         }

@@ -33,17 +33,34 @@ float movingMedian(const MotionProfile& profile) {
     return medianOf(std::move(steps));
 }
 
+std::vector<double> momentsOf(const MeasuredItem& item, std::size_t first, std::size_t last) {
+    const auto begin = item.profile->times.begin();
+    return {begin + static_cast<std::ptrdiff_t>(first), begin + static_cast<std::ptrdiff_t>(last) + 1};
+}
+
+Step withoutSamples(const MeasuredItem& item, std::size_t first, std::size_t last, bool close) {
+    return {"drop", {{"frames", exactFrames(item, first, last)}, {"exactly", true}, {"close", close}}, true};
+}
+
 std::vector<Step> filledFromNeighbours(const MeasuredItem& item, std::size_t first, std::size_t last) {
-    const auto count = static_cast<double>(last - first + 1);
+    const std::size_t count = last - first + 1;
     const std::size_t samples = item.profile->count();
-    if (static_cast<std::size_t>(count) == samples)
+    if (count == samples)
         return {};
-    if (first == 0)
-        return {Step{"drop", {{"start", count}}, true}, Step{"hold", {{"before", count}}, true}};
-    if (last + 1 == samples)
-        return {Step{"drop", {{"end", count}}, true}, Step{"hold", {{"after", count}}, true}};
-    return {Step{"drop", {{"frames", exactFrames(item, first, last)}}, true},
-            Step{"resample", {{"rate", item.scene->view.rate.text()}, {"method", "linear"}}, true}};
+    const bool atStart = first == 0;
+    const bool atEnd = last + 1 == samples;
+    if (!atStart && !atEnd)
+        return {withoutSamples(item, first, last), Step{"fill", nlohmann::json::object(), true}};
+    if (count == 1 && samples >= 4)
+        return {Step{
+            "ends",
+            {{"first", atStart ? "as its neighbour" : "as it is"}, {"last", atEnd ? "as its neighbour" : "as it is"}},
+            true}};
+    // Frames are held, not samples within them.
+    const double frames = std::round(item.frameAt(last) - item.frameAt(first)) + 1.0;
+    if (frames != static_cast<double>(count))
+        return {};
+    return {withoutSamples(item, first, last), Step{"hold", {{atStart ? "before" : "after", frames}}, true}};
 }
 
 std::pair<std::size_t, std::size_t> runAround(const std::vector<std::size_t>& samples, std::size_t sample) {

@@ -13,8 +13,12 @@ namespace wyc {
 [[nodiscard]] float movingMedian(const MotionProfile& profile);
 /// These samples by their exact frames, for an option of a step: "1009,1010".
 [[nodiscard]] std::string exactFrames(const MeasuredItem& item, std::size_t first, std::size_t last);
+/// These samples, as a finding names them.
+[[nodiscard]] std::vector<double> momentsOf(const MeasuredItem& item, std::size_t first, std::size_t last);
+/// A step that takes these samples out, and no others however often it is taken.
+[[nodiscard]] Step withoutSamples(const MeasuredItem& item, std::size_t first, std::size_t last, bool close = false);
 /// Steps that take these samples out and put something in their place, so that nothing is missing afterwards: between
-/// their neighbours straight lines, at an end the pose beside them.
+/// their neighbours straight lines, at an end the pose beside them. None where that cannot be done.
 [[nodiscard]] std::vector<Step> filledFromNeighbours(const MeasuredItem& item, std::size_t first, std::size_t last);
 /// The run of samples in a row, all among these, that a sample is part of: first and last. What is filled is filled as
 /// a whole, since a bad neighbour is none to fill from.

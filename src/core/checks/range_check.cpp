@@ -118,7 +118,10 @@ void tellMissing(const MeasuredItem& item, const Coverage& its, const FrameRange
                  std::vector<Finding>& findings) {
     const double start = std::max(0.0, its.late);
     const double end = std::max(0.0, -its.over);
-    const std::vector<Step> hold{{"hold", {{"before", std::floor(start)}, {"after", std::floor(end)}}, true}};
+    const std::vector<Step> hold{{"hold",
+                                  {{"before", std::max(0.0, std::ceil(start - kFrameTolerance))},
+                                   {"after", std::max(0.0, std::ceil(end - kFrameTolerance))}},
+                                  true}};
     const bool beginsLate = its.first > shot.first + kFrameTolerance;
     if (beginsLate || its.last < shot.last - kFrameTolerance)
         findings.push_back({"range.short", Severity::Fault, item.label, beginsLate ? its.first : its.last, start + end,

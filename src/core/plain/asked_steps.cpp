@@ -36,13 +36,13 @@ double frameParts(const Times& moments, const Way& way) {
     return parts;
 }
 
-bool isListed(const std::set<double>& listed, double frame, double parts) {
+bool isListed(const std::set<double>& listed, double frame, double parts, bool exactly) {
     const auto stands = [&](double one) {
         const auto near = listed.lower_bound(one - kFrameBeside);
         return near != listed.end() && *near <= one + kFrameBeside;
     };
     // Or it goes with the whole frame that it belongs to.
-    return stands(frame) || stands(std::floor(frame - (parts - 1.0) + kFrameBeside));
+    return stands(frame) || (!exactly && stands(std::floor(frame - (parts - 1.0) + kFrameBeside)));
 }
 
 AskedPoses between(double a, double b, double share) {
@@ -59,6 +59,7 @@ bool drop(Way& way, const json& options) {
     const Times moments = way.moments();
     if (!listed || moments.empty())
         return false;
+    const bool exactly = options["exactly"].get<bool>();
     const double parts = frameParts(moments, way);
     struct Kept {
         double out;
@@ -70,7 +71,7 @@ bool drop(Way& way, const json& options) {
     std::optional<double> gap; // first moment of one
     std::vector<TimeSpan> gaps;
     for (std::size_t i = 0; i < moments.size(); ++i) {
-        if (i < start || i + end >= moments.size() || isListed(*listed, way.frame(moments[i]), parts)) {
+        if (i < start || i + end >= moments.size() || isListed(*listed, way.frame(moments[i]), parts, exactly)) {
             gap = gap.value_or(moments[i]);
             continue;
         }

@@ -42,50 +42,87 @@ std::vector<TimeStretch> madeBy(const Step& step, const Scene& before, const Tim
     return made;
 }
 
-} // namespace
-
-std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<Step>& steps) {
-    const bool any = std::any_of(steps.begin(), steps.end(), [](const Step& step) {
-        return step.on && (step.type == "lead_in" || step.type == "hold" || step.type == "loop");
+// Whether a step of the chain is one of these and switched on.
+bool hasOne(const std::vector<Step>& steps, std::initializer_list<const char*> types) {
+    return std::any_of(steps.begin(), steps.end(), [&](const Step& step) {
+        return step.on && std::find(types.begin(), types.end(), step.type) != types.end();
     });
-    std::vector<TimeStretch> stretches;
-    if (!any)
-        return stretches;
+}
+
+// All steps on time in turn, with the scene that each finds; false where one fails.
+template<class Act> bool walkChanges(const Scene& asItCame, const std::vector<Step>& steps, const Act& act) {
     Scene scene = asItCame;
     for (const Step& step : steps) {
         if (!step.on)
             continue;
         const auto meaning = meaningOf(scene, step);
         if (!meaning)
-            return {};
-        if (meaning->time) {
-            const TimeChange& change = *meaning->time;
-            if (step.type == "loop")
-                stretches.clear(); // a cycle of what had stretches has none of its own
-            std::vector<TimeStretch> kept;
-            for (TimeStretch stretch : stretches) {
-                const auto seen = change.map.outputSpanOf(stretch.span);
-                if (!seen || !std::isfinite(seen->first) || !std::isfinite(seen->last))
-                    continue;
-                stretch.span = *seen;
-                if (change.view.range)
-                    stretch.span = {std::max(stretch.span.first, change.view.range->first),
-                                    std::min(stretch.span.last, change.view.range->last)};
-                if (stretch.span.last >= stretch.span.first)
-                    kept.push_back(stretch);
-            }
-            stretches = std::move(kept);
-            const auto made = madeBy(step, scene, change);
-            stretches.insert(stretches.end(), made.begin(), made.end());
-        }
+            return false;
+        if (meaning->time)
+            act(step, scene, *meaning->time);
         auto next = applySteps(scene, {step});
         if (!next)
-            return {};
+            return false;
         scene = std::move(*next);
     }
+    return true;
+}
+
+// Where a stretch is shown after a change, as far as it is.
+std::optional<TimeSpan> shownAfter(const TimeChange& change, const TimeSpan& span) {
+    auto seen = change.map.outputSpanOf(span);
+    if (!seen || !std::isfinite(seen->first) || !std::isfinite(seen->last))
+        return std::nullopt;
+    if (change.view.range)
+        seen = TimeSpan{std::max(seen->first, change.view.range->first), std::min(seen->last, change.view.range->last)};
+    return seen->last >= seen->first ? seen : std::nullopt;
+}
+
+} // namespace
+
+std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<Step>& steps) {
+    std::vector<TimeStretch> stretches;
+    if (!hasOne(steps, {"lead_in", "hold", "loop"}))
+        return stretches;
+    const bool all = walkChanges(asItCame, steps, [&](const Step& step, const Scene& scene, const TimeChange& change) {
+        if (step.type == "loop")
+            stretches.clear(); // a cycle of what had stretches has none of its own
+        std::vector<TimeStretch> kept;
+        for (TimeStretch stretch : stretches)
+            if (const auto seen = shownAfter(change, stretch.span)) {
+                stretch.span = *seen;
+                kept.push_back(stretch);
+            }
+        stretches = std::move(kept);
+        const auto made = madeBy(step, scene, change);
+        stretches.insert(stretches.end(), made.begin(), made.end());
+    });
+    if (!all)
+        return {};
     std::sort(stretches.begin(), stretches.end(),
               [](const TimeStretch& a, const TimeStretch& b) { return a.span.first < b.span.first; });
     return stretches;
+}
+
+std::vector<TimeSpan> heldOnPurpose(const Scene& asItCame, const std::vector<Step>& steps) {
+    std::vector<TimeSpan> held;
+    if (!hasOne(steps, {"lead_in", "hold", "loop", "retime", "ends"}))
+        return held;
+    (void)walkChanges(asItCame, steps, [&](const Step& step, const Scene&, const TimeChange& change) {
+        std::vector<TimeSpan> kept;
+        for (const TimeSpan& span : held)
+            if (const auto seen = shownAfter(change, span))
+                kept.push_back(*seen);
+        held = std::move(kept);
+        if (!hasOne({step}, {"lead_in", "hold", "loop", "retime", "ends"}))
+            return;
+        const TimeSpan range = change.view.range.value_or(TimeSpan{-kForever, kForever});
+        for (const TimeSpan& span : (change.points ? *change.points : change.map).holds())
+            if (const TimeSpan in{std::max(span.first, range.first), std::min(span.last, range.last)};
+                in.last >= in.first)
+                held.push_back(in);
+    });
+    return held;
 }
 
 } // namespace wyc

@@ -18,4 +18,8 @@ struct TimeStretch {
 /// In order of time; of more than a few hundred cycles none is told.
 [[nodiscard]] std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<Step>& steps);
 
+/// Where steps that a person puts on for that hold a pose or lead from one to another, in seconds after all steps: what
+/// rests there is no fault.
+[[nodiscard]] std::vector<TimeSpan> heldOnPurpose(const Scene& asItCame, const std::vector<Step>& steps);
+
 } // namespace wyc

@@ -56,12 +56,14 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     }
     if (made && !applied.empty()) {
         auto before = itemScene(*source.source, node.path, {});
-        if (before)
+        if (before) {
             view.stretches = stretchesOf(*before, applied);
+            view.heldBySteps = heldOnPurpose(*before, applied);
+        }
         if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), applied)
                                       : Result<Intention>(fail(std::move(before.error())))) {
             view.time = meant->time;
-            view.heldBySteps = meant->points.holds();
+            view.timeOfPoints = meant->points;
         }
     }
     if (!made)
@@ -137,6 +139,12 @@ std::size_t ItemView::mostPoints() const {
     if (!profile || profile->pointCounts.empty())
         return points;
     return *std::max_element(profile->pointCounts.begin(), profile->pointCounts.end());
+}
+
+ItemView viewWith(const ItemView& item, std::vector<Step> steps) {
+    const JobItem entry{item.key.source, item.key.path, std::move(steps), item.leftOut, item.loops};
+    const auto node = item.source->shown().find(item.key.path);
+    return viewOf({item.key.source, item.source, {}, {}}, item.source->shown().nodes[*node], &entry, &item);
 }
 
 std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& sources,

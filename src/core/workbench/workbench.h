@@ -44,7 +44,8 @@ struct ItemView {
     /// Where a step fails: its number; the scene is as the steps before it make it.
     std::optional<std::size_t> failedStep;
     TimeMap time;                       // what the steps mean: their time → the source's
-    std::vector<TimeSpan> heldBySteps;  // where they hold or mix poses
+    TimeMap timeOfPoints;               // likewise of points, where that is another
+    std::vector<TimeSpan> heldBySteps;  // where they hold poses or lead from one to another
     std::vector<TimeStretch> stretches; // lead-ins, rests and cycles that they made
     bool leftOut = false;
     bool loops = false;     // meant to be played again and again
@@ -62,6 +63,8 @@ struct ItemView {
     [[nodiscard]] std::size_t mostPoints() const;
 };
 
+/// The same item under other steps, not measured yet.
+[[nodiscard]] ItemView viewWith(const ItemView& item, std::vector<Step> steps);
 /// Items of all sources in the job's order. Those of `before` that are the same still are taken over with their
 /// measures; `changed` says whether any is not.
 [[nodiscard]] std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& sources,

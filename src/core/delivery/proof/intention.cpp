@@ -123,6 +123,8 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
             WYC_TRY(options, checkedOptions(*type, step.options));
             WYC_TRY(item, type->takes(scene, options));
             WYC_TRY(brought, intentionsOf(item.scene, item.chain));
+            brought.front().asks = nullptr; // of its own chain, which goes on here
+            brought.front().otherThanAsked.clear();
             all.push_back(std::move(brought.front()));
         }
         scene = std::move(next);

@@ -31,7 +31,7 @@ Result<TimeChange> dropMeans(const Scene& scene, const json& options) {
     const std::vector<double> moments = countedMoments(scene);
     if (moments.empty())
         return asItIs(scene);
-    const SamplesOfFrames dropped(std::move(listed), moments, rate);
+    const SamplesOfFrames dropped(std::move(listed), moments, rate, options["exactly"].get<bool>());
     std::vector<TimePiece> pieces;
     std::vector<TimeSpan> gaps;
     const auto wasGap = [&](double first, double last) {
@@ -106,6 +106,12 @@ StepType dropStep() {
         {{"start", OptionKind::WholeNumber, "frames", "samples left out at the start", 0.0, {}, 0.0, 1e6},
          {"end", OptionKind::WholeNumber, "frames", "samples left out at the end", 0.0, {}, 0.0, 1e6},
          {"frames", OptionKind::Text, "", "frames left out, with all samples within them, as 1009,1020:1024", "", {}},
+         {"exactly",
+          OptionKind::Switch,
+          "",
+          "only the samples right at these frames, not those within them",
+          false,
+          {}},
          {"close", OptionKind::Switch, "", "later frames move up to close the gap", false, {}}},
         &dropMeans,
         nullptr,

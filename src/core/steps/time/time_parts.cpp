@@ -202,8 +202,9 @@ bool holdsFrame(const std::set<double>& frames, double frame) {
 
 // Frames part where their samples are furthest apart: a shutter's samples go with their frame, on both sides of it.
 // Where all are as far apart, a frame lasts until the next.
-SamplesOfFrames::SamplesOfFrames(std::set<double> frames, const std::vector<double>& moments, const FrameRate& rate)
-    : frames_(std::move(frames)), rate_(rate) {
+SamplesOfFrames::SamplesOfFrames(std::set<double> frames, const std::vector<double>& moments, const FrameRate& rate,
+                                 bool exactly)
+    : frames_(std::move(frames)), rate_(rate), exactly_(exactly) {
     std::set<double> shares; // in thousandths
     for (const double t : moments) {
         const double frame = snappedFrame(rate.frameAt(t));
@@ -222,8 +223,8 @@ SamplesOfFrames::SamplesOfFrames(std::set<double> frames, const std::vector<doub
 
 bool SamplesOfFrames::holds(double seconds) const {
     const double frame = snappedFrame(rate_.frameAt(seconds));
-    if (holdsFrame(frames_, frame))
-        return true;
+    if (holdsFrame(frames_, frame) || exactly_)
+        return holdsFrame(frames_, frame);
     const double share = frame - std::floor(frame);
     return holdsFrame(frames_, std::floor(frame) + (share < parts_ - kFrameTolerance ? 0.0 : 1.0));
 }

@@ -40,15 +40,17 @@ namespace wyc {
 [[nodiscard]] Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span);
 [[nodiscard]] bool insideSpan(const TimeSpan& span, double seconds);
 [[nodiscard]] bool holdsFrame(const std::set<double>& frames, double frame);
-/// Samples that belong to frames by number: what lies within a frame goes with it.
+/// Samples that belong to frames by number: what lies within a frame goes with it, unless they are meant `exactly`.
 class SamplesOfFrames {
   public:
-    SamplesOfFrames(std::set<double> frames, const std::vector<double>& moments, const FrameRate& rate);
+    SamplesOfFrames(std::set<double> frames, const std::vector<double>& moments, const FrameRate& rate,
+                    bool exactly = false);
     [[nodiscard]] bool holds(double seconds) const;
 
   private:
     std::set<double> frames_;
     FrameRate rate_;
+    bool exactly_;
     double parts_ = 1.0; // share of a frame at which the next one's samples begin
 };
 
