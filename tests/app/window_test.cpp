@@ -83,6 +83,31 @@ TEST_F(Window, BeginsEmptyAndSaysWhatToDo) {
     EXPECT_TRUE(child<QPushButton>("emptyDemo")->isVisible());
 }
 
+TEST_F(Window, MendAllIsOneClickAndOneUndo) {
+    openDemoJob();
+    std::map<ItemKey, int> mends;
+    for (const ItemFinding& found : workspace().findings())
+        mends[found.key] += found.finding.severity != Severity::Note && !found.finding.mend.empty();
+    const auto most =
+        std::max_element(mends.begin(), mends.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    ASSERT_GT(most->second, 1);
+    const ItemKey key = most->first;
+    workspace().setActive(key);
+    ASSERT_TRUE(settle());
+    auto* button = child<QToolButton>("mendEverything");
+    ASSERT_TRUE(button->isVisible());
+    const auto stepsOf = [&] { return workspace().item(key)->steps; };
+    const std::vector<Step> before = stepsOf();
+    ASSERT_TRUE(click(button));
+    ASSERT_TRUE(settle());
+    EXPECT_GT(stepsOf().size(), before.size());
+    for (const ItemFinding& found : workspace().findings())
+        EXPECT_FALSE(found.key == key && found.finding.severity == Severity::Fault) << found.finding.text;
+    workspace().document().undo();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(stepsOf(), before);
+}
+
 TEST_F(Window, OpensTheDemoAndMeasuresEveryItem) {
     openDemoJob();
     EXPECT_FALSE(child<QWidget>("emptyState")->isVisible());

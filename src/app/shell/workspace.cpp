@@ -3,12 +3,14 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include <QDir>
 
 #include "base/text.h"
 #include "demo/lantern_shoal.h"
+#include "workbench/mending.h"
 
 namespace wyc::app {
 
@@ -174,6 +176,45 @@ void Workspace::addSteps(const std::vector<ItemKey>& keys, const std::vector<Ste
             chain.insert(chain.end(), steps.begin(), steps.end());
         }
     });
+}
+
+void Workspace::mendAll(const std::vector<ItemKey>& keys) {
+    runner_.start(
+        tr("Mending"),
+        [this, keys, items = items_, job = job()](const Progress& progress) -> Result<JobRunner::Done> {
+            auto steps = std::make_shared<std::map<ItemKey, std::vector<Step>>>();
+            for (std::size_t i = 0; i < keys.size(); ++i) {
+                const auto found =
+                    std::find_if(items.begin(), items.end(), [&](const ItemView& view) { return view.key == keys[i]; });
+                if (found == items.end() || !found->profile)
+                    continue;
+                std::vector<ItemView> others = items;
+                std::erase_if(others, [&](const ItemView& view) { return view.key == keys[i]; });
+                const auto count = static_cast<double>(keys.size());
+                const double at = static_cast<double>(i);
+                WYC_TRY(outcome, mended(
+                                     job, *found, others, [](const Finding&) { return true; },
+                                     progress.part(at / count, (at + 1.0) / count)));
+                if (!outcome.done.empty())
+                    steps->emplace(keys[i], std::move(outcome.steps));
+            }
+            return [this, steps, job] {
+                if (!(job == this->job())) {
+                    emit problem(tr("The job was changed while its mends were tried: nothing was mended"));
+                    return;
+                }
+                if (steps->empty()) {
+                    emit problem(tr("No mend helps here: what was found needs another export"));
+                    return;
+                }
+                document_.endMerge();
+                document_.edit("Mend all", [&](Job& next) {
+                    for (const auto& [key, chain] : *steps)
+                        next.itemFor(key.source, key.path).steps = chain;
+                });
+            };
+        },
+        [this](const Error& error) { emit problem(QString::fromStdString(error.text())); });
 }
 
 void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,

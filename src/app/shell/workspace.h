@@ -78,6 +78,8 @@ class Workspace : public QObject {
     void addSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label) {
         addSteps(std::vector{key}, steps, label);
     }
+    /// Tries the mends of all that was found on these items and keeps those that help; one undoable edit.
+    void mendAll(const std::vector<ItemKey>& keys);
     void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                   const QString& mergeKey = {});
     void setLeftOut(const std::vector<ItemKey>& keys, bool leftOut);

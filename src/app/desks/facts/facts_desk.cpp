@@ -3,10 +3,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
+#include <set>
 
 #include <QFileDialog>
 #include <QGridLayout>
 #include <QLabel>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QPushButton>
 #include <QScrollArea>
@@ -118,6 +121,15 @@ QWidget* FactsDesk::makeColumn() {
     findingsTitle_ = titleLabel({}, content);
     findingsHead->addWidget(findingsTitle_);
     findingsHead->addStretch();
+    mendAll_ = new QToolButton(content);
+    mendAll_->setObjectName(QStringLiteral("mendEverything"));
+    mendAll_->setToolTip(tr("Tries one mend after another and keeps what helps: no good sample is lost, and one undo "
+                            "takes all of it back"));
+    connect(mendAll_, &QToolButton::clicked, this, [this] {
+        mendAll_->setEnabled(false); // until what it does is checked
+        workspace_.mendAll(mendable_);
+    });
+    findingsHead->addWidget(mendAll_);
     scope_ = new QToolButton(content);
     scope_->setObjectName(QStringLiteral("findingScope"));
     scope_->setToolTip(tr("Findings of this item, or of all"));
@@ -272,6 +284,43 @@ void FactsDesk::showFrame() {
     plot_->replot(QCustomPlot::rpQueuedReplot);
 }
 
+void FactsDesk::showMendAll(const std::vector<FindingGroup>& shown) {
+    std::set<ItemKey> mendable;
+    std::size_t mends = 0;
+    for (const FindingGroup& group : shown)
+        if (group.first.finding.severity != Severity::Note && !group.first.finding.mend.empty()) {
+            ++mends;
+            if (all_)
+                mendable.insert(group.keys.begin(), group.keys.end());
+            else
+                mendable.insert(group.first.key);
+        }
+    mendable_.assign(mendable.begin(), mendable.end());
+    mendAll_->setVisible(mends > 1 || mendable_.size() > 1);
+    mendAll_->setEnabled(true);
+    mendAll_->setText(mendable_.size() > 1 ? tr("Mend all (%1 items)").arg(mendable_.size()) : tr("Mend all"));
+    // Behind the arrow: a source of several items as a whole.
+    std::map<SourceId, std::set<ItemKey>> bySource;
+    for (const ItemFinding& found : workspace_.findings())
+        if (found.finding.severity != Severity::Note && !found.finding.mend.empty() && !found.key.isEmpty() &&
+            (all_ || found.key.source == workspace_.active().source))
+            bySource[found.key.source].insert(found.key);
+    auto* menu = new QMenu(mendAll_);
+    for (const auto& [source, keys] : bySource) {
+        const ItemView* item = workspace_.item(*keys.begin());
+        if (!item || keys.size() < 2 || keys == mendable)
+            continue;
+        QAction* act = menu->addAction(
+            tr("All of %1 (%2 items)").arg(QString::fromStdString(item->source->name)).arg(keys.size()));
+        connect(act, &QAction::triggered, this,
+                [this, keys = std::vector(keys.begin(), keys.end())] { workspace_.mendAll(keys); });
+    }
+    if (QMenu* old = mendAll_->menu())
+        old->deleteLater();
+    mendAll_->setMenu(menu->isEmpty() ? nullptr : menu);
+    mendAll_->setPopupMode(menu->isEmpty() ? QToolButton::DelayedPopup : QToolButton::MenuButtonPopup);
+}
+
 void FactsDesk::showFindings() {
     clearLayout(findings_);
     std::vector<FindingGroup> shown;
@@ -285,6 +334,7 @@ void FactsDesk::showFindings() {
     }
     findingsTitle_->setText(all_ ? tr("Findings of all items") : tr("Findings"));
     scope_->setText(all_ ? tr("only this item") : tr("all items (%1)").arg(workspace_.findings().size()));
+    showMendAll(shown);
     constexpr std::size_t kMostShown = 120;
     for (std::size_t i = 0; i < std::min(shown.size(), kMostShown); ++i) {
         auto* card = new FindingCard(shown[i], workspace_, all_, this);

@@ -32,6 +32,7 @@ class FactsDesk : public Desk {
     void showPlot();
     void showFrame();
     void showFindings();
+    void showMendAll(const std::vector<FindingGroup>& shown);
     void fact(int row, int column, const ItemFact& fact);
     Workspace& workspace_;
     QLabel* name_;
@@ -41,6 +42,8 @@ class FactsDesk : public Desk {
     QGridLayout* grid_;
     QWidget* gridHost_;
     QToolButton* scope_;
+    QToolButton* mendAll_;
+    std::vector<ItemKey> mendable_; // items shown with something to mend
     QLabel* findingsTitle_;
     QVBoxLayout* findings_;
     bool all_ = false;
