@@ -354,8 +354,9 @@ int firstCase() {
     return asked ? std::atoi(asked) : 0;
 }
 
-std::optional<RandomCase> randomCase(unsigned seed, int mostSteps) {
+std::optional<RandomCase> randomCase(unsigned seed, int mostSteps, bool floatTimes) {
     Random r(seed);
+    r.floatTimes = floatTimes;
     RandomCase made;
     made.source = randomScene(r);
     const auto span = movingTimes(made.source);

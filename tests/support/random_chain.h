@@ -46,7 +46,7 @@ struct RandomCase {
     ChainMeaning meaning;
     std::vector<Step> chain;
 };
-[[nodiscard]] std::optional<RandomCase> randomCase(unsigned seed, int mostSteps);
+[[nodiscard]] std::optional<RandomCase> randomCase(unsigned seed, int mostSteps, bool floatTimes = false);
 /// What a person needs to see of a case that failed.
 [[nodiscard]] std::string described(const Scene& scene);
 /// So many, ten times as many in long tests, or as told by WYC_TRUTH_CASES; from the number in WYC_TRUTH_FIRST on.

@@ -8,7 +8,7 @@ constexpr double kFirst = 1001.0;
 constexpr double kLast = 1024.0;
 
 // Dense, a few keys, beginning late, ending early, within frames, uneven, one sample.
-Sampling randomSampling(Random& r, const FrameRate& rate) {
+Sampling exactSampling(Random& r, const FrameRate& rate) {
     const auto at = [&](double frame) { return rate.secondsAt(frame); };
     switch (r.whole(0, 7)) {
     case 0: return Sampling::still();
@@ -28,6 +28,16 @@ Sampling randomSampling(Random& r, const FrameRate& rate) {
     }
     default: return Sampling::uniform(at(kFirst), at(2), 12);
     }
+}
+
+Sampling randomSampling(Random& r, const FrameRate& rate) {
+    const Sampling exact = exactSampling(r, rate);
+    if (!r.floatTimes || exact.isStill())
+        return exact;
+    std::vector<double> times = exact.times();
+    for (double& t : times)
+        t = static_cast<double>(static_cast<float>(t));
+    return Sampling::acyclic(times);
 }
 
 TransformPtr randomTransform(Random& r, const FrameRate& rate) {

@@ -11,6 +11,7 @@ namespace wyc::test {
 
 struct Random {
     std::mt19937 engine;
+    bool floatTimes = false; // times of samples went through float32, as in many tools
     explicit Random(unsigned seed) : engine(seed) {}
     int whole(int low, int high) { return low + static_cast<int>(engine() % static_cast<unsigned>(high - low + 1)); }
     double real(double low, double high) {

@@ -109,6 +109,27 @@ class BakedGeometry final : public MomentWrapper {
     mutable TopologyPtr turned_;
 };
 
+// Values of points at the moments that the points have in the world: readers pair them by number.
+class ValuesWithPoints final : public ValuesWrapper {
+  public:
+    ValuesWithPoints(const ValuesPtr& values, SpaceRole role, GeometryPtr carrier, Sampling sampling)
+        : ValuesWrapper(values), role_(role), carrier_(std::move(carrier)), sampling_(std::move(sampling)) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
+    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
+        return inner().readAt(sampling_.time(sample), {role_, carrier_.get()});
+    }
+    [[nodiscard]] bool constant() const override { return inner().sameAlways(); }
+    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample) const override {
+        return inner().tokenAt(sampling_.time(sample));
+    }
+
+  private:
+    SpaceRole role_;
+    GeometryPtr carrier_;
+    Sampling sampling_;
+};
+
 class BakedValues final : public ValuesWrapper {
   public:
     /// `carrier`: the shape that the values belong to, in its own space; may be null.
@@ -397,6 +418,13 @@ Result<PropertiesPtr> bakedProperties(std::shared_ptr<const Scene> kept, std::si
             return nullptr;
         const ValuesPtr values =
             channel.space == SpaceRole::None || eye ? channel.values : bakedValues(kept, node, channel);
+        const bool withPoints = carrier && values->isArray() && values->sampling().count() > 1 &&
+                                values->sampling() == carrier->sampling() && channel.space == SpaceRole::None &&
+                                channel.scope != Scope::Corner;
+        if (withPoints)
+            if (const Sampling moments = worldOfShape(kept, node, carrier->sampling())->sampling();
+                !(moments == values->sampling()))
+                return std::make_shared<ValuesWithPoints>(values, channel.space, carrier, moments);
         const bool corners = channel.scope == Scope::Corner && !channel.numbers && carrier && values->isArray();
         if (!corners)
             return values;

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 namespace wyc {
 
@@ -83,6 +84,17 @@ double snappedToFrame(double seconds, const FrameRate& rate) {
     const double frame = rate.frameAt(seconds);
     const double whole = std::round(frame);
     return std::abs(frame - whole) < 1e-6 ? rate.secondsAt(whole) : seconds;
+}
+
+double timeAsMeant(double seconds, const FrameRate& rate) {
+    constexpr double kParts = 240.0; // halves, thirds, quarters, fifths, … sixteenths
+    const auto rounded = static_cast<float>(seconds);
+    if (static_cast<double>(rounded) != seconds)
+        return seconds;
+    const double meant = rate.secondsAt(std::round(rate.frameAt(seconds) * kParts) / kParts);
+    const float size = std::abs(rounded);
+    const double step = static_cast<double>(std::nextafter(size, std::numeric_limits<float>::infinity()) - size);
+    return std::abs(meant - seconds) <= 2.0 * step ? meant : seconds;
 }
 
 std::vector<double> wholeFrames(double first, double last, const FrameRate& rate) {

@@ -56,9 +56,25 @@ TEST(TruthOfFiles, AnyChainThroughAnArchive) {
             continue;
         int wrong = 0;
         for (int round = first; round < first + casesAsked(400) && wrong < 12; ++round) {
-            const auto it = randomCase(static_cast<unsigned>(round) * 104729U + 5U, 4);
+            const unsigned seed = static_cast<unsigned>(round) * 104729U + 5U;
+            auto it = randomCase(seed, 4);
             if (!it)
                 continue;
+            // Some come from an archive whose times went through float32.
+            const bool floatTimes = round % 3 == 0 && std::string_view(format.id) == "alembic";
+            if (floatTimes) {
+                ASSERT_TRUE(writeScene(randomCase(seed, 4, true)->source, folder / "source.abc"));
+                auto read = test::openFile(folder / "source.abc");
+                ASSERT_TRUE(read) << read.error().text();
+                // The chain was made for what moves in it. An archive holds no rig, knows what only seems to move, and
+                // gives an instancer back as its parts.
+                const auto span = movingSpan(it->source);
+                const auto kept = movingSpan(*read);
+                if (!kept || std::abs(kept->first - span->first) + std::abs(kept->last - span->last) > 1e-9 ||
+                    hasInstancers(it->source))
+                    continue;
+                it->source = std::move(*read);
+            }
             SCOPED_TRACE(fmt::format("{}, case {}: {}", format.id, round, toJson(it->chain).dump()));
             auto result = applySteps(it->source, it->chain);
             ASSERT_TRUE(result) << result.error().text();
@@ -79,7 +95,9 @@ TEST(TruthOfFiles, AnyChainThroughAnArchive) {
             EXPECT_TRUE(proven->proof.sourceCompared);
             const auto back = test::openFile(path);
             ASSERT_TRUE(back) << back.error().text();
-            if (const auto fault = firstFault(it->source, *back, it->meaning, nullptr); fault && ++wrong)
+            if (const auto fault =
+                    firstFault(it->source, *back, it->meaning, nullptr, 2e-6, false, floatTimes ? 1e-5 : 0.0);
+                fault && ++wrong)
                 ADD_FAILURE() << *fault << described(it->source);
         }
     }

@@ -109,7 +109,7 @@ class ArchiveGeometry final : public Geometry {
         return FaceSetsPtr(result);
     }
     [[nodiscard]] bool topologyVaries() const override {
-        if (changes(p_.counts) || changes(p_.indices) || changes(p_.curveSizes))
+        if (changes(p_.counts) || changes(p_.indices) || changes(p_.curveSizes) || changes(p_.ids))
             return true;
         if (varies_ < 0) {
             // Constant faces: the point count can still change. Its sizes are in the index.
@@ -197,7 +197,7 @@ class ArchiveTransform final : public Transform {
 class SceneBuilder {
   public:
     SceneBuilder(ArchivePtr archive, const OpenRequest& request) : archive_(std::move(archive)) {
-        readRate();
+        scene_.rate = archive_->rate();
         scene_.view.rate = scene_.rate.value_or(request.assumedRate);
         scene_.container.metadata = archive_->metadata();
         scene_.container.format = kFormatId;
@@ -242,17 +242,6 @@ class SceneBuilder {
     [[nodiscard]] std::optional<std::string> metadataValue(const std::string& key) const {
         const auto found = archive_->metadata().find(key);
         return found == archive_->metadata().end() ? std::nullopt : std::optional(found->second);
-    }
-
-    void readRate() {
-        if (const auto text = metadataValue("_ai_DCC_FPS"))
-            if (const auto number = parseNumber(*text))
-                scene_.rate = FrameRate::nearest(*number);
-        // No rate stated: that of the first regular time sampling, as far as it is one.
-        for (const TimeSampling& sampling : archive_->timeSamplings())
-            if (!scene_.rate && !sampling.acyclic && &sampling != &archive_->timeSamplings().front() &&
-                sampling.cycleSeconds < 1.0)
-                scene_.rate = FrameRate::nearest(1.0 / sampling.cycleSeconds);
     }
 
     // Carried without being understood.

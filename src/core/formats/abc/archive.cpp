@@ -58,13 +58,11 @@ double acyclicMark() {
 }
 
 Sampling TimeSampling::sampling(std::size_t count) const {
-    if (acyclic) {
-        std::vector<double> times(stored.begin(),
-                                  stored.begin() + static_cast<std::ptrdiff_t>(std::min(count, stored.size())));
-        return Sampling::acyclic(std::move(times));
-    }
-    return stored.size() == 1 ? Sampling::uniform(stored[0], cycleSeconds, count)
-                              : Sampling::cyclic(stored, cycleSeconds, count);
+    const std::vector<double>& all = meant.empty() ? stored : meant;
+    if (acyclic)
+        return Sampling::acyclic({all.begin(), all.begin() + static_cast<std::ptrdiff_t>(std::min(count, all.size()))});
+    const double cycle = meant.empty() ? cycleSeconds : meantCycle;
+    return all.size() == 1 ? Sampling::uniform(all[0], cycle, count) : Sampling::cyclic(all, cycle, count);
 }
 
 const Property* Property::child(std::string_view childName) const {
@@ -406,7 +404,29 @@ Result<std::shared_ptr<const Archive>> Archive::open(const fs::path& path) {
     std::shared_ptr<Archive> archive(new Archive());
     archive->container_ = container;
     WYC_CHECK(ArchiveReader(*archive).read());
+    archive->readTimesAsMeant();
     return std::shared_ptr<const Archive>(std::move(archive));
+}
+
+void Archive::readTimesAsMeant() {
+    if (const auto text = metadata_.find("_ai_DCC_FPS"); text != metadata_.end())
+        if (const auto number = parseNumber(text->second))
+            rate_ = FrameRate::nearest(*number);
+    for (std::size_t i = 1; i < timeSamplings_.size() && !rate_; ++i)
+        if (!timeSamplings_[i].acyclic && timeSamplings_[i].cycleSeconds < 1.0)
+            rate_ = FrameRate::nearest(1.0 / timeSamplings_[i].cycleSeconds);
+    if (!rate_)
+        return;
+    for (TimeSampling& sampling : timeSamplings_) {
+        std::vector<double> meant = sampling.stored;
+        for (double& time : meant)
+            time = timeAsMeant(time, *rate_);
+        const double cycle = sampling.acyclic ? 0.0 : timeAsMeant(sampling.cycleSeconds, *rate_);
+        if (meant == sampling.stored && (sampling.acyclic || cycle == sampling.cycleSeconds))
+            continue;
+        sampling.meant = std::move(meant);
+        sampling.meantCycle = cycle;
+    }
 }
 
 Sampling Archive::samplingOf(const Property& property) const {

@@ -29,6 +29,9 @@ struct TimeSampling {
     double cycleSeconds = 1.0;
     bool acyclic = false;
     std::uint32_t maxSamples = 0;
+    /// What the stored times stand for, where they went through float32; empty = just these.
+    std::vector<double> meant = {};
+    double meantCycle = 0.0;
     [[nodiscard]] Sampling sampling(std::size_t count) const;
 };
 /// Time per cycle that marks an acyclic time sampling: the largest double / 32.
@@ -82,6 +85,8 @@ class Archive {
     [[nodiscard]] std::int32_t libraryVersion() const { return libraryVersion_; }
     [[nodiscard]] const Metadata& metadata() const { return metadata_; }
     [[nodiscard]] const std::vector<TimeSampling>& timeSamplings() const { return timeSamplings_; }
+    /// As it is stated, else that of the first regular time sampling as far as it is one.
+    [[nodiscard]] const std::optional<FrameRate>& rate() const { return rate_; }
     /// Depth first, children in the file's order; the top object ("/") is the first.
     [[nodiscard]] const std::vector<Object>& objects() const { return objects_; }
 
@@ -104,6 +109,8 @@ class Archive {
     std::int32_t fileVersion_ = 0;
     std::int32_t libraryVersion_ = 0;
     Metadata metadata_;
+    void readTimesAsMeant();
+    std::optional<FrameRate> rate_;
     std::vector<TimeSampling> timeSamplings_;
     std::vector<Object> objects_;
 };
