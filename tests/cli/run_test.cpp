@@ -133,5 +133,47 @@ TEST_F(Runs, AConversionFromSomethingElseThanTheSourceSaysIsRefused) {
     EXPECT_EQ(converted({"--steps", steps.string(), "--unit", "m:mm"}).code, 2);
 }
 
+TEST_F(Runs, ManyWritersOfAJobKeepEveryEdit) {
+    const std::string file = job(json::array());
+    std::vector<std::unique_ptr<test::Process>> writers;
+    for (int i = 0; i < 8; ++i)
+        writers.push_back(std::make_unique<test::Process>(std::vector<std::string>{
+            "job", file, "--delivery", "d" + std::to_string(i), "--format", "alembic", "--folder", "out"}));
+    for (auto& writer : writers) {
+        const auto outcome = writer->wait();
+        EXPECT_EQ(outcome.code, 0) << outcome.err;
+    }
+    std::set<std::string> names;
+    const json kept = json::parse(test::readFile(file));
+    for (const json& delivery : kept["deliveries"])
+        names.insert(delivery["name"]);
+    EXPECT_EQ(names.size(), 8U);
+}
+
+TEST_F(Runs, AJobThatIsALinkStaysOneWithItsMode) {
+    const fs::path file = job(json::array());
+    fs::create_directories(folder_ / "real");
+    fs::rename(file, folder_ / "real/job.wyc");
+    fs::permissions(folder_ / "real/job.wyc", fs::perms(0664));
+    fs::create_symlink("real/job.wyc", folder_ / "job.wyc");
+    ASSERT_EQ(wyc({"job", file.string(), "--name", "sh050"}).code, 0);
+    EXPECT_TRUE(fs::is_symlink(folder_ / "job.wyc"));
+    EXPECT_EQ(fs::status(folder_ / "real/job.wyc").permissions(), fs::perms(0664));
+    EXPECT_EQ(json::parse(test::readFile(folder_ / "real/job.wyc"))["shot"]["name"], "sh050");
+}
+
+TEST_F(Runs, AStepTakesValuesWithBlanks) {
+    const std::string file = job(json::array());
+    const auto added =
+        wyc({"job", file, "--items", "*early", "--step", "retime curve=1001=1001, 1010=1024 beyond=there and back",
+             "--step", "drop frames=1003, 1005:1006 close=true"});
+    ASSERT_EQ(added.code, 0) << added.err;
+    const json steps = json::parse(test::readFile(file))["items"][0]["steps"];
+    EXPECT_EQ(steps[0]["options"]["curve"], "1001=1001, 1010=1024");
+    EXPECT_EQ(steps[0]["options"]["beyond"], "there and back");
+    EXPECT_EQ(steps[1]["options"]["frames"], "1003, 1005:1006");
+    EXPECT_EQ(wyc({"job", file, "--items", "*early", "--step", "trim frist=1009 last=1020"}).code, 2);
+}
+
 } // namespace
 } // namespace wyc::run_test

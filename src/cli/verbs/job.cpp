@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <cctype>
 #include <memory>
 
 #include <fmt/format.h>
@@ -50,9 +51,18 @@ struct JobArguments {
 // "trim first=1009 last=1128": a type and its options, as `wyc steps` lists them.
 Result<Step> stepOf(const std::string& text) {
     std::vector<std::string> words;
-    for (const std::string& word : splitText(text, ' '))
-        if (!trimmed(word).empty())
-            words.emplace_back(trimmed(word));
+    for (const std::string& part : splitText(text, ' ')) {
+        const std::string word(trimmed(part));
+        if (word.empty())
+            continue;
+        // What begins no option goes on the value before it: curve=1001=1001, 1050=1100.
+        const bool option =
+            std::isalpha(static_cast<unsigned char>(word.front())) && word.find('=') != std::string::npos;
+        if (words.size() > 1 && !option)
+            words.back() += " " + word;
+        else
+            words.push_back(word);
+    }
     const StepType* type = words.empty() ? nullptr : stepType(words.front());
     if (!type)
         return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' names no step", text))
@@ -313,25 +323,34 @@ int runJob(const Common& common, const JobArguments& arguments) {
                                   .withAdvice("Leave --new out to change it, or choose another name"));
     if (path.extension() != ".wyc")
         return report(common, makeError(ErrorKind::BadInput, "a job's name ends in .wyc").inFile(path.string()));
+    constexpr int kMostTries = 50;
     Job job;
-    if (!arguments.fresh) {
-        auto loaded = loadJob(path);
-        if (!loaded)
-            return report(common, loaded.error());
-        job = std::move(*loaded);
-    }
-    const Job before = job;
-    const auto change = [&]() -> Status {
-        WYC_CHECK(changeShot(arguments, job.shot));
-        WYC_CHECK(changeSources(arguments, job));
-        WYC_CHECK(changeItems(common, arguments, job));
-        return changeDelivery(arguments, job);
-    };
-    if (const auto status = change(); !status)
-        return report(common, status.error());
-    if (arguments.fresh || !(job == before))
-        if (const auto status = saveJob(job, path); !status)
+    for (int tries = 0;; ++tries) {
+        job = {};
+        if (!arguments.fresh) {
+            auto loaded = loadJob(path);
+            if (!loaded)
+                return report(common, loaded.error());
+            job = std::move(*loaded);
+        }
+        const Job before = job;
+        const auto change = [&]() -> Status {
+            WYC_CHECK(changeShot(arguments, job.shot));
+            WYC_CHECK(changeSources(arguments, job));
+            WYC_CHECK(changeItems(common, arguments, job));
+            return changeDelivery(arguments, job);
+        };
+        if (const auto status = change(); !status)
             return report(common, status.error());
+        if (!arguments.fresh && job == before)
+            break;
+        const auto status = saveJob(job, path, arguments.fresh ? nullptr : &before);
+        if (status)
+            break;
+        // Somebody else was faster: the same edit on what they wrote keeps both.
+        if (status.error().kind != ErrorKind::Changed || tries == kMostTries)
+            return report(common, status.error());
+    }
     if (common.json)
         printJson(toJson(job, path.parent_path()));
     else

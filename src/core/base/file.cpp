@@ -9,6 +9,7 @@
 #include <utility>
 
 #include <fcntl.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
@@ -136,8 +137,11 @@ bool isTemporaryName(std::string_view fileName) {
 Result<std::unique_ptr<AtomicFile>> AtomicFile::create(const fs::path& target) {
     std::unique_ptr<AtomicFile> file(new AtomicFile());
     file->target_ = target;
-    file->temporary_ = temporarySibling(target);
-    file->descriptor_ = ::open(file->temporary_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0644);
+    // A killed run of the same number may have left its own there.
+    do {
+        file->temporary_ = temporarySibling(target);
+        file->descriptor_ = ::open(file->temporary_.c_str(), O_RDWR | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
+    } while (file->descriptor_ < 0 && errno == EEXIST);
     if (file->descriptor_ < 0) {
         Error error = systemError(ErrorKind::NotWritable, "cannot write in this folder", target);
         file->temporary_.clear();
@@ -218,6 +222,24 @@ Status AtomicFile::commit(Replace replace) {
     return {};
 }
 
+FileLock::FileLock(const fs::path& path) {
+    for (;;) {
+        descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+        if (descriptor_ < 0 || ::flock(descriptor_, LOCK_EX) != 0)
+            return;
+        struct stat own {};
+        struct stat named {};
+        if (::fstat(descriptor_, &own) != 0 || ::stat(path.c_str(), &named) != 0 || own.st_ino == named.st_ino)
+            return;
+        ::close(descriptor_); // somebody put another file in its place while we waited
+    }
+}
+
+FileLock::~FileLock() {
+    if (descriptor_ >= 0)
+        ::close(descriptor_);
+}
+
 Status moveIntoPlace(const fs::path& from, const fs::path& to, AtomicFile::Replace replace) {
     const unsigned flags = replace == AtomicFile::Replace::No ? RENAME_NOREPLACE : 0U;
     int outcome = ::renameat2(AT_FDCWD, from.c_str(), AT_FDCWD, to.c_str(), flags);
@@ -249,8 +271,26 @@ void flushFolder(const fs::path& folder) {
     }
 }
 
-Status writeTextFile(const fs::path& target, std::string_view text, AtomicFile::Replace replace) {
+Status AtomicFile::takeModeOf(const fs::path& other) {
+    struct stat info {};
+    if (::stat(other.c_str(), &info) != 0)
+        return {};
+    // The group first: giving it away takes special bits.
+    if (::fchown(descriptor_, static_cast<uid_t>(-1), info.st_gid) != 0 && errno != EPERM)
+        return fail(systemError(ErrorKind::NotWritable, "cannot keep the group of the file", other));
+    if (::fchmod(descriptor_, info.st_mode & 07777) != 0)
+        return fail(systemError(ErrorKind::NotWritable, "cannot keep the mode of the file", other));
+    return {};
+}
+
+Status writeTextFile(const fs::path& given, std::string_view text, AtomicFile::Replace replace) {
+    // What is replaced stays what it was: a link goes on naming its file, and modes are kept.
+    std::error_code code;
+    const fs::path target =
+        replace == AtomicFile::Replace::Yes && fs::is_symlink(given, code) ? fs::weakly_canonical(given, code) : given;
     WYC_TRY(file, AtomicFile::create(target));
+    if (replace == AtomicFile::Replace::Yes)
+        WYC_CHECK(file->takeModeOf(target));
     WYC_CHECK(file->append(text));
     return file->commit(replace);
 }

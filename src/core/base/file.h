@@ -71,6 +71,8 @@ class AtomicFile {
     [[nodiscard]] Status rewriteAt(std::uint64_t offset, std::span<const std::byte> bytes);
     /// Writes out what is buffered and puts it safely on the disk; the temporary file can be read afterwards.
     [[nodiscard]] Status flushToDisk();
+    /// Group and mode of a file that it will replace; nothing where there is none.
+    [[nodiscard]] Status takeModeOf(const fs::path& other);
     /// Moves the file onto its target. With Replace::No an existing target is an error of kind Exists.
     [[nodiscard]] Status commit(Replace replace);
 
@@ -85,6 +87,19 @@ class AtomicFile {
     std::uint64_t flushed_ = 0;
     std::uint64_t startedWriteback_ = 0;
     std::vector<std::byte> buffer_;
+};
+
+/// While it lives no other of these has the same file; waits until that is so. A file that was replaced meanwhile is
+/// another one. Nothing is held where the file is not there or its system has no locks.
+class FileLock {
+  public:
+    explicit FileLock(const fs::path& path);
+    ~FileLock();
+    FileLock(const FileLock&) = delete;
+    FileLock& operator=(const FileLock&) = delete;
+
+  private:
+    int descriptor_ = -1;
 };
 
 /// Moves `from` onto `to` and makes the move durable. Replace::No never overwrites, not even in a race.

@@ -74,7 +74,8 @@ Status Document::load(const fs::path& path) {
 }
 
 Status Document::save(const fs::path& path) {
-    WYC_CHECK(saveJob(job_, path));
+    const bool same = fs::absolute(path) == path_;
+    WYC_CHECK(saveJob(job_, path, same ? &saved_ : nullptr));
     saved_ = job_;
     path_ = fs::absolute(path);
     discardAutosave();

@@ -317,10 +317,19 @@ Result<Job> loadJob(const fs::path& path) {
     return job;
 }
 
-Status saveJob(const Job& job, const fs::path& path) {
+Status saveJob(const Job& job, const fs::path& path, const Job* asRead) {
     std::error_code code;
-    return writeTextFile(path, toJson(job, fs::absolute(path, code).parent_path()).dump(1) + "\n",
-                         AtomicFile::Replace::Yes);
+    const fs::path folder = fs::absolute(path, code).parent_path();
+    // From looking to writing nobody else of ours writes it.
+    const FileLock lock(path);
+    if (asRead && fs::exists(path, code)) {
+        WYC_TRY(there, loadJob(path));
+        if (toJson(there, folder) != toJson(*asRead, folder))
+            return fail(makeError(ErrorKind::Changed, "somebody else changed the job meanwhile: it is not written over")
+                            .inFile(path.string())
+                            .withAdvice("Read it again, or save this one under another name"));
+    }
+    return writeTextFile(path, toJson(job, folder).dump(1) + "\n", AtomicFile::Replace::Yes);
 }
 
 std::string itemLabel(const Source& source, const std::string& path) {

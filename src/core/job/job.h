@@ -49,7 +49,9 @@ struct Job {
 [[nodiscard]] nlohmann::json toJson(const Job& job, const fs::path& folder);
 [[nodiscard]] Result<Job> jobFromJson(const nlohmann::json& json, const fs::path& folder);
 [[nodiscard]] Result<Job> loadJob(const fs::path& path);
-[[nodiscard]] Status saveJob(const Job& job, const fs::path& path);
+/// `asRead`: what the file held when it was read; an error of kind Changed where somebody else wrote it meanwhile. A
+/// file that is gone is written anew, a link stays one.
+[[nodiscard]] Status saveJob(const Job& job, const fs::path& path, const Job* asRead = nullptr);
 
 /// The one job in the folder of `path` or up to two above it; nothing where there are several.
 [[nodiscard]] std::optional<fs::path> jobBeside(const fs::path& path);

@@ -6,6 +6,7 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include "gather/sequence.h"
@@ -118,6 +119,11 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         for (fs::directory_iterator it(folder, code), end; onlyOurs && !code && it != end; it.increment(code))
             onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging;
         // Not from under the feet of whoever called us in it, and not with the staging folder inside.
+        struct stat was {};
+        if (onlyOurs && ::stat(folder.c_str(), &was) == 0) { // group and mode stay; where they cannot, they do not
+            (void)!::chown(staging.c_str(), static_cast<uid_t>(-1), was.st_gid);
+            onlyOurs = ::chmod(staging.c_str(), was.st_mode & 07777) == 0;
+        }
         if (onlyOurs && !code && !fs::equivalent(folder, fs::current_path(code), code) &&
             !fs::equivalent(folderOf(staging), folder, code) && exchange(staging, folder)) {
             flushFolder(folderOf(folder));

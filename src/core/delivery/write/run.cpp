@@ -4,6 +4,7 @@
 #include <utility>
 
 #include <fmt/format.h>
+#include <sys/stat.h>
 
 #include "base/text.h"
 #include "base/version.h"
@@ -20,8 +21,12 @@ class StagingFolder {
         std::error_code code;
         fs::create_directories(folderOf(beside), code);
         StagingFolder folder;
-        folder.path_ = temporarySibling(beside);
-        if (code || !fs::create_directory(folder.path_, code)) {
+        bool made = false;
+        while (!code && !made) { // a killed run of the same number may have left its own there
+            folder.path_ = temporarySibling(beside);
+            made = fs::create_directory(folder.path_, code);
+        }
+        if (!made) {
             folder.path_.clear();
             const bool full = code == std::errc::no_space_on_device;
             return fail(makeError(full ? ErrorKind::NoSpace : ErrorKind::NotWritable,
@@ -45,6 +50,14 @@ class StagingFolder {
     StagingFolder() = default;
     fs::path path_;
 };
+
+// Something can be put beside the folder and moved onto it: not beside the root of a disk.
+bool hasFolderAround(const fs::path& folder) {
+    struct stat own {};
+    struct stat around {};
+    return folder.has_filename() && (::stat(folder.c_str(), &own) != 0 ||
+                                     (::stat(folderOf(folder).c_str(), &around) == 0 && own.st_dev == around.st_dev));
+}
 
 // The rest mesh beside a point cache: the pose it was opened with, or the first sample.
 Scene restScene(const PlannedOutput& output) {
@@ -94,7 +107,8 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     const bool wholeFolder =
         output.format->sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
     // Beside the folder, where the folder may be exchanged as a whole.
-    auto beside = StagingFolder::create(output.format->sequence && !finalFolder.empty() ? finalFolder : output.target);
+    auto beside = StagingFolder::create(
+        output.format->sequence && !finalFolder.empty() && hasFolderAround(finalFolder) ? finalFolder : output.target);
     auto staging =
         !beside && !wholeFolder && output.format->sequence ? StagingFolder::create(output.target) : std::move(beside);
     if (!staging)
