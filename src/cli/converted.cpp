@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "converted.h"
 
+#include <cctype>
+
 #include <fmt/format.h>
 
 #include "base/text.h"
@@ -13,7 +15,29 @@ using nlohmann::json;
 
 namespace {
 
-Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& arguments) {
+// "poses.%04d.obj" is "poses.####.obj". Another sign for the frame number would be taken for a name.
+Result<fs::path> targetOf(const fs::path& given) {
+    std::string name = given.filename().string();
+    if (const auto at = name.find('%'); at != std::string::npos) {
+        std::size_t end = at + 1;
+        while (end < name.size() && std::isdigit(static_cast<unsigned char>(name[end])))
+            ++end;
+        const auto width = parseInteger(name.substr(at + 1, end - at - 1)).value_or(1);
+        if (end < name.size() && name[end] == 'd' && width >= 1 && width <= 9)
+            name.replace(at, end + 1 - at, static_cast<std::size_t>(width), '#');
+    }
+    if (name.find_first_of("%$@<>{}") != std::string::npos)
+        return fail(makeError(ErrorKind::BadInput, "this is no name for a target")
+                        .inFile(given.string())
+                        .withAdvice("Write # for the digits of the frame number, as poses.####.obj; names have none of "
+                                    "% $ @ < > { }"));
+    return given.parent_path() / name;
+}
+
+Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& given) {
+    ConvertArguments arguments = given;
+    WYC_TRY(target, targetOf(arguments.target));
+    arguments.target = target.string();
     WYC_TRY(shot, arguments.steps.range.shot());
     WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));
     struct Chosen {
@@ -30,10 +54,10 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
             steps.push_back({"split", {{"by", asked.split == "sets" ? "face sets" : asked.split}}, true});
         WYC_TRY(whole, applySteps(source->scene, steps));
         WYC_TRY(chosen, chosenItems(whole, asked.items, asked.kinds));
-        const Format* target = formatOfName(arguments.target);
-        WYC_TRY(further, asked.steps(chosen, target));
-        if (target && !asked.world && !asked.ownSpace)
-            chosen = tellingOfPlaces(std::move(chosen), *target);
+        const Format* format = formatOfName(target);
+        WYC_TRY(further, asked.steps(chosen, format));
+        if (format && !asked.world && !asked.ownSpace)
+            chosen = tellingOfPlaces(std::move(chosen), *format);
         if (!chosen.rate && shot.rate) // it was opened at this one: the person said it
             chosen.rate = shot.rate;
         WYC_TRY(scene, applySteps(chosen, further));

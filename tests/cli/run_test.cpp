@@ -175,5 +175,28 @@ TEST_F(Runs, AStepTakesValuesWithBlanks) {
     EXPECT_EQ(wyc({"job", file, "--items", "*early", "--step", "trim frist=1009 last=1020"}).code, 2);
 }
 
+TEST_F(Runs, ATargetsNumberIsWrittenInTwoWaysAndNoOther) {
+    const std::string source = (folder_ / "early.abc").string();
+    ASSERT_EQ(wyc({"convert", source, "-o", (folder_ / "a/poses.%04d.obj").string()}).code, 0);
+    EXPECT_TRUE(fs::exists(folder_ / "a/poses.1001.obj"));
+    for (const char* name : {"poses.$4.obj", "poses.%s.obj", "poses.@@@@.obj", "poses.<frame>.obj"}) {
+        const auto refused = wyc({"convert", source, "-o", (folder_ / "b" / name).string()});
+        EXPECT_EQ(refused.code, 2) << name;
+        EXPECT_NE(refused.err.find("####"), std::string::npos) << refused.err;
+    }
+    EXPECT_FALSE(fs::exists(folder_ / "b"));
+    const auto none = wyc({"convert", source, "--range", "3000:3010", "-o", (folder_ / "c.abc").string()});
+    EXPECT_EQ(none.code, 2);
+    EXPECT_NE(none.err.find("1001"), std::string::npos) << none.err;
+}
+
+TEST_F(Runs, ADeliveryTakesOnlyWhatIsThere) {
+    const std::string file = job(json::array());
+    EXPECT_EQ(wyc({"job", file, "--delivery", "d", "--format", "alembic", "--take", "*late*"}).code, 0);
+    const auto refused = wyc({"job", file, "--delivery", "e", "--format", "alembic", "--take", "*nobody*"});
+    EXPECT_EQ(refused.code, 2);
+    EXPECT_NE(refused.err.find("*nobody*"), std::string::npos) << refused.err;
+}
+
 } // namespace
 } // namespace wyc::run_test

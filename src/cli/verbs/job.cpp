@@ -265,8 +265,13 @@ Status changeDelivery(const JobArguments& arguments, Job& job) {
     WYC_CHECK(allUsed(arguments.writeOptions, used));
     if (const Format* format = formatById(spec.format))
         WYC_CHECK(chosenAs(*format, spec.formatOptions));
-    if (!arguments.take.empty())
+    if (!arguments.take.empty()) {
         spec.items = arguments.take;
+        WYC_TRY(opened, openSources(job));
+        for (const std::string& pattern : arguments.take)
+            if (!pattern.starts_with("!"))
+                WYC_CHECK(placesOf(opened, {pattern}, job));
+    }
     std::error_code code;
     if (!arguments.folder.empty())
         spec.folder = fs::absolute(arguments.folder, code).lexically_normal();

@@ -224,7 +224,7 @@ Status AtomicFile::commit(Replace replace) {
 
 FileLock::FileLock(const fs::path& path) {
     for (;;) {
-        descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
+        descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
         if (descriptor_ < 0 || ::flock(descriptor_, LOCK_EX) != 0)
             return;
         struct stat own {};

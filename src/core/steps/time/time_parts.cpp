@@ -167,7 +167,9 @@ TimeChange moved(const Scene& scene, double frames) {
 
 Error nothingLeft(const Scene& scene) {
     const Node* lead = leadShape(scene);
-    return makeError(ErrorKind::BadInput, "no sample of this item is left")
+    const auto span = spanOf(scene);
+    return makeError(ErrorKind::BadInput, "no sample of this item is left" +
+                                              (span ? ": it has " + rangeWords(*span, scene.view.rate) : std::string()))
         .forItem(lead ? lead->path : std::string())
         .withAdvice("Choose a range that its samples lie in, or leave the item out");
 }
