@@ -1,8 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "converted.h"
 
-#include <cctype>
-
 #include <fmt/format.h>
 
 #include "base/text.h"
@@ -15,28 +13,9 @@ using nlohmann::json;
 
 namespace {
 
-// "poses.%04d.obj" is "poses.####.obj". Another sign for the frame number would be taken for a name.
-Result<fs::path> targetOf(const fs::path& given) {
-    std::string name = given.filename().string();
-    if (const auto at = name.find('%'); at != std::string::npos) {
-        std::size_t end = at + 1;
-        while (end < name.size() && std::isdigit(static_cast<unsigned char>(name[end])))
-            ++end;
-        const auto width = parseInteger(name.substr(at + 1, end - at - 1)).value_or(1);
-        if (end < name.size() && name[end] == 'd' && width >= 1 && width <= 9)
-            name.replace(at, end + 1 - at, static_cast<std::size_t>(width), '#');
-    }
-    if (name.find_first_of("%$@<>{}") != std::string::npos)
-        return fail(makeError(ErrorKind::BadInput, "this is no name for a target")
-                        .inFile(given.string())
-                        .withAdvice("Write # for the digits of the frame number, as poses.####.obj; names have none of "
-                                    "% $ @ < > { }"));
-    return given.parent_path() / name;
-}
-
 Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& given) {
     ConvertArguments arguments = given;
-    WYC_TRY(target, targetOf(arguments.target));
+    WYC_TRY(target, targetPattern(arguments.target));
     arguments.target = target.string();
     WYC_TRY(shot, arguments.steps.range.shot());
     WYC_TRY(sources, openAll(common, arguments.open, shot.rateOrDefault()));

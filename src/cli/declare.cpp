@@ -76,9 +76,10 @@ void addSteps(CLI::App& verb, StepArguments& steps) {
     verb.add_option("--offset", steps.offset, "Move all samples in time")->type_name("FRAMES");
     addText(verb, "--first", steps.first, "Number of the first frame in the target", "FRAME");
     addText(verb, "--unit", steps.unit, "From one unit to another, as cm:m", "FROM:TO");
-    verb.add_flag("--world", steps.world, "Put all transforms into the points");
+    auto* world = verb.add_flag("--world", steps.world, "Put all transforms into the points");
     verb.add_flag("--own-space", steps.ownSpace,
-                  "Leave points in their own space where the format has no transforms (else these go into the points)");
+                  "Leave points in their own space where the format has no transforms (else these go into the points)")
+        ->excludes(world);
     verb.add_option("--lead", steps.lead, "Settling frames left out at the start")
         ->check(CLI::NonNegativeNumber)
         ->type_name("N");

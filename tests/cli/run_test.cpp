@@ -162,6 +162,16 @@ TEST_F(Runs, AJobThatIsALinkStaysOneWithItsMode) {
     EXPECT_EQ(json::parse(test::readFile(folder_ / "real/job.wyc"))["shot"]["name"], "sh050");
 }
 
+TEST_F(Runs, AReplacedSequenceKeepsTheModeOfItsFolder) {
+    const std::string file = job({{{"format", "obj-sequence"}, {"name_template", "{item}"}, {"replace", true}}});
+    ASSERT_EQ(wyc({"deliver", file}).code, 0);
+    const fs::perms mode = fs::perms(02775);
+    fs::permissions(folder_ / "out/early", mode);
+    ASSERT_EQ(wyc({"deliver", file}).code, 0);
+    EXPECT_EQ(fs::status(folder_ / "out/early").permissions(), mode);
+    EXPECT_EQ(std::distance(fs::directory_iterator(folder_ / "out"), fs::directory_iterator()), 2); // nothing beside it
+}
+
 TEST_F(Runs, AStepTakesValuesWithBlanks) {
     const std::string file = job(json::array());
     const auto added =
@@ -185,6 +195,7 @@ TEST_F(Runs, ATargetsNumberIsWrittenInTwoWaysAndNoOther) {
         EXPECT_NE(refused.err.find("####"), std::string::npos) << refused.err;
     }
     EXPECT_FALSE(fs::exists(folder_ / "b"));
+    EXPECT_EQ(wyc({"convert", source, "-o", (folder_ / "50% @night.abc").string()}).code, 0); // a name like any other
     const auto none = wyc({"convert", source, "--range", "3000:3010", "-o", (folder_ / "c.abc").string()});
     EXPECT_EQ(none.code, 2);
     EXPECT_NE(none.err.find("1001"), std::string::npos) << none.err;

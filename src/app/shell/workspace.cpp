@@ -178,39 +178,25 @@ void Workspace::addSteps(const std::vector<ItemKey>& keys, const std::vector<Ste
     });
 }
 
-void Workspace::mendAll(const std::vector<ItemKey>& keys) {
+void Workspace::mendAll(const std::set<ItemKey>& keys) {
     runner_.start(
         tr("Mending"),
         [this, keys, items = items_, job = job()](const Progress& progress) -> Result<JobRunner::Done> {
-            auto steps = std::make_shared<std::map<ItemKey, std::vector<Step>>>();
-            for (std::size_t i = 0; i < keys.size(); ++i) {
-                const auto found =
-                    std::find_if(items.begin(), items.end(), [&](const ItemView& view) { return view.key == keys[i]; });
-                if (found == items.end() || !found->profile)
-                    continue;
-                std::vector<ItemView> others = items;
-                std::erase_if(others, [&](const ItemView& view) { return view.key == keys[i]; });
-                const auto count = static_cast<double>(keys.size());
-                const double at = static_cast<double>(i);
-                WYC_TRY(outcome, mended(
-                                     job, *found, others, [](const Finding&) { return true; },
-                                     progress.part(at / count, (at + 1.0) / count)));
-                if (!outcome.done.empty())
-                    steps->emplace(keys[i], std::move(outcome.steps));
-            }
-            return [this, steps, job] {
-                if (!(job == this->job())) {
-                    emit problem(tr("The job was changed while its mends were tried: nothing was mended"));
-                    return;
-                }
-                if (steps->empty()) {
-                    emit problem(tr("No mend helps here: what was found needs another export"));
+            WYC_TRY(outcomes, mended(
+                                  job, items, keys, [](const Finding&) { return true; }, progress));
+            std::erase_if(outcomes, [](const Mended& outcome) { return outcome.done.empty(); });
+            return [this, outcomes, job] {
+                const bool same = job == this->job();
+                if (!same || outcomes.empty()) {
+                    emit problem(same ? tr("No mend helps here: what was found needs another export")
+                                      : tr("The job was changed while its mends were tried: nothing was mended"));
+                    emit findingsChanged(); // what was found stands as it did
                     return;
                 }
                 document_.endMerge();
                 document_.edit("Mend all", [&](Job& next) {
-                    for (const auto& [key, chain] : *steps)
-                        next.itemFor(key.source, key.path).steps = chain;
+                    for (const Mended& outcome : outcomes)
+                        next.itemFor(outcome.key.source, outcome.key.path).steps = outcome.steps;
                 });
             };
         },

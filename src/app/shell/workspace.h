@@ -79,7 +79,7 @@ class Workspace : public QObject {
         addSteps(std::vector{key}, steps, label);
     }
     /// Tries the mends of all that was found on these items and keeps those that help; one undoable edit.
-    void mendAll(const std::vector<ItemKey>& keys);
+    void mendAll(const std::set<ItemKey>& keys);
     void setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
                   const QString& mergeKey = {});
     void setLeftOut(const std::vector<ItemKey>& keys, bool leftOut);

@@ -214,17 +214,13 @@ Status changeItems(const Common& common, const JobArguments& arguments, Job& job
         return std::any_of(arguments.mend.begin(), arguments.mend.end(),
                            [&](const std::string& id) { return id == "all" || matchesPattern(finding.id, id); });
     };
-    for (const ItemView& item : items) {
-        const bool chosen = std::any_of(places.begin(), places.end(), [&](const Place& place) {
-            return place.source == item.key.source && place.path == item.key.path;
-        });
-        if (!chosen || !item.profile)
-            continue;
-        std::vector<ItemView> others = items;
-        std::erase_if(others, [&](const ItemView& other) { return other.key == item.key; });
-        WYC_TRY(outcome, mended(job, item, others, wanted, terminal.progress()));
+    std::set<ItemKey> keys;
+    for (const Place& place : places)
+        keys.insert({place.source, place.path});
+    WYC_TRY(outcomes, mended(job, items, keys, wanted, terminal.progress()));
+    for (const Mended& outcome : outcomes) {
         if (!outcome.done.empty())
-            job.itemFor(item.key.source, item.key.path).steps = outcome.steps;
+            job.itemFor(outcome.key.source, outcome.key.path).steps = outcome.steps;
         for (const Finding& finding : outcome.done)
             remark(common, fmt::format("{}: {} ({})", finding.item, finding.mendLabel, finding.id));
         for (const Finding& finding : outcome.left)

@@ -21,7 +21,10 @@ struct ProveArguments {
 };
 
 int runProve(const Common& common, const ProveArguments& arguments) {
-    const fs::path target = arguments.target;
+    const auto named = targetPattern(arguments.target);
+    if (!named)
+        return report(common, named.error());
+    const fs::path& target = *named;
     fs::path record = arguments.record;
     std::error_code code;
     if (record.empty()) {

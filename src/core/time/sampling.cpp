@@ -86,15 +86,34 @@ double snappedToFrame(double seconds, const FrameRate& rate) {
     return std::abs(frame - whole) < 1e-6 ? rate.secondsAt(whole) : seconds;
 }
 
+namespace {
+
 double timeAsMeant(double seconds, const FrameRate& rate) {
-    constexpr double kParts = 240.0; // halves, thirds, quarters, fifths, … sixteenths
+    constexpr double kMostFrames = 0.02;
     const auto rounded = static_cast<float>(seconds);
     if (static_cast<double>(rounded) != seconds)
         return seconds;
-    const double meant = rate.secondsAt(std::round(rate.frameAt(seconds) * kParts) / kParts);
     const float size = std::abs(rounded);
-    const double step = static_cast<double>(std::nextafter(size, std::numeric_limits<float>::infinity()) - size);
-    return std::abs(meant - seconds) <= 2.0 * step ? meant : seconds;
+    const double rounding = static_cast<double>(std::nextafter(size, std::numeric_limits<float>::infinity()) - size);
+    const double allowed = std::min(2.0 * rounding, rate.secondsAt(kMostFrames));
+    for (const double parts : {1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 16.0}) {
+        const double meant = rate.secondsAt(std::round(rate.frameAt(seconds) * parts) / parts);
+        if (std::abs(meant - seconds) <= allowed)
+            return meant;
+    }
+    return seconds;
+}
+
+} // namespace
+
+std::vector<double> timesAsMeant(const std::vector<double>& times, const FrameRate& rate) {
+    std::vector<double> meant = times;
+    for (std::size_t i = 0; i < times.size(); ++i) {
+        meant[i] = timeAsMeant(times[i], rate);
+        if (i > 0 && times[i] > times[i - 1] && !(meant[i] > meant[i - 1]))
+            return times;
+    }
+    return meant;
 }
 
 std::vector<double> wholeFrames(double first, double last, const FrameRate& rate) {

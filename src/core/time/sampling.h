@@ -65,9 +65,10 @@ class Sampling {
 void sortMoments(std::vector<double>& times);
 /// Exactly frame / rate where a time is a whole frame but for rounding, else the time as it is.
 [[nodiscard]] double snappedToFrame(double seconds, const FrameRate& rate);
-/// The 240th of a frame that a time stands for which went through float32, as it does in many tools: as far as two
-/// roundings go, and only of times that are float32 numbers. Any other time as it is.
-[[nodiscard]] double timeAsMeant(double seconds, const FrameRate& rate);
+/// Times that went through float32, as in many tools, at the frames and parts of frames that they stand for: halves,
+/// thirds, … sixteenths, the coarsest within two roundings. Only times that are float32 numbers are moved, by a
+/// fiftieth of a frame at most; all stay as they are where two would become one.
+[[nodiscard]] std::vector<double> timesAsMeant(const std::vector<double>& times, const FrameRate& rate);
 /// Whole frames of a span of seconds, both ends included.
 [[nodiscard]] std::vector<double> wholeFrames(double first, double last, const FrameRate& rate);
 

@@ -48,10 +48,21 @@ std::set<std::int64_t> goodSamples(const ItemView& view, const std::vector<Findi
     return good;
 }
 
+// One item beside those that checks compare it with: things of as many points, and no others.
 class Mender {
   public:
-    Mender(const Job& job, const std::vector<ItemView>& others, const Progress& progress)
-        : job_(job), others_(others), progress_(progress) {}
+    Mender(const Job& job, const std::vector<ItemView>& items, const ItemView& item, const Progress& progress)
+        : job_(job), progress_(progress) {
+        const auto points = [](const ItemView& view) {
+            return view.profile->pointCounts.empty() ? std::size_t{0} : view.profile->pointCounts.front();
+        };
+        for (const ItemView& view : items)
+            if (view.profile && (view.key == item.key || points(view) == points(item))) {
+                if (view.key == item.key)
+                    own_ = items_.size();
+                items_.push_back(view);
+            }
+    }
 
     // The item with what is found on it.
     struct State {
@@ -60,8 +71,8 @@ class Mender {
     };
     [[nodiscard]] State looked(ItemView view) const {
         State state{std::move(view), {}};
-        std::vector<ItemView> all = others_;
-        all.push_back(state.view);
+        std::vector<ItemView> all = items_;
+        all[own_] = state.view;
         for (ItemFinding& found : findingsOf(job_, {}, all))
             if (found.key == state.view.key && found.finding.severity != Severity::Note)
                 state.findings.push_back(std::move(found.finding));
@@ -77,8 +88,9 @@ class Mender {
 
   private:
     const Job& job_;
-    const std::vector<ItemView>& others_;
     const Progress& progress_;
+    std::vector<ItemView> items_;
+    std::size_t own_ = 0;
 };
 
 std::map<Key, double> figuresOf(const Mender::State& state) {
@@ -129,12 +141,10 @@ bool helps(const Mender::State& before, const Mender::State& after, const Findin
     });
 }
 
-} // namespace
-
-Result<Mended> mended(const Job& job, const ItemView& item, const std::vector<ItemView>& others,
-                      const std::function<bool(const Finding&)>& wanted, const Progress& progress) {
-    const Mender mender(job, others, progress);
+Result<Mended> mendedItem(const Mender& mender, const ItemView& item,
+                          const std::function<bool(const Finding&)>& wanted) {
     Mended result;
+    result.key = item.key;
     Mender::State now = mender.looked(item);
     std::set<Key> hopeless; // as things are now
     while (result.done.size() < kMostMends) {
@@ -163,6 +173,24 @@ Result<Mended> mended(const Job& job, const ItemView& item, const std::vector<It
         if (wanted(finding))
             result.left.push_back(std::move(finding));
     return result;
+}
+
+} // namespace
+
+Result<std::vector<Mended>> mended(const Job& job, const std::vector<ItemView>& items, const std::set<ItemKey>& keys,
+                                   const std::function<bool(const Finding&)>& wanted, const Progress& progress) {
+    std::vector<Mended> all;
+    double done = 0.0;
+    const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, keys.size()));
+    for (const ItemView& item : items) {
+        if (!item.profile || !keys.contains(item.key))
+            continue;
+        const Progress part = progress.part(done, done + share);
+        WYC_TRY(outcome, mendedItem(Mender(job, items, item, part), item, wanted));
+        all.push_back(std::move(outcome));
+        done += share;
+    }
+    return all;
 }
 
 } // namespace wyc

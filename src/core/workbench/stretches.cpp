@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
+#include <string_view>
 
 namespace wyc {
 namespace {
@@ -42,11 +44,11 @@ std::vector<TimeStretch> madeBy(const Step& step, const Scene& before, const Tim
     return made;
 }
 
-// Whether a step of the chain is one of these and switched on.
-bool hasOne(const std::vector<Step>& steps, std::initializer_list<const char*> types) {
-    return std::any_of(steps.begin(), steps.end(), [&](const Step& step) {
-        return step.on && std::find(types.begin(), types.end(), step.type) != types.end();
-    });
+// Whether a step of the chain is switched on that holds poses, or leads from one to another, because a person wants it.
+bool holdsOnPurpose(const std::vector<Step>& steps) {
+    static const std::set<std::string_view> kTypes{"lead_in", "hold", "loop", "retime", "ends"};
+    return std::any_of(steps.begin(), steps.end(),
+                       [](const Step& step) { return step.on && kTypes.contains(step.type); });
 }
 
 // All steps on time in turn, with the scene that each finds; false where one fails.
@@ -80,10 +82,11 @@ std::optional<TimeSpan> shownAfter(const TimeChange& change, const TimeSpan& spa
 
 } // namespace
 
-std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<Step>& steps) {
-    std::vector<TimeStretch> stretches;
-    if (!hasOne(steps, {"lead_in", "hold", "loop"}))
-        return stretches;
+MadeOfTime madeOfTime(const Scene& asItCame, const std::vector<Step>& steps) {
+    MadeOfTime result;
+    if (!holdsOnPurpose(steps))
+        return result;
+    std::vector<TimeStretch>& stretches = result.stretches;
     const bool all = walkChanges(asItCame, steps, [&](const Step& step, const Scene& scene, const TimeChange& change) {
         if (step.type == "loop")
             stretches.clear(); // a cycle of what had stretches has none of its own
@@ -96,33 +99,24 @@ std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<St
         stretches = std::move(kept);
         const auto made = madeBy(step, scene, change);
         stretches.insert(stretches.end(), made.begin(), made.end());
-    });
-    if (!all)
-        return {};
-    std::sort(stretches.begin(), stretches.end(),
-              [](const TimeStretch& a, const TimeStretch& b) { return a.span.first < b.span.first; });
-    return stretches;
-}
-
-std::vector<TimeSpan> heldOnPurpose(const Scene& asItCame, const std::vector<Step>& steps) {
-    std::vector<TimeSpan> held;
-    if (!hasOne(steps, {"lead_in", "hold", "loop", "retime", "ends"}))
-        return held;
-    (void)walkChanges(asItCame, steps, [&](const Step& step, const Scene&, const TimeChange& change) {
-        std::vector<TimeSpan> kept;
-        for (const TimeSpan& span : held)
+        std::vector<TimeSpan> held;
+        for (const TimeSpan& span : result.held)
             if (const auto seen = shownAfter(change, span))
-                kept.push_back(*seen);
-        held = std::move(kept);
-        if (!hasOne({step}, {"lead_in", "hold", "loop", "retime", "ends"}))
+                held.push_back(*seen);
+        result.held = std::move(held);
+        if (!holdsOnPurpose({step}))
             return;
         const TimeSpan range = change.view.range.value_or(TimeSpan{-kForever, kForever});
         for (const TimeSpan& span : (change.points ? *change.points : change.map).holds())
             if (const TimeSpan in{std::max(span.first, range.first), std::min(span.last, range.last)};
                 in.last >= in.first)
-                held.push_back(in);
+                result.held.push_back(in);
     });
-    return held;
+    if (!all)
+        return {};
+    std::sort(stretches.begin(), stretches.end(),
+              [](const TimeStretch& a, const TimeStretch& b) { return a.span.first < b.span.first; });
+    return result;
 }
 
 } // namespace wyc

@@ -15,11 +15,12 @@ struct TimeStretch {
     int number = 0; // of a cycle, from 1
     bool operator==(const TimeStretch&) const = default;
 };
-/// In order of time; of more than a few hundred cycles none is told.
-[[nodiscard]] std::vector<TimeStretch> stretchesOf(const Scene& asItCame, const std::vector<Step>& steps);
-
-/// Where steps that a person puts on for that hold a pose or lead from one to another, in seconds after all steps: what
-/// rests there is no fault.
-[[nodiscard]] std::vector<TimeSpan> heldOnPurpose(const Scene& asItCame, const std::vector<Step>& steps);
+struct MadeOfTime {
+    std::vector<TimeStretch> stretches; // in order of time; of more than a few hundred cycles none is told
+    /// Where steps that a person puts on for that hold a pose or lead from one to another, in seconds after all steps:
+    /// what rests there is no fault.
+    std::vector<TimeSpan> held;
+};
+[[nodiscard]] MadeOfTime madeOfTime(const Scene& asItCame, const std::vector<Step>& steps);
 
 } // namespace wyc

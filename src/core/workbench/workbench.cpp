@@ -57,8 +57,9 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     if (made && !applied.empty()) {
         auto before = itemScene(*source.source, node.path, {});
         if (before) {
-            view.stretches = stretchesOf(*before, applied);
-            view.heldBySteps = heldOnPurpose(*before, applied);
+            MadeOfTime ofTime = madeOfTime(*before, applied);
+            view.stretches = std::move(ofTime.stretches);
+            view.heldBySteps = std::move(ofTime.held);
         }
         if (const auto meant = before ? intentionOf(std::make_shared<const Scene>(std::move(*before)), applied)
                                       : Result<Intention>(fail(std::move(before.error())))) {

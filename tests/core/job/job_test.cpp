@@ -170,6 +170,28 @@ TEST(Document, SavesLoadsAndKnowsWhetherItDiffers) {
     EXPECT_EQ(document.job(), before); // a failed open loses nothing
 }
 
+TEST(Document, WhatSomebodyElseSavedMeanwhileIsNotWrittenOver) {
+    const test::TempFolder folder;
+    const fs::path path = folder / "shot.wyc";
+    Document one;
+    one.edit("name", [](Job& job) { job.shot.name = "first"; });
+    ASSERT_TRUE(one.save(path));
+    Document other;
+    ASSERT_TRUE(other.load(path));
+    other.edit("name", [](Job& job) { job.shot.name = "other"; });
+    ASSERT_TRUE(other.save(path));
+    one.edit("name", [](Job& job) { job.shot.name = "late"; });
+    const auto refused = one.save(path);
+    ASSERT_FALSE(refused);
+    EXPECT_EQ(refused.error().kind, ErrorKind::Changed);
+    EXPECT_EQ(loadJob(path)->shot.name, "other");
+    EXPECT_TRUE(one.modified());
+    EXPECT_TRUE(one.save(folder / "mine.wyc"));
+    ASSERT_TRUE(other.save(path)); // it knows what it saved itself
+    fs::remove(path);
+    EXPECT_TRUE(other.save(path)); // and puts it there again when it is gone
+}
+
 TEST(Document, WhatARunThatDiedLeftBehindIsRecovered) {
     const TempFolder folder;
     const fs::path recovery = folder / "recovery";

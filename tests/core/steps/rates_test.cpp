@@ -7,9 +7,11 @@
 
 #include <nlohmann/json.hpp>
 
+#include "delivery/delivery.h"
 #include "scene/channels.h"
 #include "steps/step.h"
 #include "support/random_chain.h"
+#include "support/temp_folder.h"
 
 namespace wyc::rates_test {
 namespace {
@@ -248,6 +250,52 @@ TEST(Rates, BeforeACutAreThoseOfTheRunThatEnds) {
         EXPECT_EQ(*valuesOf<float>(*speeds->values, i),
                   *valuesOf<float>(*source->values, 4 + i % static_cast<std::size_t>(period / 2)))
             << i;
+}
+
+// The proof holds them against what the points do, under mixes too.
+TEST(Rates, ThatAreWrongUnderAMixAreNotProven) {
+    const TempFolder folder;
+    Random r(9);
+    int period = 0;
+    int frames = 0;
+    DeliveryInput input;
+    const Scene scene = swingingScene(r, period, frames);
+    input.source = std::make_shared<const Scene>(scene);
+    input.label = input.itemName = "swinging";
+    DeliverySpec spec;
+    spec.folder = folder.path();
+    spec.format = "alembic";
+    spec.wholeRange = true;
+    for (const Step& mix :
+         {Step{"lead_in", {{"frames", 12}, {"from", "frame"}, {"frame", 30}}, true},
+          Step{"loop",
+               {{"start", 14}, {"length", period / 2}, {"close", "overlap"}, {"fade", 10}, {"keep_shape", true}},
+               true},
+          Step{"loop", {{"start", 14}, {"length", period / 2}, {"close", "bridge"}, {"fade", 10}}, true}}) {
+        input.steps = {mix};
+        input.scene = *applySteps(scene, input.steps);
+        for (const double factor : {1.0, 0.0, -1.0, 2.5}) {
+            auto plan = planDelivery({input}, spec, Shot());
+            ASSERT_TRUE(plan) << plan.error().text();
+            Node& node = plan->front().scene.nodes.front();
+            node.properties = changedChannels(node.properties, [&](const Channel& channel) -> ValuesPtr {
+                if (!isSpeedOfPoints(channel))
+                    return channel.values;
+                std::vector<std::vector<float>> samples;
+                for (std::size_t i = 0; i < channel.values->sampling().count(); ++i) {
+                    samples.push_back(*valuesOf<float>(*channel.values, i));
+                    const double frame = scene.view.rate.frameAt(channel.values->sampling().time(i));
+                    const bool mixed = mix.type == "lead_in" ? frame < 0.5 : frame > 14.0 + period / 2 - 9.5;
+                    for (float& v : samples.back())
+                        v *= mixed ? static_cast<float>(factor) : 1.0F;
+                }
+                return memoryValues<float>(ValueType::Float, 3, true, channel.values->sampling(), samples);
+            });
+            const auto done = runOutput(plan->front(), {}, Progress());
+            EXPECT_EQ(done.has_value(), factor == 1.0)
+                << toJson({mix}) << " times " << factor << ": " << (done ? "proven" : done.error().text());
+        }
+    }
 }
 
 // Backwards a shutter is open as long as forwards.

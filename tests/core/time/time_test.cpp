@@ -122,5 +122,27 @@ TEST(Sampling, RateOfTimesJudgesTheWholeSpan) {
     EXPECT_FALSE(rateOfTimes({2.0, 1.0}, 1e-6));
 }
 
+TEST(Sampling, TimesThatWentThroughFloat32AreFramesAgain) {
+    for (const char* text : {"24", "25", "30", "24000/1001", "60"}) {
+        const FrameRate rate = *FrameRate::parse(text);
+        for (const double first : {-40.0, 0.0, 1001.0, 20001.0, 100001.0})
+            for (const double step : {1.0, 0.25, 0.5}) {
+                std::vector<double> exact;
+                std::vector<double> rounded;
+                for (int i = 0; i < 200; ++i) {
+                    exact.push_back(rate.secondsAt(first + i * step));
+                    rounded.push_back(static_cast<double>(static_cast<float>(exact.back())));
+                }
+                EXPECT_EQ(timesAsMeant(rounded, rate), exact) << text << " from " << first << " by " << step;
+                EXPECT_EQ(timesAsMeant(exact, rate), exact);
+            }
+        // Times that say something else stay, and so do two that would become one.
+        const std::vector<double> odd{1.0203, 1.0204, 41.71234};
+        EXPECT_EQ(timesAsMeant(odd, rate), odd);
+        const std::vector<double> close{4166.66650390625, 4166.6669921875};
+        EXPECT_EQ(timesAsMeant(close, FrameRate()), close);
+    }
+}
+
 } // namespace
 } // namespace wyc::time_test

@@ -127,9 +127,10 @@ TEST(Mending, AllKeepsEveryGoodPose) {
         ASSERT_TRUE(opened);
         const auto items = measuredItemsOf(job, *opened, Progress());
         ASSERT_TRUE(items) << items.error().text();
-        const auto outcome = mended(
-            job, items->front(), {}, [](const Finding&) { return true; }, Progress());
-        ASSERT_TRUE(outcome) << outcome.error().text();
+        const auto outcomes = mended(
+            job, *items, {items->front().key}, [](const Finding&) { return true; }, Progress());
+        ASSERT_TRUE(outcomes) << outcomes.error().text();
+        const Mended* outcome = &outcomes->front();
         const auto made = applySteps(opened->front().source->scene, outcome->steps);
         ASSERT_TRUE(made) << told << made.error().text();
         const Geometry& shape = shapeOf(*made);

@@ -285,17 +285,16 @@ void FactsDesk::showFrame() {
 }
 
 void FactsDesk::showMendAll(const std::vector<FindingGroup>& shown) {
-    std::set<ItemKey> mendable;
+    mendable_.clear();
     std::size_t mends = 0;
     for (const FindingGroup& group : shown)
         if (group.first.finding.severity != Severity::Note && !group.first.finding.mend.empty()) {
             ++mends;
             if (all_)
-                mendable.insert(group.keys.begin(), group.keys.end());
+                mendable_.insert(group.keys.begin(), group.keys.end());
             else
-                mendable.insert(group.first.key);
+                mendable_.insert(group.first.key);
         }
-    mendable_.assign(mendable.begin(), mendable.end());
     mendAll_->setVisible(mends > 1 || mendable_.size() > 1);
     mendAll_->setEnabled(true);
     mendAll_->setText(mendable_.size() > 1 ? tr("Mend all (%1 items)").arg(mendable_.size()) : tr("Mend all"));
@@ -308,12 +307,11 @@ void FactsDesk::showMendAll(const std::vector<FindingGroup>& shown) {
     auto* menu = new QMenu(mendAll_);
     for (const auto& [source, keys] : bySource) {
         const ItemView* item = workspace_.item(*keys.begin());
-        if (!item || keys.size() < 2 || keys == mendable)
+        if (!item || keys.size() < 2 || keys == mendable_)
             continue;
         QAction* act = menu->addAction(
             tr("All of %1 (%2 items)").arg(QString::fromStdString(item->source->name)).arg(keys.size()));
-        connect(act, &QAction::triggered, this,
-                [this, keys = std::vector(keys.begin(), keys.end())] { workspace_.mendAll(keys); });
+        connect(act, &QAction::triggered, this, [this, keys] { workspace_.mendAll(keys); });
     }
     if (QMenu* old = mendAll_->menu())
         old->deleteLater();

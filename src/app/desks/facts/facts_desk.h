@@ -43,7 +43,7 @@ class FactsDesk : public Desk {
     QWidget* gridHost_;
     QToolButton* scope_;
     QToolButton* mendAll_;
-    std::vector<ItemKey> mendable_; // items shown with something to mend
+    std::set<ItemKey> mendable_; // items shown with something to mend
     QLabel* findingsTitle_;
     QVBoxLayout* findings_;
     bool all_ = false;

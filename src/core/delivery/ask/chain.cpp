@@ -23,7 +23,7 @@ bool resamplesFirst(const Scene& scene, const ChainSpec& spec) {
 std::vector<std::size_t> placedShapes(const Scene& scene) {
     std::vector<std::size_t> placed;
     for (std::size_t i = 0; i < scene.nodes.size(); ++i)
-        if ((scene.nodes[i].geometry || scene.nodes[i].is().ownSpace) && isPlaced(scene, i))
+        if (scene.nodes[i].geometry && isPlaced(scene, i))
             placed.push_back(i);
     return placed;
 }
@@ -33,8 +33,7 @@ std::vector<std::size_t> placedShapes(const Scene& scene) {
 Scene tellingOfPlaces(Scene scene, const Format& format) {
     if (!format.keeps(Content::Transforms))
         for (const std::size_t i : placedShapes(scene))
-            if (scene.nodes[i].geometry)
-                scene.report.notCarried.push_back({scene.nodes[i].path, "its transform: it goes into the points"});
+            scene.report.notCarried.push_back({scene.nodes[i].path, "its transform: it goes into the points"});
     return scene;
 }
 

@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "formats/format.h"
 
 namespace wyc {
 
@@ -37,6 +38,23 @@ Result<std::string> nameFromTemplate(const std::string& nameTemplate, const Name
     result = safeName(result);
     std::replace(result.begin(), result.end(), '#', '_');
     return result;
+}
+
+Result<fs::path> targetPattern(const fs::path& given) {
+    std::string name = given.filename().string();
+    if (const auto at = name.find('%'); at != std::string::npos) {
+        const auto end = std::min(name.find_first_not_of("0123456789", at + 1), name.size());
+        const auto digits = end == at + 1 ? 1 : parseInteger(name.substr(at + 1, end - at - 1)).value_or(0);
+        if (end < name.size() && name[end] == 'd' && digits >= 1 && digits <= 9)
+            name.replace(at, end + 1 - at, static_cast<std::size_t>(digits), '#');
+    }
+    const Format* numbered = formatOfName("#" + fs::path(name).extension().string());
+    if (numbered && numbered->sequence && name.find('#') == std::string::npos &&
+        name.find_first_of("%$@<{") != std::string::npos)
+        return fail(makeError(ErrorKind::BadInput, "the name has an unknown sign for the number of a frame")
+                        .inFile(given.string())
+                        .withAdvice("Write # for each of its digits, as poses.####.obj"));
+    return given.parent_path() / name;
 }
 
 std::vector<std::string> uniqueNames(const std::vector<NamedItem>& items) {

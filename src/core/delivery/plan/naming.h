@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "base/error.h"
+#include "base/file.h"
 
 namespace wyc {
 
@@ -18,6 +18,10 @@ struct NameParts {
 };
 /// The name a template gives. Unknown words in braces are an error.
 [[nodiscard]] Result<std::string> nameFromTemplate(const std::string& nameTemplate, const NameParts& parts);
+
+/// A target as it is named by a person: "poses.%04d.obj" is "poses.####.obj". An error for any other sign for a frame
+/// number in the name of a file that may be one of a sequence: it would be taken for a name.
+[[nodiscard]] Result<fs::path> targetPattern(const fs::path& given);
 
 struct NamedItem {
     std::string name;

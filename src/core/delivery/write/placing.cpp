@@ -18,6 +18,15 @@ bool exchange(const fs::path& a, const fs::path& b) {
     return ::renameat2(AT_FDCWD, a.c_str(), AT_FDCWD, b.c_str(), RENAME_EXCHANGE) == 0;
 }
 
+// Group and mode of a folder for the one that takes its place; the group as far as the system lets us.
+bool takeModeOf(const fs::path& from, const fs::path& to) {
+    struct stat was {};
+    if (::stat(from.c_str(), &was) != 0)
+        return false;
+    (void)!::chown(to.c_str(), static_cast<uid_t>(-1), was.st_gid);
+    return ::chmod(to.c_str(), was.st_mode & 07777) == 0;
+}
+
 // Frames that stand under the pattern now.
 std::vector<std::string> framesThere(const PlannedOutput& output) {
     std::vector<std::string> names;
@@ -119,13 +128,9 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         for (fs::directory_iterator it(folder, code), end; onlyOurs && !code && it != end; it.increment(code))
             onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging;
         // Not from under the feet of whoever called us in it, and not with the staging folder inside.
-        struct stat was {};
-        if (onlyOurs && ::stat(folder.c_str(), &was) == 0) { // group and mode stay; where they cannot, they do not
-            (void)!::chown(staging.c_str(), static_cast<uid_t>(-1), was.st_gid);
-            onlyOurs = ::chmod(staging.c_str(), was.st_mode & 07777) == 0;
-        }
         if (onlyOurs && !code && !fs::equivalent(folder, fs::current_path(code), code) &&
-            !fs::equivalent(folderOf(staging), folder, code) && exchange(staging, folder)) {
+            !fs::equivalent(folderOf(staging), folder, code) && takeModeOf(folder, staging) &&
+            exchange(staging, folder)) {
             flushFolder(folderOf(folder));
             return {};
         }

@@ -418,10 +418,8 @@ void Archive::readTimesAsMeant() {
     if (!rate_)
         return;
     for (TimeSampling& sampling : timeSamplings_) {
-        std::vector<double> meant = sampling.stored;
-        for (double& time : meant)
-            time = timeAsMeant(time, *rate_);
-        const double cycle = sampling.acyclic ? 0.0 : timeAsMeant(sampling.cycleSeconds, *rate_);
+        std::vector<double> meant = timesAsMeant(sampling.stored, *rate_);
+        const double cycle = sampling.acyclic ? 0.0 : timesAsMeant({sampling.cycleSeconds}, *rate_).front();
         if (meant == sampling.stored && (sampling.acyclic || cycle == sampling.cycleSeconds))
             continue;
         sampling.meant = std::move(meant);

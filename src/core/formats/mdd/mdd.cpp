@@ -176,8 +176,7 @@ Result<Scene> openMdd(const OpenRequest& request) {
                                  : times.front();
         sampling = Sampling::uniform(start, scene.rate->secondsAt(1.0), times.size());
     } else {
-        for (double& time : times)
-            time = timeAsMeant(time, scene.view.rate);
+        times = timesAsMeant(times, scene.view.rate);
         sampling = Sampling::acyclic(times);
         remarkTimes(scene, times, node.path);
     }
