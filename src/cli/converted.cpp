@@ -13,7 +13,12 @@ using nlohmann::json;
 
 namespace {
 
-Result<std::vector<PlannedOutput>> planConvert(const Common& common, const ConvertArguments& given) {
+struct Asked {
+    std::vector<DeliveryInput> inputs;
+    ConversionSpec spec;
+};
+
+Result<Asked> askedOf(const Common& common, const ConvertArguments& given) {
     ConvertArguments arguments = given;
     WYC_TRY(target, targetPattern(arguments.target));
     arguments.target = target.string();
@@ -58,14 +63,14 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
             all[i].steps.push_back(starts[i]);
         }
     }
-    std::vector<DeliveryInput> inputs;
+    Asked result;
+    auto& [inputs, spec] = result;
     for (std::size_t i = 0; i < all.size(); ++i) {
         inputs.push_back(deliveryInput(*sources[i], std::move(all[i].before), std::move(all[i].scene), all[i].steps));
         for (const Node& node : sources[i]->scene.nodes)
             if (node.geometry)
                 inputs.back().siblings.push_back({node.name, node.path, fs::path(sources[i]->name).stem().string()});
     }
-    ConversionSpec spec;
     spec.target = arguments.target;
     spec.perItem = arguments.perItem;
     spec.replace = arguments.replace;
@@ -73,10 +78,15 @@ Result<std::vector<PlannedOutput>> planConvert(const Common& common, const Conve
     if (const Format* format = formatOfName(spec.target))
         spec.formatOptions = optionsFor(format->writeOptions, arguments.formatOptions, used);
     WYC_CHECK(allUsed(arguments.formatOptions, used));
-    return planConversion(inputs, spec);
+    return result;
 }
 
 } // namespace
+
+void sayLeftovers(const Common& common, const ReservedRun& run) {
+    for (const Leftover& left : run.leftovers)
+        remark(common, left.words());
+}
 
 void printLosses(const PlannedOutput& output) {
     for (const Loss& loss : output.losses)
@@ -116,7 +126,10 @@ json resultJson(const PlannedOutput& output, const OutputResult& result, bool pr
 }
 
 Result<json> writeConverted(const Common& common, const ConvertArguments& arguments, const Progress& progress) {
-    WYC_TRY(outputs, planConvert(common, arguments));
+    WYC_TRY(asked, askedOf(common, arguments));
+    WYC_TRY(run, reservedRun([&] { return planConversion(asked.inputs, asked.spec); }));
+    sayLeftovers(common, run);
+    const std::vector<PlannedOutput>& outputs = run.outputs;
     json documents = json::array();
     const bool proven = arguments.prove || arguments.record;
     for (const PlannedOutput& output : outputs) {

@@ -2,10 +2,13 @@
 #pragma once
 // What the verbs that write share: the way through for the options of convert, and how an output is told.
 #include "delivery/delivery.h"
+#include "delivery/write/reserved.h"
 #include "options.h"
 
 namespace wyc::cli {
 
+/// What killed runs left where this one writes.
+void sayLeftovers(const Common& common, const ReservedRun& run);
 void printLosses(const PlannedOutput& output);
 /// What was asked for and is not there; an error where nothing less is wanted.
 [[nodiscard]] Status sayShortfalls(const Common& common, const PlannedOutput& output, bool strict);

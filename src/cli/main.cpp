@@ -4,6 +4,7 @@
 #include <cstdio>
 #include <exception>
 #include <numeric>
+#include <optional>
 #include <system_error>
 
 #include <fmt/format.h>
@@ -32,28 +33,49 @@ std::size_t lettersBetween(const std::string& a, const std::string& b) {
     return row.back();
 }
 
+// The verb that a word stands for which is none; nothing where a verb was named.
+std::optional<std::string> noVerb(const CLI::App& app, const std::vector<std::string>& words) {
+    const CLI::App* at = &app;
+    for (const CLI::App* chosen : app.get_subcommands())
+        at = chosen;
+    if (at->get_subcommands(nullptr).empty() || !at->get_subcommands().empty())
+        return std::nullopt;
+    const auto named = at == &app ? words.begin() : std::find(words.begin(), words.end(), at->get_name());
+    const auto word = std::find_if(named, words.end(),
+                                   [&](const std::string& w) { return !w.starts_with("-") && w != at->get_name(); });
+    return word == words.end() ? std::string() : *word;
+}
+
 // The verb or option that a word which nobody knows is nearest to.
 std::string meant(const CLI::App& app, const std::vector<std::string>& words) {
     std::vector<std::string> known;
-    const auto chosen = app.get_subcommands();
-    if (chosen.empty())
-        for (const CLI::App* verb : app.get_subcommands(nullptr))
+    std::vector<std::string> odd;
+    if (const auto none = noVerb(app, words)) {
+        const auto chosen = app.get_subcommands();
+        for (const CLI::App* verb : (chosen.empty() ? &app : chosen.front())->get_subcommands(nullptr))
             known.push_back(verb->get_name());
-    for (const CLI::App* verb : chosen)
-        for (const CLI::App* act : verb->get_subcommands(nullptr))
-            known.push_back(act->get_name());
-    for (const CLI::App* verb : chosen)
-        for (const CLI::Option* option : verb->get_options())
-            for (const std::string& name : option->get_lnames())
-                known.push_back("--" + name);
+        odd.push_back(*none);
+    } else {
+        for (const CLI::App* verb : app.get_subcommands())
+            for (const CLI::App* at : {verb, verb->get_subcommands().empty() ? verb : verb->get_subcommands().front()})
+                for (const CLI::Option* option : at->get_options())
+                    for (const std::string& name : option->get_lnames())
+                        known.push_back("--" + name);
+        for (const std::string& word : words)
+            if (const std::string name = word.substr(0, word.find('=')); name.starts_with("--"))
+                odd.push_back(name);
+    }
     std::string best;
     std::size_t least = 3;
-    for (const std::string& word : words)
+    for (const std::string& word : odd) {
+        if (std::find(known.begin(), known.end(), word) != known.end())
+            continue;
         for (const std::string& one : known)
-            if (const std::size_t far = lettersBetween(word, one); far > 0 && far < least) {
+            if (const std::size_t far = lettersBetween(word, one); far < least) {
                 least = far;
                 best = one;
             }
+    }
     return best;
 }
 
@@ -61,6 +83,8 @@ int usageError(CommandLine& line, const CLI::ParseError& error, const std::vecto
     if (error.get_exit_code() == 0) // help, version
         return finished(line.app.exit(error) == 0 ? kClean : kError);
     wyc::Error told = wyc::makeError(wyc::ErrorKind::BadInput, error.what());
+    if (const auto word = noVerb(line.app, words))
+        told.what = word->empty() ? "it is not said what to do" : fmt::format("'{}' is no verb", *word);
     const std::string near = meant(line.app, words);
     const auto chosen = line.app.get_subcommands();
     told.advice = !near.empty()    ? fmt::format("Did you mean {}?", near)

@@ -357,7 +357,7 @@ TEST(Box, AMaterialThatOtherStepsWentOverIsAnotherOne) {
     ASSERT_TRUE(plan) << plan.error().text();
     const auto done = runOutput(plan->front(), {true, true}, Progress());
     ASSERT_TRUE(done) << done.error().text();
-    const auto back = format().read({done->target, {}, {}, FrameRate(), {}, {}});
+    const auto back = format().read({done->target, {}, {}, FrameRate(), {}, {}, {}});
     ASSERT_TRUE(back) << back.error().text();
     const auto firstKey = [&](const Material* material) {
         const auto channels = channelsOf(material->graph);

@@ -152,6 +152,31 @@ TEST_F(Convert, TheRestMeshGivesTheFacesAndItsUvs) {
         2);
 }
 
+// With a mark of UTF-8 in front, as some editors leave it.
+TEST_F(Convert, MaterialsOfTheRestMeshGoAlongAndAreProven) {
+    const fs::path data = fs::path(WYC_TEST_DATA) / "mdd";
+    fs::copy_file(data / "jelly_pulse.mdd", folder_ / "j.mdd");
+    test::writeFile(folder_ / "j_rest.obj",
+                    "\xEF\xBB\xBFmtllib j.mtl\nusemtl skin\n" + test::readFile(data / "jelly_rest.obj"));
+    test::writeFile(folder_ / "j.mtl", "\xEF\xBB\xBFnewmtl skin\nKd 0.5 0.125 0.25\n");
+    const std::string source = (folder_ / "j.mdd").string();
+    for (const auto& [target, materials] : {std::pair{"s/p.####.obj", "s/p.mtl"}, {"o.mdd", "o_rest.mtl"}}) {
+        const auto outcome = wyc({"convert", source, "--record", "-o", (folder_ / target).string()});
+        ASSERT_EQ(outcome.code, 0) << outcome.err;
+        EXPECT_EQ(outcome.err.find("material"), std::string::npos) << outcome.err;
+        EXPECT_NE(test::readFile(folder_ / materials).find("Kd 0.5 0.125 0.25"), std::string::npos);
+        const auto proof = wyc({"prove", (folder_ / target).string()});
+        EXPECT_NE(proof.out.find("material 'skin'"), std::string::npos) << proof.out;
+        // Another colour is another delivery.
+        test::writeFile(folder_ / materials, "newmtl skin\nKd 0.5 0.125 0.5\n");
+        EXPECT_EQ(wyc({"prove", (folder_ / target).string()}).code, 1) << target;
+    }
+    const auto archive = wyc({"convert", source, "-o", (folder_ / "o.abc").string()});
+    EXPECT_NE(archive.err.find("1 material with colour"), std::string::npos) << archive.err;
+    fs::remove(folder_ / "j.mtl");
+    EXPECT_NE(wyc({"check", source}).out.find("material.file_missing"), std::string::npos);
+}
+
 TEST_F(Convert, SeveralSourcesBecomeOneArchive) {
     test::SheetOptions second;
     second.name = "other";

@@ -441,6 +441,21 @@ TEST_F(Deliveries, SenselessUseIsRefusedInJsonToo) {
     const auto verb = wyc({"chekc", cache});
     EXPECT_EQ(verb.code, 2);
     EXPECT_NE(verb.err.find("Did you mean check?"), std::string::npos) << verb.err;
+    // A word that is right is no mistake, and what is missing is said with the way on.
+    for (const auto& [words, said] :
+         {std::pair{std::vector<std::string>{"convert", "x.abc", "--world", "--own-space", "-o", "y.mdd"},
+                    "--world excludes --own-space. `wyc convert --help`"},
+          {{"convert", "x.abc", "--hold", "-o", "y.abc"}, "`wyc convert --help`"},
+          {{"chekc"}, "'chekc' is no verb. Did you mean check?"},
+          {{"loop", "fnid", "x.abc"}, "'fnid' is no verb. Did you mean find?"},
+          {{"prove", "/nowhere/x.mdd"}, "x.mdd.record.json: there is no record of it. Name the record"},
+          {{"deliver", "/nowhere/x.wyc"}, "x.wyc: there is no such job. `wyc job"},
+          {{"convert", std::string(WYC_TEST_DATA) + "/mdd/jelly_pulse.mdd", "--rest", "/nowhere/r.obj", "-o", "y.abc"},
+           "r.obj: the rest mesh is not there. Put it back"}}) {
+        const auto outcome = wyc(words);
+        EXPECT_EQ(outcome.code, 2) << said;
+        EXPECT_NE(outcome.err.find(said), std::string::npos) << outcome.err;
+    }
     test::writeFile(target, "there");
     const auto exists = wyc({"convert", cache, "-o", target});
     EXPECT_NE(exists.err.find("--replace"), std::string::npos) << exists.err;

@@ -1,45 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A run is one act: what stops any of it stops all of it before the first byte.
-#include <gtest/gtest.h>
-
-#include "support/process.h"
-#include "support/scenes.h"
+#include "support/two_sources.h"
 
 namespace wyc::run_test {
 namespace {
 
 using nlohmann::json;
-using test::TempFolder;
 using test::wyc;
 
-class Runs : public testing::Test {
-  protected:
-    // early.abc shows 1001-1024, late.abc 1021-1044.
-    void SetUp() override {
-        for (const auto& [name, first] : {std::pair{"early", 1001.0}, {"late", 1021.0}}) {
-            test::SheetOptions options;
-            options.name = name;
-            options.first = first;
-            ASSERT_TRUE(test::writeScene(test::sheetScene(options), folder_ / (std::string(name) + ".abc")));
-        }
-    }
-    std::string job(json deliveries) const {
-        for (std::size_t i = 0; i < deliveries.size(); ++i) {
-            deliveries[i]["name"] = "d" + std::to_string(i + 1);
-            if (!deliveries[i].contains("folder"))
-                deliveries[i]["folder"] = "out";
-        }
-        const json document{
-            {"wychronos_job", 1},
-            {"shot", {{"name", "sh040"}, {"first", 1001}, {"last", 1044}, {"handles", 0}, {"rate", "24"}}},
-            {"sources", json::array({{{"id", 1}, {"path", "early.abc"}}, {{"id", 2}, {"path", "late.abc"}}})},
-            {"items", json::array()},
-            {"deliveries", deliveries}};
-        return test::writeFile(folder_ / "job.wyc", document.dump()).string();
-    }
-    [[nodiscard]] bool nothingIsThere() const { return !fs::exists(folder_ / "out"); }
-    TempFolder folder_;
-};
+class Runs : public test::TwoSources {};
 
 TEST_F(Runs, DeliveriesOfOneNameTakeTheNextVersionOrAreRefused) {
     const json archive{{"format", "alembic"}, {"name_template", "{item}_v{version}"}};

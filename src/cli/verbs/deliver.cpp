@@ -52,23 +52,25 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
         return report(common, makeError(ErrorKind::BadInput, "the job has no delivery")
                                   .inFile(arguments.job)
                                   .withAdvice("Set one up in the window, or use `wyc convert`"));
-    const auto opened = openSources(*job);
-    if (!opened)
-        return report(common, opened.error());
+    const std::vector<OpenedSource> opened = openedSources(*job);
     std::vector<SourcePtr> sources;
-    for (const OpenedSource& entry : *opened)
+    for (const OpenedSource& entry : opened) {
         sources.push_back(entry.source);
+        if (entry.error)
+            remark(common, "caution: " + entry.error->text());
+    }
     const TerminalProgress terminal(common);
     if (!arguments.failOn.empty()) {
         const auto severity = parseSeverity(arguments.failOn);
         if (!severity)
             return report(common, severity.error());
-        const auto items = measuredItemsOf(*job, *opened, terminal.progress());
+        const auto items = measuredItemsOf(*job, opened, terminal.progress());
         if (!items)
             return report(common, items.error());
         std::vector<Finding> bad;
-        for (ItemFinding& found : findingsOf(*job, *opened, *items))
-            if (found.finding.severity >= *severity)
+        for (ItemFinding& found : findingsOf(*job, opened, *items))
+            // Where a source that is not open is needed, the plan says so.
+            if (found.finding.severity >= *severity && found.finding.id != "source.unreadable")
                 bad.push_back(std::move(found.finding));
         if (!bad.empty()) {
             json list = json::array();
@@ -84,34 +86,40 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
         }
     }
     // All of the run is planned, and what stops it is said, before the first of it is written.
-    auto outputs = plannedRun(*job, sources, arguments.only);
-    if (!outputs)
-        return report(common, outputs.error());
-    if (outputs->empty())
+    const auto plan = [&] { return plannedRun(*job, sources, arguments.only); };
+    auto run = arguments.dryRun ? plan().map([](std::vector<PlannedOutput> planned) {
+        return ReservedRun{std::move(planned), nullptr, {}};
+    })
+                                : reservedRun(plan);
+    if (!run)
+        return report(common, run.error());
+    sayLeftovers(common, *run);
+    const std::vector<PlannedOutput>& outputs = run->outputs;
+    if (outputs.empty())
         return report(common, makeError(ErrorKind::BadInput, "nothing fits --only"));
-    for (const PlannedOutput& output : *outputs) {
+    for (const PlannedOutput& output : outputs) {
         if (!common.quiet && !common.json)
             printLosses(output);
         if (const auto filled = sayShortfalls(common, output, arguments.strict); !filled)
             return report(common, filled.error());
     }
-    std::vector<json> against(outputs->size());
-    for (std::size_t i = 0; arguments.againstLast && i < outputs->size(); ++i) {
-        auto changes = changesOf(common, (*outputs)[i], terminal.progress());
+    std::vector<json> against(outputs.size());
+    for (std::size_t i = 0; arguments.againstLast && i < outputs.size(); ++i) {
+        auto changes = changesOf(common, outputs[i], terminal.progress());
         if (!changes)
             return report(common, changes.error());
         against[i] = std::move(*changes);
     }
     json documents = json::array();
-    for (std::size_t i = 0; i < outputs->size(); ++i) {
-        const PlannedOutput& output = (*outputs)[i];
+    for (std::size_t i = 0; i < outputs.size(); ++i) {
+        const PlannedOutput& output = outputs[i];
         if (arguments.dryRun) {
             documents.push_back(toJson(output));
             if (!common.json)
                 fmt::print("{}  {} sample{}, about {}\n", output.target.string(), output.sampleCount,
                            output.sampleCount == 1 ? "" : "s", sizeText(output.sizeEstimate));
         } else {
-            const double share = 1.0 / static_cast<double>(outputs->size());
+            const double share = 1.0 / static_cast<double>(outputs.size());
             const auto result =
                 runOutput(output, {},
                           terminal.progress().part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share));

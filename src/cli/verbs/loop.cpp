@@ -215,7 +215,7 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     if (arguments.weight == "linear" || arguments.weight == "smooth" || arguments.weight == "smoother") {
         closing.weight = arguments.weight;
     } else {
-        const auto keys = readWholeFile(arguments.weight, 1 << 20);
+        const auto keys = readTextFile(arguments.weight, 1 << 20);
         if (!keys)
             return report(common, keys.error());
         closing.weights.assign(reinterpret_cast<const char*>(keys->data()), keys->size());

@@ -34,6 +34,13 @@ int runProve(const Common& common, const ProveArguments& arguments) {
                 if (it->path().filename().string().ends_with(".record.json"))
                     record = it->path();
     }
+    if (!fs::exists(record, code))
+        return report(common, makeError(ErrorKind::NotFound, "there is no record of it")
+                                  .inFile(record.string())
+                                  .withAdvice(arguments.record.empty()
+                                                  ? "Name the record with --record FILE, or write it anew: deliveries "
+                                                    "have one, conversions with --record"
+                                                  : "A record stands beside a delivery, as NAME.record.json"));
     const TerminalProgress terminal(common);
     const auto proof = proveFromRecord(target, record, terminal.progress());
     if (!proof)
@@ -50,11 +57,21 @@ int runProve(const Common& common, const ProveArguments& arguments) {
         for (const std::string& words : proof->disagreements)
             fmt::print("x  {}\n", words);
         for (const ProvenItem& item : proof->items) {
-            fmt::print("{} {}  {} points, {} samples; compared: {}\n", item.disagreements.empty() ? "ok" : "x ",
-                       item.item, groupedDigits(item.points), item.samples, item.compared());
+            const std::string size =
+                item.points == 0
+                    ? item.kind
+                    : fmt::format("{} points, {} sample{}{}", groupedDigits(item.points), item.samples,
+                                  item.samples == 1 ? "" : "s",
+                                  item.first && item.last
+                                      ? fmt::format(" at frames {} – {}", frameText(*item.first), frameText(*item.last))
+                                      : std::string());
+            fmt::print("{} {}  {}; compared: {}\n", item.disagreements.empty() ? "ok" : "x ", item.item, size,
+                       item.compared());
             for (const std::string& words : item.disagreements)
                 fmt::print("     {}\n", words);
         }
+        if (const std::string all = proof->comparedOfAll(); !all.empty())
+            fmt::print("ok the file as a whole; compared: {}\n", all);
         for (const std::string& words : proof->notCompared)
             fmt::print("not compared: {}\n", words);
         fmt::print("{}\n",

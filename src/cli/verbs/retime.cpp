@@ -28,7 +28,7 @@ int runRetime(const Common& common, const RetimeArguments& arguments) {
     std::string curve = arguments.curve;
     std::error_code code;
     if (fs::is_regular_file(curve, code)) {
-        const auto bytes = readWholeFile(curve, 1 << 20);
+        const auto bytes = readTextFile(curve, 1 << 20);
         if (!bytes)
             return report(common, bytes.error());
         curve.assign(reinterpret_cast<const char*>(bytes->data()), bytes->size());

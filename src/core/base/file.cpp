@@ -124,6 +124,14 @@ Result<std::vector<char>> readWholeFile(const fs::path& path, std::uint64_t limi
     return bytes;
 }
 
+Result<std::vector<char>> readTextFile(const fs::path& path, std::uint64_t limitBytes) {
+    WYC_TRY(bytes, readWholeFile(path, limitBytes));
+    if (constexpr std::string_view mark = "\xEF\xBB\xBF";
+        std::string_view(bytes.data(), bytes.size()).starts_with(mark))
+        bytes.erase(bytes.begin(), bytes.begin() + mark.size());
+    return bytes;
+}
+
 fs::path temporarySibling(const fs::path& target) {
     static std::atomic<unsigned> counter{0};
     return target.parent_path() /
@@ -131,7 +139,12 @@ fs::path temporarySibling(const fs::path& target) {
 }
 
 bool isTemporaryName(std::string_view fileName) {
-    return fileName.find(".wyc-part-") != std::string_view::npos;
+    constexpr std::string_view mark = ".wyc-part-";
+    const auto at = fileName.rfind(mark);
+    if (at == std::string_view::npos || at == 0 || !fileName.starts_with("."))
+        return false;
+    const std::string_view end = fileName.substr(at + mark.size());
+    return end == "run" || (!end.empty() && end.find_first_not_of("0123456789-") == std::string_view::npos);
 }
 
 Result<std::unique_ptr<AtomicFile>> AtomicFile::create(const fs::path& target) {
@@ -147,6 +160,7 @@ Result<std::unique_ptr<AtomicFile>> AtomicFile::create(const fs::path& target) {
         file->temporary_.clear();
         return fail(std::move(error));
     }
+    (void)!::flock(file->descriptor_, LOCK_EX | LOCK_NB); // tells it from what a killed run left
     file->buffer_.reserve(kBufferBytes);
     return file;
 }
@@ -222,22 +236,55 @@ Status AtomicFile::commit(Replace replace) {
     return {};
 }
 
+bool FileLock::stands(const fs::path& path) const {
+    struct stat own {};
+    struct stat named {};
+    return ::fstat(descriptor_, &own) == 0 && ::stat(path.c_str(), &named) == 0 && own.st_ino == named.st_ino &&
+           own.st_dev == named.st_dev;
+}
+
 FileLock::FileLock(const fs::path& path) {
     for (;;) {
         descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK);
-        if (descriptor_ < 0 || ::flock(descriptor_, LOCK_EX) != 0)
-            return;
-        struct stat own {};
-        struct stat named {};
-        if (::fstat(descriptor_, &own) != 0 || ::stat(path.c_str(), &named) != 0 || own.st_ino == named.st_ino)
+        std::error_code code;
+        if (descriptor_ < 0 || ::flock(descriptor_, LOCK_EX) != 0 || stands(path) || !fs::exists(path, code))
             return;
         ::close(descriptor_); // somebody put another file in its place while we waited
     }
 }
 
+Result<std::unique_ptr<FileLock>> FileLock::ofItsOwn(const fs::path& path) {
+    for (;;) {
+        std::unique_ptr<FileLock> lock(new FileLock());
+        lock->descriptor_ = ::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0666);
+        if (lock->descriptor_ < 0 && errno == EACCES) // another person's, made under a narrower mask
+            lock->descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
+        if (lock->descriptor_ < 0)
+            return fail(systemError(ErrorKind::NotWritable, "cannot write in this folder", path));
+        if (::flock(lock->descriptor_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK)
+            return std::unique_ptr<FileLock>();
+        if (!lock->stands(path))
+            continue; // whoever had it took it away
+        lock->own_ = path;
+        return lock;
+    }
+}
+
+bool FileLock::isHeld(const fs::path& path) {
+    const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOFOLLOW);
+    if (descriptor < 0)
+        return false;
+    const bool held = ::flock(descriptor, LOCK_SH | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+    ::close(descriptor);
+    return held;
+}
+
 FileLock::~FileLock() {
-    if (descriptor_ >= 0)
-        ::close(descriptor_);
+    if (descriptor_ < 0)
+        return;
+    if (!own_.empty() && stands(own_))
+        ::unlink(own_.c_str());
+    ::close(descriptor_);
 }
 
 Status moveIntoPlace(const fs::path& from, const fs::path& to, AtomicFile::Replace replace) {

@@ -53,6 +53,9 @@ class RandomAccessFile {
 /// The whole file as bytes; refused above `limitBytes`.
 [[nodiscard]] Result<std::vector<char>> readWholeFile(const fs::path& path, std::uint64_t limitBytes);
 
+/// The same without the mark of UTF-8 that some programs put in front of a text.
+[[nodiscard]] Result<std::vector<char>> readTextFile(const fs::path& path, std::uint64_t limitBytes);
+
 /// A file written beside its target under a temporary name and moved onto it at the end. Until commit()
 /// nothing stands at the target; when dropped without commit() the temporary file goes.
 class AtomicFile {
@@ -89,17 +92,27 @@ class AtomicFile {
     std::vector<std::byte> buffer_;
 };
 
-/// While it lives no other of these has the same file; waits until that is so. A file that was replaced meanwhile is
-/// another one. Nothing is held where the file is not there or its system has no locks.
+/// While it lives no other of these has the same file or folder, of this process or another. It ends with its process,
+/// however that ends.
 class FileLock {
   public:
+    /// Waits until no other has it. A file that was replaced meanwhile is another one. Nothing is held where the file
+    /// is not there or its system has no locks.
     explicit FileLock(const fs::path& path);
+    /// Makes the file, which goes with the lock, and does not wait: null where another has it. Where the system has no
+    /// locks it is there all the same.
+    [[nodiscard]] static Result<std::unique_ptr<FileLock>> ofItsOwn(const fs::path& path);
+    /// Another has it now.
+    [[nodiscard]] static bool isHeld(const fs::path& path);
     ~FileLock();
     FileLock(const FileLock&) = delete;
     FileLock& operator=(const FileLock&) = delete;
 
   private:
+    FileLock() = default;
+    [[nodiscard]] bool stands(const fs::path& path) const; // what is open is what is called so
     int descriptor_ = -1;
+    fs::path own_; // goes with it
 };
 
 /// Moves `from` onto `to` and makes the move durable. Replace::No never overwrites, not even in a race.

@@ -148,7 +148,7 @@ struct ProvenItem {
     std::map<std::string, std::uint64_t> channels; // all else that was compared: XXH64 by name, see channels.h
     Shown shown;                                   // what was meant, against the source
     std::vector<std::string> disagreements;        // in words
-    /// "points, faces, UVs, transform"
+    /// "points, times, faces and vertex order, UVs"
     [[nodiscard]] std::string compared() const;
 };
 
@@ -161,6 +161,8 @@ struct Proof {
     std::vector<std::string> disagreements;        // of the whole: files, unit, materials, the record itself
     std::vector<std::string> notCompared;          // in words
     bool sourceCompared = false;                   // the second question was asked
+    /// "rate, unit, up axis"
+    [[nodiscard]] std::string comparedOfAll() const;
     [[nodiscard]] double largestDriftMetres() const;
     [[nodiscard]] std::size_t itemCount() const; // without groups
     /// "proven, 0 mm" or what disagrees.

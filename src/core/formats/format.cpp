@@ -228,4 +228,8 @@ Result<const Format*> requireSourceFormat(const fs::path& path) {
     return known(formatOfSource(path), path);
 }
 
+std::string besideLine(const std::string& mainName) {
+    return fmt::format("# beside {}, by Wychronos\n", safeName(mainName));
+}
+
 } // namespace wyc

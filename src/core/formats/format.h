@@ -31,6 +31,7 @@ struct OpenRequest {
     /// Mesh for a bare point cache: faces and what lies on them come from it. Its point count must agree.
     NodePtr rest;
     std::string restName;
+    std::vector<Material> restMaterials;
     /// Of the format's open options those that were chosen; a reader is given all of them.
     nlohmann::json options = nlohmann::json::object();
 };
@@ -98,8 +99,12 @@ struct WriteOptions {
     std::string application; // goes where the format has a place for it
     std::string description;
     std::string dateText;                              // empty = none: same scene, same bytes
+    std::string beside;                                // name of the main file, where this one stands beside it
     nlohmann::json options = nlohmann::json::object(); // of the format's write options, all of them
 };
+
+/// First line of a text file that stands beside a main file: so it is known as ours, and of that one.
+[[nodiscard]] std::string besideLine(const std::string& mainName);
 
 /// Writes a whole scene to `target` (for a sequence: a pattern with # in its name). Streams; memory stays
 /// bounded by a few frames. Files appear whole or not at all. Returns the files written, the main one last.

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <optional>
 #include <set>
 
 #include <fmt/format.h>
@@ -51,8 +52,9 @@ bool isVersion(const SplitName& name, std::size_t slot) {
     return edge == '_' || edge == '.' || edge == '-' || edge == ' ';
 }
 
+// In front of the point.
 std::size_t digitsOf(const std::string& number) {
-    return number.size() - (number.front() == '-' ? 1 : 0);
+    return std::min(number.find('.'), number.size()) - (number.front() == '-' ? 1 : 0);
 }
 
 // Everything of a name but the number at `slot`.
@@ -69,7 +71,43 @@ std::string keyWithout(const SplitName& name, std::size_t slot) {
 struct Member {
     std::string fileName;
     SplitName split;
+    std::optional<double> frame = {}; // where its number alone does not say it: thirds of a frame
+
+    [[nodiscard]] double frameAt(std::size_t slot) const {
+        return frame ? *frame : parseNumber(split.numbers[slot]).value_or(0.0);
+    }
 };
+
+// The number at `slot` and the one behind it as one: "1001.25".
+SplitName joinedAt(const SplitName& name, std::size_t slot) {
+    SplitName joined = name;
+    const auto at = static_cast<std::ptrdiff_t>(slot);
+    joined.numbers[slot] += "." + joined.numbers[slot + 1];
+    joined.numbers.erase(joined.numbers.begin() + at + 1);
+    joined.words.erase(joined.words.begin() + at + 1);
+    return joined;
+}
+
+std::size_t digitsBehindPoint(const std::string& number) {
+    const auto point = number.find('.');
+    return point == std::string::npos ? 0 : number.size() - point - 1;
+}
+
+// In how many parts a frame is cut where these are the fractions of its samples, all of them: 00 25 50 75, or 0 333
+// 667. Nothing where they are no such parts: pieces by two numbers, and other things.
+std::optional<int> partsOfAFrame(const std::set<std::string>& fractions) {
+    const auto parts = static_cast<int>(fractions.size());
+    if (parts < 2)
+        return std::nullopt;
+    int k = 0;
+    for (const std::string& fraction : fractions) { // of one width, so in the order of what they say
+        const double unit = std::pow(10.0, -static_cast<double>(fraction.size()));
+        const double says = parseNumber("0." + fraction).value_or(-1.0);
+        if (std::abs(says - static_cast<double>(k++) / parts) >= unit)
+            return std::nullopt;
+    }
+    return parts;
+}
 
 std::string itemName(const SplitName& name, std::size_t slot) {
     std::string text;
@@ -106,7 +144,7 @@ void findMissing(FileSequence& sequence) {
     for (std::size_t i = 1; i < sequence.files.size(); ++i) {
         const double before = sequence.files[i - 1].frame;
         const double here = sequence.files[i].frame;
-        if (here - before > sequence.step + 0.5)
+        if (here - before > sequence.step + 0.5 * std::min(1.0, sequence.step))
             sequence.missing.push_back({before + sequence.step, here - sequence.step});
     }
 }
@@ -119,7 +157,7 @@ FileSequence makeSequence(const fs::path& folder, const std::vector<const Member
     for (const Member* member : members) {
         const std::string& number = member->split.numbers[slot];
         ++widths[digitsOf(number)];
-        byFrame[parseNumber(number).value_or(0.0)].push_back(member);
+        byFrame[member->frameAt(slot)].push_back(member);
     }
     for (const auto& [width, count] : widths)
         sequence.digits.push_back(width);
@@ -141,16 +179,59 @@ FileSequence makeSequence(const fs::path& folder, const std::vector<const Member
             sequence.doubled.push_back(std::move(doubled));
         }
     }
+    std::size_t behindPoint = 0;
+    for (const Member* member : members)
+        behindPoint = std::max(behindPoint, digitsBehindPoint(member->split.numbers[slot]));
+    const std::string number = std::string(widths.size() == 1 ? widths.begin()->first : 1, '#') +
+                               (behindPoint > 0 ? "." + std::string(behindPoint, '#') : std::string());
     const SplitName& first = members.front()->split;
     for (std::size_t i = 0; i < first.words.size(); ++i) {
         sequence.pattern += first.words[i];
         if (i < first.numbers.size())
-            sequence.pattern +=
-                i == slot ? std::string(widths.size() == 1 ? widths.begin()->first : 1, '#') : first.numbers[i];
+            sequence.pattern += i == slot ? number : first.numbers[i];
     }
     sequence.name = itemName(first, slot);
     findMissing(sequence);
     return sequence;
+}
+
+// Files whose last two numbers are a frame and parts of it: one number from here on. Whole frames may be without.
+void joinPartsOfFrames(std::vector<Member>& members) {
+    std::map<std::pair<std::string, std::size_t>, std::vector<Member*>> groups; // without both numbers, by digits
+    for (Member& member : members) {
+        const SplitName& split = member.split;
+        const std::size_t count = split.numbers.size();
+        if (count < 2 || split.words[count - 1] != "." || split.numbers[count - 1].front() == '-' ||
+            isVersion(split, count - 2))
+            continue;
+        const SplitName joined = joinedAt(split, count - 2);
+        groups[{keyWithout(joined, count - 2), split.numbers[count - 1].size()}].push_back(&member);
+    }
+    for (const auto& [key, group] : groups) {
+        std::set<std::string> fractions;
+        std::set<std::string> wholes;
+        for (const Member* member : group) {
+            fractions.insert(member->split.numbers.back());
+            wholes.insert(member->split.numbers[member->split.numbers.size() - 2]);
+        }
+        std::vector<Member*> without;
+        for (Member& member : members)
+            if (!member.split.numbers.empty() && keyWithout(member.split, member.split.numbers.size() - 1) == key.first)
+                without.push_back(&member);
+        if (!without.empty())
+            fractions.insert(std::string(key.second, '0'));
+        const auto parts = partsOfAFrame(fractions);
+        if (!parts || wholes.size() < 2)
+            continue;
+        for (Member* member : group) {
+            const std::size_t slot = member->split.numbers.size() - 2;
+            const double whole = parseNumber(member->split.numbers[slot]).value_or(0.0);
+            const double part = parseNumber("0." + member->split.numbers.back()).value_or(0.0);
+            const double share = std::round(part * *parts) / *parts;
+            member->frame = member->split.numbers[slot].front() == '-' ? whole - share : whole + share;
+            member->split = joinedAt(member->split, slot);
+        }
+    }
 }
 
 } // namespace
@@ -181,6 +262,7 @@ FileGroups groupFiles(const fs::path& folder, const std::vector<std::string>& na
     std::vector<Member> members;
     for (const std::string& name : names)
         members.push_back({name, splitName(name)});
+    joinPartsOfFrames(members);
     std::sort(members.begin(), members.end(), [](const Member& a, const Member& b) { return a.fileName < b.fileName; });
     std::set<const Member*> taken;
     std::size_t mostNumbers = 0;
@@ -222,6 +304,15 @@ Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
         }
         at = end;
     }
+    // "####.##": a frame and parts of it, whichever of the two is longer.
+    std::size_t behindPoint = 0;
+    if (from != std::string::npos && from >= 2 && name.substr(from - 2, 2) == "#.") {
+        behindPoint = to - from;
+        from = name.find_last_not_of('#', from - 2) + 1;
+    } else if (from != std::string::npos && name.substr(to, 2) == ".#") {
+        behindPoint = std::min(name.size(), name.find_first_not_of('#', to + 1)) - to - 1;
+        to += 1 + behindPoint;
+    }
     if (from == std::string::npos)
         return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no pattern", name))
                         .withAdvice("Write one run of # where the number stands, as sheet.####.obj"));
@@ -236,8 +327,14 @@ Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
             continue;
         std::string_view middle(file);
         middle = middle.substr(front.size(), file.size() - front.size() - back.size());
-        const std::size_t width = to - from;
-        const std::string_view digits = middle.front() == '-' ? middle.substr(1) : middle;
+        const std::size_t width = to - from - (behindPoint > 0 ? behindPoint + 1 : 0);
+        std::string_view digits = middle.front() == '-' ? middle.substr(1) : middle;
+        if (const auto point = digits.find('.'); behindPoint > 0 && point != std::string_view::npos) {
+            const std::string_view part = digits.substr(point + 1);
+            if (part.size() != behindPoint || !std::all_of(part.begin(), part.end(), isDigit))
+                continue;
+            digits = digits.substr(0, point);
+        }
         const bool fits = !digits.empty() && std::all_of(digits.begin(), digits.end(), isDigit) &&
                           (width == 1 || digits.size() == width || (digits.size() > width && digits.front() != '0'));
         if (fits)
@@ -253,13 +350,25 @@ Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
         SplitName split; // just the number the pattern marks
         split.words = {front, back};
         split.numbers = {file.substr(front.size(), file.size() - front.size() - back.size())};
+        if (behindPoint > 0) // as it was in the folder
+            split = splitName(file);
         members.push_back({file, split});
+    }
+    std::size_t slot = 0;
+    if (behindPoint > 0) {
+        joinPartsOfFrames(members);
+        slot = splitName(front).numbers.size();
+        if (std::none_of(members.begin(), members.end(), [](const Member& member) { return member.frame.has_value(); }))
+            return fail(
+                makeError(ErrorKind::BadInput, fmt::format("the numbers of '{}' are no frames and parts of them", name))
+                    .inFile(folder.string())
+                    .withAdvice("Parts of a frame are evenly apart, as 00, 25, 50 and 75"));
+        std::erase_if(members, [&](const Member& member) { return member.split.numbers.size() <= slot; });
     }
     std::vector<const Member*> pointers;
     for (const Member& member : members)
         pointers.push_back(&member);
-    FileSequence sequence = makeSequence(folder, pointers, 0);
-    return sequence;
+    return makeSequence(folder, pointers, slot);
 }
 
 } // namespace wyc

@@ -149,18 +149,37 @@ RestChoice chooseRest(const fs::path& cache, std::size_t points) {
     return choice;
 }
 
-Result<Node> readRest(const SourceSpec& spec, std::size_t points) {
+struct RestMesh {
+    Node node;
+    std::vector<Material> materials;
+    ReadReport report; // of them
+};
+
+Result<RestMesh> readRest(const SourceSpec& spec, std::size_t points) {
     const fs::path& path = *spec.rest;
+    std::error_code code;
+    if (!fs::exists(path, code))
+        return fail(makeError(ErrorKind::NotFound, "the rest mesh is not there")
+                        .inFile(path.string())
+                        .withAdvice("Put it back, or give the mesh this cache was baked from"));
     WYC_TRY(format, requireSourceFormat(path));
+    OpenRequest request;
+    request.path = path;
+    WYC_TRY(scene, format->read(std::move(request)));
+    RestMesh rest{{}, scene.materials, {}};
+    for (const std::string& name : scene.report.files)
+        rest.report.files.push_back(fs::absolute(folderOf(path) / name, code).string());
+    for (const ReaderRemark& remark : scene.report.remarks)
+        if (remark.id.starts_with("material.") || remark.id.starts_with("texture."))
+            rest.report.remarks.push_back(remark);
     if (!spec.restObject.empty()) {
         if (!format->rest.object)
             return fail(
                 makeError(ErrorKind::BadInput, "this format has no objects to choose among").inFile(path.string()));
-        return format->rest.object(path, spec.restObject);
+        WYC_TRY(object, format->rest.object(path, spec.restObject));
+        rest.node = std::move(object);
+        return rest;
     }
-    OpenRequest request;
-    request.path = path;
-    WYC_TRY(scene, format->read(std::move(request)));
     const Node* mesh = nullptr;
     for (const Node& node : scene.nodes) {
         if (!node.geometry)
@@ -172,8 +191,10 @@ Result<Node> readRest(const SourceSpec& spec, std::size_t points) {
     if (!mesh)
         return fail(makeError(ErrorKind::BadInput, "the rest file holds no mesh").inFile(path.string()));
     WYC_TRY(count, mesh->geometry->pointCount(0));
-    if (count == points || !format->rest.objects)
-        return *mesh;
+    if (count == points || !format->rest.objects) {
+        rest.node = *mesh;
+        return rest;
+    }
     Error error = makeError(ErrorKind::BadInput,
                             fmt::format("the cache has {} points, the rest mesh '{}' has {}", groupedDigits(points),
                                         path.filename().string(), groupedDigits(count)))
@@ -357,6 +378,7 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
         source->sizeBytes = stamp.sizeBytes;
     }
     std::vector<ReaderRemark> remarks;
+    ReadReport restReport;
     if (format->wantsRest()) {
         WYC_TRY(points, format->rest.countPoints(spec.path));
         SourceSpec withRest = spec;
@@ -370,8 +392,12 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
         }
         if (withRest.rest) {
             WYC_TRY(rest, readRest(withRest, points));
-            source->rest = std::make_shared<const Node>(std::move(rest));
+            source->rest = std::make_shared<const Node>(std::move(rest.node));
             request.rest = source->rest;
+            request.restMaterials = std::move(rest.materials);
+            restReport = std::move(rest.report);
+            for (ReaderRemark& remark : restReport.remarks)
+                remark.item = item;
             request.restName = withRest.rest->filename().string();
             source->restUsed = withRest.rest;
         }
@@ -381,12 +407,15 @@ Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRat
     }
     WYC_TRY(scene, format->read(std::move(request)));
     source->scene = std::move(scene);
+    ReadReport& report = source->scene.report;
+    remarks.insert(remarks.end(), restReport.remarks.begin(), restReport.remarks.end());
+    report.files.insert(report.files.end(), restReport.files.begin(), restReport.files.end());
     for (const Node& node : source->scene.nodes)
         if (source->rest && node.geometry) { // a bare cache holds one shape
             source->scene.rest = source->rest->geometry;
             source->scene.restOf = node.id;
         }
-    source->scene.report.remarks.insert(source->scene.report.remarks.begin(), remarks.begin(), remarks.end());
+    report.remarks.insert(report.remarks.begin(), remarks.begin(), remarks.end());
     if (sequence)
         remarkSequence(source->scene, *sequence);
     expandInstances(*source);

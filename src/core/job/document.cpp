@@ -98,6 +98,7 @@ Status Document::autosave() {
     std::error_code code;
     fs::create_directories(autosaveFolder_, code);
     nlohmann::json state{{"process", ::getpid()}, {"job_path", path_.string()}, {"job", toJson(job_, "/")}};
+    WYC_CHECK(isUtf8(state));
     return writeTextFile(path, state.dump(1), AtomicFile::Replace::Yes);
 }
 

@@ -306,20 +306,44 @@ Result<Job> jobFromJson(const json& value, const fs::path& folder) {
 }
 
 Result<Job> loadJob(const fs::path& path) {
+    std::error_code code;
+    if (!fs::exists(path, code))
+        return fail(makeError(ErrorKind::NotFound, "there is no such job")
+                        .inFile(path.string())
+                        .withAdvice("`wyc job NAME.wyc --new --add SOURCE` makes one, and so does the window"));
     WYC_TRY(bytes, readWholeFile(path, kMostJobBytes));
     const json value = json::parse(bytes.begin(), bytes.end(), nullptr, false);
     if (value.is_discarded())
         return fail(jobError("this is no JSON").inFile(path.string()));
-    std::error_code code;
     auto job = jobFromJson(value, fs::absolute(path, code).parent_path());
     if (!job)
         return fail(std::move(job.error()).inFile(path.string()));
     return job;
 }
 
+Status isUtf8(const json& value) {
+    const auto refuse = [](const std::string& text) {
+        return fail(makeError(ErrorKind::BadInput,
+                              fmt::format("'{}' is not UTF-8, and a job holds nothing else", validUtf8(text)))
+                        .withAdvice("Rename the file, the folder or the item"));
+    };
+    if (value.is_string())
+        if (const auto& text = value.get_ref<const std::string&>(); validUtf8(text) != text)
+            return refuse(text);
+    if (value.is_structured())
+        for (const auto& [key, entry] : value.items()) {
+            if (value.is_object() && validUtf8(key) != key)
+                return refuse(key);
+            WYC_CHECK(isUtf8(entry));
+        }
+    return {};
+}
+
 Status saveJob(const Job& job, const fs::path& path, const Job* asRead) {
     std::error_code code;
     const fs::path folder = fs::absolute(path, code).parent_path();
+    const json value = toJson(job, folder);
+    WYC_CHECK(isUtf8(value));
     // From looking to writing nobody else of ours writes it.
     const FileLock lock(path);
     if (asRead && fs::exists(path, code)) {
@@ -329,7 +353,7 @@ Status saveJob(const Job& job, const fs::path& path, const Job* asRead) {
                             .inFile(path.string())
                             .withAdvice("Read it again, or save this one under another name"));
     }
-    return writeTextFile(path, toJson(job, folder).dump(1) + "\n", AtomicFile::Replace::Yes);
+    return writeTextFile(path, value.dump(1) + "\n", AtomicFile::Replace::Yes);
 }
 
 std::string itemLabel(const Source& source, const std::string& path) {
@@ -404,10 +428,24 @@ std::map<std::pair<std::size_t, std::size_t>, std::string> namesOfItems(const Jo
     return result;
 }
 
-} // namespace
+// An error where the delivery may take something of a source that is not open, and `needs` says that it matters.
+Status whatItNeedsIsOpen(const Job& job, const DeliverySpec& spec, const std::vector<SourcePtr>& opened,
+                         const std::function<bool(const std::string& source)>& needs = {}) {
+    for (std::size_t s = 0; s < job.sources.size(); ++s) {
+        const std::string name = job.sources[s].spec.path.filename().string();
+        if ((s < opened.size() && opened[s]) || !mayTakeFrom(spec.items, name) || (needs && !needs(name)))
+            continue;
+        return fail(
+            makeError(ErrorKind::NotFound,
+                      fmt::format("this source is not open, and the delivery '{}' may take from it", spec.name))
+                .inFile(job.sources[s].spec.path.string())
+                .withAdvice("Put the file right and read it again, or choose items of other sources, as SOURCE/ITEM"));
+    }
+    return {};
+}
 
-Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
-                                                  const std::vector<SourcePtr>& opened) {
+Result<std::vector<DeliveryInput>> inputsOf(const Job& job, const DeliverySpec& spec,
+                                            const std::vector<SourcePtr>& opened) {
     // A choice whose item is gone would make the delivery smaller without a word.
     for (const std::string& pattern : spec.items) {
         if (pattern.starts_with("!"))
@@ -490,12 +528,44 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
     return inputs;
 }
 
+bool isOfDeliveryOrItem(const std::string& pattern, const Job& job, const std::vector<SourcePtr>& sources) {
+    if (std::any_of(job.deliveries.begin(), job.deliveries.end(),
+                    [&](const DeliverySpec& spec) { return matchesPattern(spec.name, pattern); }))
+        return true;
+    return std::any_of(sources.begin(), sources.end(), [&](const SourcePtr& source) {
+        if (!source)
+            return false;
+        const auto& nodes = source->shown().nodes;
+        return std::any_of(nodes.begin(), nodes.end(), [&](const Node& node) {
+            return matchesPattern(itemLabel(*source, node.path), pattern) || matchesPattern(node.name, pattern);
+        });
+    });
+}
+
+} // namespace
+
+Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
+                                                  const std::vector<SourcePtr>& opened) {
+    WYC_CHECK(whatItNeedsIsOpen(job, spec, opened));
+    return inputsOf(job, spec, opened);
+}
+
 Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<SourcePtr>& sources,
                                               const std::vector<std::string>& only) {
     std::vector<PlannedOutput> all;
     RunSoFar run;
+    // What is named by --only and nowhere in sight may be in a source that is not open.
+    std::vector<std::string> unknown = only;
+    std::erase_if(unknown, [&](const std::string& pattern) { return isOfDeliveryOrItem(pattern, job, sources); });
     for (const DeliverySpec& spec : job.deliveries) {
-        WYC_TRY(inputs, deliveryInputs(job, spec, sources));
+        const bool whole = only.empty() || std::any_of(only.begin(), only.end(), [&](const std::string& pattern) {
+                               return matchesPattern(spec.name, pattern);
+                           });
+        WYC_CHECK(whatItNeedsIsOpen(job, spec, sources, [&](const std::string& source) {
+            return whole || std::any_of(unknown.begin(), unknown.end(),
+                                        [&](const std::string& pattern) { return mayTakeFrom({pattern}, source); });
+        }));
+        WYC_TRY(inputs, inputsOf(job, spec, sources));
         const auto fits = [&](const DeliveryInput& input) {
             return only.empty() || std::any_of(only.begin(), only.end(), [&](const std::string& pattern) {
                        return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) ||
@@ -507,6 +577,8 @@ Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<
         inputs.erase(others, inputs.end());
         if (inputs.empty() && !only.empty())
             continue;
+        if (spec.firstFrame) // it counts from all items, whether they are written now or not
+            WYC_CHECK(whatItNeedsIsOpen(job, spec, sources));
         WYC_TRY(outputs, planDelivery(inputs, spec, job.shot, run));
         all.insert(all.end(), std::make_move_iterator(outputs.begin()), std::make_move_iterator(outputs.end()));
         run.planned = all;

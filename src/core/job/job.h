@@ -49,6 +49,8 @@ struct Job {
 [[nodiscard]] nlohmann::json toJson(const Job& job, const fs::path& folder);
 [[nodiscard]] Result<Job> jobFromJson(const nlohmann::json& json, const fs::path& folder);
 [[nodiscard]] Result<Job> loadJob(const fs::path& path);
+/// An error where the JSON holds bytes that are no text: names on a disk or in an archive may be any.
+[[nodiscard]] Status isUtf8(const nlohmann::json& value);
 /// `asRead`: what the file held when it was read; an error of kind Changed where somebody else wrote it meanwhile. A
 /// file that is gone is written anew, a link stays one.
 [[nodiscard]] Status saveJob(const Job& job, const fs::path& path, const Job* asRead = nullptr);
@@ -63,12 +65,13 @@ struct Job {
 [[nodiscard]] Result<Scene> itemBranch(const Source& source, const std::string& path);
 
 /// The inputs of a delivery: every item with points that is chosen by its patterns and not left out. `opened`
-/// holds the sources in the job's order (null where one could not be opened: an error if it is needed).
+/// holds the sources in the job's order; null where one could not be opened, which is an error where the patterns may
+/// take something of it.
 [[nodiscard]] Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
                                                                 const std::vector<SourcePtr>& opened);
 /// All outputs of a run, of every delivery of the job, before the first of them is written: none takes another's name.
 /// `only`: patterns over names of deliveries and over labels and names of items; empty = all. What is left out so stays
-/// in step with what is not.
+/// in step with what is not. A source that could not be opened stops what may take from it and nothing else.
 [[nodiscard]] Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<SourcePtr>& sources,
                                                             const std::vector<std::string>& only);
 

@@ -18,7 +18,8 @@ using nlohmann::json;
 Result<json> checkedValue(const Option& option, const json& value) {
     const auto refuse = [&](std::string_view wanted) {
         return fail(makeError(ErrorKind::BadInput,
-                              fmt::format("option '{}' is {}; it takes {}", option.name, value.dump(), wanted)));
+                              fmt::format("option '{}' is {}; it takes {}", option.name,
+                                          value.dump(-1, ' ', false, json::error_handler_t::replace), wanted)));
     };
     if (value.is_null() && option.standard.is_null())
         return value;

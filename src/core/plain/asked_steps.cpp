@@ -317,6 +317,18 @@ bool shutter(Way& way, const json& options) {
     return true;
 }
 
+// Samples that most frames have.
+double samplesInAFrame(const Way& way) {
+    const Times moments = way.moments();
+    Times apart;
+    for (std::size_t i = 1; i < moments.size(); ++i)
+        apart.push_back(way.rate.frameAt(moments[i] - moments[i - 1]));
+    if (apart.empty())
+        return 1.0;
+    std::sort(apart.begin(), apart.end());
+    return std::min(32.0, std::max(1.0, std::round(1.0 / apart[apart.size() / 2])));
+}
+
 bool retime(Way& way, const json& options) {
     const double low = way.frame(way.span->first);
     const double high = way.frame(way.span->last);
@@ -374,7 +386,11 @@ bool retime(Way& way, const json& options) {
             return std::nullopt;
         return AskedPoses{{in, 1.0, false}};
     });
-    way.want(way.frames({rate.secondsAt(first), rate.secondsAt(until)}, rate));
+    Times wanted;
+    const double parts = samplesInAFrame(way);
+    for (double n = std::ceil((first - kFrameBeside) * parts); n <= (until + kFrameBeside) * parts; n += 1.0)
+        wanted.push_back(rate.secondsAt(n / parts));
+    way.want(std::move(wanted));
     way.span = TimeSpan{rate.secondsAt(first), rate.secondsAt(until)};
     way.bent();
     return true;

@@ -183,12 +183,23 @@ std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& s
     return result;
 }
 
-Result<std::vector<OpenedSource>> openSources(const Job& job) {
+std::vector<OpenedSource> openedSources(const Job& job) {
     std::vector<OpenedSource> opened;
     for (const JobSource& entry : job.sources) {
-        WYC_TRY(source, openSource(entry.spec, job.shot.rateOrDefault()));
-        opened.push_back({entry.id, std::move(source), {}, {}});
+        auto source = openSource(entry.spec, job.shot.rateOrDefault());
+        if (source)
+            opened.push_back({entry.id, std::move(*source), {}, {}});
+        else
+            opened.push_back({entry.id, nullptr, entry.spec.path.filename().string(), std::move(source.error())});
     }
+    return opened;
+}
+
+Result<std::vector<OpenedSource>> openSources(const Job& job) {
+    std::vector<OpenedSource> opened = openedSources(job);
+    for (OpenedSource& entry : opened)
+        if (entry.error)
+            return fail(std::move(*entry.error));
     return opened;
 }
 

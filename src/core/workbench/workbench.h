@@ -69,7 +69,9 @@ struct ItemView {
 /// measures; `changed` says whether any is not.
 [[nodiscard]] std::vector<ItemView> itemsOf(const Job& job, const std::vector<OpenedSource>& sources,
                                             const std::vector<ItemView>& before, bool& changed);
-/// All sources of a job, in its order; an error when one cannot be opened.
+/// All sources of a job, in its order; what cannot be opened has its error.
+[[nodiscard]] std::vector<OpenedSource> openedSources(const Job& job);
+/// The same; an error when one cannot be opened.
 [[nodiscard]] Result<std::vector<OpenedSource>> openSources(const Job& job);
 /// Items that take part, with their measures. A step that fails is a finding, not an error.
 [[nodiscard]] Result<std::vector<ItemView>> measuredItemsOf(const Job& job, const std::vector<OpenedSource>& sources,

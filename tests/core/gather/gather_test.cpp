@@ -67,6 +67,48 @@ TEST(Sequences, GapsDoublesStepsAndPaddings) {
     EXPECT_TRUE(group({"f8.obj", "f9.obj", "f0010.obj"}).sequences[0].mixedPadding());
 }
 
+TEST(Sequences, PartsOfAFrameAreOneSequence) {
+    const auto frames = [](const FileSequence& sequence) {
+        std::vector<double> result;
+        for (const SequenceFile& file : sequence.files)
+            result.push_back(file.frame);
+        return result;
+    };
+    const auto quarters = group({"cloth.1001.00.obj", "cloth.1001.25.obj", "cloth.1001.50.obj", "cloth.1001.75.obj",
+                                 "cloth.1002.00.obj", "cloth.1002.50.obj", "cloth.1003.00.obj"});
+    ASSERT_EQ(quarters.sequences.size(), 1U);
+    EXPECT_EQ(quarters.sequences[0].pattern, "cloth.####.##.obj");
+    EXPECT_EQ(quarters.sequences[0].name, "cloth");
+    EXPECT_EQ(frames(quarters.sequences[0]), (std::vector<double>{1001, 1001.25, 1001.5, 1001.75, 1002, 1002.5, 1003}));
+    // Whole frames without a fraction, and thirds, which no digits say.
+    const auto mixed = group({"s_v002.9.obj", "s_v002.9.333.obj", "s_v002.9.667.obj", "s_v002.10.obj"});
+    ASSERT_EQ(mixed.sequences.size(), 1U);
+    EXPECT_EQ(frames(mixed.sequences[0]), (std::vector<double>{9, 9 + 1 / 3.0, 9 + 2 / 3.0, 10}));
+    EXPECT_TRUE(quarters.singles.empty() && mixed.singles.empty());
+    // Pieces with two numbers, tiles and versions are none.
+    for (const std::vector<std::string>& names :
+         {std::vector<std::string>{"tile.1.1.obj", "tile.1.2.obj", "tile.2.1.obj", "tile.2.2.obj"},
+          {"p.0.0.obj", "p.0.1.obj", "p.1.0.obj", "p.1.1.obj"},
+          {"c010.1001.obj", "c010.1002.obj", "c020.1001.obj", "c020.1002.obj"},
+          {"m.0001.00.obj", "m.0001.25.obj", "m.0002.00.obj", "m.0002.75.obj"}})
+        for (const FileSequence& sequence : group(names).sequences)
+            EXPECT_EQ(sequence.pattern.find("#.#"), std::string::npos) << sequence.pattern;
+    // By its pattern again, as it is found in the folder.
+    test::TempFolder folder;
+    for (const char* name : {"cloth.1001.obj", "cloth.1001.5.obj", "cloth.1002.obj", "cloth.1002.5.obj"})
+        test::writeFile(folder / name, "v 0 0 0\n");
+    const auto found = sequenceOfPattern(folder / "cloth.####.#.obj");
+    ASSERT_TRUE(found) << found.error().text();
+    EXPECT_EQ(frames(*found), (std::vector<double>{1001, 1001.5, 1002, 1002.5}));
+    EXPECT_EQ(found->pattern, "cloth.####.#.obj");
+    const auto opened = openSource({folder / "cloth.####.#.obj", {}, {}, true}, FrameRate());
+    ASSERT_TRUE(opened) << opened.error().text();
+    EXPECT_EQ((*opened)->scene.nodes.front().geometry->sampling().count(), 4U);
+    test::writeFile(folder / "tile/t.1.1.obj", "v 0 0 0\n");
+    test::writeFile(folder / "tile/t.2.2.obj", "v 0 0 0\n");
+    EXPECT_FALSE(sequenceOfPattern(folder / "tile/t.#.#.obj"));
+}
+
 TEST(Sequences, NumbersLongerThanThirtyTwoBits) {
     const auto groups = group({"f.20261123000001.obj", "f.20261123000002.obj"});
     ASSERT_EQ(groups.sequences.size(), 1U);

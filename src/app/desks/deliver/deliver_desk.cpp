@@ -15,6 +15,7 @@
 #include "base/text.h"
 #include "delivery/ask/chosen.h"
 #include "delivery/proof/proof_page.h"
+#include "delivery/write/reserved.h"
 #include "desks/deliver/delivery_form.h"
 #include "desks/desk_parts.h"
 #include "theme/theme.h"
@@ -278,20 +279,24 @@ void DeliverDesk::refresh() {
     planTimer_.start();
 }
 
+Result<std::vector<PlannedOutput>> DeliverDesk::planned() const {
+    const DeliverySpec asked = spec();
+    WYC_TRY(inputs, workspace_.inputsOf(asked));
+    return planDelivery(inputs, asked, workspace_.job().shot);
+}
+
 void DeliverDesk::plan() {
     if (delivering_ || showResults_)
         return;
     stale_ = false;
     rows_.clear();
     planError_.reset();
-    *newestPlan_ = ++planned_;
+    *newestPlan_ = ++plans_;
     comparing_ = 0;
-    if (!workspace_.items().empty()) {
-        const DeliverySpec s = spec();
-        auto inputs = workspace_.inputsOf(s);
-        auto outputs = inputs ? planDelivery(*inputs, s, workspace_.job().shot)
-                              : Result<std::vector<PlannedOutput>>(fail(inputs.error()));
-        if (outputs) {
+    const auto& sources = workspace_.sources();
+    const bool opening = std::any_of(sources.begin(), sources.end(), [](const SourceView& s) { return s.opening; });
+    if (!workspace_.items().empty() && !opening) {
+        if (auto outputs = planned()) {
             for (PlannedOutput& output : *outputs)
                 rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
             lookForEarlier();
@@ -312,12 +317,12 @@ void DeliverDesk::lookForEarlier() {
         plans.push_back(rows_[i].plan);
     workspace_.runner().start(
         tr("Looking for the last delivery"),
-        [this, plans, planned = planned_, newest = newestPlan_](const Progress& progress) -> Result<JobRunner::Done> {
+        [this, plans, planned = plans_, newest = newestPlan_](const Progress& progress) -> Result<JobRunner::Done> {
             if (*newest != planned) // planned anew meanwhile
                 return [] {};
             WYC_TRY(found, earlierDeliveries(plans, progress));
             return [this, planned, found] {
-                if (planned != planned_)
+                if (planned != plans_)
                     return;
                 for (std::size_t i = 0; i < std::min(rows_.size(), found.size()); ++i)
                     rows_[i].earlier = found[i];
@@ -333,8 +338,8 @@ void DeliverDesk::compareWithEarlier() {
         if (!rows_[i].earlier || rows_[i].changed != Changes::NotAsked)
             continue;
         ++comparing_;
-        const auto settled = [this, i, planned = planned_](Changes changed, const std::string& words) {
-            if (planned != planned_ || i >= rows_.size())
+        const auto settled = [this, i, planned = plans_](Changes changed, const std::string& words) {
+            if (planned != plans_ || i >= rows_.size())
                 return;
             --comparing_;
             rows_[i].changed = changed;
@@ -479,17 +484,28 @@ void DeliverDesk::deliver() {
     if (delivering_)
         return;
     showResults_ = false;
-    plan(); // versions that are free now
+    plan();
     if (rows_.empty())
         return;
+    auto run = reservedRun([this] { return planned(); }); // names that are free now, and are held
+    if (!run) {
+        planError_ = run.error();
+        rows_.clear();
+        showRows();
+        return;
+    }
+    for (const Leftover& left : run->leftovers)
+        emit workspace_.problem(QString::fromStdString(left.words()));
+    rows_.resize(run->outputs.size());
     delivering_ = true;
     showResults_ = true;
     for (std::size_t i = 0; i < rows_.size(); ++i) {
-        const PlannedOutput output = rows_[i].plan;
+        const PlannedOutput& output = rows_[i].plan = std::move(run->outputs[i]);
         rows_[i].jobId = workspace_.deliveryRunner().start(
             tr("Delivering %1").arg(QString::fromStdString(output.item)),
-            [this, output, i](const Progress& progress) -> Result<JobRunner::Done> {
+            [this, output, i, held = run->names](const Progress& progress) mutable -> Result<JobRunner::Done> {
                 WYC_TRY(result, runOutput(output, {}, progress));
+                held.reset(); // the next plan takes what is free now
                 return [this, i, result] {
                     if (i < rows_.size()) {
                         rows_[i].result = result;

@@ -72,10 +72,10 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
     std::optional<double> first;
     std::optional<double> last;
     double drift = 0.0;
-    std::size_t moments = 0;
+    Shown::Moments moments;
     double between = 0.0;
     for (const ProvenItem& item : proof.items) {
-        moments += item.shown.moments;
+        moments.add(item.shown.moments);
         between = std::max(between, item.shown.worstBetween);
         const std::optional<double> begins = item.carried ? item.carried->first : item.first;
         const std::optional<double> ends = item.carried ? item.carried->last : item.last;
@@ -94,8 +94,10 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
                                        QString::fromStdString(lengthText(drift))),
                               parent));
     if (proof.sourceCompared) {
-        QString words =
-            tr("against the source: as it shows them at %1").arg(counted(moments, "1 moment", "%1 moments"));
+        QString words = moments.count == 0
+                            ? tr("not compared with the source")
+                            : tr("as the source shows %1 at %2")
+                                  .arg(one ? tr("it") : tr("them"), QString::fromStdString(moments.words(proof.rate)));
         if (between * metresPerUnit > 1e-6) // less is rounding
             words += tr(", between frames within %1").arg(QString::fromStdString(lengthText(between * metresPerUnit)));
         into.addWidget(smallLabel(words, parent));

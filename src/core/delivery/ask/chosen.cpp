@@ -23,6 +23,25 @@ bool isTaken(const std::vector<std::string>& patterns, const ItemNames& item) {
     });
 }
 
+bool mayTakeFrom(const std::vector<std::string>& patterns, const std::string& source) {
+    const std::string labels = source + "/"; // what its labels begin with
+    bool may = std::none_of(patterns.begin(), patterns.end(), takesIn);
+    for (const std::string& pattern : patterns) {
+        if (!takesIn(pattern)) {
+            if (pattern == "!*" ||
+                (pattern.ends_with("/*") && matchesPattern(labels, std::string_view(pattern).substr(1))))
+                may = false;
+            continue;
+        }
+        const auto wild = std::min(pattern.find_first_of("*?"), pattern.size());
+        const std::string_view known = std::string_view(pattern).substr(0, wild);
+        // A name or a path may be of any source; a label names its own.
+        const bool label = pattern.find('/') != std::string::npos && !pattern.starts_with("/") && wild > 0;
+        may = may || !label || labels.starts_with(known) || known.starts_with(labels);
+    }
+    return may;
+}
+
 std::vector<std::string> withItem(std::vector<std::string> patterns, const ItemNames& item, bool taken) {
     const std::string own = patternOf(item.label);
     // The last pattern that takes something in stays: without any, all would be taken.

@@ -13,6 +13,8 @@ struct ItemNames {
     bool leftOut = false;
 };
 
+/// False when the patterns can take in no item of a source of this name, whatever it holds.
+[[nodiscard]] bool mayTakeFrom(const std::vector<std::string>& patterns, const std::string& source);
 /// True when the patterns take the item in. What the job leaves out is taken by a pattern that means it only: "*" and
 /// patterns that leave out do not.
 [[nodiscard]] bool isTaken(const std::vector<std::string>& patterns, const ItemNames& item);

@@ -8,6 +8,7 @@
 #include "delivery/delivery.h"
 #include "delivery/plan/plan_parts.h"
 #include "delivery/write/placing.h"
+#include "delivery/write/reserved.h"
 #include "scene/instances.h"
 #include "steps/shape/take.h"
 
@@ -119,6 +120,11 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
         output.replace = spec.replace;
         output.reads = reads;
         WYC_CHECK(reads->mayBeWritten(output));
+        for (const fs::path& place : {output.target, output.restTarget.value_or(output.target)})
+            if (!spec.replace && standsThere(place))
+                return fail(makeError(ErrorKind::Exists, "the target is there already")
+                                .inFile(place.string())
+                                .withAdvice("Choose another name, or say that it may be replaced"));
         fillFigures(output);
         outputs.push_back(std::move(output));
         return {};

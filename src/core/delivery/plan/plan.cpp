@@ -11,6 +11,7 @@
 #include "delivery/delivery.h"
 #include "delivery/plan/plan_parts.h"
 #include "delivery/write/placing.h"
+#include "delivery/write/reserved.h"
 #include "evaluate/mapped.h"
 #include "scene/carried_words.h"
 #include "scene/channels.h"
@@ -52,22 +53,18 @@ Targets targetsFor(const fs::path& folder, const std::string& name, const Format
     return result;
 }
 
-// What stands nowhere else while it stands there.
-std::vector<fs::path> filesOf(const Targets& targets) {
-    if (targets.ownFolder)
-        return {folderOf(targets.target)};
-    std::vector<fs::path> files{targets.target, targets.target.parent_path() / recordName(targets.target)};
-    if (targets.rest)
-        files.push_back(*targets.rest);
-    return files;
+std::vector<fs::path> placesOf(const Targets& targets) {
+    return wyc::placesOf(targets.target, targets.rest, targets.ownFolder);
+}
+
+bool areThere(const Targets& targets) {
+    const auto places = placesOf(targets);
+    return std::any_of(places.begin(), places.end(), standsThere);
 }
 
 bool isFree(const Targets& targets) {
-    const auto files = filesOf(targets);
-    return std::none_of(files.begin(), files.end(), [](const fs::path& file) {
-        std::error_code code;
-        return fs::exists(fs::symlink_status(file, code));
-    });
+    const auto places = placesOf(targets);
+    return !areThere(targets) && std::none_of(places.begin(), places.end(), isBeingWritten);
 }
 
 } // namespace
@@ -323,7 +320,7 @@ std::vector<Loss> lossesOf(const Scene& scene, const Format& format) {
     if (!format.keeps(Content::Materials) && format.keeps(Content::Faces) && !scene.materials.empty())
         lose("", fmt::format("{} material{} with colour and texture", scene.materials.size(),
                              scene.materials.size() == 1 ? "" : "s"));
-    if (format.keeps(Content::Materials) && !format.keeps(Content::Shading))
+    if (!format.loses(Content::Materials) && !format.keeps(Content::Shading))
         for (const Material& material : scene.materials)
             if (material.graph || !(material.look == colourMaterial({}, material.look.baseColour).look))
                 lose("", fmt::format("of material '{}' all but its base colour", material.name));
@@ -451,7 +448,7 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
         faces.push_back(hasFaces(output.scene));
     std::map<fs::path, std::string> earlier;
     for (const PlannedOutput& output : run.planned)
-        for (const fs::path& file : filesOf({output.target, output.restTarget, output.ownFolder}))
+        for (const fs::path& file : wyc::placesOf(output))
             earlier.emplace(plainPath(file), output.item);
     std::vector<Targets> targets(outputs.size());
     for (int version = 1; version < kMostVersions; ++version) {
@@ -462,7 +459,7 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
             WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
             targets[i] = targetsFor(spec.folder, name, format, faces[i]);
             free = free && isFree(targets[i]);
-            for (const fs::path& file : filesOf(targets[i])) {
+            for (const fs::path& file : placesOf(targets[i])) {
                 const auto before = earlier.find(plainPath(file));
                 free = free && before == earlier.end();
                 if (before != earlier.end() && !versioned)
@@ -518,7 +515,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.ownFolder = targets[i].ownFolder;
         output.reads = reads;
         WYC_CHECK(reads->mayBeWritten(output));
-        if (!isFree(targets[i])) {
+        if (areThere(targets[i])) {
             if (!spec.replace)
                 return fail(makeError(ErrorKind::Exists, "the target is there already")
                                 .inFile(targets[i].target.string())

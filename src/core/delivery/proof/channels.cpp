@@ -300,7 +300,7 @@ Result<std::vector<HashedChannel>> channelsOf(const Scene& scene, std::size_t no
     return result;
 }
 
-Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Format& format) {
+Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Format& format, bool rest) {
     std::vector<HashedChannel> result;
     const auto text = [](const std::string& words) {
         return hash64(std::as_bytes(std::span(words.data(), words.size())));
@@ -311,7 +311,7 @@ Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Forma
         result.push_back({"up axis", {}, {text(upAxisName(*scene.upAxis))}});
     if (format.keeps(Content::Rate) && format.manyItems && scene.rate)
         result.push_back({"rate", {}, {text(scene.rate->text())}});
-    if (format.keeps(Content::Materials))
+    if (format.keeps(Content::Materials) || (rest && !format.loses(Content::Materials)))
         for (const Material& material : scene.materials) {
             std::string words;
             for (const auto& [name, member] : kLookInputs) {

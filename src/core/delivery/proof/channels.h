@@ -25,8 +25,9 @@ struct HashedChannel {
 /// Of what is meant: the groups of a mesh as one channel. Where some stand below it as nodes, whose faces over time are
 /// a channel of theirs, just the others, one by one.
 void keepMeantGroups(const Scene& scene, std::size_t node, const Format& format, std::vector<HashedChannel>& channels);
-/// What a scene says as a whole: rate, unit, axis, materials.
-[[nodiscard]] Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Format& format);
+/// What a scene says as a whole: rate, unit, axis, materials. `rest`: a mesh stands beside it, with what the format
+/// puts there.
+[[nodiscard]] Result<std::vector<HashedChannel>> sceneChannels(const Scene& scene, const Format& format, bool rest);
 /// Words for the first difference; empty when there is none. Times may differ by `secondsTolerance`.
 [[nodiscard]] std::string difference(const HashedChannel& meant, const HashedChannel* found, double secondsTolerance,
                                      const FrameRate& rate);

@@ -33,6 +33,7 @@ Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRa
             WYC_TRY(scene, restFormat->read(std::move(restRequest)));
             if (const auto shapes = shapesOf(scene); !shapes.empty())
                 request.rest = std::make_shared<const Node>(scene.nodes[shapes.front()]);
+            request.restMaterials = scene.materials;
         }
     }
     if (format.sequence) {
@@ -262,7 +263,7 @@ class ShapeComparison {
             if (hash) {
                 item_.sampleHashes[i] = *hash;
                 const std::lock_guard lock(mutex_);
-                ++item_.shown.moments;
+                item_.shown.moments.add(seconds);
                 return {};
             }
         }
@@ -272,7 +273,7 @@ class ShapeComparison {
             const auto compared = compare(buffers, i);
             if (compared.equal) {
                 const std::lock_guard lock(mutex_);
-                ++item_.shown.moments;
+                item_.shown.moments.add(seconds);
                 return {};
             }
         }
@@ -331,8 +332,8 @@ class ShapeComparison {
         return result;
     }
     void add(const Shown& shown) {
-        item_.shown.moments += shown.moments;
-        item_.shown.mixed += shown.mixed;
+        item_.shown.moments.add(shown.moments);
+        item_.shown.mixed.add(shown.mixed);
         if (shown.worst > item_.shown.worst) {
             item_.shown.worst = shown.worst;
             item_.shown.worstSeconds = shown.worstSeconds;
@@ -447,8 +448,24 @@ std::string ProvenItem::compared() const {
         add("points");
     if (!times.empty())
         add("times");
+    if (faces > 0)
+        add("faces and vertex order");
+    bool bounds = false;
+    for (const auto& [name, hash] : channels) {
+        if (name.ends_with("Bnds")) // as archives call them
+            bounds = true;
+        else if (name != "faces" || faces == 0)
+            add(name);
+    }
+    if (bounds)
+        add("bounds");
+    return result;
+}
+
+std::string Proof::comparedOfAll() const {
+    std::string result;
     for (const auto& [name, hash] : channels)
-        add(name);
+        result += (result.empty() ? "" : ", ") + name;
     return result;
 }
 
@@ -485,7 +502,7 @@ std::string Proof::words() const {
     const auto unheld = std::count_if(items.begin(), items.end(),
                                       [](const ProvenItem& item) { return !item.shown.notCompared.empty(); });
     if (unheld > 0)
-        words += fmt::format("; {} item{} not, or not in all frames, held against the source", unheld,
+        words += fmt::format("; of {} item{} not everything could be compared with the source", unheld,
                              unheld == 1 ? "" : "s");
     return words;
 }
@@ -499,17 +516,17 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     if (format.wantsRest() && output.restTarget)
         rest = written.parent_path() / output.restTarget->filename();
     WYC_TRY(found, readBack(format, written, output.rate, rest));
-    WYC_TRY(wholeMeant, sceneChannels(meant, format));
-    WYC_TRY(wholeFound, sceneChannels(found, format));
+    WYC_TRY(wholeMeant, sceneChannels(meant, format, rest.has_value()));
+    WYC_TRY(wholeFound, sceneChannels(found, format, rest.has_value()));
     WYC_CHECK(compareChannels(wholeMeant, wholeFound, output.rate, proof.channels, proof.disagreements));
     proof.sourceCompared = !output.intentions.empty();
     for (const Intention& intention : output.intentions) {
         for (const std::string& words : intention.otherThanAsked)
             proof.disagreements.push_back("the steps do other than they were asked: " + words);
         if (intention.asks && intention.asks->unknown)
-            proof.notCompared.push_back(
-                fmt::format("which frames are asked for, apart from what the steps do: '{}' is among them",
-                            *intention.asks->unknown));
+            proof.notCompared.push_back(fmt::format(
+                "whether just the frames that were asked for are shown: the step '{}' does not say so beforehand",
+                *intention.asks->unknown));
     }
     const SceneTree tree(found);
     const auto nodes = provenNodes(meant, format);
@@ -539,9 +556,9 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                               .run(part));
             if (source && (!isGroup(it) || source->isPlace() || saysSomething(it)))
                 WYC_CHECK(source->compareMoments(format, part, item.shown));
-            if (item.shown.mixed > 0)
-                item.shown.notCompared.push_back(
-                    fmt::format("{} moments between two poses, which the steps mix", item.shown.mixed));
+            if (item.shown.mixed.count > 0)
+                item.shown.notCompared.push_back(item.shown.mixed.words(output.rate) +
+                                                 ": there the steps mix poses, and no sum of the source's says how");
             WYC_TRY(wanted, channelsOf(meant, node, format));
             keepMeantGroups(meant, node, format, wanted);
             item.carried = carriedFrames(found, *other);

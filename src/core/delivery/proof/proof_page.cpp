@@ -61,18 +61,21 @@ std::string itemRows(const Proof& proof) {
                             groupedDigits(item.samples), rangeOf(item.first, item.last),
                             item.points > 0 ? hashText(item.topology).substr(0, 8) : "",
                             lengthText(item.largestDriftMetres), escaped(item.compared()));
-        if (proof.sourceCompared && item.shown.moments > 0)
-            html += fmt::format("<tr><td class='soft' colspan='6'>held against its source at {} moments{}</td></tr>",
-                                groupedDigits(item.shown.moments),
+        if (const Shown::Moments& moments = item.shown.moments; proof.sourceCompared && moments.count > 0)
+            html += fmt::format("<tr><td class='soft' colspan='6'>compared with its source at {}{}</td></tr>",
+                                moments.words(proof.rate),
                                 item.shown.between > 0
-                                    ? fmt::format(", and at {} between them", groupedDigits(item.shown.between))
+                                    ? fmt::format(", and at {} more between them", groupedDigits(item.shown.between))
                                     : "");
         for (const auto* list : {&item.disagreements, &item.shown.disagreements})
             for (const std::string& words : *list)
                 html += fmt::format("<tr><td class='bad' colspan='6'>{}</td></tr>", escaped(words));
         for (const std::string& words : item.shown.notCompared)
-            html += fmt::format("<tr><td class='soft' colspan='6'>not compared: {}</td></tr>", escaped(words));
+            html += fmt::format("<tr><td class='soft' colspan='6'>not compared with its source: {}</td></tr>",
+                                escaped(words));
     }
+    if (const std::string all = proof.comparedOfAll(); !all.empty())
+        html += fmt::format("<tr><td colspan='5'>the file as a whole</td><td class='soft'>{}</td></tr>", escaped(all));
     return html + "</table></div>";
 }
 
@@ -90,11 +93,12 @@ std::string listed(const char* title, const std::vector<std::string>& lines) {
 std::string proofPage(const std::string& name, const json& record, const Proof& proof) {
     std::string html = fmt::format("<h1>{}</h1><p class='{}'>{} {}</p>", escaped(name), proof.passed ? "good" : "bad",
                                    proof.passed ? "✓" : "✕", escaped(proof.words()));
-    html += fmt::format("<p class='soft'>{}</p>",
-                        proof.sourceCompared
-                            ? "Read back and compared with what was meant, and that with its source."
-                            : "Files, channels and samples compared with the hashes of the record; the source was "
-                              "not looked at again.");
+    html += fmt::format("<p class='soft'>{}</p>", proof.sourceCompared
+                                                      ? "The files were read back and compared, value for value, with "
+                                                        "the result of the steps; the result with the "
+                                                        "source at every frame."
+                                                      : "Files and values were compared with what the record says was "
+                                                        "written; the source was not looked at again.");
     html += "<div class='wide'><table>";
     for (const auto& [title, text] :
          {std::pair{"written", said(record, "written")},

@@ -231,14 +231,34 @@ void ShownNode::note(double seconds, double gap, double size, Shown& shown) cons
                                                   frameText(snappedFrame(intention_->rate.frameAt(seconds))), gap));
 }
 
+void Shown::Moments::add(double seconds) {
+    ++count;
+    span = span ? TimeSpan{std::min(span->first, seconds), std::max(span->last, seconds)} : TimeSpan{seconds, seconds};
+}
+
+void Shown::Moments::add(const Moments& other) {
+    const std::size_t sum = count + other.count;
+    if (other.span)
+        for (const double seconds : {other.span->first, other.span->last})
+            add(seconds);
+    count = sum;
+}
+
+std::string Shown::Moments::words(const FrameRate& rate) const {
+    const std::string first = frameText(snappedFrame(rate.frameAt(span->first)));
+    const std::string last = frameText(snappedFrame(rate.frameAt(span->last)));
+    return fmt::format("{} moment{}, frame{}", groupedDigits(count), count == 1 ? "" : "s",
+                       first == last ? " " + first : "s " + first + " – " + last);
+}
+
 Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {
     if (sourcePoses(seconds).empty()) {
-        ++shown.mixed;
+        shown.mixed.add(seconds);
         return {};
     }
     double size = 0.0;
     WYC_TRY(gap, gapAt(seconds, points, 0, points.size(), false, size));
-    ++shown.moments;
+    shown.moments.add(seconds);
     note(seconds, gap, size, shown);
     return {};
 }
@@ -509,7 +529,7 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
         WYC_CHECK(channels.compareAt(t, whole || times.size() == 1, t == times.front() || t == times.back(), shown));
         const bool judged = !sampled && (whole || times.size() == 1); // samples of points are compared one by one
         if (judged && (it.geometry ? sourcePoses(t).empty() : !sourceTime(t))) {
-            ++shown.mixed;
+            shown.mixed.add(t);
         } else if (it.geometry && it.geometry->sampling().count() > 0 && judged) {
             const bool part = rigid && looked;
             WYC_CHECK(readPlain(*it.geometry, t, 0, part ? kPointsBetween : static_cast<std::size_t>(-1), points));
@@ -518,10 +538,10 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
             double size = 0.0;
             WYC_TRY(gap, gapAt(t, points, 0, points.size(), loose || part, size));
             looked = true;
-            ++shown.moments;
+            shown.moments.add(t);
             note(t, gap, size, shown);
         } else if (!it.geometry) {
-            ++shown.moments;
+            shown.moments.add(t);
         }
     }
     channels.tellWhatWasNeverCompared(shown);

@@ -21,9 +21,18 @@ inline constexpr std::size_t kMostWords = 4;
 
 /// What was compared with the source, and how far off it was, in the result's unit.
 struct Shown {
-    std::size_t moments = 0; // at samples and whole frames
-    std::size_t mixed = 0;   // moments at which poses or places are mixed that do not add up: not compared
-    std::size_t between = 0; // moments between them, on a part of the points
+    /// Moments, and from when to when.
+    struct Moments {
+        std::size_t count = 0;
+        std::optional<TimeSpan> span;
+        void add(double seconds);
+        void add(const Moments& other);
+        /// "136 moments, frames 1001 – 1136"; there must be one.
+        [[nodiscard]] std::string words(const FrameRate& rate) const;
+    };
+    Moments moments;         // at samples and whole frames
+    Moments mixed;           // at which poses or places are mixed that do not add up: not compared
+    std::size_t between = 0; // further ones between them, on a part of the points
     double worst = 0.0;
     double worstSeconds = 0.0;
     double worstBetween = 0.0; // of straight lines between samples; no more than straight lines between whole frames

@@ -165,12 +165,12 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
         if (isSpeedOfPoints(channel) && (result.meantMoves_ != result.sourceMoves_ || result.map().carries() ||
                                          hasOthersAbove(meant, node, source))) {
             result.leftAside_.push_back(
-                fmt::format("{}: motion went from transforms into points, or back", channel.name));
+                fmt::format("{}: the motion went from transforms into the points, or back", channel.name));
             continue;
         }
         if (channel.time != TimeRole::Plain && same->values->sampling().isStill() && !result.map().asOneRun()) {
-            result.leftAside_.push_back(
-                fmt::format("{}: one value for all times, under speeds that change", channel.name));
+            result.leftAside_.push_back(fmt::format(
+                "{}: the source has one value for all times, and the steps change the speed", channel.name));
             continue;
         }
         Pair pair{*same, channel, false};
@@ -486,9 +486,10 @@ Status ShownChannels::compareAt(double seconds, bool whole, bool end, Shown& sho
 void ShownChannels::tellWhatWasNeverCompared(Shown& shown) const {
     for (const Pair& pair : pairs_)
         if (pair.compared == 0 && pair.skipped > 0)
-            shown.notCompared.push_back(
-                fmt::format("{}: at all {} moments poses, directions or speeds are mixed that do not add up",
-                            pair.meant.name, pair.skipped));
+            shown.notCompared.push_back(fmt::format(
+                "{}: at all of its {} moments the steps mix poses or speeds, and no sum of the source's says what "
+                "they should be",
+                pair.meant.name, pair.skipped));
 }
 
 } // namespace wyc

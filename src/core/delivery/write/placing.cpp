@@ -9,6 +9,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/text.h"
+#include "delivery/write/reserved.h"
 #include "gather/sequence.h"
 
 namespace wyc {
@@ -66,8 +68,7 @@ class Moves {
     }
     // To a name that is free, or against what stands there.
     Status place(const fs::path& from, const fs::path& to, bool replace) {
-        std::error_code code;
-        const bool there = fs::exists(fs::symlink_status(to, code));
+        const bool there = standsThere(to);
         if (there && replace && exchange(from, to)) {
             done_.push_back({from, to, true});
             return {};
@@ -103,17 +104,17 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         WYC_CHECK(refuseWhatIsNoFile(to));
         if (output.reads && output.reads->contains(to))
             return fail(isSource(to));
-        if (!output.replace && fs::exists(fs::symlink_status(to, code)))
+        if (!output.replace && standsThere(to))
             return fail(makeError(ErrorKind::Exists, "the target is there already")
                             .inFile(to.string())
                             .withAdvice("Choose another name, or say that it may be replaced"));
     }
+    WYC_CHECK(mayTakeItsPlace(output, names));
     std::vector<std::string> stale = output.replace ? framesThere(output) : std::vector<std::string>();
     std::erase_if(stale, [&](const std::string& n) { return std::find(names.begin(), names.end(), n) != names.end(); });
     // A record of what was there before would speak of what is there no longer.
     if (const std::string record = recordName(output.target);
-        output.replace && std::find(names.begin(), names.end(), record) == names.end() &&
-        fs::exists(fs::symlink_status(folder / record, code)))
+        output.replace && std::find(names.begin(), names.end(), record) == names.end() && standsThere(folder / record))
         stale.push_back(record);
     for (const std::string& name : stale) {
         WYC_CHECK(refuseWhatIsNoFile(folder / name));
@@ -124,6 +125,8 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         std::set<std::string> ours(names.begin(), names.end());
         ours.insert(stale.begin(), stale.end());
         ours.insert(recordName(output.target));
+        for (const fs::path& place : placesOf(output))
+            ours.insert(heldBy(place).filename().string());
         bool onlyOurs = fs::is_directory(folder, code) && !fs::is_symlink(fs::symlink_status(folder, code));
         for (fs::directory_iterator it(folder, code), end; onlyOurs && !code && it != end; it.increment(code))
             onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging;
@@ -135,6 +138,8 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
             return {};
         }
     }
+    if (output.replace)
+        WYC_CHECK(writeTextFile(staging / kReplacing, {}, AtomicFile::Replace::Yes));
     Moves moves;
     for (const std::string& name : stale)
         WYC_CHECK(moves.place(folder / name, staging / (name + ".before"), false));
@@ -203,20 +208,87 @@ std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& ma
     return result;
 }
 
-Status isDeliveryOf(const PlannedOutput& output) {
-    const fs::path record = output.target.parent_path() / recordName(output.target);
-    const auto refuse = [&](const char* why) {
-        return fail(makeError(ErrorKind::Exists, why)
-                        .inFile(output.target.string())
-                        .withAdvice("Move it away by hand, or choose another name"));
-    };
-    const auto bytes = readWholeFile(record, 1ULL << 30);
-    const auto there = bytes ? nlohmann::json::parse(bytes->begin(), bytes->end(), nullptr, false) : nlohmann::json();
-    if (!there.is_object() || !there.contains("made_from"))
-        return refuse("what stands there has no record of a delivery beside it, and is not replaced");
-    if (originsOf(there["made_from"]) != originsOf(output.provenance))
-        return refuse("the delivery that stands there is of another item, and is not replaced");
+namespace {
+
+// The record beside a target; nothing where there is none, or what is called so is none of ours.
+std::optional<nlohmann::json> recordBeside(const PlannedOutput& output) {
+    const auto bytes = readWholeFile(output.target.parent_path() / recordName(output.target), 1ULL << 30);
+    auto record = bytes ? nlohmann::json::parse(bytes->begin(), bytes->end(), nullptr, false) : nlohmann::json();
+    return record.is_object() && record.contains("made_from") ? std::optional(std::move(record)) : std::nullopt;
+}
+
+std::set<std::string> filesIn(const nlohmann::json& record) {
+    std::set<std::string> names;
+    const auto files = record.find("files");
+    if (files != record.end() && files->is_array())
+        for (const auto& file : *files)
+            if (file.is_object() && file.value("name", nlohmann::json()).is_string())
+                names.insert(file["name"].get<std::string>());
+    return names;
+}
+
+bool saysItIsBeside(const fs::path& file, const std::string& mainName) {
+    const std::string line = besideLine(mainName);
+    std::string begin(line.size(), '\0');
+    const auto open = RandomAccessFile::open(file);
+    return open && (*open)->size() >= line.size() &&
+           (*open)->readAt(0, std::as_writable_bytes(std::span(begin.data(), begin.size()))) && begin == line;
+}
+
+Error notReplaced(std::string why, const fs::path& path) {
+    return makeError(ErrorKind::Exists, std::move(why))
+        .inFile(path.string())
+        .withAdvice("Move it away by hand, or choose another name");
+}
+
+} // namespace
+
+Status mayTakeItsPlace(const PlannedOutput& output, const std::vector<std::string>& names) {
+    if (!output.replace)
+        return {};
+    const fs::path folder = output.target.parent_path();
+    const std::string mainName = output.target.filename().string();
+    const std::string recordFile = recordName(output.target);
+    const auto there = [&](const std::string& name) { return standsThere(folder / name); };
+    const auto record = recordBeside(output);
+    if (!record && there(recordFile))
+        return fail(
+            notReplaced("what stands there is no record of a delivery, and is not replaced", folder / recordFile));
+    const std::set<std::string> listed = record ? filesIn(*record) : std::set<std::string>();
+    const std::vector<std::string> frames = framesThere(output);
+    std::set<std::string> beside(names.begin(), names.end());
+    if (output.restTarget)
+        beside.insert(output.restTarget->filename().string());
+    for (const std::string& name : beside) {
+        if (name == mainName || name == recordFile || !there(name) || listed.contains(validUtf8(name)) ||
+            std::find(frames.begin(), frames.end(), name) != frames.end())
+            continue;
+        // With a record of its own it is a delivery by itself.
+        if (there(recordName(name)) || !saysItIsBeside(folder / name, mainName))
+            return fail(
+                notReplaced(fmt::format("nothing says that it was written beside '{}': it is not replaced", mainName),
+                            folder / name));
+    }
     return {};
+}
+
+Status isDeliveryOf(const PlannedOutput& output) {
+    const auto record = recordBeside(output);
+    if (!record)
+        return fail(
+            notReplaced("what stands there has no record of a delivery beside it, and is not replaced", output.target));
+    if (originsOf((*record)["made_from"]) != originsOf(output.provenance))
+        return fail(
+            notReplaced("the delivery that stands there is of another item, and is not replaced", output.target));
+    std::vector<std::string> taken = framesThere(output);
+    if (!output.format->sequence && standsThere(output.target))
+        taken.push_back(output.target.filename().string());
+    const std::set<std::string> listed = filesIn(*record);
+    for (const std::string& name : taken)
+        if (!listed.contains(validUtf8(name)))
+            return fail(notReplaced("the record of the delivery that stands there does not name it: it is not replaced",
+                                    output.target.parent_path() / name));
+    return mayTakeItsPlace(output);
 }
 
 } // namespace wyc

@@ -31,7 +31,13 @@ class ReadFiles {
 
 /// Sources and paths of the items that something was made from, as its record or plan says; whatever became of them.
 [[nodiscard]] std::set<std::pair<std::string, std::string>> originsOf(const nlohmann::json& madeFrom);
-/// An error when what stands at the target is not a delivery of the same items, as its record tells.
+/// An error where an output that replaces would take what somebody else made: a record, a rest mesh or a file beside
+/// it that is not of what stands at the target. `names`: what will be written, as far as that is known.
+[[nodiscard]] Status mayTakeItsPlace(const PlannedOutput& output, const std::vector<std::string>& names = {});
+/// An error when what stands at the target is not a delivery of the same items, whole, as its record tells.
 [[nodiscard]] Status isDeliveryOf(const PlannedOutput& output);
+
+/// In a staging folder that holds files of an earlier delivery.
+inline constexpr const char* kReplacing = "replacing";
 
 } // namespace wyc

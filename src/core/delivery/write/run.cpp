@@ -10,6 +10,7 @@
 #include "base/version.h"
 #include "delivery/delivery.h"
 #include "delivery/write/placing.h"
+#include "delivery/write/reserved.h"
 
 namespace wyc {
 namespace {
@@ -26,6 +27,8 @@ class StagingFolder {
             folder.path_ = temporarySibling(beside);
             made = fs::create_directory(folder.path_, code);
         }
+        if (made) // tells it from what a killed run left
+            folder.alive_ = std::make_unique<FileLock>(folder.path_);
         if (!made) {
             folder.path_.clear();
             const bool full = code == std::errc::no_space_on_device;
@@ -36,7 +39,8 @@ class StagingFolder {
         }
         return folder;
     }
-    StagingFolder(StagingFolder&& other) noexcept : path_(std::exchange(other.path_, {})) {}
+    StagingFolder(StagingFolder&& other) noexcept
+        : path_(std::exchange(other.path_, {})), alive_(std::move(other.alive_)) {}
     StagingFolder& operator=(StagingFolder&&) = delete;
     ~StagingFolder() {
         std::error_code code;
@@ -49,6 +53,7 @@ class StagingFolder {
   private:
     StagingFolder() = default;
     fs::path path_;
+    std::unique_ptr<FileLock> alive_;
 };
 
 // Something can be put beside the folder and moved onto it: not beside the root of a disk.
@@ -104,8 +109,7 @@ std::string archiveDate(const nlohmann::json& provenance) {
 Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
     std::error_code code;
     const fs::path finalFolder = output.target.parent_path();
-    const bool wholeFolder =
-        output.format->sequence && !finalFolder.empty() && !fs::exists(fs::symlink_status(finalFolder, code));
+    const bool wholeFolder = output.format->sequence && !finalFolder.empty() && !standsThere(finalFolder);
     // Beside the folder, where the folder may be exchanged as a whole.
     auto beside = StagingFolder::create(
         output.format->sequence && !finalFolder.empty() && hasFolderAround(finalFolder) ? finalFolder : output.target);
@@ -128,6 +132,7 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
         WYC_TRY(restFormat, chosenAs(*formatOfName(restPath)));
         WriteOptions restOptions = options;
         restOptions.options = restFormat->chosen;
+        restOptions.beside = output.target.filename().string();
         WYC_TRY(written, restFormat->write(rest, restPath, restOptions, Progress()));
         files = std::move(written);
     }

@@ -215,6 +215,7 @@ Result<Scene> openMdd(const OpenRequest& request) {
         WYC_TRY(restSets, rest.faceSets(0));
         topology = restTopology;
         faceSets = restSets;
+        scene.materials = request.restMaterials;
         // Normals of the rest pose would be wrong on every other pose.
         WYC_TRY(layers, layersAt(rest.sampling().firstTime(), request.rest->properties, rest,
                                  [](Meaning meaning) { return meaning != Meaning::Normals; }));

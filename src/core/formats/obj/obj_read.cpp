@@ -64,7 +64,7 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
                 missing.push_back(name);
                 continue;
             }
-            if (const auto bytes = readWholeFile(folder / name, 64 << 20)) {
+            if (const auto bytes = readTextFile(folder / name, 64 << 20)) {
                 auto found = parseMaterials({bytes->data(), bytes->size()}, (folder / name).parent_path());
                 scene.materials.insert(scene.materials.end(), found.begin(), found.end());
             }
@@ -312,7 +312,7 @@ Sampling sequenceSampling(const std::vector<SequenceFile>& files, const FrameRat
 } // namespace
 
 Result<ObjText> readObjFile(const fs::path& path) {
-    WYC_TRY(bytes, readWholeFile(path, kMostFileBytes));
+    WYC_TRY(bytes, readTextFile(path, kMostFileBytes));
     return parseObj({bytes.data(), bytes.size()}, path.string());
 }
 
@@ -391,7 +391,7 @@ Result<Node> extractObject(const fs::path& path, const std::string& object) {
 }
 
 Result<std::size_t> countPoints(const fs::path& path) {
-    WYC_TRY(bytes, readWholeFile(path, kMostFileBytes));
+    WYC_TRY(bytes, readTextFile(path, kMostFileBytes));
     std::string_view text(bytes.data(), bytes.size());
     std::size_t count = 0;
     while (!text.empty()) {

@@ -123,7 +123,8 @@ void appendFaces(std::string& text, const Topology& topology, const Frame& frame
 }
 
 // One mesh sample as OBJ text. `materialFile`: empty where there is none; nothing = no word of materials.
-Result<std::string> meshText(const Node& node, std::size_t sample, const std::optional<std::string>& materialFile) {
+Result<std::string> meshText(const Node& node, std::size_t sample, const std::optional<std::string>& materialFile,
+                             const std::string& beside = {}) {
     const Geometry& geometry = *node.geometry;
     std::vector<Vec3f> points;
     WYC_CHECK(readPoints(geometry, sample, points));
@@ -144,6 +145,8 @@ Result<std::string> meshText(const Node& node, std::size_t sample, const std::op
                             .withAdvice("Mend the mesh where it was made, or choose an archive"));
     std::string text;
     text.reserve(points.size() * 36 + topology->cornerCount() * 12);
+    if (!beside.empty())
+        text += besideLine(beside);
     if (materialFile && !materialFile->empty())
         text += "mtllib " + *materialFile + "\n";
     const bool colours = frame.colours.scope == Scope::Point && frame.colours.indices.empty() &&
@@ -176,8 +179,8 @@ Result<std::string> meshText(const Node& node, std::size_t sample, const std::op
     return text;
 }
 
-std::string materialText(const std::vector<Material>& materials) {
-    std::string text;
+std::string materialText(const std::vector<Material>& materials, const std::string& beside) {
+    std::string text = besideLine(beside);
     for (const Material& material : materials) {
         text += "newmtl " + material.name + "\n";
         const LookInput& colour = material.look.baseColour;
@@ -220,7 +223,9 @@ Result<std::optional<std::string>> writeMaterials(const Scene& scene, const fs::
     while (!stem.empty() && (stem.back() == '.' || stem.back() == '_' || stem.back() == '-'))
         stem.pop_back();
     const fs::path path = target.parent_path() / ((stem.empty() ? "materials" : stem) + ".mtl");
-    WYC_CHECK(writeTextFile(path, materialText(scene.materials), AtomicFile::Replace::Yes));
+    WYC_CHECK(writeTextFile(
+        path, materialText(scene.materials, options.beside.empty() ? target.filename().string() : options.beside),
+        AtomicFile::Replace::Yes));
     written.push_back(path);
     return std::optional(path.filename().string());
 }
@@ -231,7 +236,7 @@ Result<std::vector<fs::path>> writeObj(const Scene& scene, const fs::path& targe
     std::vector<fs::path> written;
     WYC_TRY(materialFile, writeMaterials(scene, target, options, written));
     WYC_CHECK(progress.poll());
-    WYC_TRY(text, meshText(*node, 0, materialFile));
+    WYC_TRY(text, meshText(*node, 0, materialFile, options.beside));
     WYC_CHECK(writeTextFile(target, text, AtomicFile::Replace::Yes));
     written.push_back(target);
     progress.report(1.0, "writing", target.filename().string());

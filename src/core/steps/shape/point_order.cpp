@@ -167,7 +167,7 @@ Result<PointOrder> PointOrder::from(const std::string& textOrPath) {
         return fail(noOrder("nothing is given"));
     if (textOrPath.front() == '{')
         return parse(textOrPath);
-    WYC_TRY(bytes, readWholeFile(textOrPath, std::uintmax_t{4} << 30));
+    WYC_TRY(bytes, readTextFile(textOrPath, std::uintmax_t{4} << 30));
     auto order = parse(std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
     if (!order)
         return fail(std::move(order.error()).inFile(textOrPath));

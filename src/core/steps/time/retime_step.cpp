@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <algorithm>
 #include <cmath>
 
 #include <fmt/format.h>
@@ -12,6 +13,8 @@ namespace wyc {
 namespace {
 
 using nlohmann::json;
+
+constexpr double kMostInAFrame = 32.0; // samples
 
 Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
     const FrameRate rate = scene.view.rate;
@@ -61,7 +64,12 @@ Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
     }
     View view{.rate = rate};
     view.range = TimeSpan{rate.secondsAt(first), rate.secondsAt(last)};
-    view.moments = samplingFromTimes(wholeFrames(view.range->first, view.range->last, rate));
+    // As many samples a frame as there were.
+    const double parts = std::clamp(std::round(rate.secondsAt(1.0) / grid), 1.0, kMostInAFrame);
+    std::vector<double> moments;
+    for (double n = std::ceil(first * parts - kFrameTolerance); n <= last * parts + kFrameTolerance; n += 1.0)
+        moments.push_back(rate.secondsAt(n / parts));
+    view.moments = samplingFromTimes(std::move(moments));
     return TimeChange{map, view};
 }
 
