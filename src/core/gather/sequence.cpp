@@ -220,6 +220,8 @@ void joinPartsOfFrames(std::vector<Member>& members) {
                 without.push_back(&member);
         if (!without.empty())
             fractions.insert(std::string(key.second, '0'));
+        for (const Member* member : without)
+            wholes.insert(member->split.numbers.back());
         const auto parts = partsOfAFrame(fractions);
         if (!parts || wholes.size() < 2)
             continue;
@@ -291,84 +293,108 @@ FileGroups groupFiles(const fs::path& folder, const std::vector<std::string>& na
     return result;
 }
 
-Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
-    const std::string name = pattern.filename().string();
-    // The longest run of # stands for the number, of equally long ones the last: a name may have a # of its own.
-    std::size_t from = std::string::npos;
+namespace {
+
+// Where the number stands in a pattern: "front####back", or with parts of a frame "front####.##back".
+struct Place {
+    std::size_t from = 0;
     std::size_t to = 0;
-    for (auto at = name.find('#'); at != std::string::npos; at = name.find('#', at)) {
-        const auto end = std::min(name.size(), name.find_first_not_of('#', at));
-        if (from == std::string::npos || end - at >= to - from) {
-            from = at;
-            to = end;
-        }
-        at = end;
-    }
-    // "####.##": a frame and parts of it, whichever of the two is longer.
+    std::size_t width = 0;
     std::size_t behindPoint = 0;
-    if (from != std::string::npos && from >= 2 && name.substr(from - 2, 2) == "#.") {
-        behindPoint = to - from;
-        from = name.find_last_not_of('#', from - 2) + 1;
-    } else if (from != std::string::npos && name.substr(to, 2) == ".#") {
-        behindPoint = std::min(name.size(), name.find_first_not_of('#', to + 1)) - to - 1;
-        to += 1 + behindPoint;
-    }
-    if (from == std::string::npos)
-        return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no pattern", name))
-                        .withAdvice("Write one run of # where the number stands, as sheet.####.obj"));
-    const std::string front = name.substr(0, from);
-    const std::string back = name.substr(to);
-    const fs::path folder = folderOf(pattern);
-    std::error_code code;
-    std::vector<std::string> names;
-    for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
-        const std::string file = it->path().filename().string();
+};
+
+// Files of the folder that fit: the number stands at the place.
+std::vector<Member> membersAt(const std::string& pattern, const Place& place, const std::vector<std::string>& files) {
+    const std::string front = pattern.substr(0, place.from);
+    const std::string back = pattern.substr(place.to);
+    std::vector<Member> members;
+    for (const std::string& file : files) {
         if (file.size() <= front.size() + back.size() || !file.starts_with(front) || !file.ends_with(back))
             continue;
-        std::string_view middle(file);
-        middle = middle.substr(front.size(), file.size() - front.size() - back.size());
-        const std::size_t width = to - from - (behindPoint > 0 ? behindPoint + 1 : 0);
-        std::string_view digits = middle.front() == '-' ? middle.substr(1) : middle;
-        if (const auto point = digits.find('.'); behindPoint > 0 && point != std::string_view::npos) {
+        const std::string number = file.substr(front.size(), file.size() - front.size() - back.size());
+        std::string_view digits = number;
+        if (digits.front() == '-')
+            digits.remove_prefix(1);
+        const auto allDigits = [](std::string_view part) {
+            return !part.empty() && std::all_of(part.begin(), part.end(), isDigit);
+        };
+        if (const auto point = digits.find('.'); place.behindPoint > 0 && point != std::string_view::npos) {
             const std::string_view part = digits.substr(point + 1);
-            if (part.size() != behindPoint || !std::all_of(part.begin(), part.end(), isDigit))
+            if (part.size() != place.behindPoint || !allDigits(part))
                 continue;
             digits = digits.substr(0, point);
         }
-        const bool fits = !digits.empty() && std::all_of(digits.begin(), digits.end(), isDigit) &&
-                          (width == 1 || digits.size() == width || (digits.size() > width && digits.front() != '0'));
-        if (fits)
-            names.push_back(file);
-    }
-    if (code)
-        return fail(makeError(ErrorKind::NotFound, "the folder cannot be read").inFile(folder.string()));
-    if (names.empty())
-        return fail(
-            makeError(ErrorKind::NotFound, fmt::format("no file fits the pattern '{}'", name)).inFile(folder.string()));
-    std::vector<Member> members;
-    for (const std::string& file : names) {
+        const bool fits = allDigits(digits) && (place.width == 1 || digits.size() == place.width ||
+                                                (digits.size() > place.width && digits.front() != '0'));
+        if (!fits)
+            continue;
         SplitName split; // just the number the pattern marks
         split.words = {front, back};
-        split.numbers = {file.substr(front.size(), file.size() - front.size() - back.size())};
-        if (behindPoint > 0) // as it was in the folder
-            split = splitName(file);
-        members.push_back({file, split});
+        split.numbers = {number};
+        if (const auto point = number.find('.'); point != std::string::npos) {
+            split.words = {front, ".", back};
+            split.numbers = {number.substr(0, point), number.substr(point + 1)};
+        }
+        members.push_back({file, std::move(split)});
     }
-    std::size_t slot = 0;
-    if (behindPoint > 0) {
+    return members;
+}
+
+} // namespace
+
+Result<FileSequence> sequenceOfPattern(const fs::path& pattern) {
+    const std::string name = pattern.filename().string();
+    // The longest run of # stands for the number, of equally long ones the last: a name may have a # of its own.
+    Place place{std::string::npos, 0, 0, 0};
+    for (auto at = name.find('#'); at != std::string::npos; at = name.find('#', at)) {
+        const auto end = std::min(name.size(), name.find_first_not_of('#', at));
+        if (place.from == std::string::npos || end - at >= place.width)
+            place = {at, end, end - at, 0};
+        at = end;
+    }
+    if (place.from == std::string::npos)
+        return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no pattern", name))
+                        .withAdvice("Write one run of # where the number stands, as sheet.####.obj"));
+    // "####.##": a frame and parts of it, whichever of the two is longer.
+    std::optional<Place> parted;
+    if (place.from >= 2 && name.substr(place.from - 2, 2) == "#.") {
+        const std::size_t from = name.find_last_not_of('#', place.from - 2) + 1;
+        parted = Place{from, place.to, place.from - 1 - from, place.width};
+    } else if (name.substr(place.to, 2) == ".#") {
+        const std::size_t to = std::min(name.size(), name.find_first_not_of('#', place.to + 1));
+        parted = Place{place.from, to, place.width, to - place.to - 1};
+    }
+    const fs::path folder = folderOf(pattern);
+    std::error_code code;
+    std::vector<std::string> files;
+    for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code))
+        files.push_back(it->path().filename().string());
+    if (code)
+        return fail(makeError(ErrorKind::NotFound, "the folder cannot be read").inFile(folder.string()));
+    std::vector<Member> members;
+    if (parted)
+        members = membersAt(name, *parted, files);
+    if (std::none_of(members.begin(), members.end(),
+                     [](const Member& member) { return member.split.numbers.size() > 1; }))
+        members.clear(); // no file has parts: the name has a # of its own
+    if (!members.empty()) {
         joinPartsOfFrames(members);
-        slot = splitName(front).numbers.size();
-        if (std::none_of(members.begin(), members.end(), [](const Member& member) { return member.frame.has_value(); }))
+        if (std::any_of(members.begin(), members.end(),
+                        [](const Member& member) { return member.split.numbers.size() != 1; }))
             return fail(
                 makeError(ErrorKind::BadInput, fmt::format("the numbers of '{}' are no frames and parts of them", name))
                     .inFile(folder.string())
                     .withAdvice("Parts of a frame are evenly apart, as 00, 25, 50 and 75"));
-        std::erase_if(members, [&](const Member& member) { return member.split.numbers.size() <= slot; });
+    } else {
+        members = membersAt(name, place, files);
     }
+    if (members.empty())
+        return fail(
+            makeError(ErrorKind::NotFound, fmt::format("no file fits the pattern '{}'", name)).inFile(folder.string()));
     std::vector<const Member*> pointers;
     for (const Member& member : members)
         pointers.push_back(&member);
-    return makeSequence(folder, pointers, slot);
+    return makeSequence(folder, pointers, 0);
 }
 
 } // namespace wyc

@@ -117,10 +117,9 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
                 continue;
             }
             node.transform = nullptr;
-            // Its own values stay; a box was given for a space that is gone.
-            node.properties = changedChannels(node.properties, [](const Channel& channel) {
-                return channel.space == SpaceRole::Box ? nullptr : channel.values;
-            });
+            // Its own values stay where they are in the world.
+            WYC_TRY(properties, bakedProperties(scene, i));
+            node.properties = properties;
         }
         if (!prototype && !keepGroups && (node.geometry || node.is().ownSpace || bare))
             node.visibility = resolvedVisibility(scene, i);
