@@ -81,13 +81,13 @@ TEST_F(Board, WhatIsChosenTogetherIsLeftOutMovedAndGivenStepsTogether) {
     EXPECT_FALSE(item(1).leftOut);
     workspace().document().undo();
     EXPECT_FALSE(item(0).leftOut || item(2).leftOut); // one edit
-    const FrameRange before = *item(0).range();
+    const FrameRange before = *item(0).range;
     const double perFrame = board().xOfFrame(1.0) - board().xOfFrame(0.0);
     const QPoint from = onLane(2, before.first + 10);
     drag(board(), from, from + QPoint(static_cast<int>(std::lround(3 * perFrame)), 0));
-    EXPECT_EQ(item(0).range()->first, before.first + 3);
-    EXPECT_EQ(item(2).range()->first, before.first + 3);
-    EXPECT_EQ(item(1).range()->first, before.first);
+    EXPECT_EQ(item(0).range->first, before.first + 3);
+    EXPECT_EQ(item(2).range->first, before.first + 3);
+    EXPECT_EQ(item(1).range->first, before.first);
     workspace().document().undo();
     choose(0, {});
     choose(3, Qt::ShiftModifier); // all between
@@ -114,7 +114,7 @@ TEST_F(Board, ItsHeadAndItselfAreAsWideAndHighAsTheHandWants) {
 
 TEST_F(Board, ATrimDraggedOutGivesBackWhatItTook) {
     openSheets(1);
-    const FrameRange whole = *item(0).range();
+    const FrameRange whole = *item(0).range;
     const double perFrame = board().xOfFrame(1.0) - board().xOfFrame(0.0);
     const auto dragEnd = [&](double frame, double by) {
         const QPoint from = onLane(0, frame);
@@ -122,18 +122,18 @@ TEST_F(Board, ATrimDraggedOutGivesBackWhatItTook) {
         QTest::qWait(30);
     };
     dragEnd(whole.last, -8);
-    EXPECT_EQ(item(0).range()->last, whole.last - 8);
+    EXPECT_EQ(item(0).range->last, whole.last - 8);
     dragEnd(whole.last - 8, 5);
-    EXPECT_EQ(item(0).range()->last, whole.last - 3);
+    EXPECT_EQ(item(0).range->last, whole.last - 3);
     EXPECT_EQ(item(0).steps.size(), 1U);
     dragEnd(whole.last - 3, 30); // there is no more than there is
-    EXPECT_EQ(*item(0).range(), whole);
+    EXPECT_EQ(*item(0).range, whole);
     EXPECT_TRUE(item(0).steps.empty());
 }
 
 TEST_F(Board, LanesReachTheEdgesHoweverFarTheyAreZoomed) {
     openSheets(1);
-    const double middle = std::floor(0.5 * (item(0).range()->first + item(0).range()->last));
+    const double middle = std::floor(0.5 * (item(0).range->first + item(0).range->last));
     board().showFrames({middle - 2.3, middle + 2.4}); // samples beyond both edges
     const QRect lane = board().laneRect(item(0).key);
     const QImage picture = board().grab().toImage();

@@ -50,7 +50,7 @@ TEST_F(LoopWindow, AMotionBecomesAProvenCycleInFewClicks) {
     ASSERT_TRUE(click(child<QPushButton>("loopAdd")));
     ASSERT_TRUE(settle());
     ASSERT_EQ(only().steps.size(), 1U);
-    EXPECT_EQ(only().range()->count(), desk().chosen()->length);
+    EXPECT_EQ(only().range->count(), desk().chosen()->length);
     ASSERT_TRUE(click(child<QToolButton>("seam"))); // look at it
     ASSERT_TRUE(click(child<QToolButton>("play")));
     QTest::qWait(200);
@@ -175,7 +175,7 @@ TEST_F(LoopWindow, SeveralItemsGetOneCycleAndAreNotLookedAtTwice) {
     ASSERT_TRUE(settle());
     for (const ItemView& item : workspace().items()) {
         ASSERT_EQ(item.steps.size(), 1U);
-        EXPECT_EQ(item.range()->count(), desk().chosen()->length);
+        EXPECT_EQ(item.range->count(), desk().chosen()->length);
     }
     EXPECT_EQ(looks, 0); // the motion before the loop is the same
     EXPECT_EQ(child<QPushButton>("loopAdd")->text(), QStringLiteral("Change the loop"));
@@ -195,7 +195,7 @@ TEST_F(LoopWindow, SeamPlaybackStaysAroundTheSeam) {
     ASSERT_TRUE(looked());
     ASSERT_TRUE(click(child<QPushButton>("loopAdd")));
     ASSERT_TRUE(settle());
-    const FrameRange cycle = *only().range();
+    const FrameRange cycle = *only().range;
     ASSERT_TRUE(click(child<QToolButton>("seam")));
     ASSERT_TRUE(click(child<QToolButton>("play")));
     bool atEnd = false;
@@ -294,12 +294,12 @@ TEST_F(LoopWindow, WhatTravelsGoesOnFromCycleToCycle) {
     ASSERT_TRUE(settle());
     const ItemView& item = only();
     ASSERT_FALSE(item.error);
-    EXPECT_EQ(item.range()->count(), 72.0);
+    EXPECT_EQ(item.range->count(), 72.0);
     ASSERT_EQ(item.stretches.size(), 3U); // the board shows them
     std::vector<Vec3f> first;
     std::vector<Vec3f> later;
     const FrameRate rate = item.scene->view.rate;
-    const double start = rate.secondsAt(item.range()->first);
+    const double start = rate.secondsAt(item.range->first);
     ASSERT_TRUE(readPointsAt(*item.scene->nodes[item.node].geometry, start, first));
     ASSERT_TRUE(readPointsAt(*item.scene->nodes[item.node].geometry, start + rate.secondsAt(48), later));
     EXPECT_GT(length(Vec3d(first[0]) - Vec3d(later[0])), 1.0);
@@ -319,7 +319,7 @@ TEST_F(LoopWindow, ARetimeCurveIsEditedOnItsPlot) {
     EXPECT_NEAR(plot()->keys()[1].first, 1040, 1);
     EXPECT_NEAR(plot()->keys()[1].second, 1035, 1);
     EXPECT_EQ(only().steps[0].options["curve"], pairsText(plot()->keys()));
-    EXPECT_EQ(only().range()->last, 1095.0);
+    EXPECT_EQ(only().range->last, 1095.0);
     // The end is drawn out; Escape lets go as if nothing had been.
     const CurvePlot::Keys before = plot()->keys();
     QTest::mousePress(plot(), Qt::LeftButton, {}, plot()->placeOf(1095, 1048).toPoint());
@@ -330,7 +330,7 @@ TEST_F(LoopWindow, ARetimeCurveIsEditedOnItsPlot) {
     EXPECT_EQ(plot()->keys(), before);
     drag(*plot(), plot()->placeOf(1095, 1048).toPoint(), plot()->placeOf(1080, 1048).toPoint());
     ASSERT_TRUE(settle());
-    EXPECT_NEAR(only().range()->last, 1080.0, 1.0);
+    EXPECT_NEAR(only().range->last, 1080.0, 1.0);
     // By the keyboard alone, and undone.
     plot()->setFocus();
     QTest::keyClick(plot(), Qt::Key_PageDown);

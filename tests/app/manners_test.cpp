@@ -106,7 +106,7 @@ TEST_F(Manners, OneBadStepLeavesTheStepsBeforeItAlone) {
     workspace().addSteps(key, {{"drop", {{"start", 500.0}}, true}}, QStringLiteral("Drop"));
     workspace().addSteps(key, {{"offset", {{"frames", 1.0}}, true}}, QStringLiteral("Offset"));
     ASSERT_TRUE(settle());
-    EXPECT_EQ(only().range()->first, 1011.0); // what holds is applied
+    EXPECT_EQ(only().range->first, 1011.0); // what holds is applied
     EXPECT_EQ(only().failedStep, 1U);
     EXPECT_TRUE(found("job.step_fails"));
     EXPECT_NE(child<QPushButton>("faultCount")->text().indexOf(QStringLiteral("no faults")), 0);
@@ -323,7 +323,7 @@ TEST_F(Manners, AChangedFileIsNoticedAndReadAgain) {
     EXPECT_TRUE(child<QLabel>("changedText")->text().contains(QStringLiteral("sheet.mdd")));
     ASSERT_TRUE(click(child<QPushButton>("changedAct")));
     ASSERT_TRUE(settle());
-    EXPECT_EQ(only().range()->count(), 40.0);
+    EXPECT_EQ(only().range->count(), 40.0);
     QTest::qWait(600);
     EXPECT_FALSE(notice->isVisible());
     // Another file beside it is none of ours.

@@ -266,7 +266,7 @@ TEST_F(PlainWindow, InstancesAreItemsAndGoIntoADeliveryAsCopies) {
 
 TEST_F(SceneWindow, AProofSaysThatTransformsCarryARigidPart) {
     const auto rigid = std::find_if(workspace().items().begin(), workspace().items().end(), [](const ItemView& i) {
-        return i.nodeKind == NodeKind::Mesh && i.points > 0 && i.range() &&
+        return i.nodeKind == NodeKind::Mesh && i.points > 0 && i.range &&
                i.scene->nodes[i.node].geometry->sampling().isStill();
     });
     ASSERT_NE(rigid, workspace().items().end());

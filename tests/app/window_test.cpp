@@ -150,21 +150,21 @@ TEST_F(Window, TheWheelZoomsAtThePointer) {
 TEST_F(Window, DraggingALaneOffsetsAndUndoTakesItBack) {
     openDemoJob();
     const ItemKey key = itemOf("lantern_jelly.mdd")->key;
-    const auto before = *workspace().item(key)->range();
+    const auto before = *workspace().item(key)->range;
     drag(board(), onLane(*workspace().item(key), 1060), onLane(*workspace().item(key), 1068));
     ASSERT_EQ(workspace().item(key)->steps.size(), 1U);
     EXPECT_EQ(workspace().item(key)->steps[0].type, "offset");
-    EXPECT_NEAR(workspace().item(key)->range()->first, before.first + 8, 1.0);
+    EXPECT_NEAR(workspace().item(key)->range->first, before.first + 8, 1.0);
     // A second drag changes the same step.
     drag(board(), onLane(*workspace().item(key), 1060), onLane(*workspace().item(key), 1063));
     EXPECT_EQ(workspace().item(key)->steps.size(), 1U);
-    EXPECT_NEAR(workspace().item(key)->range()->first, before.first + 11, 2.0);
+    EXPECT_NEAR(workspace().item(key)->range->first, before.first + 11, 2.0);
     ASSERT_TRUE(settle());
     EXPECT_FALSE(faultsOf(key).empty());
     QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
     QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
     EXPECT_TRUE(workspace().item(key)->steps.empty());
-    EXPECT_EQ(workspace().item(key)->range()->first, before.first);
+    EXPECT_EQ(workspace().item(key)->range->first, before.first);
     QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
     EXPECT_EQ(workspace().item(key)->steps.size(), 1U);
 }
@@ -175,10 +175,10 @@ TEST_F(Window, DraggingAnEndTrims) {
     drag(board(), onLane(*workspace().item(key), 1136), onLane(*workspace().item(key), 1120));
     ASSERT_EQ(workspace().item(key)->steps.size(), 1U);
     EXPECT_EQ(workspace().item(key)->steps[0].type, "trim");
-    EXPECT_NEAR(workspace().item(key)->range()->last, 1120.0, 1.0);
+    EXPECT_NEAR(workspace().item(key)->range->last, 1120.0, 1.0);
     drag(board(), onLane(*workspace().item(key), 1001), onLane(*workspace().item(key), 1005));
     EXPECT_EQ(workspace().item(key)->steps.size(), 1U);
-    EXPECT_NEAR(workspace().item(key)->range()->first, 1005.0, 1.0);
+    EXPECT_NEAR(workspace().item(key)->range->first, 1005.0, 1.0);
     ASSERT_TRUE(settle());
     EXPECT_EQ(faultsOf(key), (std::vector<std::string>{"range.short"}));
 }
@@ -226,7 +226,7 @@ TEST_F(Window, TheReturnedJellyIsMendedDeliveredAndProvenWithTheMouse) {
         ASSERT_TRUE(clickMend(id)) << id;
     EXPECT_TRUE(faultsOf(key).empty());
     EXPECT_LT(window_->viewport().activeSizeMetres(), 4.0);
-    EXPECT_EQ(*workspace().item(key)->range(), (FrameRange{1001, 1136}));
+    EXPECT_EQ(*workspace().item(key)->range, (FrameRange{1001, 1136}));
     QTabBar* tabs = window_->desks().tabBar();
     ASSERT_TRUE(click(tabs, tabs->tabRect(4).center()));
     ASSERT_TRUE(settle());
@@ -292,7 +292,7 @@ TEST_F(Window, StepsCanBeAddedChangedSwitchedAndRemoved) {
     QTest::keyClicks(before, QStringLiteral("4"));
     QTest::keyClick(before, Qt::Key_Return);
     EXPECT_EQ(workspace().item(key)->steps[0].options["before"], 4.0);
-    EXPECT_EQ(workspace().item(key)->range()->first, 997.0);
+    EXPECT_EQ(workspace().item(key)->range->first, 997.0);
     ASSERT_TRUE(settle());
     before = child<QLineEdit>("option_before");
     before->selectAll();
@@ -302,7 +302,7 @@ TEST_F(Window, StepsCanBeAddedChangedSwitchedAndRemoved) {
     EXPECT_TRUE(child<QWidget>("message")->isVisible());
     ASSERT_TRUE(settle());
     QTest::mouseClick(child<QToolButton>("stepOn"), Qt::LeftButton);
-    EXPECT_EQ(workspace().item(key)->range()->first, 1001.0);
+    EXPECT_EQ(workspace().item(key)->range->first, 1001.0);
     ASSERT_TRUE(settle());
     QTest::mouseClick(child<QToolButton>("stepRemove"), Qt::LeftButton);
     EXPECT_TRUE(workspace().item(key)->steps.empty());
@@ -424,8 +424,8 @@ TEST_F(Window, ASourceThatChangesWhileOpenIsAnErrorAndCanBeReadAgain) {
     settle();
     workspace().reloadSources({workspace().items()[0].key.source});
     ASSERT_TRUE(until([&] {
-        return workspace().items().size() == 1U && workspace().items()[0].range() &&
-               workspace().items()[0].range()->last == 1030.0;
+        return workspace().items().size() == 1U && workspace().items()[0].range &&
+               workspace().items()[0].range->last == 1030.0;
     }));
 }
 

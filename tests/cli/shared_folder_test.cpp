@@ -66,6 +66,28 @@ TEST_F(SharedFolder, RunsSideBySideTakeDifferentVersionsAndAllSucceed) {
     }
 }
 
+// However many outputs, a run keeps few files open.
+TEST_F(SharedFolder, ManyOutputsNeedNoMoreOpenFiles) {
+    Scene many = test::sheetScene();
+    const Node sheet = many.nodes.front();
+    many.nodes.clear();
+    for (int i = 0; i < 100; ++i) {
+        Node node = sheet;
+        node.name = "piece" + std::to_string(i);
+        node.path = "/" + node.name;
+        node.id = NodeId::fresh();
+        many.nodes.push_back(std::move(node));
+    }
+    ASSERT_TRUE(test::writeScene(many, folder_ / "many.abc"));
+    test::Process run({"-c", "ulimit -n 60; exec '" + std::string(WYC_PROGRAM) + "' convert '" +
+                                 (folder_ / "many.abc").string() + "' --per-item -o '" +
+                                 (folder_ / "out/x.mdd").string() + "'"},
+                      "/bin/sh");
+    const auto outcome = run.wait();
+    EXPECT_EQ(outcome.code, 0) << outcome.err;
+    EXPECT_EQ(names().size(), 200U);
+}
+
 TEST_F(SharedFolder, OfRunsForOneNameOneWritesItAndTheOthersSayWhy) {
     for (const bool replace : {false, true}) {
         const std::string file = job({{{"format", "alembic"}, {"name_template", "{item}"}, {"replace", replace}}});
@@ -112,7 +134,8 @@ TEST_F(SharedFolder, AKilledRunLeavesWholeFilesOrNoneAndStopsNobody) {
     for (const json& output : document["outputs"])
         EXPECT_FALSE(before.contains(fs::path(output["target"].get<std::string>()).filename().string()));
     for (const std::string& name : before)
-        EXPECT_FALSE(name.ends_with(".wyc-part-run") && names().contains(name)) << name;
+        EXPECT_FALSE((name.ends_with(".wyc-part-run") || name.starts_with(".claimed.")) && names().contains(name))
+            << name;
 }
 
 TEST_F(SharedFolder, WhatKilledRunsLeftIsToldAndGoesWhenItIsOld) {

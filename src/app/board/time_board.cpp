@@ -321,7 +321,7 @@ void TimeBoard::showFrames(FrameRange range) {
 void TimeBoard::showAll() {
     FrameRange all = workspace_.playRange();
     for (const ItemView& item : workspace_.items())
-        if (const auto range = item.range();
+        if (const auto range = item.range;
             range && range->last - all.last < 4.0 * all.count() && all.first - range->first < 4.0 * all.count())
             all = {std::min(all.first, range->first), std::max(all.last, range->last)};
     const double margin = std::max(2.0, all.count() * 0.06);
@@ -369,7 +369,7 @@ QRect TimeBoard::laneRect(const ItemKey& key) const {
 }
 
 FrameRange TimeBoard::shownRange(const ItemView& item) const {
-    const auto range = item.range();
+    const auto range = item.range;
     FrameRange result = range.value_or(FrameRange{0, 0});
     if (range && grab_ == Grab::MoveLane && isDragged(item.key)) {
         result = {result.first + dragFrames_, result.last + dragFrames_};

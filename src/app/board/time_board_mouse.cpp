@@ -29,7 +29,7 @@ const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
     for (const ItemFinding& found : workspace_.findings()) {
         if (found.key != item->key || found.finding.severity == Severity::Note)
             continue;
-        const auto range = item->range();
+        const auto range = item->range;
         if (!found.finding.frame && !range)
             continue;
         const double x = found.finding.frame ? xOfFrame(*found.finding.frame)
@@ -41,9 +41,9 @@ const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
 }
 
 TimeBoard::Grab TimeBoard::grabAt(const QPoint& at, const ItemView* item) const {
-    if (!item || !item->range() || item->error)
+    if (!item || !item->range || item->error)
         return Grab::Scrub;
-    const FrameRange range = *item->range();
+    const FrameRange range = *item->range;
     const double first = xOfFrame(range.first);
     const double last = xOfFrame(range.last);
     if (std::abs(at.x() - first) < 6.0 && last - first > 24.0)
@@ -101,7 +101,7 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
         return;
     }
     grabbed_ = item->key;
-    pressedRange_ = *item->range();
+    pressedRange_ = *item->range;
     // A trim dragged out gives back what it took.
     limits_ = pressedRange_;
     if (grab_ != Grab::MoveLane && !item->steps.empty() && item->steps.back().type == "trim" && item->steps.back().on)
@@ -211,7 +211,7 @@ void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
     if (!row || rows_[*row].kind != RowKind::Item)
         return;
     if (const ItemView* item = workspace_.item(rows_[*row].item))
-        if (const auto range = item->range())
+        if (const auto range = item->range)
             showFrames(range->widened(std::max(1.0, range->count() * 0.02)));
 }
 
@@ -255,8 +255,8 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
                                   tr("Only %1 items").arg(keys.size()));
             });
         menu.addAction(tr("Show its whole range"), this, [this, chosen] {
-            if (const ItemView* it = workspace_.item(chosen.item); it && it->range())
-                showFrames(it->range()->widened(2));
+            if (const ItemView* it = workspace_.item(chosen.item); it && it->range)
+                showFrames(it->range->widened(2));
         });
         menu.addSeparator();
     }

@@ -36,7 +36,7 @@ QString stateWords(const ItemView& item) {
     if (!item.profile)
         return QStringLiteral("…");
     if (item.profile->count() < 2) // a light whose colour changes, a mesh whose attributes do
-        return item.range() ? QStringLiteral("changes") : QStringLiteral("still");
+        return item.range ? QStringLiteral("changes") : QStringLiteral("still");
     if (!item.profile->moves())
         return QStringLiteral("static");
     return item.scene->nodes[item.node].geometry->sampling().isStill() ? QStringLiteral("rigid")
@@ -66,7 +66,7 @@ KindMark markOf(const ItemView& item) {
     default: break;
     }
     const bool rigid = item.scene && item.scene->nodes[item.node].geometry &&
-                       item.scene->nodes[item.node].geometry->sampling().isStill() && item.range();
+                       item.scene->nodes[item.node].geometry->sampling().isStill() && item.range;
     return rigid ? KindMark::Rigid : KindMark::Mesh;
 }
 
@@ -326,7 +326,7 @@ void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& r
 void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& rect) {
     std::optional<FrameRange> all;
     for (const ItemView& item : workspace_.items()) {
-        if (item.key.source != row.source || !item.range())
+        if (item.key.source != row.source || !item.range)
             continue;
         const FrameRange range = shownRange(item);
         all = all ? FrameRange{std::min(all->first, range.first), std::max(all->last, range.last)} : range;
@@ -351,7 +351,7 @@ void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& 
 // What has no speed to show: a pose that holds throughout, or a range that is not measured yet.
 void TimeBoard::paintWithoutSpeed(QPainter& painter, const ItemView& item, const QRect& rect) {
     const QColor base = colourOf(item);
-    const auto range = item.range();
+    const auto range = item.range;
     painter.setRenderHint(QPainter::Antialiasing);
     if (!range && item.profile) {
         QPen dotted(QColor(0x4A, 0x5E, 0x62), 1.2, Qt::DotLine);
@@ -448,7 +448,7 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     const bool active = item->key == workspace_.active();
     if (active)
         painter.fillRect(rect, QColor(111, 207, 180, 14));
-    if (!item->range() || !item->profile || item->profile->count() < 2) {
+    if (!item->range || !item->profile || item->profile->count() < 2) {
         paintWithoutSpeed(painter, *item, rect);
         return;
     }
@@ -555,7 +555,7 @@ void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRec
     for (const ItemFinding& found : workspace_.findings()) {
         if (found.key != item.key || found.finding.severity == Severity::Note)
             continue;
-        const auto range = item.range();
+        const auto range = item.range;
         if (!found.finding.frame && !range)
             continue;
         // A finding without a frame sits before the lane.

@@ -36,8 +36,8 @@ Workspace::Workspace(QObject* parent) : QObject(parent) {
 }
 
 const ItemView* Workspace::item(const ItemKey& key) const {
-    const auto found = std::find_if(items_.begin(), items_.end(), [&](const ItemView& i) { return i.key == key; });
-    return found == items_.end() ? nullptr : &*found;
+    const auto found = places_.find(key);
+    return found == places_.end() ? nullptr : &items_[found->second];
 }
 
 FrameRange Workspace::playRange() const {
@@ -45,7 +45,7 @@ FrameRange Workspace::playRange() const {
         return *shot;
     std::optional<FrameRange> all;
     for (const ItemView& view : items_) {
-        if (const auto range = view.range()) {
+        if (const auto range = view.range) {
             if (!all)
                 all = range;
             all->first = std::min(all->first, range->first);
@@ -398,6 +398,9 @@ std::vector<OpenedSource> Workspace::openedSources() const {
 void Workspace::rebuildItems() {
     bool changed = false;
     items_ = itemsOf(job(), openedSources(), items_, changed);
+    places_.clear();
+    for (std::size_t i = 0; i < items_.size(); ++i)
+        places_.emplace(items_[i].key, i);
     std::erase_if(chosen_, [this](const ItemKey& key) { return !item(key); });
     if (!item(active_)) {
         chosen_.clear();

@@ -124,6 +124,7 @@ class Workspace : public QObject {
     JobRunner deliveryRunner_;
     std::vector<SourceView> sources_;
     std::vector<ItemView> items_;
+    std::map<ItemKey, std::size_t> places_; // of them in that list
     std::vector<ItemFinding> findings_;
     ItemKey active_;
     std::set<ItemKey> chosen_; // empty, or several with the active one

@@ -209,7 +209,7 @@ void Transport::resizeEvent(QResizeEvent* event) {
 // A seam is where a cycle ends: it takes an item that moves.
 void Transport::showSeam() {
     const ItemView* active = workspace_.activeItem();
-    const bool any = active && active->range() && active->range()->count() >= 4;
+    const bool any = active && active->range && active->range->count() >= 4;
     seam_->setEnabled(any);
     if (!any)
         seam_->setChecked(false);
@@ -219,9 +219,9 @@ std::vector<double> Transport::seamFrames() const {
     constexpr double kAround = 12.0;
     std::vector<double> frames;
     const ItemView* active = workspace_.activeItem();
-    if (!seam_->isChecked() || !active || !active->range())
+    if (!seam_->isChecked() || !active || !active->range)
         return frames;
-    const FrameRange cycle = *active->range();
+    const FrameRange cycle = *active->range;
     const double reach = std::min(kAround, std::floor(cycle.count() / 2.0));
     for (double frame = cycle.last - reach + 1.0; frame <= cycle.last; frame += 1.0)
         frames.push_back(frame);

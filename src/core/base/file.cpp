@@ -20,6 +20,7 @@ namespace {
 
 constexpr std::size_t kBufferBytes = 1 << 18;
 constexpr std::uint64_t kWritebackBytes = 16 << 20;
+constexpr std::size_t kLongName = 180; // bytes; a name has 255 at most
 
 FileStamp stampOf(const struct stat& info) {
     return {static_cast<std::uint64_t>(info.st_size),
@@ -134,8 +135,8 @@ Result<std::vector<char>> readTextFile(const fs::path& path, std::uint64_t limit
 
 fs::path temporarySibling(const fs::path& target) {
     static std::atomic<unsigned> counter{0};
-    return target.parent_path() /
-           fmt::format(".{}.wyc-part-{}-{}", target.filename().string(), ::getpid(), counter.fetch_add(1));
+    return target.parent_path() / fmt::format(".{}.wyc-part-{}-{}", target.filename().string().substr(0, kLongName),
+                                              ::getpid(), counter.fetch_add(1));
 }
 
 bool isTemporaryName(std::string_view fileName) {
@@ -257,10 +258,13 @@ Result<std::unique_ptr<FileLock>> FileLock::ofItsOwn(const fs::path& path) {
     for (;;) {
         std::unique_ptr<FileLock> lock(new FileLock());
         lock->descriptor_ = ::open(path.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0666);
-        if (lock->descriptor_ < 0 && errno == EACCES) // another person's, made under a narrower mask
+        const int why = errno;
+        if (lock->descriptor_ < 0 && why == EACCES) // another person's, made under a narrower mask
             lock->descriptor_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW);
-        if (lock->descriptor_ < 0)
+        if (lock->descriptor_ < 0) {
+            errno = why;
             return fail(systemError(ErrorKind::NotWritable, "cannot write in this folder", path));
+        }
         if (::flock(lock->descriptor_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK)
             return std::unique_ptr<FileLock>();
         if (!lock->stands(path))

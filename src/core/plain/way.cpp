@@ -71,7 +71,9 @@ Way wayOf(const Scene& source) {
     Way way;
     way.rate = source.view.rate;
     way.span = changes(source, way.own);
-    way.hasPoints = !way.own.empty();
+    way.hasPoints = std::any_of(source.nodes.begin(), source.nodes.end(), [](const Node& node) {
+        return node.geometry && !node.geometry->sampling().isStill() && !node.geometry->pointsConstant();
+    });
     if (way.span)
         countIn(*way.span, way);
     return way;

@@ -73,6 +73,7 @@ ItemView viewOf(const OpenedSource& source, const Node& node, const JobItem* ent
     view.scene = std::make_shared<const Scene>(std::move(seen.scene));
     view.pieces = seen.pieces;
     view.node = shownNode(*view.scene, node.kind);
+    view.range = movingFrames(*view.scene, view.node);
     view.hidden = neverSeen(*view.scene, view.node);
     const ItemFacts facts = itemFacts(*view.scene, view.node);
     view.points = facts.points.value_or(0);
@@ -130,10 +131,6 @@ bool hasSampleAt(const ItemView& view, double frame) {
 
 double ItemView::frameAt(std::size_t sample) const {
     return snappedFrame(scene->view.rate.frameAt(profile->times[sample]));
-}
-
-std::optional<FrameRange> ItemView::range() const {
-    return scene ? movingFrames(*scene, node) : std::nullopt;
 }
 
 std::size_t ItemView::mostPoints() const {

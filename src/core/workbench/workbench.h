@@ -58,7 +58,7 @@ struct ItemView {
     std::optional<Error> error;                      // of its steps or its first sample
     std::shared_ptr<const Result<LoopCheck>> cycle;  // where it is meant to loop; null until looked at
     [[nodiscard]] double frameAt(std::size_t sample) const;
-    [[nodiscard]] std::optional<FrameRange> range() const;
+    std::optional<FrameRange> range; // in which it moves
     /// Most points of a sample.
     [[nodiscard]] std::size_t mostPoints() const;
 };

@@ -272,7 +272,7 @@ void FactsDesk::showPlot() {
     for (const double v : speeds)
         if (std::isfinite(v))
             top = std::max(top, v);
-    const FrameRange range = item && item->range() ? *item->range() : workspace_.playRange();
+    const FrameRange range = item && item->range ? *item->range : workspace_.playRange();
     plot_->xAxis->setRange(range.first, std::max(range.last, range.first + 1));
     plot_->yAxis->setRange(0, top > 0 ? top * 1.12 : 1.0);
     showFrame();

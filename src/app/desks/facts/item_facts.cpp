@@ -135,7 +135,7 @@ void addLight(std::vector<ItemFact>& facts, const ItemView& item) {
 }
 
 void addTime(std::vector<ItemFact>& facts, const ItemView& item) {
-    const auto range = item.range();
+    const auto range = item.range;
     QString samples = QStringLiteral("1 · %1").arg(range ? tr("in place, its values change") : tr("still"));
     if (item.profile && item.profile->count() > 1) {
         // By the samples themselves: transforms may move it for longer.

@@ -374,7 +374,7 @@ void StepsDesk::addStep(const StepType& type) {
     nlohmann::json given = nlohmann::json::object();
     const Shot& shot = workspace_.job().shot;
     if (type.id == "trim") {
-        const FrameRange range = shot.range.value_or(item->range().value_or(FrameRange{1, 100}));
+        const FrameRange range = shot.range.value_or(item->range.value_or(FrameRange{1, 100}));
         given = {{"first", range.first}, {"last", range.last}, {"handles", shot.range ? shot.handles : 0.0}};
     } else if (type.id == "resample" || type.id == "rate") {
         given = {{"rate", workspace_.rate().text()}};

@@ -62,9 +62,10 @@ bool areThere(const Targets& targets) {
     return std::any_of(places.begin(), places.end(), standsThere);
 }
 
-bool isFree(const Targets& targets) {
+bool isFree(const Targets& targets, HeldPlaces& held) {
     const auto places = placesOf(targets);
-    return !areThere(targets) && std::none_of(places.begin(), places.end(), isBeingWritten);
+    return !areThere(targets) &&
+           std::none_of(places.begin(), places.end(), [&](const fs::path& place) { return held.contains(place); });
 }
 
 } // namespace
@@ -451,6 +452,7 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
         for (const fs::path& file : wyc::placesOf(output))
             earlier.emplace(plainPath(file), output.item);
     std::vector<Targets> targets(outputs.size());
+    HeldPlaces held;
     for (int version = 1; version < kMostVersions; ++version) {
         std::map<fs::path, std::size_t> taken;
         bool free = true;
@@ -458,7 +460,7 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
             names[i].version = version;
             WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
             targets[i] = targetsFor(spec.folder, name, format, faces[i]);
-            free = free && isFree(targets[i]);
+            free = free && isFree(targets[i], held);
             for (const fs::path& file : placesOf(targets[i])) {
                 const auto before = earlier.find(plainPath(file));
                 free = free && before == earlier.end();

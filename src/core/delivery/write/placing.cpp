@@ -125,15 +125,17 @@ Status placeAll(const fs::path& staging, const PlannedOutput& output, const std:
         std::set<std::string> ours(names.begin(), names.end());
         ours.insert(stale.begin(), stale.end());
         ours.insert(recordName(output.target));
-        for (const fs::path& place : placesOf(output))
-            ours.insert(heldBy(place).filename().string());
         bool onlyOurs = fs::is_directory(folder, code) && !fs::is_symlink(fs::symlink_status(folder, code));
         for (fs::directory_iterator it(folder, code), end; onlyOurs && !code && it != end; it.increment(code))
-            onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging;
+            onlyOurs = ours.contains(it->path().filename().string()) || it->path() == staging || isClaim(it->path());
         // Not from under the feet of whoever called us in it, and not with the staging folder inside.
         if (onlyOurs && !code && !fs::equivalent(folder, fs::current_path(code), code) &&
             !fs::equivalent(folderOf(staging), folder, code) && takeModeOf(folder, staging) &&
             exchange(staging, folder)) {
+            // What runs hold here they go on holding.
+            for (fs::directory_iterator it(staging, code), end; !code && it != end; it.increment(code))
+                if (isClaim(it->path()))
+                    (void)::rename(it->path().c_str(), (folder / it->path().filename()).c_str());
             flushFolder(folderOf(folder));
             return {};
         }

@@ -3,22 +3,25 @@
 
 #include <algorithm>
 #include <chrono>
-#include <set>
+#include <fstream>
 #include <thread>
 
 #include <fmt/format.h>
 #include <unistd.h>
 
-#include "base/hash.h"
 #include "base/text.h"
 #include "delivery/write/placing.h"
 
 namespace wyc {
 namespace {
 
+constexpr const char* kClaimed = "claimed"; // ".claimed.wyc-part-PROCESS-NUMBER"
+constexpr const char* kClaim = ".claimed.wyc-part-";
+constexpr const char* kTurn = ".turn.wyc-part-run";
+constexpr std::uint64_t kMostClaimed = 1 << 28;
 constexpr int kMostPlans = 60;
+constexpr int kMostTurns = 4000;
 constexpr auto kPause = std::chrono::milliseconds(25);
-constexpr std::size_t kLongName = 180; // bytes; a name has 255 at most
 // On file systems whose locks do not reach other machines a run that goes on may look dead.
 constexpr auto kOld = std::chrono::hours(24);
 
@@ -48,12 +51,9 @@ void sweep(const fs::path& folder, std::vector<Leftover>& found) {
     for (fs::directory_iterator at(folder, code), end; !code && at != end; at.increment(code)) {
         const fs::path& path = at->path();
         std::error_code own;
-        if (!isTemporaryName(path.filename().string()) || at->is_symlink(own) || FileLock::isHeld(path))
+        if (!isTemporaryName(path.filename().string()) || at->is_symlink(own) || isClaim(path) ||
+            path.filename() == kTurn || FileLock::isHeld(path))
             continue;
-        if (path == heldBy(path)) { // an empty file that says who writes: nobody does
-            (void)FileLock::ofItsOwn(path);
-            continue;
-        }
         Leftover left{path};
         const auto [newest, bytes] = ageAndSize(path);
         left.bytes = bytes;
@@ -64,6 +64,32 @@ void sweep(const fs::path& folder, std::vector<Leftover>& found) {
         }
         found.push_back(std::move(left));
     }
+}
+
+// What living runs will write in the folder. Claims of dead ones go where that is asked.
+std::set<std::string> namesClaimed(const fs::path& folder, bool removeDead) {
+    std::set<std::string> names;
+    std::error_code code;
+    for (fs::directory_iterator at(folder, code), end; !code && at != end; at.increment(code)) {
+        if (!isClaim(at->path()))
+            continue;
+        if (!FileLock::isHeld(at->path())) {
+            if (removeDead)
+                ::unlink(at->path().c_str());
+            continue;
+        }
+        const auto bytes = readWholeFile(at->path(), kMostClaimed);
+        std::string name;
+        for (const char c : bytes ? *bytes : std::vector<char>()) {
+            if (c != '\0') {
+                name += c;
+                continue;
+            }
+            names.insert(std::move(name));
+            name.clear();
+        }
+    }
+    return names;
 }
 
 } // namespace
@@ -86,18 +112,15 @@ std::vector<fs::path> placesOf(const PlannedOutput& output) {
     return placesOf(output.target, output.restTarget, output.ownFolder);
 }
 
-fs::path heldBy(const fs::path& place) {
-    constexpr std::string_view ending = ".wyc-part-run";
-    std::string name = place.filename().string();
-    if (name.starts_with(".") && name.ends_with(ending))
-        return place;
-    if (name.size() > kLongName)
-        name = name.substr(0, kLongName) + hashText(hash64(std::as_bytes(std::span(name.data(), name.size()))));
-    return place.parent_path() / fmt::format(".{}{}", name, ending);
+bool isClaim(const fs::path& file) {
+    return isTemporaryName(file.filename().string()) && file.filename().string().starts_with(kClaim);
 }
 
-bool isBeingWritten(const fs::path& place) {
-    return FileLock::isHeld(heldBy(place));
+bool HeldPlaces::contains(const fs::path& place) {
+    const auto [at, added] = names_.try_emplace(folderOf(place));
+    if (added)
+        at->second = namesClaimed(at->first, false);
+    return at->second.contains(place.filename().string());
 }
 
 std::string Leftover::words() const {
@@ -111,31 +134,33 @@ std::string Leftover::words() const {
 }
 
 Result<std::unique_ptr<ReservedNames>> ReservedNames::of(const std::vector<PlannedOutput>& outputs) {
-    // In one order for all runs, so that of two one gets all.
-    std::set<fs::path> places;
+    std::map<fs::path, std::set<std::string>> wanted; // in one order for all runs, so that of two one gets all
+    std::error_code code;
     for (const PlannedOutput& output : outputs)
         for (const fs::path& place : placesOf(output))
-            places.insert(place);
-    std::unique_ptr<ReservedNames> names(new ReservedNames());
-    for (const fs::path& place : places) {
-        std::error_code code;
-        for (int again = 0;; ++again) { // another run may take away a folder that it made
-            std::vector<fs::path> missing;
-            for (fs::path folder = folderOf(place); !folder.empty() && !fs::exists(folder, code);
-                 folder = folder.parent_path())
-                missing.push_back(folder);
-            fs::create_directories(folderOf(place), code);
-            names->madeFolders_.insert(names->madeFolders_.begin(), missing.begin(), missing.end());
-            auto lock = FileLock::ofItsOwn(heldBy(place));
-            if (!lock && again < kMostPlans && !fs::exists(folderOf(place), code) && !missing.empty())
-                continue;
-            if (!lock)
-                return fail(std::move(lock.error()).inFile(place.string()));
-            if (!*lock)
-                return std::unique_ptr<ReservedNames>();
-            names->locks_.push_back(std::move(*lock));
-            break;
+            wanted[fs::absolute(folderOf(place), code).lexically_normal()].insert(place.filename().string());
+    std::unique_ptr<ReservedNames> reserved(new ReservedNames());
+    for (const auto& [folder, names] : wanted) {
+        WYC_TRY(turn, reserved->turnIn(folder));
+        const std::set<std::string> others = namesClaimed(folder, true);
+        if (std::any_of(names.begin(), names.end(), [&](const std::string& name) { return others.contains(name); }))
+            return std::unique_ptr<ReservedNames>();
+        std::unique_ptr<FileLock> claim;
+        fs::path file;
+        while (!claim) {
+            file = temporarySibling(folder / kClaimed);
+            WYC_TRY(lock, FileLock::ofItsOwn(file));
+            claim = std::move(lock);
         }
+        std::ofstream list(file, std::ios::binary | std::ios::trunc);
+        for (const std::string& name : names)
+            list << name << '\0';
+        list.close();
+        if (!list)
+            return fail(makeError(ErrorKind::NoSpace, "cannot write in this folder")
+                            .inFile(folder.string())
+                            .withAdvice("Free some space or choose another folder; nothing was left behind"));
+        reserved->claims_.push_back(std::move(claim));
     }
     // Put in place after it was planned, and before it was held.
     for (const PlannedOutput& output : outputs)
@@ -143,11 +168,37 @@ Result<std::unique_ptr<ReservedNames>> ReservedNames::of(const std::vector<Plann
             if (!output.replace && place != output.target.parent_path() / recordName(output.target) &&
                 standsThere(place))
                 return std::unique_ptr<ReservedNames>();
-    return names;
+    return reserved;
+}
+
+// Runs look at claims and add their own one after another.
+Result<std::unique_ptr<FileLock>> ReservedNames::turnIn(const fs::path& folder) {
+    for (int again = 0; again < kMostTurns; ++again) {
+        std::error_code code;
+        std::vector<fs::path> missing;
+        for (fs::path at = folder; !at.empty() && !fs::exists(at, code) && at != at.parent_path();
+             at = at.parent_path())
+            missing.push_back(at);
+        fs::create_directories(folder, code);
+        madeFolders_.insert(madeFolders_.begin(), missing.begin(), missing.end());
+        auto turn = FileLock::ofItsOwn(folder / kTurn);
+        // Another run may take away a folder that it made.
+        const bool gone = !turn && !missing.empty() && !fs::exists(folder, code);
+        if (!turn && !gone) {
+            turn.error().file = folder.string();
+            return turn;
+        }
+        if (turn && *turn)
+            return turn;
+        std::this_thread::sleep_for(kPause / 10);
+    }
+    return fail(makeError(ErrorKind::NotWritable, "another run looks for free names here and does not end")
+                    .inFile(folder.string())
+                    .withAdvice("Wait until it has ended, or end it"));
 }
 
 ReservedNames::~ReservedNames() {
-    locks_.clear();
+    claims_.clear();
     for (const fs::path& folder : madeFolders_)
         ::rmdir(folder.c_str());
 }

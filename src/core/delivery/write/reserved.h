@@ -3,7 +3,9 @@
 // Runs side by side: each holds the names that it will write until it ends, on this machine or another that shares the
 // folder.
 #include <functional>
+#include <map>
 #include <memory>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -17,10 +19,16 @@ namespace wyc {
 [[nodiscard]] std::vector<fs::path> placesOf(const fs::path& target, const std::optional<fs::path>& rest,
                                              bool ownFolder);
 [[nodiscard]] std::vector<fs::path> placesOf(const PlannedOutput& output);
-/// Another run holds this place now.
-[[nodiscard]] bool isBeingWritten(const fs::path& place);
-/// Beside a place, while it is held.
-[[nodiscard]] fs::path heldBy(const fs::path& place);
+/// Places that other runs hold now, looked up once a folder. A hint: it may change at any moment.
+class HeldPlaces {
+  public:
+    [[nodiscard]] bool contains(const fs::path& place);
+
+  private:
+    std::map<fs::path, std::set<std::string>> names_; // by folder
+};
+/// A file of a run that names what it will write in this folder. It goes with the run.
+[[nodiscard]] bool isClaim(const fs::path& file);
 
 /// What a killed run left beside its targets.
 struct Leftover {
@@ -42,8 +50,9 @@ class ReservedNames {
 
   private:
     ReservedNames() = default;
+    [[nodiscard]] Result<std::unique_ptr<FileLock>> turnIn(const fs::path& folder);
     std::vector<fs::path> madeFolders_; // the innermost first
-    std::vector<std::unique_ptr<FileLock>> locks_;
+    std::vector<std::unique_ptr<FileLock>> claims_;
 };
 
 struct ReservedRun {

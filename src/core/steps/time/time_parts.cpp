@@ -18,8 +18,12 @@ bool insideSpan(const TimeSpan& span, double t) {
 // The shape that the scene is about: the moving one with the most samples.
 const Node* leadShape(const Scene& scene) {
     const Node* lead = nullptr;
+    // Where single moments are wanted, what lies on still points and changes gives them samples.
+    const auto moves = [&](const Geometry& shape) {
+        return !shape.sampling().isStill() && !(scene.view.moments && shape.sameAlways());
+    };
     for (const Node& node : scene.nodes)
-        if (node.geometry && !node.geometry->sampling().isStill() &&
+        if (node.geometry && moves(*node.geometry) &&
             (!lead || node.geometry->sampling().count() > lead->geometry->sampling().count()))
             lead = &node;
     return lead;
