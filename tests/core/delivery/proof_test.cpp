@@ -503,7 +503,7 @@ TEST(Proof, AWrongStepFailsThoughFileAndMeaningAgree) {
     const auto good = deliver(*right);
     ASSERT_TRUE(good) << good.error().text();
     EXPECT_TRUE(good->proof.sourceCompared);
-    EXPECT_GE(good->proof.items.back().shown.moments.count, 24U); // a camera: at every frame
+    EXPECT_GE(good->proof.items.back().shown.moments.count(), 24U); // a camera: at every frame
     EXPECT_NE(good->proof.items.back().compared().find("focal length"), std::string::npos);
     const std::string before = test::readFile(folder / "a.abc");
     const auto late = applySteps(source, {{"offset", {{"frames", 11.0}}, true}, chain[1]});
@@ -626,7 +626,7 @@ TEST(Proof, FollowsPointsThroughSplitAndMerge) {
         ASSERT_TRUE(good) << good.error().text();
         for (const ProvenItem& item : good->proof.items) {
             EXPECT_TRUE(test::allComparable(item)) << item.item;
-            EXPECT_GE(item.shown.moments.count, 24U);
+            EXPECT_GE(item.shown.moments.count(), 24U);
         }
         Scene wrong = *right;
         const std::size_t last = wrong.nodes.size() - 1; // its last point

@@ -107,7 +107,7 @@ TEST_F(Take, IsProvenAgainstTheFileThatThePointsComeFrom) {
         ASSERT_FALSE(done->proof.items.empty());
         for (const ProvenItem& item : done->proof.items)
             if (!item.group) {
-                EXPECT_GE(item.shown.moments.count, 20U) << format;
+                EXPECT_GE(item.shown.moments.count(), 20U) << format;
                 EXPECT_TRUE(test::allComparable(item)) << item.shown.notCompared.front();
             }
     }

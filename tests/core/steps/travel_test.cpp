@@ -130,7 +130,7 @@ TEST(Travel, IsProvenWhateverTheFormatAndAWrongOneIsNot) {
                     const auto result = test::delivered(scene, chain, chain, format, folder.path());
                     ASSERT_TRUE(result) << result.error().text();
                     EXPECT_TRUE(result->proof.passed) << result->proof.words();
-                    EXPECT_EQ(result->proof.items[0].shown.mixed.count, 0U);
+                    EXPECT_EQ(result->proof.items[0].shown.mixed.count(), 0U);
                     EXPECT_TRUE(result->proof.items[0].shown.notCompared.empty());
                     std::vector<Step> other = chain;
                     other[0].options["travel"] = "comes back";

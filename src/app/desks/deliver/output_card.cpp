@@ -94,7 +94,7 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
                                        QString::fromStdString(lengthText(drift))),
                               parent));
     if (proof.sourceCompared) {
-        QString words = moments.count == 0
+        QString words = moments.count() == 0
                             ? tr("not compared with the source")
                             : tr("as the source shows %1 at %2")
                                   .arg(one ? tr("it") : tr("them"), QString::fromStdString(moments.words(proof.rate)));

@@ -556,7 +556,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
                               .run(part));
             if (source && (!isGroup(it) || source->isPlace() || saysSomething(it)))
                 WYC_CHECK(source->compareMoments(format, part, item.shown));
-            if (item.shown.mixed.count > 0)
+            if (item.shown.mixed.count() > 0)
                 item.shown.notCompared.push_back(item.shown.mixed.words(output.rate) +
                                                  ": there the steps mix poses, and no sum of the source's says how");
             WYC_TRY(wanted, channelsOf(meant, node, format));

@@ -61,7 +61,7 @@ std::string itemRows(const Proof& proof) {
                             groupedDigits(item.samples), rangeOf(item.first, item.last),
                             item.points > 0 ? hashText(item.topology).substr(0, 8) : "",
                             lengthText(item.largestDriftMetres), escaped(item.compared()));
-        if (const Shown::Moments& moments = item.shown.moments; proof.sourceCompared && moments.count > 0)
+        if (const Shown::Moments& moments = item.shown.moments; proof.sourceCompared && moments.count() > 0)
             html += fmt::format("<tr><td class='soft' colspan='6'>compared with its source at {}{}</td></tr>",
                                 moments.words(proof.rate),
                                 item.shown.between > 0

@@ -7,6 +7,7 @@
 
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/text.h"
 #include "delivery/proof/shown_channels.h"
 #include "scene/instances.h"
@@ -231,24 +232,40 @@ void ShownNode::note(double seconds, double gap, double size, Shown& shown) cons
                                                   frameText(snappedFrame(intention_->rate.frameAt(seconds))), gap));
 }
 
-void Shown::Moments::add(double seconds) {
-    ++count;
-    span = span ? TimeSpan{std::min(span->first, seconds), std::max(span->last, seconds)} : TimeSpan{seconds, seconds};
+void Shown::Moments::add(const Moments& other) {
+    seconds.insert(seconds.end(), other.seconds.begin(), other.seconds.end());
 }
 
-void Shown::Moments::add(const Moments& other) {
-    const std::size_t sum = count + other.count;
-    if (other.span)
-        for (const double seconds : {other.span->first, other.span->last})
-            add(seconds);
-    count = sum;
+std::string Shown::Moments::frames(const FrameRate& rate) const {
+    std::vector<double> all;
+    for (const double at : seconds)
+        all.push_back(snappedFrame(rate.frameAt(at)));
+    std::sort(all.begin(), all.end());
+    all.erase(std::unique(all.begin(), all.end(), [](double a, double b) { return sameFrame(a, b); }), all.end());
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < all.size(); ++i)
+        steps.push_back(all[i] - all[i - 1]);
+    const double usual = steps.empty() ? 1.0 : std::max(1.0, middleOf(steps)); // every second frame has no gaps
+    std::vector<std::string> runs;
+    std::size_t left = 0;
+    for (std::size_t i = 0, first = 0; i < all.size(); ++i) {
+        if (i + 1 < all.size() && all[i + 1] - all[i] < 1.5 * usual)
+            continue;
+        if (runs.size() < kMostWords)
+            runs.push_back(first == i ? frameText(all[i]) : frameText(all[first]) + " – " + frameText(all[i]));
+        else
+            ++left;
+        first = i + 1;
+    }
+    return fmt::format("{}{}", fmt::join(runs, ", "), left > 0 ? fmt::format(" and {} more stretches", left) : "");
 }
 
 std::string Shown::Moments::words(const FrameRate& rate) const {
-    const std::string first = frameText(snappedFrame(rate.frameAt(span->first)));
-    const std::string last = frameText(snappedFrame(rate.frameAt(span->last)));
-    return fmt::format("{} moment{}, frame{}", groupedDigits(count), count == 1 ? "" : "s",
-                       first == last ? " " + first : "s " + first + " – " + last);
+    if (count() == 1)
+        return "1 moment"; // of what is still, at any time
+    const std::string where = frames(rate);
+    const bool one = where.find_first_of(",–") == std::string::npos;
+    return fmt::format("{} moments, frame{} {}", groupedDigits(count()), one ? "" : "s", where);
 }
 
 Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {

@@ -21,13 +21,14 @@ inline constexpr std::size_t kMostWords = 4;
 
 /// What was compared with the source, and how far off it was, in the result's unit.
 struct Shown {
-    /// Moments, and from when to when.
     struct Moments {
-        std::size_t count = 0;
-        std::optional<TimeSpan> span;
-        void add(double seconds);
+        std::vector<double> seconds; // in any order
+        void add(double at) { seconds.push_back(at); }
         void add(const Moments& other);
-        /// "136 moments, frames 1001 – 1136"; there must be one.
+        [[nodiscard]] std::size_t count() const { return seconds.size(); }
+        /// From which frame to which, as far as they follow each other: "1071 – 1077, 1119 – 1125".
+        [[nodiscard]] std::string frames(const FrameRate& rate) const;
+        /// "136 moments, frames 1001 – 1136"
         [[nodiscard]] std::string words(const FrameRate& rate) const;
     };
     Moments moments;         // at samples and whole frames

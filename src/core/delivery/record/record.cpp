@@ -75,18 +75,16 @@ json number(double value) {
 
 json toJson(const Proof& proof) {
     json items = json::array();
-    const auto frameOrNull = [&](const Shown::Moments& moments, bool last) {
-        return moments.span ? json(snappedFrame(proof.rate.frameAt(last ? moments.span->last : moments.span->first)))
-                            : json(nullptr);
-    };
     for (const ProvenItem& item : proof.items) {
         json shown = nullptr;
         if (proof.sourceCompared)
-            shown = {
-                {"moments", item.shown.moments.count},           {"first", frameOrNull(item.shown.moments, false)},
-                {"last", frameOrNull(item.shown.moments, true)}, {"between", item.shown.between},
-                {"largest", number(item.shown.worst)},           {"largest_between", number(item.shown.worstBetween)},
-                {"disagreements", item.shown.disagreements},     {"not_compared", item.shown.notCompared}};
+            shown = {{"moments", item.shown.moments.count()},
+                     {"frames", item.shown.moments.frames(proof.rate)},
+                     {"between", item.shown.between},
+                     {"largest", number(item.shown.worst)},
+                     {"largest_between", number(item.shown.worstBetween)},
+                     {"disagreements", item.shown.disagreements},
+                     {"not_compared", item.shown.notCompared}};
         items.push_back({{"item", validUtf8(item.item)},
                          {"kind", item.kind},
                          {"points", item.points},
