@@ -158,7 +158,8 @@ TEST_F(Runs, ATargetsNumberIsWrittenInTwoWaysAndNoOther) {
     const std::string source = (folder_ / "early.abc").string();
     ASSERT_EQ(wyc({"convert", source, "-o", (folder_ / "a/poses.%04d.obj").string()}).code, 0);
     EXPECT_TRUE(fs::exists(folder_ / "a/poses.1001.obj"));
-    for (const char* name : {"poses.$4.obj", "poses.%s.obj", "poses.@@@@.obj", "poses.<frame>.obj"}) {
+    for (const char* name :
+         {"poses.$4.obj", "poses.%s.obj", "poses.@@@@.obj", "poses.<frame>.obj", "poses.####.##.obj"}) {
         const auto refused = wyc({"convert", source, "-o", (folder_ / "b" / name).string()});
         EXPECT_EQ(refused.code, 2) << name;
         EXPECT_NE(refused.err.find("####"), std::string::npos) << refused.err;

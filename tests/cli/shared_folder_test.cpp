@@ -3,6 +3,7 @@
 #include <random>
 
 #include <sys/file.h>
+#include <sys/stat.h>
 
 #include "support/two_sources.h"
 
@@ -212,6 +213,24 @@ TEST_F(SharedFolder, ReplacingTakesNothingThatSomebodyElseMade) {
     refusedWith(wyc({"deliver", sequence}), frame);
     fs::remove(frame);
     EXPECT_EQ(wyc({"deliver", sequence}).code, 0);
+}
+
+// Whoever must not read a file of ours cannot tell that it is nobody's.
+TEST_F(SharedFolder, WhatIsHeldIsSeenToBeHeldWhateverTheMask) {
+    fs::create_directories(folder_ / "out");
+    const mode_t mask = ::umask(077);
+    const fs::path path = folder_ / "out/.claimed.wyc-part-1-0";
+    {
+        const auto lock = FileLock::ofItsOwn(path);
+        ::umask(mask);
+        ASSERT_TRUE(lock && *lock);
+        EXPECT_EQ(fs::status(path).permissions() & fs::perms::others_read, fs::perms::others_read);
+        EXPECT_TRUE(FileLock::isHeld(path));
+        const auto second = FileLock::ofItsOwn(path);
+        EXPECT_TRUE(second && !*second);
+    }
+    EXPECT_FALSE(fs::exists(path));
+    EXPECT_FALSE(FileLock::isHeld(path));
 }
 
 TEST_F(SharedFolder, ATargetThatIsThereIsRefusedBeforeAnythingIsWritten) {

@@ -268,7 +268,8 @@ Result<std::unique_ptr<FileLock>> FileLock::ofItsOwn(const fs::path& path) {
         if (::flock(lock->descriptor_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK)
             return std::unique_ptr<FileLock>();
         if (!lock->stands(path))
-            continue; // whoever had it took it away
+            continue;                             // whoever had it took it away
+        (void)!::fchmod(lock->descriptor_, 0644); // others look whether it is held, whatever the mask
         lock->own_ = path;
         return lock;
     }
@@ -277,7 +278,7 @@ Result<std::unique_ptr<FileLock>> FileLock::ofItsOwn(const fs::path& path) {
 bool FileLock::isHeld(const fs::path& path) {
     const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOFOLLOW);
     if (descriptor < 0)
-        return false;
+        return errno == EACCES; // nothing says that it is free
     const bool held = ::flock(descriptor, LOCK_SH | LOCK_NB) != 0 && errno == EWOULDBLOCK;
     ::close(descriptor);
     return held;

@@ -567,9 +567,8 @@ Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<
         }));
         WYC_TRY(inputs, inputsOf(job, spec, sources));
         const auto fits = [&](const DeliveryInput& input) {
-            return only.empty() || std::any_of(only.begin(), only.end(), [&](const std::string& pattern) {
-                       return matchesPattern(spec.name, pattern) || matchesPattern(input.label, pattern) ||
-                              matchesPattern(input.itemName, pattern);
+            return whole || std::any_of(only.begin(), only.end(), [&](const std::string& pattern) {
+                       return matchesPattern(input.label, pattern) || matchesPattern(input.itemName, pattern);
                    });
         };
         const auto others = std::stable_partition(inputs.begin(), inputs.end(), fits);

@@ -5,6 +5,7 @@
 #include "delivery/delivery.h"
 #include "demo/lantern_shoal.h"
 #include "gather/source.h"
+#include "scene/channels.h"
 #include "scene/components/camera.h"
 #include "scene/components/face_sets.h"
 #include "scene/instances.h"
@@ -83,6 +84,34 @@ TEST(ToWorld, PointsLieWhereTheParentsPutThem) {
                 EXPECT_EQ(put[p], transformedPoint(own[p], before));
         }
     }
+}
+
+TEST(ToWorld, ValuesInSpaceOfAGroupStayWhereTheyAreOrAreTold) {
+    Scene scene = nested();
+    PropertyNode pin = plainProperty(Meaning::UserValue, "pin",
+                                     stillValues(ValueType::Double, 3, false, std::vector<double>{1.0, 2.0, 3.0}));
+    pin.role = SpaceRole::Position;
+    scene.nodes[0].properties = plainProperties({pin});
+    const auto kept = applySteps(scene, {world("kept")});
+    ASSERT_TRUE(kept) << kept.error().text();
+    const ValuesPtr held = channelsOf(kept->nodes[0].properties).front().values;
+    const SampledValues& values = *held;
+    ASSERT_EQ(values.sampling().count(), 24U);
+    for (std::size_t i = 0; i < 24; ++i) {
+        const auto now = numbersOf(values, i);
+        const Vec3d before =
+            transformedPoint(Vec3d{1.0, 2.0, 3.0}, placementAt(scene, 0, values.sampling().time(i))->matrix);
+        ASSERT_TRUE(now);
+        EXPECT_LT(length(Vec3d{(*now)[0], (*now)[1], (*now)[2]} - before), 1e-9);
+    }
+    EXPECT_TRUE(kept->report.notCarried.empty());
+    const auto dropped = applySteps(scene, {world("dropped")});
+    ASSERT_TRUE(dropped && dropped->report.notCarried.size() == 1U);
+    EXPECT_EQ(dropped->report.notCarried.front().item, "/group");
+    EXPECT_NE(dropped->report.notCarried.front().what.find("pin"), std::string::npos);
+    // It is still told after a step that leaves out or renames.
+    const auto later = applySteps(*dropped, {{"offset", {{"frames", 3}}, true}});
+    EXPECT_TRUE(later && later->report.notCarried.size() == 1U);
 }
 
 TEST(ToWorld, AMirrorTurnsFacesOverSoThatTheyStillLookOutward) {

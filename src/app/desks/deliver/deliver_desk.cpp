@@ -285,26 +285,32 @@ Result<std::vector<PlannedOutput>> DeliverDesk::planned() const {
     return planDelivery(inputs, asked, workspace_.job().shot);
 }
 
+bool DeliverDesk::canPlan() const {
+    const auto& sources = workspace_.sources();
+    return !workspace_.items().empty() &&
+           std::none_of(sources.begin(), sources.end(), [](const SourceView& s) { return s.opening; });
+}
+
 void DeliverDesk::plan() {
     if (delivering_ || showResults_)
         return;
     stale_ = false;
+    takePlan(canPlan() ? planned() : std::vector<PlannedOutput>());
+    lookForEarlier();
+    showRows();
+}
+
+void DeliverDesk::takePlan(Result<std::vector<PlannedOutput>> outputs) {
     rows_.clear();
     planError_.reset();
     *newestPlan_ = ++plans_;
     comparing_ = 0;
-    const auto& sources = workspace_.sources();
-    const bool opening = std::any_of(sources.begin(), sources.end(), [](const SourceView& s) { return s.opening; });
-    if (!workspace_.items().empty() && !opening) {
-        if (auto outputs = planned()) {
-            for (PlannedOutput& output : *outputs)
-                rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
-            lookForEarlier();
-        } else {
-            planError_ = outputs.error();
-        }
+    if (!outputs) {
+        planError_ = std::move(outputs.error());
+        return;
     }
-    showRows();
+    for (PlannedOutput& output : *outputs)
+        rows_.push_back({std::move(output), JobState::Queued, 0.0, {}, std::nullopt, 0});
 }
 
 // Whether something was delivered of the same items before; looked for by the worker, as folders may be full.
@@ -484,23 +490,17 @@ void DeliverDesk::deliver() {
     if (delivering_)
         return;
     showResults_ = false;
-    plan();
-    if (rows_.empty())
+    if (!canPlan())
         return;
-    auto run = reservedRun([this] { return planned(); }); // names that are free now, and are held
-    if (!run) {
-        planError_ = run.error();
-        rows_.clear();
-        showRows();
-        return;
-    }
-    for (const Leftover& left : run->leftovers)
-        emit workspace_.problem(QString::fromStdString(left.words()));
-    rows_.resize(run->outputs.size());
-    delivering_ = true;
-    showResults_ = true;
+    // Names that are free now, and are held.
+    auto run = reservedRun([this] { return planned(); });
+    takePlan(run ? std::move(run->outputs) : Result<std::vector<PlannedOutput>>(fail(run.error())));
+    delivering_ = showResults_ = !rows_.empty();
+    if (run)
+        for (const Leftover& left : run->leftovers)
+            emit workspace_.problem(QString::fromStdString(left.words()));
     for (std::size_t i = 0; i < rows_.size(); ++i) {
-        const PlannedOutput& output = rows_[i].plan = std::move(run->outputs[i]);
+        const PlannedOutput& output = rows_[i].plan;
         rows_[i].jobId = workspace_.deliveryRunner().start(
             tr("Delivering %1").arg(QString::fromStdString(output.item)),
             [this, output, i, held = run->names](const Progress& progress) mutable -> Result<JobRunner::Done> {

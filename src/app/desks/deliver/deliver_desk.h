@@ -47,7 +47,9 @@ class DeliverDesk : public Desk {
     [[nodiscard]] std::vector<std::string> chosenPatterns() const;
     void refresh();
     [[nodiscard]] Result<std::vector<PlannedOutput>> planned() const;
+    [[nodiscard]] bool canPlan() const;
     void plan();
+    void takePlan(Result<std::vector<PlannedOutput>> outputs);
     void showRows();
     void lookForEarlier();
     void compareWithEarlier();

@@ -64,6 +64,13 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     const fs::path& target = spec.target;
     WYC_TRY(type, requireFormat(target));
     WYC_TRY(format, chosenAs(*type, spec.formatOptions));
+    const std::string targetName = target.filename().string();
+    const auto run = targetName.find('#');
+    if (format->sequence && run != std::string::npos &&
+        targetName.find('#', std::min(targetName.find_first_not_of('#', run), targetName.size())) != std::string::npos)
+        return fail(makeError(ErrorKind::BadInput, "a numbered sequence is written at whole frames, by one number")
+                        .inFile(target.string())
+                        .withAdvice("Write one run of # in the name, as poses.####.obj"));
     std::vector<Scene> scenes;
     NodePtr rest;
     nlohmann::json provenance = nlohmann::json::array();

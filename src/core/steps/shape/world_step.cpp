@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include <span>
 #include <unordered_map>
 
 #include <fmt/format.h>
@@ -87,6 +88,21 @@ Sampling poseSampling(const Scene& scene, std::size_t own, const std::vector<boo
     return commonSampling(all);
 }
 
+// A group that goes takes along what somebody attached to it. Boxes are made anew where they are wanted.
+void tellOfValues(const Node& group, ReadReport& report) {
+    constexpr std::size_t kNamed = 3;
+    std::vector<std::string> names;
+    for (const Channel& channel : channelsOf(group.properties))
+        if (channel.space != SpaceRole::Box && channel.values->sampling().count() > 0)
+            names.push_back(channel.name);
+    if (names.empty())
+        return;
+    const auto shown = std::span(names).first(std::min(kNamed, names.size()));
+    report.notCarried.push_back(
+        {group.path, fmt::format("the group goes, with {} value{} ({}{})", names.size(), names.size() == 1 ? "" : "s",
+                                 fmt::join(shown, ", "), names.size() > kNamed ? " …" : "")});
+}
+
 } // namespace
 
 // All shapes in world space. Groups stay, without a transform, or go.
@@ -113,6 +129,7 @@ Result<Scene> toWorld(const Scene& given, bool keepGroups) {
         const bool bare = node.is().place && !node.geometry && node.transform && childCount[i] == 0;
         if (!prototype && node.is().place && !node.geometry && !bare) {
             if (!keepGroups) {
+                tellOfValues(node, result.report);
                 newIndex[i] = parent;
                 continue;
             }
