@@ -13,7 +13,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "formats/obj/fast_number.h"
+#include "base/fast_number.h"
 
 namespace wyc::obj {
 namespace {

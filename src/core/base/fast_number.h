@@ -7,7 +7,7 @@
 #include <cstdint>
 #include <optional>
 
-namespace wyc::obj {
+namespace wyc {
 
 struct FastNumber {
     float value = 0.0F;
@@ -48,4 +48,4 @@ inline std::optional<FastNumber> fastFloat(const char* at, const char* end) {
     return FastNumber{negative ? -value : value, at};
 }
 
-} // namespace wyc::obj
+} // namespace wyc

@@ -1,0 +1,22 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/usd/compose/choices.h"
+
+#include "base/text.h"
+#include "formats/usd/layer/path.h"
+
+namespace wyc::usd {
+
+bool Choices::loads(const std::string& prim) const {
+    return !payloads.empty() && chosenBy(payloads, {prim, lastName(prim)});
+}
+
+const std::string* Choices::variantOf(const std::string& prim, const std::string& set) const {
+    const std::string* chosen = nullptr;
+    for (const VariantChoice& one : variants) // the last one counts, one for a prim before one for all
+        if (one.set == set && (one.prim.empty() ? true : matchesPattern(prim, one.prim)))
+            if (!chosen || !one.prim.empty())
+                chosen = &one.choice;
+    return chosen;
+}
+
+} // namespace wyc::usd

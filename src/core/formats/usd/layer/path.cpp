@@ -1,0 +1,147 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/usd/layer/path.h"
+
+namespace wyc::usd {
+namespace {
+
+// Where the prim's path ends: at the dot of a property that stands in no braces, or at a bracket. "." and ".." of
+// relative paths are no properties.
+std::size_t primEnd(std::string_view path) {
+    int depth = 0;
+    for (std::size_t i = 0; i < path.size(); ++i) {
+        if (path[i] == '{')
+            ++depth;
+        else if (path[i] == '}')
+            --depth;
+        else if (depth == 0 && path[i] == '[')
+            return i;
+        else if (depth == 0 && path[i] == '.') {
+            if (i + 1 < path.size() && path[i + 1] == '.' && (i == 0 || path[i - 1] == '/')) {
+                ++i;
+                continue;
+            }
+            if (i + 1 == path.size() || (i == 0 && path[i + 1] == '/'))
+                continue;
+            return i;
+        }
+    }
+    return path.size();
+}
+
+} // namespace
+
+std::string childPath(const std::string& parent, std::string_view name) {
+    std::string path = parent;
+    if (path.empty() || (path.back() != '/' && path.back() != '}'))
+        path += '/';
+    path += name;
+    return path;
+}
+
+std::string primPathOf(std::string_view path) {
+    return std::string(path.substr(0, primEnd(path)));
+}
+
+std::string propertyPartOf(std::string_view path) {
+    return std::string(path.substr(primEnd(path)));
+}
+
+std::vector<std::string> namesOf(std::string_view primPath) {
+    std::vector<std::string> names;
+    std::string name;
+    int depth = 0;
+    const auto take = [&] {
+        if (!name.empty())
+            names.push_back(std::move(name));
+        name.clear();
+    };
+    for (const char c : primPath) {
+        if (c == '{') {
+            ++depth;
+            take();
+        } else if (c == '}') {
+            --depth;
+        } else if (depth == 0 && c == '/') {
+            take();
+        } else if (depth == 0) {
+            name += c;
+        }
+    }
+    take();
+    return names;
+}
+
+std::string withoutVariants(std::string_view path) {
+    if (path.find('{') == std::string_view::npos)
+        return std::string(path);
+    std::string result;
+    int depth = 0;
+    bool behind = false; // a selection: what follows is a child
+    for (const char c : path) {
+        if (c == '{')
+            ++depth;
+        else if (c == '}') {
+            --depth;
+            behind = true;
+        } else if (depth == 0) {
+            if (behind && c != '/' && c != '.' && c != '[')
+                result += '/';
+            behind = false;
+            result += c;
+        }
+    }
+    return result;
+}
+
+bool isBelow(std::string_view path, std::string_view prefix) {
+    if (prefix == "/")
+        return path.starts_with('/');
+    return path.starts_with(prefix) &&
+           (path.size() == prefix.size() || path[prefix.size()] == '/' || path[prefix.size()] == '.' ||
+            path[prefix.size()] == '{' || path[prefix.size()] == '[');
+}
+
+std::string parentPath(const std::string& primPath) {
+    if (primPath.size() <= 1)
+        return {};
+    if (primPath.back() == '}')
+        return primPath.substr(0, primPath.rfind('{'));
+    const std::size_t slash = primPath.find_last_of("/}");
+    if (primPath[slash] == '}')
+        return primPath.substr(0, slash + 1);
+    return slash == 0 ? "/" : primPath.substr(0, slash);
+}
+
+std::string lastName(std::string_view primPath) {
+    const std::vector<std::string> names = namesOf(primPath);
+    return names.empty() ? std::string() : names.back();
+}
+
+std::string absolutePath(std::string_view path, const std::string& fromPrim) {
+    if (path.empty() || path.front() == '/')
+        return std::string(path);
+    const std::size_t end = primEnd(path);
+    std::string at = withoutVariants(fromPrim);
+    std::string_view steps = path.substr(0, end);
+    while (!steps.empty()) {
+        const std::size_t slash = steps.find('/');
+        const std::string_view step = steps.substr(0, slash);
+        if (step == "..") {
+            at = parentPath(at);
+            if (at.empty())
+                return {};
+        } else if (!step.empty() && step != ".") {
+            at = childPath(at, step);
+        }
+        steps = slash == std::string_view::npos ? std::string_view() : steps.substr(slash + 1);
+    }
+    return at + std::string(path.substr(end));
+}
+
+bool isPrimPath(std::string_view path) {
+    if (path.empty() || path.front() != '/' || primEnd(path) != path.size())
+        return false;
+    return path == "/" || (path.back() != '/' && path.find("//") == std::string_view::npos);
+}
+
+} // namespace wyc::usd
