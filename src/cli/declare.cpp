@@ -143,9 +143,14 @@ void addFormatOptions(CLI::App& verb, Options Format::*which, std::map<std::stri
         Option shown = *option;
         const std::string help = fmt::format("{}: {}", names, option->help);
         shown.help = help;
-        addDeclared(verb, name, shown, [&typed, name = name](const std::string& text) {
-            typed[name] = text;
-        })->group("Options of formats");
+        const bool several = option->kind == OptionKind::Texts;
+        auto* added = addDeclared(verb, name, shown, [&typed, name = name, several](const std::string& text) {
+            std::string& before = typed[name];
+            before = several && !before.empty() ? before + "\n" + text : text;
+        });
+        if (several) // each time that it is given
+            added->trigger_on_parse()->take_all();
+        added->group("Options of formats");
     }
 }
 

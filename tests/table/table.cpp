@@ -4,6 +4,7 @@
 #include "formats/abc/abc.h"
 #include "formats/mdd/mdd.h"
 #include "formats/obj/obj.h"
+#include "formats/usd/usd.h"
 
 namespace wyc {
 
@@ -11,6 +12,7 @@ const std::vector<Format>& formats() {
     static const std::vector<Format> kFormats = inTable({
         abc::format(),
         mdd::format(),
+        usd::format(),
         obj::format(),
         obj::sequenceFormat(),
         box::format(),

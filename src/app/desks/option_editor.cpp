@@ -55,8 +55,7 @@ QWidget* optionEditor(const Option& option, const nlohmann::json& value, QWidget
                                option.least <= -1e6;
         const bool none = mayBeNone && value.is_number() && value.get<double>() == option.least;
         line->setText(none ? QString()
-                           : QString::fromStdString(value.is_number() ? shortestNumber(value.get<double>())
-                                                                      : value.get<std::string>()));
+                           : QString::fromStdString(typedText(option, value)));
         if (mayBeNone)
             line->setPlaceholderText(OptionEditor::tr("none"));
         if (line->text().startsWith(QLatin1Char('{'))) { // data, and nothing to be typed: another may take its place
@@ -72,7 +71,7 @@ QWidget* optionEditor(const Option& option, const nlohmann::json& value, QWidget
             if (number && !parsed)
                 refused(OptionEditor::tr("“%1”: %2 is a number").arg(QString::fromStdString(given), text(option.name)));
             else
-                changed(number ? nlohmann::json(*parsed) : nlohmann::json(given));
+                changed(number ? nlohmann::json(*parsed) : typedValue(option, given));
         });
         made = line;
     }

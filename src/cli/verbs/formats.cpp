@@ -36,6 +36,7 @@ int runFormats(const Common& common) {
                              {"id", format.id},
                              {"name", format.name},
                              {"extensions", format.extensions},
+                             {"written", format.write != nullptr},
                              {"many_items", format.manyItems},
                              {"sequence", format.sequence},
                              {"contents", contents}});
@@ -45,10 +46,11 @@ int runFormats(const Common& common) {
         return kClean;
     }
     for (const Format& format : formats()) {
-        fmt::print("{} ({}{})\n", format.name, format.extensions.front(), format.sequence ? ", one file a frame" : "");
+        fmt::print("{} ({}{}{})\n", format.name, fmt::join(format.extensions, " "), format.sequence ? ", one file a frame" : "",
+                   format.write ? "" : ", read only");
         for (const Fate fate : {Fate::Kept, Fate::Converted, Fate::Lost})
             for (std::size_t i = 0; i < kContentCount; ++i)
-                if (format.answers[i].fate == fate)
+                if (format.write && format.answers[i].fate == fate)
                     fmt::print("  {:<10} {}{}\n", fateName(fate), contentName(static_cast<Content>(i)),
                                format.answers[i].how.empty() ? "" : fmt::format(": {}", format.answers[i].how));
         printOptions("opening", format.openOptions);

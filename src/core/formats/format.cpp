@@ -154,10 +154,11 @@ std::string standardFormat() {
     return std::string(formats().front().id);
 }
 
-std::string formatList() {
+std::string formatList(bool writtenOnly) {
     std::string list;
     for (const Format& format : formats())
-        list += fmt::format("{}{} {}", list.empty() ? "" : ", ", format.name,
+        if (format.write || !writtenOnly)
+            list += fmt::format("{}{} {}", list.empty() ? "" : ", ", format.name,
                             format.sequence ? fmt::format("name.####{}", format.extensions.front())
                                             : std::string(format.extensions.front()));
     return list;
@@ -220,8 +221,13 @@ Result<const Format*> known(const Format* format, const fs::path& path) {
 
 } // namespace
 
-Result<const Format*> requireFormat(const fs::path& path) {
-    return known(formatOfName(path), path);
+Result<const Format*> requireTargetFormat(const fs::path& path) {
+    WYC_TRY(format, known(formatOfName(path), path));
+    if (format->write)
+        return format;
+    return fail(makeError(ErrorKind::Unsupported, fmt::format("{} is read here, not written", format->name))
+                    .inFile(path.string())
+                    .withAdvice("Formats that are written: " + formatList(true)));
 }
 
 Result<const Format*> requireSourceFormat(const fs::path& path) {

@@ -210,7 +210,7 @@ using FormatPtr = std::shared_ptr<const Format>;
 /// The one that a delivery has until somebody chooses.
 [[nodiscard]] std::string standardFormat();
 /// "Alembic archive .abc, MDD point cache .mdd, …": for advice; and "*.abc *.mdd …", for a dialog.
-[[nodiscard]] std::string formatList();
+[[nodiscard]] std::string formatList(bool writtenOnly = false);
 [[nodiscard]] std::string fileFilter(bool restMeshesOnly = false);
 /// By the extension of a file name, upper or lower case.
 [[nodiscard]] const Format* formatOfName(const fs::path& path);
@@ -221,7 +221,7 @@ using FormatPtr = std::shared_ptr<const Format>;
 /// What is to be read: by its name, else by its content; null where neither says anything.
 [[nodiscard]] const Format* formatOfSource(const fs::path& path);
 /// What is to be written or read; or an error that lists the formats there are.
-[[nodiscard]] Result<const Format*> requireFormat(const fs::path& path);
+[[nodiscard]] Result<const Format*> requireTargetFormat(const fs::path& path);
 [[nodiscard]] Result<const Format*> requireSourceFormat(const fs::path& path);
 
 } // namespace wyc

@@ -5,6 +5,7 @@
 #include "formats/format.h"
 #include "formats/mdd/mdd.h"
 #include "formats/obj/obj.h"
+#include "formats/usd/usd.h"
 
 namespace wyc {
 
@@ -14,6 +15,7 @@ const std::vector<Format>& formats() {
         mdd::format(),
         obj::format(),
         obj::sequenceFormat(),
+        usd::format(),
     });
     return kFormats;
 }

@@ -64,6 +64,10 @@ Result<json> checkedValue(const Option& option, const json& value) {
     case OptionKind::Curve:
     case OptionKind::Weights:
     case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
+    case OptionKind::Texts:
+        if (!value.is_array() || std::any_of(value.begin(), value.end(), [](const json& one) { return !one.is_string(); }))
+            return refuse("a list of texts");
+        return value;
     case OptionKind::Switch: return value.is_boolean() ? Result<json>(value) : refuse("true or false");
     }
     return fail(ErrorKind::Internal, "unknown option kind");
@@ -79,6 +83,7 @@ const char* optionKindName(OptionKind kind) {
     case OptionKind::Axis: return "axis";
     case OptionKind::Choice: return "choice";
     case OptionKind::Text: return "text";
+    case OptionKind::Texts: return "texts";
     case OptionKind::Curve: return "curve";
     case OptionKind::Weights: return "weights";
     case OptionKind::Switch: return "switch";
@@ -115,8 +120,29 @@ json typedValue(const Option& option, const std::string& text) {
         return nullptr;
     if (option.kind == OptionKind::Switch && (text == "true" || text == "false"))
         return text == "true";
+    if (option.kind == OptionKind::Texts) {
+        json list = json::array();
+        std::string all = text;
+        std::replace(all.begin(), all.end(), '\n', ';');
+        for (const std::string& one : splitText(all, ';'))
+            if (const std::string_view kept = trimmed(one); !kept.empty())
+                list.push_back(std::string(kept));
+        return list;
+    }
     const auto number = parseNumber(text);
     return option.isNumber() && number ? json(*number) : json(text);
+}
+
+std::string typedText(const Option& option, const json& value) {
+    if (value.is_null())
+        return "none";
+    if (option.kind == OptionKind::Texts && value.is_array()) {
+        std::vector<std::string> list;
+        for (const json& one : value)
+            list.push_back(one.is_string() ? one.get<std::string>() : one.dump());
+        return fmt::format("{}", fmt::join(list, "; "));
+    }
+    return value.is_number() ? shortestNumber(value.get<double>()) : value.is_string() ? value.get<std::string>() : value.dump();
 }
 
 } // namespace wyc

@@ -12,8 +12,8 @@
 
 namespace wyc {
 
-/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts.
-enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Curve, Weights, Switch };
+/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts. Texts: any number of them.
+enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Texts, Curve, Weights, Switch };
 [[nodiscard]] const char* optionKindName(OptionKind kind);
 
 struct Option {
@@ -38,7 +38,10 @@ using Options = std::vector<Option>;
 /// limits and what was given.
 [[nodiscard]] Result<nlohmann::json> checkedOptions(std::string_view whose, const Options& options,
                                                     const nlohmann::json& given);
-/// What a person typed for an option, not yet checked; "none" where it may be none.
+/// What a person typed for an option, not yet checked; "none" where it may be none. Of several texts: one a line, or
+/// with ';' between them.
 [[nodiscard]] nlohmann::json typedValue(const Option& option, const std::string& text);
+/// As a person would type it.
+[[nodiscard]] std::string typedText(const Option& option, const nlohmann::json& value);
 
 } // namespace wyc

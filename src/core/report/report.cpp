@@ -192,9 +192,111 @@ json materialInfo(const Material& material) {
         if (!input.texture.empty())
             into.update({{"texture", validUtf8(input.texture)}, {"texture_found", input.textureFound}});
     }
+    entry["textures"] = json::array();
+    for (const auto& [name, member] : kLookInputs)
+        if (const LookInput& input = material.look.*member; !input.texture.empty())
+            entry["textures"].push_back({{"path", validUtf8(input.texture)}, {"found", input.textureFound}});
     for (const Channel& channel : channelsOf(material.graph))
         entry["graph"].push_back(validUtf8(channel.name));
     return entry;
+}
+
+// Of a scene that is made of several files, and what its opening offers.
+void addLayers(json& info, const ReadReport& report) {
+    if (!report.layers.empty())
+        info["layers"] = json::array();
+    for (const ReadLayer& layer : report.layers)
+        info["layers"].push_back({{"path", validUtf8(layer.path)},
+                                  {"found", layer.found},
+                                  {"offset", layer.offset},
+                                  {"scale", layer.scale},
+                                  {"rate", layer.rate ? json(layer.rate->text()) : json(nullptr)},
+                                  {"unit_metres", orNull(layer.unitMetres)},
+                                  {"up_axis", layer.upAxis ? json(upAxisName(*layer.upAxis)) : json(nullptr)}});
+    if (report.layers.empty())
+        return;
+    info["variants"] = json::array();
+    info["payloads"] = json::array();
+    for (const ReadChoice& choice : report.choices) {
+        if (choice.set.empty()) {
+            info["payloads"].push_back({{"item", validUtf8(choice.item)}, {"loaded", choice.chosen == "loaded"}});
+            continue;
+        }
+        json choices = json::array();
+        for (const std::string& one : choice.choices)
+            choices.push_back(validUtf8(one));
+        info["variants"].push_back({{"item", validUtf8(choice.item)},
+                                    {"set", validUtf8(choice.set)},
+                                    {"choices", std::move(choices)},
+                                    {"chosen", choice.chosen.empty() ? json(nullptr) : json(validUtf8(choice.chosen))}});
+    }
+}
+
+// Values of an attribute at a moment, laid out one for each element.
+Result<json> attributeJson(const PropertyNode& property, double seconds) {
+    static constexpr const char* kScopes[] = {"constant", "face", "point", "corner"};
+    const PropertyNode* numbering = numberingOf(property);
+    const PropertyNode& holder = numbering ? property.children.front() : property;
+    const SampledValues& values = *holder.values;
+    WYC_TRY(read, values.readAt(seconds, {holder.role, nullptr}));
+    json list = json::array();
+    if (values.type() == ValueType::String || values.type() == ValueType::WideString) {
+        for (const std::string& text : stringsOf(values.type(), read.bytes))
+            list.push_back(validUtf8(text));
+    } else {
+        WYC_TRY(numbers, numbersAt(values, seconds, {holder.role, nullptr}));
+        const std::size_t extent = std::max<std::size_t>(1, values.extent());
+        for (std::size_t i = 0; i + extent <= numbers.size(); i += extent) {
+            json one = json::array();
+            for (std::size_t k = 0; k < extent; ++k)
+                one.push_back(number(static_cast<float>(numbers[i + k])));
+            list.push_back(extent == 1 ? one[0] : std::move(one));
+        }
+    }
+    if (numbering) {
+        WYC_TRY(which, numbersAt(*numbering->values, seconds));
+        json laid = json::array();
+        for (const double w : which)
+            laid.push_back(w >= 0.0 && w < static_cast<double>(list.size()) ? list[static_cast<std::size_t>(w)] : json(nullptr));
+        list = std::move(laid);
+    }
+    return json{{"scope", kScopes[static_cast<std::size_t>(property.scope)]}, {"values", std::move(list)}};
+}
+
+// What a sample says beside points and place.
+Status addFurther(json& item, const Scene& scene, const Node& node, double seconds, const Mat4& world) {
+    if (node.isInstance())
+        item["instance_of"] = validUtf8(node.instanceLabel);
+    if (const Material* material = node.material.value ? materialOf(scene, node.material, {}) : nullptr)
+        item["material"] = validUtf8(material->name);
+    if (node.kind == NodeKind::Instancer) {
+        WYC_TRY(instances, instancesAt(node, seconds));
+        item["instances"] = json::array();
+        for (const InstanceFigures& one : instances) {
+            const auto prototype = one.prototype >= 0 && node.prototypes && static_cast<std::size_t>(one.prototype) < node.prototypes->size()
+                                       ? scene.find((*node.prototypes)[static_cast<std::size_t>(one.prototype)])
+                                       : std::nullopt;
+            Mat4 own;
+            if (prototype) {
+                WYC_TRY(local, localMatrix(scene, *prototype, seconds));
+                own = local;
+            }
+            item["instances"].push_back({{"world_matrix", matrixJson(own * one.matrix() * world)},
+                                         {"visible", true},
+                                         {"id", one.id},
+                                         {"prototype", prototype ? json(validUtf8(scene.nodes[*prototype].path)) : json(nullptr)}});
+        }
+    }
+    for (const PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
+        const bool attribute = isAttribute(property.meaning) || property.meaning == Meaning::Widths ||
+                               property.meaning == Meaning::Velocities || property.meaning == Meaning::UserValue;
+        const bool valued = property.values ? property.values->sampling().count() > 0 : numberingOf(property) != nullptr;
+        if (!attribute || !valued)
+            continue;
+        WYC_TRY(values, attributeJson(property, seconds));
+        item["attributes"][validUtf8(property.name)] = std::move(values);
+    }
+    return {};
 }
 
 json listed(const std::vector<NotCarried>& entries) {
@@ -230,7 +332,12 @@ Result<json> sourceInfo(const Source& source, bool deep) {
             first = std::min(first.value_or(*facts.first), *facts.first);
             last = std::max(last.value_or(*facts.last), *facts.last);
         }
-        items.push_back(itemInfo(scene, i, facts, deep));
+        json item = itemInfo(scene, i, facts, deep);
+        if (scene.report.saidBy)
+            if (const auto said = scene.report.saidBy->find(scene.nodes[i].id); said != scene.report.saidBy->end())
+                for (const std::uint32_t layer : said->second)
+                    item["layers"].push_back(validUtf8(scene.report.layers[layer].path));
+        items.push_back(std::move(item));
         if (auto finding = facesOutOfRange(scene.nodes[i], facts))
             findings.push_back(std::move(*finding));
     }
@@ -245,6 +352,7 @@ Result<json> sourceInfo(const Source& source, bool deep) {
         info["findings"].push_back(toJson(finding));
     for (const Material& material : scene.materials)
         info["materials"].push_back(materialInfo(material));
+    addLayers(info, scene.report);
     return info;
 }
 
@@ -294,6 +402,8 @@ Result<json> sampleDocument(const Source& source, const std::vector<double>& fra
                 item["face_sizes"] = topology->faceSizes();
                 item["corners"] = topology->corners();
             }
+            if (auto status = addFurther(item, scene, node, seconds, placement.matrix); !status)
+                return fail(std::move(status.error()).forItem(node.path));
             items.push_back(std::move(item));
         }
         list.push_back({{"frame", frame}, {"seconds", seconds}, {"items", std::move(items)}});

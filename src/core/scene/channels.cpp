@@ -37,6 +37,7 @@ Channel channelOf(const PropertyNode& property, const PropertyNode* group, const
                                                          : Blend::Linear;
     if (const PropertyNode* numbers = part ? numberingOf(*group) : nullptr) {
         channel.indices = numbers->name == property.name;
+        channel.name = path + (channel.indices ? "/numbers" : "/values"); // whatever its format calls them
         if (!channel.indices)
             channel.numbers = numbers->values;
     }

@@ -175,8 +175,10 @@ std::string toldAs(const PropertyNode& property, const std::string& group) {
     if (property.meaning == Meaning::Unknown)
         return group.empty() ? property.name : group + "/" + property.name;
     std::string name = traits.name;
+    // Some formats mark settings of surfaces by a dot.
+    const bool marked = property.meaning == Meaning::SurfaceSetting && property.name.starts_with('.');
     if (traits.named)
-        name += " '" + property.name + "'";
+        name += " '" + property.name.substr(marked ? 1 : 0) + "'";
     return traits.ofGroup && !group.empty() ? group + " " + name : name;
 }
 

@@ -201,6 +201,24 @@ struct View {
     }
 };
 
+/// One of the files that a scene is made of.
+struct ReadLayer {
+    std::string path;
+    bool found = true;
+    double offset = 0.0; // of its times, in frames of the scene
+    double scale = 1.0;
+    std::optional<FrameRate> rate = {}; // as it states them
+    std::optional<double> unitMetres = {};
+    std::optional<UpAxis> upAxis = {};
+};
+/// Something that an opening offers to choose.
+struct ReadChoice {
+    std::string item;
+    std::string set; // of variants; empty: whether its payload is loaded
+    std::vector<std::string> choices;
+    std::string chosen; // empty: none
+};
+
 /// What was said on the way here: by the reader, and by steps that left something out. What is said of a node follows
 /// it through steps that rename or leave out.
 struct ReadReport {
@@ -208,6 +226,10 @@ struct ReadReport {
     std::vector<NotCarried> carried;    // understood by nobody here, and passed on
     std::vector<ReaderRemark> remarks;
     std::vector<std::string> files; // further ones that the source names, whether there or not
+    std::vector<ReadLayer> layers;  // the strongest first; empty where a source is one file
+    std::vector<ReadChoice> choices;
+    /// Of nodes that several layers may speak of: numbers of those layers, the strongest first.
+    std::shared_ptr<const std::map<NodeId, std::vector<std::uint32_t>>> saidBy = {};
 };
 
 /// What only the format that it came from understands; its own writer passes it on.

@@ -11,7 +11,24 @@ namespace wyc::test {
 namespace {
 
 using nlohmann::json;
-using namespace wyc::usd;
+using usd::ArrayEdit;
+using usd::Base;
+using usd::ComposedScene;
+using usd::Data;
+using usd::Dictionary;
+using usd::Field;
+using usd::ListEdit;
+using usd::ListItem;
+using usd::Opaque;
+using usd::Prim;
+using usd::PrimSpec;
+using usd::Problem;
+using usd::PropertySpec;
+using usd::Relocates;
+using usd::SpecCounts;
+using usd::Type;
+using usd::Value;
+using usd::ValueSource;
 
 json number(double value) {
     if (value != value)
@@ -86,10 +103,10 @@ void compareValue(Tally& tally, const Value& value, const json& expected, const 
             all.push_back(text);
         }
     } else {
-        const auto held = bytesOf(*data);
+        const auto held = usd::bytesOf(*data);
         ASSERT_TRUE(held) << held.error().text();
         bytes = **held;
-        const std::vector<double> numbers = numbersOf(data->type, bytes);
+        const std::vector<double> numbers = usd::numbersOf(data->type, bytes);
         for (std::size_t i = 0; i < numbers.size() / data->type.count; ++i)
             all.push_back(shown(data->type, numbers, i));
     }
@@ -132,7 +149,7 @@ json items(const std::vector<ListItem>& list, ListEdit::Of of) {
     return result;
 }
 
-json editsOf(const Layer& layer) {
+json editsOf(const usd::Layer& layer) {
     json edits = json::array();
     const auto add = [&](const std::string& path, const Field& field) {
         const ListEdit* list = field.value.list();
@@ -152,7 +169,7 @@ json editsOf(const Layer& layer) {
                 one[name] = items(*part, list->of);
         edits.push_back(one);
     };
-    forEachPrim(*layer.root, "/", [&](const std::string& path, const PrimSpec& prim) {
+    usd::forEachPrim(*layer.root, "/", [&](const std::string& path, const PrimSpec& prim) {
         for (const Field& field : prim.fields)
             add(path, field);
         for (const PropertySpec& property : prim.properties)
@@ -165,7 +182,7 @@ json editsOf(const Layer& layer) {
 void compareLayers(Tally& tally, const ComposedScene& scene, const json& expected, const std::filesystem::path& file) {
     for (const json& wanted : expected) {
         const std::string called = wanted["file"];
-        const Layer* found = nullptr;
+        const usd::Layer* found = nullptr;
         for (const auto& [name, layer] : scene.assets().layers()) {
             std::error_code code;
             if (wanted["encoding"] == "usdz" && name.starts_with((file.parent_path() / called).string().substr(0, (file.parent_path() / called).string().find(']'))))
@@ -198,10 +215,10 @@ void compareLayers(Tally& tally, const ComposedScene& scene, const json& expecte
         tally.equal(edits.size(), wanted.value("listEdits", json::array()).size(), what + " number of list edits");
         std::vector<std::string> subLayers;
         if (const Value* names = found->field("subLayers"))
-            subLayers = textsOf(*names);
+            subLayers = usd::textsOf(*names);
         std::vector<double> offsets;
         if (const Value* value = found->field("subLayerOffsets"))
-            offsets = *numbersOf(*value);
+            offsets = *usd::numbersOf(*value);
         const json wantedSub = wanted.value("subLayers", json::array());
         tally.equal(subLayers.size(), wantedSub.size(), what + " sublayers");
         for (std::size_t i = 0; i < wantedSub.size() && i < subLayers.size(); ++i) {
@@ -223,7 +240,7 @@ void compareLayers(Tally& tally, const ComposedScene& scene, const json& expecte
         for (const json& order : wanted.value("orders", json::array())) {
             const PrimSpec* prim = found->prim(order["path"].get<std::string>());
             const Value* value = prim ? prim->field(order["field"].get<std::string>()) : nullptr;
-            tally.equal(value ? textsOf(*value) : std::vector<std::string>{}, order["order"].get<std::vector<std::string>>(), what + " order");
+            tally.equal(value ? usd::textsOf(*value) : std::vector<std::string>{}, order["order"].get<std::vector<std::string>>(), what + " order");
         }
     }
 }
@@ -252,8 +269,8 @@ json plainValue(const Value& value) {
         }
         return data->type.array ? json(*data->texts) : json(data->texts->front());
     }
-    const auto bytes = bytesOf(*data);
-    const std::vector<double> numbers = numbersOf(data->type, **bytes);
+    const auto bytes = usd::bytesOf(*data);
+    const std::vector<double> numbers = usd::numbersOf(data->type, **bytes);
     if (data->type.base == Base::Int64 && !data->type.array) {
         std::int64_t whole = 0;
         std::memcpy(&whole, (*bytes)->data(), 8);
@@ -324,12 +341,12 @@ void walkPrims(const ComposedScene& scene, int number, const std::string& path, 
         visit(path, prim, proxy);
     const Prim& from = prim.shares >= 0 ? scene.prims()[static_cast<std::size_t>(prim.shares)] : prim;
     for (const int child : from.children)
-        walkPrims(scene, child, childPath(path, scene.prims()[static_cast<std::size_t>(child)].name), proxy || prim.instance, visit);
+        walkPrims(scene, child, usd::childPath(path, scene.prims()[static_cast<std::size_t>(child)].name), proxy || prim.instance, visit);
 }
 
 // A path below an instance, as seen from another instance that shows the same.
 std::string movedPath(const std::string& path, const std::string& from, const std::string& to) {
-    return !from.empty() && isBelow(path, from) ? to + path.substr(from.size()) : path;
+    return !from.empty() && usd::isBelow(path, from) ? to + path.substr(from.size()) : path;
 }
 
 void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected, const std::string& file) {
@@ -384,7 +401,7 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
             wantedAttributes.push_back(a["name"]);
         tally.equal(attributes, wantedAttributes, what + " attributes");
         for (const json& a : want.value("attributes", json::array())) {
-            const Attribute got = scene.attribute(prim, a["name"]);
+            const usd::Attribute got = scene.attribute(prim, a["name"]);
             const std::string called = what + "." + a["name"].get<std::string>();
             tally.check(got.isThere(), called + " is missing");
             if (!got.isThere())
@@ -465,7 +482,7 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
 }
 
 void compareStage(Tally& tally, const ComposedScene& scene, const json& wanted, const std::string& file) {
-    const Layer& root = scene.rootLayer();
+    const usd::Layer& root = scene.rootLayer();
     const auto figure = [&](const char* field) { return root.number(field) ? json(*root.number(field)) : json(nullptr); };
     tally.equal(figure("startTimeCode"), wanted["startTimeCode"], file + " start");
     tally.equal(figure("endTimeCode"), wanted["endTimeCode"], file + " end");

@@ -177,7 +177,7 @@ TEST(Sources, AreToldByTheirContentWhereTheirNameSaysNothing) {
         EXPECT_EQ((*source)->format->id, format);
     }
     // What is written is told by its name alone, whatever stands there.
-    EXPECT_FALSE(requireFormat(folder / "shot.cache"));
+    EXPECT_FALSE(requireTargetFormat(folder / "shot.cache"));
     writeFile(folder / "notes.txt", "# not a mesh\nv is a letter\nhello\n");
     writeFile(folder / "empty", "");
     for (const char* name : {"notes.txt", "empty"}) {

@@ -20,6 +20,7 @@
 #include <qcustomplot.h>
 
 #include "desks/desk_parts.h"
+#include "desks/facts/layers_of_item.h"
 #include "desks/option_editor.h"
 #include "measure/motion.h"
 #include "theme/theme.h"
@@ -233,12 +234,14 @@ void FactsDesk::showItem() {
         });
         grid_->addWidget(choose, ++row, 0, 1, 4);
     }
+    const auto choose = [this, id = item->key.source](const std::string& name, const nlohmann::json& value) {
+        // The desk is made anew, and the field with it: not while it is speaking.
+        QTimer::singleShot(0, this, [this, id, name, value] { workspace_.setOpenOption(id, name, value); });
+    };
+    if (QWidget* layers = layersOfItem(*item, gridHost_, choose))
+        grid_->addWidget(layers, ++row, 0, 1, 4);
     if (QWidget* options = optionsEditor(
-            item->source->format->openOptions, item->source->spec.options, gridHost_,
-            [this, id = item->key.source](const std::string& name, const nlohmann::json& value) {
-                // The desk is made anew, and the field with it: not while it is speaking.
-                QTimer::singleShot(0, this, [this, id, name, value] { workspace_.setOpenOption(id, name, value); });
-            },
+            item->source->format->openOptions, item->source->spec.options, gridHost_, choose,
             [this](const QString& why) { emit workspace_.problem(why); }))
         grid_->addWidget(options, ++row, 0, 1, 4);
     if (item->error)

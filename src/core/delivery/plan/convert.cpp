@@ -62,7 +62,7 @@ fs::path withName(const fs::path& target, const std::string& item) {
 Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInput>& inputs,
                                                   const ConversionSpec& spec) {
     const fs::path& target = spec.target;
-    WYC_TRY(type, requireFormat(target));
+    WYC_TRY(type, requireTargetFormat(target));
     WYC_TRY(format, chosenAs(*type, spec.formatOptions));
     const std::string targetName = target.filename().string();
     const auto run = targetName.find('#');

@@ -202,11 +202,19 @@ Status compareFiles(const json& record, const fs::path& target, bool sequence, P
     return {};
 }
 
+// Values by number and their numbers had names of the archive in earlier records.
+std::string nowCalled(const std::string& channel) {
+    for (const auto& [before, now] : {std::pair<std::string_view, std::string_view>{"/.vals", "/values"}, {"/.indices", "/numbers"}})
+        if (channel.ends_with(before))
+            return channel.substr(0, channel.size() - before.size()) + std::string(now);
+    return channel;
+}
+
 void compareRecorded(const std::vector<HashedChannel>& there, const json& recorded,
                      std::map<std::string, std::uint64_t>& channels, std::vector<std::string>& disagreements) {
     for (const auto& [name, hash] : recorded.items()) {
         const auto same = std::find_if(there.begin(), there.end(),
-                                       [&, &key = name](const HashedChannel& c) { return validUtf8(c.name) == key; });
+                                       [key = nowCalled(name)](const HashedChannel& c) { return validUtf8(c.name) == key; });
         if (same == there.end())
             disagreements.push_back(fmt::format("{}: not there", name));
         else if (hash != hashText(same->hash()))

@@ -85,6 +85,8 @@ std::optional<Place> placeOf(const PropertyNode& property, NodeKind kind) {
         return Place{".arbGeomParams", nullptr, layerMetadata(property, extent, extent == 4 ? "rgba" : "rgb")};
     }
     case Meaning::Parameter: return Place{".arbGeomParams", nullptr, parameterMetadata(property, kind)};
+    case Meaning::SurfaceSetting:
+        return kind == NodeKind::Subdivision ? std::optional(Place{"", nullptr, {}}) : std::nullopt;
     default: break;
     }
     if (traitsOf(property.meaning).of == Owner::Camera)
@@ -158,6 +160,8 @@ std::vector<PropertyNode> laidOut(const Node& node) {
     };
     std::set<Meaning> first;
     for (PropertyNode& property : all) {
+        if (property.meaning == Meaning::SurfaceSetting && !property.name.starts_with('.'))
+            property.name.insert(0, 1, '.');
         if (node.kind == NodeKind::FaceSet && property.meaning == Meaning::SetFaces) {
             property.name = ".faces";
             schema.children.push_back(std::move(property));

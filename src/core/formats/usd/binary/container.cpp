@@ -609,6 +609,8 @@ Result<Value> Container::value(ValueWord word, Walk& walk) const {
     Type type = numberType(word.type());
     if (word.isArray()) {
         type.array = true;
+        if (word.payload() >= bytes_.size())
+            return fail(damage(word.payload(), "an array is said to lie behind the end of the file"));
         if (type.base != Base::None) {
             if (word.payload() == 0)
                 return Value::ofBytes(type, {});

@@ -404,6 +404,7 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
     }
     if (list.empty())
         return;
+    context.index.hasPayload = context.index.hasPayload || arc == Arc::Payload;
     if (arc == Arc::Payload && !choices_.loads(composing_)) {
         context.index.unloaded = true;
         return;

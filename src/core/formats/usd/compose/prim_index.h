@@ -73,7 +73,8 @@ struct IndexNode {
 struct PrimIndex {
     std::vector<IndexNode> nodes;
     std::vector<int> byStrength; // those with specs that say something
-    bool unloaded = false;       // it has a payload that is not loaded
+    bool hasPayload = false;
+    bool unloaded = false; // it has a payload that is not loaded
     [[nodiscard]] std::optional<std::string> pathAtRoot(int node, const std::string& path) const;
 };
 using PrimIndexPtr = std::shared_ptr<const PrimIndex>;

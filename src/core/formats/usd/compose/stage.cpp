@@ -13,7 +13,10 @@
 namespace wyc::usd {
 namespace {
 
+// Prims of a composed scene: so many, or a thousand for each that its layers hold; more come of references that multiply.
+constexpr std::size_t kManyPrims = 250'000;
 constexpr std::size_t kMostPrims = 4'000'000;
+constexpr std::size_t kPrimsAHeldOne = 1'000;
 
 std::string textOr(const Value* value, std::string otherwise) {
     return value && value->text() ? *value->text() : std::move(otherwise);
@@ -121,13 +124,21 @@ void ComposedScene::addChildren(int parent, const std::string& prefix) {
         return;
     }
     for (const std::string& name : composer_->childNames(*index, instance)) {
-        if (prims_.size() >= kMostPrims) {
-            composer_->report({"prim.too_many", {}, fmt::format("More than {} prims: the rest is left out", groupedDigits(kMostPrims)),
+        if (prims_.size() >= mostPrims_ && !mayHoldMore()) {
+            composer_->report({"prim.too_many", {}, fmt::format("More than {} prims: the rest is left out", groupedDigits(mostPrims_)),
                                "Choose variants or payloads that show less"});
             return;
         }
         addPrim(composer_->childIndex(*index, name, instance), name, parent);
     }
+}
+
+bool ComposedScene::mayHoldMore() {
+    std::size_t held = 0;
+    for (const auto& [name, layer] : assets_.layers())
+        held += layer->counts().prims;
+    mostPrims_ = std::clamp(held * kPrimsAHeldOne, kManyPrims, kMostPrims);
+    return prims_.size() < mostPrims_;
 }
 
 void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int parent) {

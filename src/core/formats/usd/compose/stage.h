@@ -115,6 +115,7 @@ class ComposedScene {
     Status compose(const fs::path& path);
     void addChildren(int parent, const std::string& prefix);
     void addPrim(PrimIndexPtr index, const std::string& name, int parent);
+    bool mayHoldMore();
     /// Samples that clips give an attribute at one place of a prim; null where none do.
     std::shared_ptr<const Samples> clipsFor(const Prim& prim, const std::string& attribute, const IndexNode& node,
                                             std::size_t layer) const;
@@ -126,6 +127,7 @@ class ComposedScene {
     std::vector<Prim> prims_;
     std::unordered_map<std::string, int> byPath_;
     std::map<std::string, int> prototypes_; // by what instances share
+    std::size_t mostPrims_ = 250'000;
     mutable std::vector<Problem> clipProblems_;
 };
 

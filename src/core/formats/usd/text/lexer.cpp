@@ -411,12 +411,6 @@ Result<std::string> Lexer::written(bool oneBracket) {
     return std::string(trimmed(result));
 }
 
-bool Lexer::endsWithin(std::size_t most) {
-    (void)has(most);
-    const std::size_t count = std::min(most, filled_ - at_);
-    return std::memchr(window_.data() + at_, ']', count) != nullptr;
-}
-
 Result<Lexer::ArrayEnd> Lexer::passArray() {
     ArrayEnd result;
     while (has(1)) {

@@ -48,8 +48,7 @@ class Lexer {
     /// From the bracket that opens here to the one that closes it.
     [[nodiscard]] Result<std::string> bracketed();
 
-    /// From a '[' that was taken: position behind its ']' if that comes within `most` characters and nothing but
-    /// numbers stands between; nothing where it is longer or holds other things.
+    /// Where an array of numbers ends, and what it holds.
     struct ArrayEnd {
         std::uint64_t end = 0;      // of the file: where ']' stands
         std::uint64_t brackets = 0; // '(' on the way
@@ -59,8 +58,6 @@ class Lexer {
     };
     /// Passes all of an array of numbers; comments may stand in it. An error where it never ends.
     [[nodiscard]] Result<ArrayEnd> passArray();
-    /// Whether the array that begins here ends within so many characters.
-    [[nodiscard]] bool endsWithin(std::size_t most);
 
     [[nodiscard]] std::uint64_t position() const { return base_ + at_; }
     [[nodiscard]] std::uint64_t lineNumber() const { return line_; }

@@ -785,14 +785,13 @@ class Reader {
         const std::uint64_t column = lex_.column() + 1;
         if (!lex_.take('['))
             return wrong("a {} is a list in square brackets", nameOf(type));
-        const bool isShort = lex_.endsWithin(kShortArray);
         const std::uint64_t begin = lex_.position();
         WYC_TRY(passed, lex_.passArray());
         const std::uint64_t rows = type.matrix2 ? 3 : type.count == 9 ? 4 : type.count == 16 ? 5 : 1; // brackets a value
         const std::uint64_t count = type.count > 1                    ? passed.brackets / rows
                                     : passed.empty                    ? 0
                                     : passed.commas + (passed.lastIsComma ? 0 : 1);
-        if (!isShort)
+        if (passed.end - begin > kShortArray)
             return Value(Data{type, {}, {}, std::make_shared<const TextArray>(bytes_, type, begin, passed.end, line, column, count)});
         WYC_TRY(bytes, TextArray(bytes_, type, begin, passed.end, line, column, count).read());
         return Value::ofBytes(type, std::move(bytes));

@@ -1,0 +1,259 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/usd/schema/materials.h"
+
+#include <algorithm>
+#include <set>
+
+#include "base/text.h"
+#include "formats/usd/layer/path.h"
+
+namespace wyc::usd {
+namespace {
+
+constexpr std::string_view kBinding = "material:binding";
+
+bool isStronger(const ComposedScene& scene, const Prim& prim, const std::string& relationship) {
+    const Value value = scene.metadata(prim, relationship, "bindMaterialAs");
+    return value.text() && *value.text() == "strongerThanDescendants";
+}
+
+const Prim* parentOf(const ComposedScene& scene, const Prim& prim) {
+    return prim.parent > 0 ? &scene.prims()[static_cast<std::size_t>(prim.parent)] : nullptr;
+}
+
+struct Source {
+    const Prim* prim = nullptr;
+    std::string property;
+};
+
+// Where an input gets its value from: through connections to interfaces and node graphs, to the attribute of a shader's
+// output, or to an input that has a value.
+Source sourceOf(const ComposedScene& scene, const Prim& prim, const std::string& property, int depth = 0) {
+    if (depth > 32)
+        return {};
+    const std::vector<std::string> connected = scene.connections(prim, property);
+    if (connected.empty())
+        return {&prim, property};
+    const std::string part = propertyPartOf(connected.front());
+    const Prim* to = part.size() > 1 ? scene.prim(primPathOf(connected.front())) : nullptr;
+    if (!to)
+        return {};
+    const std::string name = part.substr(1);
+    // The output of a shader is an end; that of a graph leads on.
+    if (to->typeName == "Shader" && name.starts_with("outputs:"))
+        return {to, name};
+    return sourceOf(scene, *to, name, depth + 1);
+}
+
+std::string shaderType(const ComposedScene& scene, const Prim& prim) {
+    return textAtCode(scene.attribute(prim, "info:id"), 0.0);
+}
+
+struct LookName {
+    LookInput Look::*input;
+    std::vector<const char*> names; // as surface shaders call it
+};
+const std::vector<LookName>& lookNames() {
+    static const std::vector<LookName> kNames{
+        {&Look::baseColour, {"diffuseColor", "base_color", "baseColor", "diffuse_color", "color"}},
+        {&Look::metal, {"metallic", "metalness", "base_metalness"}},
+        {&Look::roughness, {"roughness", "specular_roughness"}},
+        {&Look::opacity, {"opacity", "geometry_opacity"}},
+        {&Look::normal, {"normal", "geometry_normal"}},
+        {&Look::emission, {"emissiveColor", "emission_color"}}};
+    return kNames;
+}
+
+// A picture among the inputs of a shader, or of those that feed it.
+void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into, int depth = 0) {
+    if (depth > 8 || !into.texture.empty())
+        return;
+    for (const std::string& name : scene.propertyNames(shader)) {
+        if (!name.starts_with("inputs:") || scene.isRelationship(shader, name))
+            continue;
+        const Source source = sourceOf(scene, shader, name);
+        if (!source.prim)
+            continue;
+        const Attribute attribute = scene.attribute(*source.prim, source.property);
+        if (attribute.type.base == Base::Asset && !attribute.type.array && attribute.hasValue()) {
+            into.texture = textAtCode(attribute, 0.0);
+            into.textureFound = assetIsThere(scene, *source.prim, attribute, into.texture);
+            if (!into.texture.empty())
+                return;
+        }
+    }
+    for (const std::string& name : scene.propertyNames(shader)) {
+        if (!name.starts_with("inputs:") || scene.isRelationship(shader, name))
+            continue;
+        const Source source = sourceOf(scene, shader, name);
+        if (source.prim && source.prim != &shader && source.prim->typeName == "Shader")
+            findTexture(scene, *source.prim, into, depth + 1);
+    }
+}
+
+Look lookOf(const ComposedScene& scene, const Prim& material) {
+    Look look;
+    Source surface;
+    for (const std::string& name : scene.propertyNames(material))
+        if (name == "outputs:surface" || (!surface.prim && name.starts_with("outputs:") && name.ends_with(":surface")))
+            surface = sourceOf(scene, material, name);
+    if (!surface.prim || surface.prim == &material)
+        return look;
+    for (const LookName& one : lookNames())
+        for (const char* name : one.names) {
+            const std::string input = std::string("inputs:") + name;
+            const Attribute own = scene.attribute(*surface.prim, input);
+            if (!own.isThere())
+                continue;
+            LookInput& into = look.*one.input;
+            const Source source = sourceOf(scene, *surface.prim, input);
+            if (source.prim && source.property.starts_with("outputs:")) {
+                findTexture(scene, *source.prim, into);
+            } else if (source.prim) {
+                if (const auto numbers = numbersAtCode(scene.attribute(*source.prim, source.property), 0.0))
+                    for (const double number : *numbers)
+                        into.value.push_back(static_cast<float>(number));
+            }
+            break;
+        }
+    return look;
+}
+
+void addShaders(const ComposedScene& scene, const Prim& prim, const std::string& below, const Clock& clock, std::vector<PropertyNode>& graph) {
+    PropertyNode group = plainProperty(Meaning::Unknown, below.empty() ? "material" : below, nullptr);
+    if (const std::string type = shaderType(scene, prim); !type.empty()) {
+        PropertyValue text;
+        const auto raw = std::as_bytes(std::span(type.c_str(), type.size() + 1));
+        text.bytes.assign(raw.begin(), raw.end());
+        group.children.push_back(plainProperty(Meaning::ShaderType, "type",
+                                               std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
+                                                                              std::vector<PropertyValue>{std::move(text)})));
+    }
+    for (const std::string& name : scene.propertyNames(prim)) {
+        const bool input = name.starts_with("inputs:");
+        if ((!input && !name.starts_with("outputs:")) || scene.isRelationship(prim, name))
+            continue;
+        const std::string called = name.substr(input ? 7 : 8);
+        const Attribute attribute = scene.attribute(prim, name);
+        if (const auto values = input ? valuesOf(attribute, clock) : nullptr)
+            group.children.push_back(plainProperty(attribute.type.base == Base::Asset ? Meaning::ShaderTexture : Meaning::ShaderInput, called, values));
+        if (const auto connected = scene.connections(prim, name); !connected.empty()) {
+            std::string link = propertyPartOf(connected.front());
+            link = link.empty() ? link : link.substr(1);
+            for (const char* part : {"outputs:", "inputs:"})
+                if (link.starts_with(part))
+                    link = link.substr(std::string_view(part).size());
+            link = lastName(primPathOf(connected.front())) + "." + link;
+            PropertyValue text;
+            const auto raw = std::as_bytes(std::span(link.c_str(), link.size() + 1));
+            text.bytes.assign(raw.begin(), raw.end());
+            group.children.push_back(plainProperty(Meaning::ShaderLink, called,
+                                                   std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
+                                                                                  std::vector<PropertyValue>{std::move(text)})));
+        }
+    }
+    if (!group.children.empty())
+        graph.push_back(std::move(group));
+    for (const int child : prim.children) {
+        const Prim& one = scene.prims()[static_cast<std::size_t>(child)];
+        if (one.active && one.defined)
+            addShaders(scene, one, below.empty() ? one.name : below + "/" + one.name, clock, graph);
+    }
+}
+
+} // namespace
+
+bool collectionHolds(const ComposedScene& scene, const Prim& owner, const std::string& name, const std::string& path, int depth) {
+    if (depth > 16)
+        return false;
+    const std::string prefix = "collection:" + name + ":";
+    const std::string rule = textAtCode(scene.attribute(owner, prefix + "expansionRule"), 0.0, "expandPrims");
+    std::size_t longest = 0;
+    bool holds = false;
+    const auto consider = [&](const std::string& rootPath, bool included, bool expands) {
+        if (expands ? isBelow(path, rootPath) : path == rootPath)
+            if (rootPath.size() >= longest) {
+                longest = rootPath.size();
+                holds = included;
+            }
+    };
+    if (const Attribute root = scene.attribute(owner, prefix + "includeRoot"); root.isThere())
+        if (const auto value = root.at(0.0); value && value->boolean().value_or(false))
+            consider("/", true, rule != "explicitOnly");
+    bool nested = false;
+    for (const std::string& target : scene.targets(owner, prefix + "includes")) {
+        const std::string part = propertyPartOf(target);
+        if (part.starts_with(".collection:")) {
+            const Prim* other = scene.prim(primPathOf(target));
+            std::string inner = part.substr(12);
+            nested = nested || (other && collectionHolds(scene, *other, inner, path, depth + 1));
+        } else {
+            consider(target, true, rule != "explicitOnly");
+        }
+    }
+    for (const std::string& target : scene.targets(owner, prefix + "excludes"))
+        consider(target, false, true);
+    return holds || (nested && longest == 0);
+}
+
+Bound boundMaterial(const ComposedScene& scene, const Prim& prim) {
+    Bound found;
+    for (const Prim* at = &prim; at; at = parentOf(scene, *at)) {
+        const std::vector<std::string> names = scene.propertyNames(*at);
+        const auto take = [&](const std::string& relationship, const std::string& material) {
+            if (found.material.empty() || isStronger(scene, *at, relationship))
+                found = {material, at->path + "." + relationship};
+        };
+        // Those by collections come before the one of the prim itself.
+        bool byCollection = false;
+        for (const std::string& name : names) {
+            if (!name.starts_with("material:binding:collection:") || std::count(name.begin(), name.end(), ':') != 3)
+                continue;
+            const std::vector<std::string> targets = scene.targets(*at, name);
+            if (targets.size() != 2)
+                continue;
+            const std::string part = propertyPartOf(targets[0]);
+            const Prim* owner = scene.prim(primPathOf(targets[0]));
+            if (owner && part.starts_with(".collection:") && !byCollection &&
+                collectionHolds(scene, *owner, part.substr(12), prim.path)) {
+                take(name, targets[1]);
+                byCollection = true;
+            }
+        }
+        if (!byCollection && std::find(names.begin(), names.end(), kBinding) != names.end())
+            if (const auto targets = scene.targets(*at, std::string(kBinding)); !targets.empty())
+                take(std::string(kBinding), targets.front());
+    }
+    const Prim* material = scene.prim(found.material);
+    return material ? found : Bound{};
+}
+
+bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute, const std::string& written) {
+    const auto asset = scene.assetPath(prim, attribute.source.node, written);
+    if (!asset || asset->empty())
+        return false;
+    const std::size_t tile = asset->find("<UDIM>");
+    if (tile == std::string::npos)
+        return !scene.resolved(*asset, attribute.source.layer).empty();
+    // Any tile: of ten by a hundred the first that is there.
+    for (int number = 1001; number < 2000; ++number) {
+        std::string one = *asset;
+        one.replace(tile, 6, std::to_string(number));
+        if (!scene.resolved(one, attribute.source.layer).empty())
+            return true;
+    }
+    return false;
+}
+
+Material materialFrom(const ComposedScene& scene, const Prim& prim, const Clock& clock) {
+    Material material;
+    material.name = prim.path.substr(1);
+    material.look = lookOf(scene, prim);
+    std::vector<PropertyNode> graph;
+    addShaders(scene, prim, {}, clock, graph);
+    if (!graph.empty())
+        material.graph = plainProperties(std::move(graph));
+    return material;
+}
+
+} // namespace wyc::usd

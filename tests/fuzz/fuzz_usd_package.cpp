@@ -1,0 +1,8 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// libFuzzer: any bytes as a layered scene (package).
+#include "fuzz_scene.h"
+
+extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
+    wyc::fuzz::doEverything(wyc::fuzz::written("input.usdz", {reinterpret_cast<const char*>(data), size}));
+    return 0;
+}
