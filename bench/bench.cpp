@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// usage: wychronos_bench b1|b4|b5|b6|b7|b8|objects|make-b2|make-large FOLDER
+// usage: wychronos_bench b1|b4|b5|b6|b7|b8|b13|b14|objects|make-b2|make-large FOLDER
 // Each prints one ratio with the mark beside it; the same bytes, warm cache, median of several runs.
 #include <algorithm>
 #include <array>
@@ -19,6 +19,7 @@
 #include "delivery/delivery.h"
 #include "formats/format.h"
 #include "formats/obj/obj.h"
+#include "formats/obj/obj_text.h"
 #include "match/mesh_graph.h"
 #include "match/order_map.h"
 #include "measure/seam_map.h"
@@ -164,6 +165,65 @@ int b5(const fs::path& folder) {
     const double theirs = median(41, [&] { std::memcpy(buffer.data(), from.data(), buffer.size() * sizeof(Vec3f)); });
     fmt::print("B5  one frame of 1,000,000 points {:.3f} ms, memcpy {:.3f} ms: {:.2f} x (mark 2 x)\n", ours * 1e3,
                theirs * 1e3, ours / theirs);
+    return 0;
+}
+
+Result<Scene> opened(const fs::path& path) {
+    OpenRequest request;
+    request.path = path;
+    return formatOfName(path)->read(std::move(request));
+}
+
+// Layered scenes that bench/layers.py made: how long opening takes, and how fast a frame of the binary comes.
+int b13(const fs::path& folder) {
+    for (const auto& [name, what, mark] : {std::tuple{"points.usdc", "a binary layer of 200,000 points", 0.05},
+                                           {"prims.usda", "10,000 prims", 1.0},
+                                           {"instances.usdc", "a million instances", 2.0}}) {
+        bool good = true;
+        const double seconds = median(5, [&] { good = opened(folder / name).has_value() && good; });
+        fmt::print("B13 {} open{}: {:.4f} s (mark {} s)\n", what, good ? "" : " (an error)", seconds, mark);
+    }
+    const auto scene = opened(folder / "points.usdc");
+    if (!scene)
+        return report(scene.error());
+    const Geometry& geometry = *scene->nodes[0].geometry;
+    const std::size_t count = *geometry.pointCount(0);
+    std::vector<Vec3f> buffer(count);
+    std::vector<Vec3f> from(count, Vec3f{1, 2, 3});
+    std::size_t frame = 0;
+    const double ours = median(41, [&] {
+        if (const auto status = geometry.readPoints(frame++ % 8, buffer); !status)
+            report(status.error());
+    });
+    const double theirs = median(41, [&] { std::memcpy(buffer.data(), from.data(), buffer.size() * sizeof(Vec3f)); });
+    fmt::print("B13 one frame of {} points of a binary layer {:.3f} ms, memcpy {:.3f} ms: {:.2f} x (B5's mark 2 x)\n",
+               count, ours * 1e3, theirs * 1e3, ours / theirs);
+    return 0;
+}
+
+// Bytes a second of a text layer, opened and every frame read, against those of the OBJ reader with the same points.
+int b14(const fs::path& folder) {
+    const fs::path path = folder / "points.usda";
+    std::error_code code;
+    const auto bytes = static_cast<double>(fs::file_size(path, code));
+    std::vector<Vec3f> points;
+    const double ours = median(3, [&] {
+        const auto scene = opened(path);
+        if (!scene)
+            return;
+        const Geometry& geometry = *scene->nodes[0].geometry;
+        for (std::size_t i = 0; i < geometry.sampling().count(); ++i)
+            if (const auto status = readPoints(geometry, i, points); !status)
+                report(status.error());
+    });
+    std::string text;
+    for (const Vec3f& p : points)
+        text += fmt::format("v {:.7g} {:.7g} {:.7g}\n", p.x, p.y, p.z);
+    const double theirs = median(9, [&] { (void)obj::parseObj(text, "bench"); });
+    const double rate = bytes / ours / 1e6;
+    const double objRate = static_cast<double>(text.size()) / theirs / 1e6;
+    fmt::print("B14 text layer {:.0f} MB/s, points of an OBJ {:.0f} MB/s: {:.2f} x (mark 0.5 x)\n", rate, objRate,
+               rate / objRate);
     return 0;
 }
 
@@ -378,6 +438,10 @@ int main(int argc, char** argv) {
         return fs::create_directories(folder / "b4"), b4(folder / "b4");
     if (which == "b5")
         return b5(folder);
+    if (which == "b13")
+        return b13(folder);
+    if (which == "b14")
+        return b14(folder);
     if (which == "b6")
         return b6(folder);
     if (which == "b7")

@@ -173,6 +173,8 @@ Status writeClean(DemoWriter& out) {
     WYC_CHECK(out.write(stillScene("kelp_frond_rest", kelpFrond(kRestSeconds)), "clean/kelp_frond_rest.obj"));
     WYC_CHECK(out.write(cacheScene("kelp_frond", kelpFrond, range, rate, asIs), "clean/kelp_frond.mdd"));
     WYC_CHECK(out.write(stillScene("seabed", seabed(174)), "clean/seabed.obj"));
+    for (const auto& [file, text] : shoalLayers())
+        WYC_CHECK(out.writeText(text, file));
     WYC_CHECK(out.write(surveySub(), "clean/survey_sub.abc"));
     WYC_CHECK(out.write(lanternShoal(), "clean/lantern_shoal.abc"));
     for (const char* file : {"clean/lantern_jelly.mdd", "clean/lantern_jelly_poses", "clean/kelp_frond.mdd",

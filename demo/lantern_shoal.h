@@ -18,6 +18,8 @@ struct DemoFiles {
 [[nodiscard]] Result<DemoFiles> writeDemo(const fs::path& folder, const Progress& progress);
 
 [[nodiscard]] Shot demoShot();
+/// The scenario as a layered scene: files below the demo's folder and their text, the assembly last.
+[[nodiscard]] std::vector<std::pair<std::string, std::string>> shoalLayers();
 /// The survey sub with its 14 parts under moving transforms.
 [[nodiscard]] Scene surveySub();
 /// The whole scenario in one scene.

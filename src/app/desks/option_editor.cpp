@@ -54,8 +54,7 @@ QWidget* optionEditor(const Option& option, const nlohmann::json& value, QWidget
         const bool mayBeNone = number && option.standard.is_number() && option.standard.get<double>() == option.least &&
                                option.least <= -1e6;
         const bool none = mayBeNone && value.is_number() && value.get<double>() == option.least;
-        line->setText(none ? QString()
-                           : QString::fromStdString(typedText(option, value)));
+        line->setText(none ? QString() : QString::fromStdString(typedText(option, value)));
         if (mayBeNone)
             line->setPlaceholderText(OptionEditor::tr("none"));
         if (line->text().startsWith(QLatin1Char('{'))) { // data, and nothing to be typed: another may take its place

@@ -46,8 +46,8 @@ int runFormats(const Common& common) {
         return kClean;
     }
     for (const Format& format : formats()) {
-        fmt::print("{} ({}{}{})\n", format.name, fmt::join(format.extensions, " "), format.sequence ? ", one file a frame" : "",
-                   format.write ? "" : ", read only");
+        fmt::print("{} ({}{}{})\n", format.name, fmt::join(format.extensions, " "),
+                   format.sequence ? ", one file a frame" : "", format.write ? "" : ", read only");
         for (const Fate fate : {Fate::Kept, Fate::Converted, Fate::Lost})
             for (std::size_t i = 0; i < kContentCount; ++i)
                 if (format.write && format.answers[i].fate == fate)

@@ -64,18 +64,24 @@ void printInfo(const json& info) {
                    item["samples"].get<std::uint64_t>(), range, item["visible"].get<bool>() ? "" : "  hidden");
     }
     for (const json& layer : info.value("layers", json::array()))
-        fmt::print("  layer {}{}{}{}\n", layer["path"].get<std::string>(), layer["found"].get<bool>() ? "" : "  not there",
-                   layer["offset"] == 0.0 && layer["scale"] == 1.0 ? "" : fmt::format("  times × {} + {}", shortestNumber(layer["scale"].get<double>()), shortestNumber(layer["offset"].get<double>())),
+        fmt::print("  layer {}{}{}{}\n", layer["path"].get<std::string>(),
+                   layer["found"].get<bool>() ? "" : "  not there",
+                   layer["offset"] == 0.0 && layer["scale"] == 1.0
+                       ? ""
+                       : fmt::format("  times × {} + {}", shortestNumber(layer["scale"].get<double>()),
+                                     shortestNumber(layer["offset"].get<double>())),
                    layer["rate"].is_null() ? "" : "  " + layer["rate"].get<std::string>() + " a second");
     for (const json& variant : info.value("variants", json::array())) {
         std::string choices;
         for (const json& choice : variant["choices"])
             choices += (choices.empty() ? "" : ", ") + choice.get<std::string>();
-        fmt::print("  variant {} {}: {} (of {})\n", variant["item"].get<std::string>(), variant["set"].get<std::string>(),
+        fmt::print("  variant {} {}: {} (of {})\n", variant["item"].get<std::string>(),
+                   variant["set"].get<std::string>(),
                    variant["chosen"].is_null() ? "none" : variant["chosen"].get<std::string>(), choices);
     }
     for (const json& payload : info.value("payloads", json::array()))
-        fmt::print("  payload {}: {}\n", payload["item"].get<std::string>(), payload["loaded"].get<bool>() ? "loaded" : "not loaded");
+        fmt::print("  payload {}: {}\n", payload["item"].get<std::string>(),
+                   payload["loaded"].get<bool>() ? "loaded" : "not loaded");
     for (const json& lost : info["not_carried"])
         fmt::print("  not carried: {}{}\n", lost["item"].is_null() ? "" : lost["item"].get<std::string>() + ": ",
                    lost["what"].get<std::string>());

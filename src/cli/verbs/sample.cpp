@@ -40,7 +40,8 @@ int runSample(const Common& common, const SampleArguments& arguments) {
         frames.push_back(*frame);
     }
     std::vector<double> seconds;
-    for (const std::string& part : arguments.atSeconds.empty() ? std::vector<std::string>{} : splitText(arguments.atSeconds, ',')) {
+    for (const std::string& part :
+         arguments.atSeconds.empty() ? std::vector<std::string>{} : splitText(arguments.atSeconds, ',')) {
         const auto moment = parseNumber(part);
         if (!moment)
             return report(common, makeError(ErrorKind::BadInput, fmt::format("'{}' is no number of seconds", part)));

@@ -159,8 +159,8 @@ std::string formatList(bool writtenOnly) {
     for (const Format& format : formats())
         if (format.write || !writtenOnly)
             list += fmt::format("{}{} {}", list.empty() ? "" : ", ", format.name,
-                            format.sequence ? fmt::format("name.####{}", format.extensions.front())
-                                            : std::string(format.extensions.front()));
+                                format.sequence ? fmt::format("name.####{}", format.extensions.front())
+                                                : std::string(format.extensions.front()));
     return list;
 }
 

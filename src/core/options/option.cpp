@@ -65,7 +65,8 @@ Result<json> checkedValue(const Option& option, const json& value) {
     case OptionKind::Weights:
     case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
     case OptionKind::Texts:
-        if (!value.is_array() || std::any_of(value.begin(), value.end(), [](const json& one) { return !one.is_string(); }))
+        if (!value.is_array() ||
+            std::any_of(value.begin(), value.end(), [](const json& one) { return !one.is_string(); }))
             return refuse("a list of texts");
         return value;
     case OptionKind::Switch: return value.is_boolean() ? Result<json>(value) : refuse("true or false");
@@ -142,7 +143,9 @@ std::string typedText(const Option& option, const json& value) {
             list.push_back(one.is_string() ? one.get<std::string>() : one.dump());
         return fmt::format("{}", fmt::join(list, "; "));
     }
-    return value.is_number() ? shortestNumber(value.get<double>()) : value.is_string() ? value.get<std::string>() : value.dump();
+    return value.is_number()   ? shortestNumber(value.get<double>())
+           : value.is_string() ? value.get<std::string>()
+                               : value.dump();
 }
 
 } // namespace wyc

@@ -12,7 +12,8 @@
 
 namespace wyc {
 
-/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts. Texts: any number of them.
+/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts. Texts: any number of
+/// them.
 enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Texts, Curve, Weights, Switch };
 [[nodiscard]] const char* optionKindName(OptionKind kind);
 

@@ -225,10 +225,11 @@ void addLayers(json& info, const ReadReport& report) {
         json choices = json::array();
         for (const std::string& one : choice.choices)
             choices.push_back(validUtf8(one));
-        info["variants"].push_back({{"item", validUtf8(choice.item)},
-                                    {"set", validUtf8(choice.set)},
-                                    {"choices", std::move(choices)},
-                                    {"chosen", choice.chosen.empty() ? json(nullptr) : json(validUtf8(choice.chosen))}});
+        info["variants"].push_back(
+            {{"item", validUtf8(choice.item)},
+             {"set", validUtf8(choice.set)},
+             {"choices", std::move(choices)},
+             {"chosen", choice.chosen.empty() ? json(nullptr) : json(validUtf8(choice.chosen))}});
     }
 }
 
@@ -257,7 +258,8 @@ Result<json> attributeJson(const PropertyNode& property, double seconds) {
         WYC_TRY(which, numbersAt(*numbering->values, seconds));
         json laid = json::array();
         for (const double w : which)
-            laid.push_back(w >= 0.0 && w < static_cast<double>(list.size()) ? list[static_cast<std::size_t>(w)] : json(nullptr));
+            laid.push_back(w >= 0.0 && w < static_cast<double>(list.size()) ? list[static_cast<std::size_t>(w)]
+                                                                            : json(nullptr));
         list = std::move(laid);
     }
     return json{{"scope", kScopes[static_cast<std::size_t>(property.scope)]}, {"values", std::move(list)}};
@@ -273,7 +275,8 @@ Status addFurther(json& item, const Scene& scene, const Node& node, double secon
         WYC_TRY(instances, instancesAt(node, seconds));
         item["instances"] = json::array();
         for (const InstanceFigures& one : instances) {
-            const auto prototype = one.prototype >= 0 && node.prototypes && static_cast<std::size_t>(one.prototype) < node.prototypes->size()
+            const auto prototype = one.prototype >= 0 && node.prototypes &&
+                                           static_cast<std::size_t>(one.prototype) < node.prototypes->size()
                                        ? scene.find((*node.prototypes)[static_cast<std::size_t>(one.prototype)])
                                        : std::nullopt;
             Mat4 own;
@@ -281,16 +284,18 @@ Status addFurther(json& item, const Scene& scene, const Node& node, double secon
                 WYC_TRY(local, localMatrix(scene, *prototype, seconds));
                 own = local;
             }
-            item["instances"].push_back({{"world_matrix", matrixJson(own * one.matrix() * world)},
-                                         {"visible", true},
-                                         {"id", one.id},
-                                         {"prototype", prototype ? json(validUtf8(scene.nodes[*prototype].path)) : json(nullptr)}});
+            item["instances"].push_back(
+                {{"world_matrix", matrixJson(own * one.matrix() * world)},
+                 {"visible", true},
+                 {"id", one.id},
+                 {"prototype", prototype ? json(validUtf8(scene.nodes[*prototype].path)) : json(nullptr)}});
         }
     }
     for (const PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
         const bool attribute = isAttribute(property.meaning) || property.meaning == Meaning::Widths ||
                                property.meaning == Meaning::Velocities || property.meaning == Meaning::UserValue;
-        const bool valued = property.values ? property.values->sampling().count() > 0 : numberingOf(property) != nullptr;
+        const bool valued =
+            property.values ? property.values->sampling().count() > 0 : numberingOf(property) != nullptr;
         if (!attribute || !valued)
             continue;
         WYC_TRY(values, attributeJson(property, seconds));

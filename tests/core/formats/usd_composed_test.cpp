@@ -64,7 +64,9 @@ json shown(const Type& type, const std::vector<double>& numbers, std::size_t whi
     if (type.quaternion) // real first
         std::rotate(one.begin(), one.begin() + 3, one.end());
     if (type.count == 1)
-        return type.base == Base::Bool ? json(one[0] != 0.0) : type.base >= Base::Half ? number(one[0]) : json(static_cast<std::int64_t>(one[0]));
+        return type.base == Base::Bool   ? json(one[0] != 0.0)
+               : type.base >= Base::Half ? number(one[0])
+                                         : json(static_cast<std::int64_t>(one[0]));
     json list = json::array();
     for (const double n : one)
         list.push_back(type.base >= Base::Half ? number(n) : json(static_cast<std::int64_t>(n)));
@@ -91,7 +93,8 @@ void compareValue(Tally& tally, const Value& value, const json& expected, const 
             std::string inner = wanted[i];
             inner = inner.size() > 21 ? inner.substr(20, inner.size() - 22) : "";
             // "%_" stands for a weaker expression; where there is none it is left out there.
-            tally.check(data->texts->at(i) == inner || data->texts->at(i) == "%_ + " + inner, what + ": " + data->texts->at(i) + " is not " + inner);
+            tally.check(data->texts->at(i) == inner || data->texts->at(i) == "%_ + " + inner,
+                        what + ": " + data->texts->at(i) + " is not " + inner);
         }
         return;
     }
@@ -126,8 +129,9 @@ void compareValue(Tally& tally, const Value& value, const json& expected, const 
     }
     // Bits of what is no number are not judged.
     const bool judged = sameHash || sameNumbers;
-    tally.check(judged, fmt::format("{}: got {} {} {}, expected {}", what, all.size(), all.empty() ? "" : all[0].dump().substr(0, 80), hash,
-                                    expected.dump().substr(0, 160)));
+    tally.check(judged,
+                fmt::format("{}: got {} {} {}, expected {}", what, all.size(),
+                            all.empty() ? "" : all[0].dump().substr(0, 80), hash, expected.dump().substr(0, 160)));
 }
 
 json items(const std::vector<ListItem>& list, ListEdit::Of of) {
@@ -185,10 +189,13 @@ void compareLayers(Tally& tally, const ComposedScene& scene, const json& expecte
         const usd::Layer* found = nullptr;
         for (const auto& [name, layer] : scene.assets().layers()) {
             std::error_code code;
-            if (wanted["encoding"] == "usdz" && name.starts_with((file.parent_path() / called).string().substr(0, (file.parent_path() / called).string().find(']'))))
+            if (wanted["encoding"] == "usdz" &&
+                name.starts_with(
+                    (file.parent_path() / called).string().substr(0, (file.parent_path() / called).string().find(']'))))
                 found = layer.get();
-            if (name.find('[') != std::string::npos ? name.ends_with(called) || (file.parent_path() / called).string() == name
-                                                    : std::filesystem::equivalent(name, file.parent_path() / called, code))
+            if (name.find('[') != std::string::npos
+                    ? name.ends_with(called) || (file.parent_path() / called).string() == name
+                    : std::filesystem::equivalent(name, file.parent_path() / called, code))
                 found = layer.get();
         }
         if (!found) {
@@ -240,7 +247,8 @@ void compareLayers(Tally& tally, const ComposedScene& scene, const json& expecte
         for (const json& order : wanted.value("orders", json::array())) {
             const PrimSpec* prim = found->prim(order["path"].get<std::string>());
             const Value* value = prim ? prim->field(order["field"].get<std::string>()) : nullptr;
-            tally.equal(value ? usd::textsOf(*value) : std::vector<std::string>{}, order["order"].get<std::vector<std::string>>(), what + " order");
+            tally.equal(value ? usd::textsOf(*value) : std::vector<std::string>{},
+                        order["order"].get<std::vector<std::string>>(), what + " order");
         }
     }
 }
@@ -256,7 +264,8 @@ json plainValue(const Value& value) {
     if (const auto* opaque = value.as<Opaque>())
         return {{"unregistered", opaque->what}};
     if (const ListEdit* list = value.list())
-        return {{"isExplicit", list->isExplicit}, {"explicit", items(list->isExplicit ? list->explicitItems : list->appended, list->of)}};
+        return {{"isExplicit", list->isExplicit},
+                {"explicit", items(list->isExplicit ? list->explicitItems : list->appended, list->of)}};
     const Data* data = value.data();
     if (!data)
         return nullptr;
@@ -318,8 +327,8 @@ bool alike(const json& got, const json& wanted) {
     return near(got, wanted, 1e-12);
 }
 
-void compareMetadata(Tally& tally, const ComposedScene& scene, const Prim& prim, const std::string& property, const json& wanted,
-                     const std::string& what) {
+void compareMetadata(Tally& tally, const ComposedScene& scene, const Prim& prim, const std::string& property,
+                     const json& wanted, const std::string& what) {
     for (const auto& [key, value] : wanted.items()) {
         Value held;
         if (key == "inactiveIds") {
@@ -341,7 +350,8 @@ void walkPrims(const ComposedScene& scene, int number, const std::string& path, 
         visit(path, prim, proxy);
     const Prim& from = prim.shares >= 0 ? scene.prims()[static_cast<std::size_t>(prim.shares)] : prim;
     for (const int child : from.children)
-        walkPrims(scene, child, usd::childPath(path, scene.prims()[static_cast<std::size_t>(child)].name), proxy || prim.instance, visit);
+        walkPrims(scene, child, usd::childPath(path, scene.prims()[static_cast<std::size_t>(child)].name),
+                  proxy || prim.instance, visit);
 }
 
 // A path below an instance, as seen from another instance that shows the same.
@@ -380,7 +390,8 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
             if (one != "NoSuchAPI")
                 known.push_back(one);
         // What a type brings along by itself is listed there, too.
-        static const std::set<std::string> kBuiltIn{"LightAPI", "CollectionAPI:lightLink", "CollectionAPI:shadowLink", "NodeDefAPI"};
+        static const std::set<std::string> kBuiltIn{"LightAPI", "CollectionAPI:lightLink", "CollectionAPI:shadowLink",
+                                                    "NodeDefAPI"};
         auto wantedSchemas = want.value("appliedSchemas", std::vector<std::string>{});
         std::erase_if(wantedSchemas, [](const std::string& one) { return kBuiltIn.contains(one); });
         tally.equal(known, wantedSchemas, what + " schemas");
@@ -407,11 +418,12 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
             if (!got.isThere())
                 continue;
             tally.equal(got.typeName, a["typeName"].get<std::string>(), called + " type");
-            tally.equal(std::string(got.uniform ? "uniform" : "varying"), a["variability"].get<std::string>(), called + " variability");
+            tally.equal(std::string(got.uniform ? "uniform" : "varying"), a["variability"].get<std::string>(),
+                        called + " variability");
             tally.equal(got.custom, a["custom"].get<bool>(), called + " custom");
             if (a.contains("interpolation"))
-                tally.equal(got.interpolation.empty() ? std::string("constant") : got.interpolation, a["interpolation"].get<std::string>(),
-                            called + " interpolation");
+                tally.equal(got.interpolation.empty() ? std::string("constant") : got.interpolation,
+                            a["interpolation"].get<std::string>(), called + " interpolation");
             if (a.contains("elementSize"))
                 tally.equal(got.elementSize, a["elementSize"].get<int>(), called + " element size");
             if (a.contains("default"))
@@ -428,7 +440,8 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
             if (a.contains("times")) {
                 std::vector<double> times = got.times();
                 auto wantedTimes = a["times"].get<std::vector<double>>();
-                tally.check(near(times, wantedTimes, 1e-12), fmt::format("{} times: got {}, expected {}", called, json(times).dump(), a["times"].dump()));
+                tally.check(near(times, wantedTimes, 1e-12), fmt::format("{} times: got {}, expected {}", called,
+                                                                         json(times).dump(), a["times"].dump()));
             }
             for (const auto& [key, held] : {std::pair{"at", false}, {"atHeld", true}})
                 for (const json& at : a.value(key, json::array())) {
@@ -450,7 +463,8 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
             const std::string called = what + "." + name;
             tally.equal(scene.targets(prim, name), r["targets"].get<std::vector<std::string>>(), called + " targets");
             if (r.contains("forwardedTargets"))
-                tally.equal(scene.forwardedTargets(prim, name), r["forwardedTargets"].get<std::vector<std::string>>(), called + " forwarded");
+                tally.equal(scene.forwardedTargets(prim, name), r["forwardedTargets"].get<std::vector<std::string>>(),
+                            called + " forwarded");
             if (r.contains("metadata"))
                 compareMetadata(tally, scene, prim, name, r["metadata"], called);
         }
@@ -483,12 +497,15 @@ void comparePrims(Tally& tally, const ComposedScene& scene, const json& expected
 
 void compareStage(Tally& tally, const ComposedScene& scene, const json& wanted, const std::string& file) {
     const usd::Layer& root = scene.rootLayer();
-    const auto figure = [&](const char* field) { return root.number(field) ? json(*root.number(field)) : json(nullptr); };
+    const auto figure = [&](const char* field) {
+        return root.number(field) ? json(*root.number(field)) : json(nullptr);
+    };
     tally.equal(figure("startTimeCode"), wanted["startTimeCode"], file + " start");
     tally.equal(figure("endTimeCode"), wanted["endTimeCode"], file + " end");
     tally.equal(scene.timeCodesPerSecond(), wanted["timeCodesPerSecond"].get<double>(), file + " time codes");
     for (const char* field : {"timeCodesPerSecond", "framesPerSecond", "metersPerUnit"})
-        tally.equal(root.number(field).has_value(), wanted[std::string(field) + "Stated"].get<bool>(), file + " " + field);
+        tally.equal(root.number(field).has_value(), wanted[std::string(field) + "Stated"].get<bool>(),
+                    file + " " + field);
     if (root.number("metersPerUnit"))
         tally.equal(*root.number("metersPerUnit"), wanted["metersPerUnit"].get<double>(), file + " unit");
     const auto text = [&](const char* field) {
@@ -503,7 +520,8 @@ void compareStage(Tally& tally, const ComposedScene& scene, const json& wanted, 
         tally.equal(text("upAxis"), wanted["upAxis"].get<std::string>(), file + " axis");
     const Value* custom = root.field("customLayerData");
     const json got = custom ? plainValue(*custom) : json::object();
-    tally.check(alike(got, wanted["customLayerData"]), fmt::format("{} custom data: got {}, expected {}", file, got.dump(), wanted["customLayerData"].dump()));
+    tally.check(alike(got, wanted["customLayerData"]),
+                fmt::format("{} custom data: got {}, expected {}", file, got.dump(), wanted["customLayerData"].dump()));
 }
 
 // What the finding's id is for a problem that the expectations name.
@@ -536,10 +554,12 @@ void compareProblems(Tally& tally, const ComposedScene& scene, const json& expec
                                     if (p.id != id || p.prim != wanted.value("prim", ""))
                                         return false;
                                     for (const auto& layer : wanted.value("layers", std::vector<std::string>{}))
-                                        if (std::none_of(p.layers.begin(), p.layers.end(), [&](const std::string& l) { return l.ends_with(layer); }))
+                                        if (std::none_of(p.layers.begin(), p.layers.end(),
+                                                         [&](const std::string& l) { return l.ends_with(layer); }))
                                             return false;
                                     for (const auto& path : wanted.value("paths", std::vector<std::string>{}))
-                                        if (std::find(p.paths.begin(), p.paths.end(), path) == p.paths.end() && p.text.find(path) == std::string::npos)
+                                        if (std::find(p.paths.begin(), p.paths.end(), path) == p.paths.end() &&
+                                            p.text.find(path) == std::string::npos)
                                             return false;
                                     return true;
                                 }),
@@ -548,7 +568,8 @@ void compareProblems(Tally& tally, const ComposedScene& scene, const json& expec
     std::string all;
     for (const Problem& p : problems)
         all += "\n      " + p.id + " | " + p.prim + " | " + p.text;
-    tally.check(problems.size() == known, fmt::format("{}: {} problems, expected {}{}", file, problems.size(), known, all));
+    tally.check(problems.size() == known,
+                fmt::format("{}: {} problems, expected {}{}", file, problems.size(), known, all));
 }
 
 TEST(UsdComposed, OthersScenesAreWhatIsSaidToBeInThem) {

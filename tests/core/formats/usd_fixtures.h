@@ -17,9 +17,9 @@ inline std::filesystem::path usdData() {
 }
 
 struct UsdCase {
-    std::string name;                             // "skel"
+    std::string name; // "skel"
     nlohmann::json expected;
-    std::vector<std::filesystem::path> files;     // of one content
+    std::vector<std::filesystem::path> files; // of one content
 };
 
 inline std::vector<UsdCase> usdCases() {
@@ -54,7 +54,8 @@ struct Tally {
             first.push_back(what);
     }
     template<class A, class B> void equal(const A& got, const B& wanted, const std::string& what) {
-        check(got == wanted, fmt::format("{}: got {}, expected {}", what, nlohmann::json(got).dump(), nlohmann::json(wanted).dump()));
+        check(got == wanted,
+              fmt::format("{}: got {}, expected {}", what, nlohmann::json(got).dump(), nlohmann::json(wanted).dump()));
     }
     [[nodiscard]] std::string words() const {
         std::string text = fmt::format("{} of {} differ\n", wrong, compared);

@@ -49,8 +49,9 @@ Result<usd::LayerPtr> textLayer(const TempFolder& folder, const std::string& tex
 
 TEST(UsdHostile, EachBrokenFileIsRefusedWithItsPlaceOrReadInPart) {
     // Line that the expectations name; of binaries and packages a byte.
-    const std::map<std::string, std::uint64_t> lines{{"duplicate_prim.usda", 5},   {"no_closing_brace.usda", 5}, {"no_magic.usda", 1},
-                                                     {"tuple_too_short.usda", 4},  {"unterminated_string.usda", 4}, {"value_missing.usda", 5}};
+    const std::map<std::string, std::uint64_t> lines{
+        {"duplicate_prim.usda", 5},  {"no_closing_brace.usda", 5},    {"no_magic.usda", 1},
+        {"tuple_too_short.usda", 4}, {"unterminated_string.usda", 4}, {"value_missing.usda", 5}};
     std::size_t seen = 0;
     for (const auto& entry : fs::directory_iterator(usdData() / "broken")) {
         const std::string name = entry.path().filename().string();
@@ -76,7 +77,8 @@ TEST(UsdHostile, EachBrokenFileIsRefusedWithItsPlaceOrReadInPart) {
         EXPECT_NE(error.text().find(name), std::string::npos) << error.text();
         EXPECT_TRUE(error.byte || error.line || error.kind == ErrorKind::Unsupported) << error.text();
         if (const auto line = lines.find(name); line != lines.end())
-            EXPECT_TRUE(error.line && *error.line + 1 >= line->second && *error.line <= line->second + 1) << error.text();
+            EXPECT_TRUE(error.line && *error.line + 1 >= line->second && *error.line <= line->second + 1)
+                << error.text();
     }
     EXPECT_EQ(seen, 20U);
     EXPECT_FALSE(fs::exists(usdData().parent_path() / "evil.txt"));
@@ -84,7 +86,9 @@ TEST(UsdHostile, EachBrokenFileIsRefusedWithItsPlaceOrReadInPart) {
 
 TEST(UsdHostile, TextIsTakenAndRefusedAsTheGrammarHasIt) {
     const TempFolder folder;
-    const auto withValue = [&](const std::string& statement) { return textLayer(folder, "#usda 1.0\ndef \"A\"\n{\n    " + statement + "\n}\n"); };
+    const auto withValue = [&](const std::string& statement) {
+        return textLayer(folder, "#usda 1.0\ndef \"A\"\n{\n    " + statement + "\n}\n");
+    };
     const auto numberOf = [&](const std::string& statement) -> std::optional<double> {
         const auto layer = withValue(statement);
         if (!layer)
@@ -93,16 +97,27 @@ TEST(UsdHostile, TextIsTakenAndRefusedAsTheGrammarHasIt) {
         const usd::Value* value = property ? property->field("default") : nullptr;
         return value ? value->number() : std::nullopt;
     };
-    for (const auto& [text, number] : {std::pair{"double x = 1.e3", 1000.0}, {"double x = -.5", -0.5}, {"int x = 1.0", 1.0}, {"int x = 1e2", 100.0},
-                                       {"bool x = yes", 1.0}, {"bool x = True", 1.0}, {"bool x = \"true\"", 1.0}, {"bool x = no", 0.0},
-                                       {"double x = 1e400", std::numeric_limits<double>::infinity()}, {"uchar x = 255", 255.0}})
+    for (const auto& [text, number] : {std::pair{"double x = 1.e3", 1000.0},
+                                       {"double x = -.5", -0.5},
+                                       {"int x = 1.0", 1.0},
+                                       {"int x = 1e2", 100.0},
+                                       {"bool x = yes", 1.0},
+                                       {"bool x = True", 1.0},
+                                       {"bool x = \"true\"", 1.0},
+                                       {"bool x = no", 0.0},
+                                       {"double x = 1e400", std::numeric_limits<double>::infinity()},
+                                       {"uchar x = 255", 255.0}})
         EXPECT_EQ(numberOf(text), std::optional(number)) << text;
-    for (const char* text : {"double x = +2", "int x = 0x10", "int x = 1_000", "uchar x = 300", "uint x = 4294967296", "int x = 1.5", "double x = ",
-                             "float3 x = (1, 2)", "float3 x = 1", "double[] x = [1, 2", "double[] x = [[1]]", "double x.timeSamples = {1: 1; 2: 2}",
-                             "string x = \"open", "asset x = @open", "double x = 1 double y = 2", "int x = 2\n    float x = 3", "rel x = </A", "double = 2"})
+    for (const char* text :
+         {"double x = +2", "int x = 0x10", "int x = 1_000", "uchar x = 300", "uint x = 4294967296", "int x = 1.5",
+          "double x = ", "float3 x = (1, 2)", "float3 x = 1", "double[] x = [1, 2", "double[] x = [[1]]",
+          "double x.timeSamples = {1: 1; 2: 2}", "string x = \"open", "asset x = @open", "double x = 1 double y = 2",
+          "int x = 2\n    float x = 3", "rel x = </A", "double = 2"})
         EXPECT_FALSE(withValue(text)) << text;
-    for (const char* text : {"#usda 1.0\ndef Xform\n\"A\"\n{\n}\n", "#usda 1.0\ndef \"A\" {} def \"B\" {}\n", "#usda 1.0\ndef \"A\"\n{\n    def \"B\"\n    {\n    }}\n",
-                             "#usda 1.0\ndef \"A\"\n{\n}\ndef \"A\"\n{\n}\n", "#usda 1.0\ndef \"A/B\"\n{\n}\n", "", "#usda 9.0\n", "hello\n"})
+    for (const char* text :
+         {"#usda 1.0\ndef Xform\n\"A\"\n{\n}\n", "#usda 1.0\ndef \"A\" {} def \"B\" {}\n",
+          "#usda 1.0\ndef \"A\"\n{\n    def \"B\"\n    {\n    }}\n", "#usda 1.0\ndef \"A\"\n{\n}\ndef \"A\"\n{\n}\n",
+          "#usda 1.0\ndef \"A/B\"\n{\n}\n", "", "#usda 9.0\n", "hello\n"})
         EXPECT_FALSE(textLayer(folder, text)) << text;
     EXPECT_TRUE(textLayer(folder, "#usda 1.0\ndef \"A\" {}\n"));
     EXPECT_TRUE(withValue("NoSuchType x = anything goes"));
@@ -154,17 +169,21 @@ TEST(UsdHostile, WhatNeverEndsOrMultipliesIsBounded) {
     // Each references the next twice: two to the thirtieth prims.
     std::string doubling = "#usda 1.0\n";
     for (int i = 0; i < 30; ++i)
-        doubling += fmt::format("def \"p{0}\"\n{{\n    def \"a\" (references = </p{1}>)\n    {{\n    }}\n    def \"b\" (references = </p{1}>)\n    {{\n    }}\n}}\n", i, i + 1);
+        doubling += fmt::format("def \"p{0}\"\n{{\n    def \"a\" (references = </p{1}>)\n    {{\n    }}\n    def \"b\" "
+                                "(references = </p{1}>)\n    {{\n    }}\n}}\n",
+                                i, i + 1);
     writeFile(folder / "doubling.usda", doubling + "def \"p30\"\n{\n}\n");
     const auto many = opened(folder / "doubling.usda");
     ASSERT_TRUE(many) << many.error().text();
     EXPECT_TRUE(std::any_of((*many)->scene.report.remarks.begin(), (*many)->scene.report.remarks.end(),
                             [](const ReaderRemark& r) { return r.id == "prim.too_many"; }));
-    EXPECT_LE((*many)->scene.nodes.size(), 250'000U);
+    EXPECT_LE((*many)->scene.nodes.size(), 100'000U);
     // A chain of layers longer than any scene has.
     for (int i = 0; i < 400; ++i)
-        writeFile(folder / fmt::format("chain{}.usda", i),
-                  fmt::format("#usda 1.0\n(\n    defaultPrim = \"C\"\n)\ndef \"C\" (references = @./chain{}.usda@)\n{{\n}}\n", i + 1));
+        writeFile(
+            folder / fmt::format("chain{}.usda", i),
+            fmt::format("#usda 1.0\n(\n    defaultPrim = \"C\"\n)\ndef \"C\" (references = @./chain{}.usda@)\n{{\n}}\n",
+                        i + 1));
     const auto chain = opened(folder / "chain0.usda");
     ASSERT_TRUE(chain) << chain.error().text();
     EXPECT_FALSE((*chain)->scene.report.remarks.empty());
@@ -216,7 +235,9 @@ TEST(UsdHostile, DamagedFilesAreAnsweredWhateverIsRead) {
 TEST(UsdHostile, ExpressionsAreWorkedOutOrNot) {
     const auto text = [](const char* word) { return usd::Value::ofText(usd::Base::String, word); };
     const usd::Dictionary variables{{"KIND", text("jelly")}, {"SHOT", text("ls_010")}};
-    const auto worked = [&](const std::string& written) { return usd::evaluatedExpression("`" + written + "`", &variables); };
+    const auto worked = [&](const std::string& written) {
+        return usd::evaluatedExpression("`" + written + "`", &variables);
+    };
     EXPECT_EQ(worked("\"shots/${SHOT}/cam.usda\""), "shots/ls_010/cam.usda");
     EXPECT_EQ(worked("${KIND}"), "jelly");
     EXPECT_EQ(worked("if(eq(${KIND}, \"jelly\"), \"a\", 'b')"), "a");

@@ -62,8 +62,10 @@ class Evaluated {
         : tally_(tally), expected_(expected), called_(file.filename().string()) {
         OpenRequest request;
         request.path = file;
-        request.options = {{"variant", json::array()}, {"payloads", json::array({"all"})},
-                           {"purpose", json::array({"default,render,proxy,guide"})}, {"search", json::array()}};
+        request.options = {{"variant", json::array()},
+                           {"payloads", json::array({"all"})},
+                           {"purpose", json::array({"default,render,proxy,guide"})},
+                           {"search", json::array()}};
         auto opened = usd::openUsd(request);
         tally.check(opened.has_value(), opened ? "" : called_ + ": " + opened.error().text());
         if (!opened)
@@ -100,7 +102,8 @@ class Evaluated {
             }
         }
         const auto found = at_.find(path);
-        const bool thing = one.contains("worldBound") || one.contains("camera") || one.contains("instances") || one.contains("skinned");
+        const bool thing = one.contains("worldBound") || one.contains("camera") || one.contains("instances") ||
+                           one.contains("skinned");
         if (found == at_.end()) {
             tally_.check(!thing, what + " is no node");
             return;
@@ -111,35 +114,46 @@ class Evaluated {
             forEachTime(one["localToWorld"], times, [&](double code, const json& wanted) {
                 const auto place = placementAt(shown_, found->second, seconds(code));
                 tally_.check(place.has_value(), what + " has no place");
-                const std::vector<double> want = wanted.is_string() ? std::vector<double>{1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1} : flat(wanted);
+                const std::vector<double> want =
+                    wanted.is_string() ? std::vector<double>{1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1, 0, 0, 0, 0, 1}
+                                       : flat(wanted);
                 const std::vector<double> got(place->matrix.m.begin(), place->matrix.m.end());
-                tally_.check(near(got, want, 1e-7), fmt::format("{} matrix at {}: got {}, expected {}", what, code, json(got).dump(), json(want).dump()));
+                tally_.check(near(got, want, 1e-7), fmt::format("{} matrix at {}: got {}, expected {}", what, code,
+                                                                json(got).dump(), json(want).dump()));
             });
         if (one.contains("visibility"))
             forEachTime(one["visibility"], times, [&](double code, const json& wanted) {
                 const auto place = placementAt(shown_, found->second, seconds(code));
-                tally_.check(place && place->visible == (wanted != "invisible"), fmt::format("{} visibility at {}", what, code));
+                tally_.check(place && place->visible == (wanted != "invisible"),
+                             fmt::format("{} visibility at {}", what, code));
             });
         if (one.contains("worldBound") && node.kind != NodeKind::Instancer)
-            forEachTime(one["worldBound"], times, [&](double code, const json& wanted) { compareBound(found->second, prim, code, wanted, what); });
+            forEachTime(one["worldBound"], times, [&](double code, const json& wanted) {
+                compareBound(found->second, prim, code, wanted, what);
+            });
         if (one.contains("camera"))
-            forEachTime(one["camera"], times, [&](double code, const json& wanted) { compareCamera(found->second, code, wanted, what); });
+            forEachTime(one["camera"], times,
+                        [&](double code, const json& wanted) { compareCamera(found->second, code, wanted, what); });
         if (one.contains("instances"))
-            forEachTime(one["instances"], times, [&](double code, const json& wanted) { compareInstances(node, code, wanted, what); });
+            forEachTime(one["instances"], times,
+                        [&](double code, const json& wanted) { compareInstances(node, code, wanted, what); });
         if (one.contains("skinned"))
-            forEachTime(one["skinned"], times, [&](double code, const json& wanted) { compareSkinned(found->second, code, wanted, what); });
+            forEachTime(one["skinned"], times,
+                        [&](double code, const json& wanted) { compareSkinned(found->second, code, wanted, what); });
         if (one.contains("primvars") && node.geometry)
             for (const json& primvar : one["primvars"])
                 comparePrimvar(node, primvar, what);
     }
 
-    void compareBound(std::size_t number, const usd::Prim* prim, double code, const json& wanted, const std::string& what) {
+    void compareBound(std::size_t number, const usd::Prim* prim, double code, const json& wanted,
+                      const std::string& what) {
         const Node& node = shown_.nodes[number];
         if (!node.geometry)
             return;
         Bounds local;
         const usd::Attribute extent = prim ? stage_->attribute(*prim, "extent") : usd::Attribute{};
-        const auto stated = extent.hasValue() ? usd::numbersOf(extent.at(code).value_or(usd::Value())) : Result<std::vector<double>>(std::vector<double>{});
+        const auto stated = extent.hasValue() ? usd::numbersOf(extent.at(code).value_or(usd::Value()))
+                                              : Result<std::vector<double>>(std::vector<double>{});
         if (stated && stated->size() == 6) { // as it is written, whatever the points are
             local.add({(*stated)[0], (*stated)[1], (*stated)[2]});
             local.add({(*stated)[3], (*stated)[4], (*stated)[5]});
@@ -172,7 +186,8 @@ class Evaluated {
         std::vector<double> want = flat(wanted["min"]);
         const auto high = flat(wanted["max"]);
         want.insert(want.end(), high.begin(), high.end());
-        tally_.check(near(got, want, 1e-5), fmt::format("{} bound at {}: got {}, expected {}", what, code, json(got).dump(), json(want).dump()));
+        tally_.check(near(got, want, 1e-5), fmt::format("{} bound at {}: got {}, expected {}", what, code,
+                                                        json(got).dump(), json(want).dump()));
     }
 
     void compareCamera(std::size_t number, double code, const json& wanted, const std::string& what) {
@@ -183,7 +198,9 @@ class Evaluated {
         const double tenth = 0.1 * scene_.unitMetres.value_or(0.01);
         const CameraFigures& f = view->figures;
         const auto same = [&](const char* name, double got) {
-            tally_.check(near(got, wanted[name].get<double>(), 1e-6), fmt::format("{} {} at {}: {} instead of {}", what, name, code, got, wanted[name].get<double>()));
+            tally_.check(
+                near(got, wanted[name].get<double>(), 1e-6),
+                fmt::format("{} {} at {}: {} instead of {}", what, name, code, got, wanted[name].get<double>()));
         };
         same("focalLength", f.focalLength / 1000.0 / tenth);
         same("horizontalAperture", f.horizontalAperture / 100.0 / tenth);
@@ -194,8 +211,10 @@ class Evaluated {
         same("focusDistance", f.focusDistance);
         tally_.check(near({f.nearClip, f.farClip}, flat(wanted["clippingRange"]), 1e-6), what + " clipping range");
         auto place = placementAt(shown_, number, seconds(code));
-        for (std::size_t row = 0; row < 3; ++row) { // a size above the camera is left out there: it sees the same picture
-            const double size = std::sqrt(place->matrix.at(row, 0) * place->matrix.at(row, 0) + place->matrix.at(row, 1) * place->matrix.at(row, 1) +
+        for (std::size_t row = 0; row < 3;
+             ++row) { // a size above the camera is left out there: it sees the same picture
+            const double size = std::sqrt(place->matrix.at(row, 0) * place->matrix.at(row, 0) +
+                                          place->matrix.at(row, 1) * place->matrix.at(row, 1) +
                                           place->matrix.at(row, 2) * place->matrix.at(row, 2));
             for (std::size_t column = 0; column < 3; ++column)
                 place->matrix.at(row, column) /= size;
@@ -218,7 +237,8 @@ class Evaluated {
                     got.insert(got.end(), world.begin(), world.end());
                 }
         const auto want = flat(wanted["frustumCorners"]);
-        tally_.check(near(got, want, 2e-5), fmt::format("{} corners at {}: got {}, expected {}", what, code, json(got).dump(), json(want).dump()));
+        tally_.check(near(got, want, 2e-5), fmt::format("{} corners at {}: got {}, expected {}", what, code,
+                                                        json(got).dump(), json(want).dump()));
     }
 
     void compareInstances(const Node& node, double code, const json& wanted, const std::string& what) {
@@ -226,16 +246,18 @@ class Evaluated {
         tally_.check(instances.has_value(), what + " has no instances");
         if (!instances)
             return;
-        tally_.equal(instances->size(), wanted["shownCount"].get<std::size_t>(), fmt::format("{} shown at {}", what, code));
+        tally_.equal(instances->size(), wanted["shownCount"].get<std::size_t>(),
+                     fmt::format("{} shown at {}", what, code));
         std::vector<std::size_t> shown;
         const auto hidden = wanted.value("hiddenIndices", std::vector<std::size_t>{});
         for (std::size_t i = 0; i < wanted["count"].get<std::size_t>(); ++i)
             if (std::find(hidden.begin(), hidden.end(), i) == hidden.end())
                 shown.push_back(i);
         for (std::size_t k = 0; k < shown.size() && k < instances->size(); ++k) {
-            const json* want = shown[k] < wanted["head"].size()                                     ? &wanted["head"][shown[k]]
-                               : shown[k] + 1 == wanted["count"].get<std::size_t>() && wanted.contains("tail") ? &wanted["tail"]
-                                                                                                    : nullptr;
+            const json* want = shown[k] < wanted["head"].size() ? &wanted["head"][shown[k]]
+                               : shown[k] + 1 == wanted["count"].get<std::size_t>() && wanted.contains("tail")
+                                   ? &wanted["tail"]
+                                   : nullptr;
             if (!want)
                 continue;
             // What stands there has a transform of its own.
@@ -246,7 +268,8 @@ class Evaluated {
             const Mat4 matrix = own * one.matrix();
             const std::vector<double> got(matrix.m.begin(), matrix.m.end());
             // There, turns stored as halves go into a matrix as they are, not quite of length one.
-            tally_.check(near(got, flat(*want), 4e-4), fmt::format("{} instance {} at {}: got {}, expected {}", what, shown[k], code, json(got).dump(), want->dump()));
+            tally_.check(near(got, flat(*want), 4e-4), fmt::format("{} instance {} at {}: got {}, expected {}", what,
+                                                                   shown[k], code, json(got).dump(), want->dump()));
         }
     }
 
@@ -265,7 +288,9 @@ class Evaluated {
                 Vec3d p(points.at(i));
                 if (std::string_view(space) == "world")
                     p = transformedPoint(p, place->matrix);
-                tally_.check(near(numbersOf(p), flat(one), 1e-5), fmt::format("{} {} point {} at {}: got {}, expected {}", what, space, i, code, json(numbersOf(p)).dump(), one.dump()));
+                tally_.check(near(numbersOf(p), flat(one), 1e-5),
+                             fmt::format("{} {} point {} at {}: got {}, expected {}", what, space, i, code,
+                                         json(numbersOf(p)).dump(), one.dump()));
             };
             for (std::size_t i = 0; i < want["head"].size(); ++i)
                 check(i, want["head"][i]);
@@ -325,7 +350,8 @@ class Evaluated {
                 if (values.values->isArray() && wanted.value("elementSize", std::size_t{1}) > 1)
                     extent = std::max<std::size_t>(extent, 1);
                 for (std::size_t i = 0; i + extent <= plain->size(); i += extent) {
-                    std::vector<double> one(plain->begin() + static_cast<std::ptrdiff_t>(i), plain->begin() + static_cast<std::ptrdiff_t>(i + extent));
+                    std::vector<double> one(plain->begin() + static_cast<std::ptrdiff_t>(i),
+                                            plain->begin() + static_cast<std::ptrdiff_t>(i + extent));
                     list.push_back(extent == 1 ? json(one[0]) : json(one));
                 }
             }
@@ -334,20 +360,25 @@ class Evaluated {
                 const std::size_t per = wanted.value("elementSize", std::size_t{1});
                 for (const std::int32_t w : which)
                     for (std::size_t k = 0; k < per; ++k)
-                        picked.push_back(w >= 0 && static_cast<std::size_t>(w) * per + k < list.size() ? list[static_cast<std::size_t>(w) * per + k] : json(nullptr));
+                        picked.push_back(w >= 0 && static_cast<std::size_t>(w) * per + k < list.size()
+                                             ? list[static_cast<std::size_t>(w) * per + k]
+                                             : json(nullptr));
                 list = std::move(picked);
             }
             if (scope == Scope::Corner && isTurned(node)) { // ours wind the other way
                 const auto faces = node.geometry->topologyAt(seconds(code));
                 std::size_t start = 0;
                 for (const std::int32_t size : (*faces)->faceSizes()) {
-                    std::reverse(list.begin() + static_cast<std::ptrdiff_t>(start + 1), list.begin() + static_cast<std::ptrdiff_t>(start) + size);
+                    std::reverse(list.begin() + static_cast<std::ptrdiff_t>(start + 1),
+                                 list.begin() + static_cast<std::ptrdiff_t>(start) + size);
                     start += static_cast<std::size_t>(size);
                 }
             }
             const auto same = [&](const json& got, const json& should) {
-                return should.is_string() || should.is_boolean() || got.is_string() ? (should.is_boolean() ? (flat(got) == std::vector<double>{should.get<bool>() ? 1.0 : 0.0}) : got == should)
-                                                               : near(flat(got), flat(should), 1e-6);
+                return should.is_string() || should.is_boolean() || got.is_string()
+                           ? (should.is_boolean() ? (flat(got) == std::vector<double>{should.get<bool>() ? 1.0 : 0.0})
+                                                  : got == should)
+                           : near(flat(got), flat(should), 1e-6);
             };
             bool good = true;
             if (want.contains("value")) {
@@ -359,7 +390,8 @@ class Evaluated {
                 if (good && want.contains("tail"))
                     good = same(list.back(), want["tail"]);
             }
-            tally_.check(good, fmt::format("{} at {}: got {} {}, expected {}", called, code, list.size(), list.dump().substr(0, 160), want.dump().substr(0, 160)));
+            tally_.check(good, fmt::format("{} at {}: got {} {}, expected {}", called, code, list.size(),
+                                           list.dump().substr(0, 160), want.dump().substr(0, 160)));
         };
         if (flattened.contains("value") || flattened.contains("count"))
             compareAt(times.empty() ? 0.0 : times.front().get<double>(), flattened);
@@ -377,9 +409,11 @@ class Evaluated {
                 const std::string attribute = problem["attribute"];
                 const std::string prim = attribute.substr(0, attribute.find('.'));
                 const auto& remarks = scene_.report.remarks;
-                tally_.check(std::any_of(remarks.begin(), remarks.end(), [&](const ReaderRemark& r) {
-                                 return r.id == "texture.missing" && r.item == prim && r.text.find("'" + asset + "'") != std::string::npos;
-                             }),
+                tally_.check(std::any_of(remarks.begin(), remarks.end(),
+                                         [&](const ReaderRemark& r) {
+                                             return r.id == "texture.missing" && r.item == prim &&
+                                                    r.text.find("'" + asset + "'") != std::string::npos;
+                                         }),
                              called_ + ": nobody says: " + problem.dump());
             }
         std::size_t told = 0;

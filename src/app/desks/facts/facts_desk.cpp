@@ -240,9 +240,8 @@ void FactsDesk::showItem() {
     };
     if (QWidget* layers = layersOfItem(*item, gridHost_, choose))
         grid_->addWidget(layers, ++row, 0, 1, 4);
-    if (QWidget* options = optionsEditor(
-            item->source->format->openOptions, item->source->spec.options, gridHost_, choose,
-            [this](const QString& why) { emit workspace_.problem(why); }))
+    if (QWidget* options = optionsEditor(item->source->format->openOptions, item->source->spec.options, gridHost_,
+                                         choose, [this](const QString& why) { emit workspace_.problem(why); }))
         grid_->addWidget(options, ++row, 0, 1, 4);
     if (item->error)
         grid_->addWidget(smallLabel(QStringLiteral("✕ ") + QString::fromStdString(item->error->text()), gridHost_),

@@ -41,7 +41,8 @@ bool concerns(const ReadChoice& choice, const std::string& path) {
 
 } // namespace
 
-nlohmann::json withVariant(const nlohmann::json& options, const std::string& prim, const std::string& set, const std::string& choice) {
+nlohmann::json withVariant(const nlohmann::json& options, const std::string& prim, const std::string& set,
+                           const std::string& choice) {
     const std::string head = prim + ":" + set + "=";
     nlohmann::json list = nlohmann::json::array();
     for (const auto& one : options.value("variant", nlohmann::json::array()))
@@ -122,9 +123,10 @@ QWidget* layersOfItem(const ItemView& item, QWidget* parent,
             box->setObjectName(QStringLiteral("payload"));
             box->setChecked(choice.chosen == "loaded");
             box->setToolTip(LayersOfItem::tr("What a payload brings comes in when it is wanted"));
-            QObject::connect(box, &QCheckBox::clicked, box, [choose, options = item.source->spec.options, path = choice.item](bool on) {
-                choose("payloads", withPayload(options, path, on));
-            });
+            QObject::connect(box, &QCheckBox::clicked, box,
+                             [choose, options = item.source->spec.options, path = choice.item](bool on) {
+                                 choose("payloads", withPayload(options, path, on));
+                             });
             grid->addWidget(box, row++, 0, 1, 3);
             continue;
         }
@@ -138,11 +140,13 @@ QWidget* layersOfItem(const ItemView& item, QWidget* parent,
             box->addItem(QString::fromStdString(one), QString::fromStdString(one));
         const int at = box->findData(QString::fromStdString(choice.chosen));
         if (at < 0 && !choice.chosen.empty())
-            box->addItem(LayersOfItem::tr("%1 (not there)").arg(QString::fromStdString(choice.chosen)), QString::fromStdString(choice.chosen));
+            box->addItem(LayersOfItem::tr("%1 (not there)").arg(QString::fromStdString(choice.chosen)),
+                         QString::fromStdString(choice.chosen));
         box->setCurrentIndex(box->findData(QString::fromStdString(choice.chosen)));
         QObject::connect(box, &QComboBox::activated, box,
                          [box, choose, options = item.source->spec.options, prim = choice.item, set = choice.set] {
-                             choose("variant", withVariant(options, prim, set, box->currentData().toString().toStdString()));
+                             choose("variant",
+                                    withVariant(options, prim, set, box->currentData().toString().toStdString()));
                          });
         grid->addWidget(label, row, 0);
         grid->addWidget(box, row++, 1);

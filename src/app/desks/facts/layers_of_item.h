@@ -12,8 +12,9 @@ class QWidget;
 namespace wyc::app {
 
 /// Null where its source is one file. `choose`: another value of an option of opening.
-[[nodiscard]] QWidget* layersOfItem(const ItemView& item, QWidget* parent,
-                                    const std::function<void(const std::string& option, const nlohmann::json& value)>& choose);
+[[nodiscard]] QWidget*
+layersOfItem(const ItemView& item, QWidget* parent,
+             const std::function<void(const std::string& option, const nlohmann::json& value)>& choose);
 
 /// The option `variant` with another choice for a set of a prim; an empty choice: as the layers say.
 [[nodiscard]] nlohmann::json withVariant(const nlohmann::json& options, const std::string& prim, const std::string& set,

@@ -204,7 +204,8 @@ Status compareFiles(const json& record, const fs::path& target, bool sequence, P
 
 // Values by number and their numbers had names of the archive in earlier records.
 std::string nowCalled(const std::string& channel) {
-    for (const auto& [before, now] : {std::pair<std::string_view, std::string_view>{"/.vals", "/values"}, {"/.indices", "/numbers"}})
+    for (const auto& [before, now] :
+         {std::pair<std::string_view, std::string_view>{"/.vals", "/values"}, {"/.indices", "/numbers"}})
         if (channel.ends_with(before))
             return channel.substr(0, channel.size() - before.size()) + std::string(now);
     return channel;
@@ -213,8 +214,9 @@ std::string nowCalled(const std::string& channel) {
 void compareRecorded(const std::vector<HashedChannel>& there, const json& recorded,
                      std::map<std::string, std::uint64_t>& channels, std::vector<std::string>& disagreements) {
     for (const auto& [name, hash] : recorded.items()) {
-        const auto same = std::find_if(there.begin(), there.end(),
-                                       [key = nowCalled(name)](const HashedChannel& c) { return validUtf8(c.name) == key; });
+        const auto same = std::find_if(there.begin(), there.end(), [key = nowCalled(name)](const HashedChannel& c) {
+            return validUtf8(c.name) == key;
+        });
         if (same == there.end())
             disagreements.push_back(fmt::format("{}: not there", name));
         else if (hash != hashText(same->hash()))

@@ -30,7 +30,8 @@ json shown(const Data& data) {
                                    numbers.begin() + static_cast<std::ptrdiff_t>(from + data.type.count));
     };
     if (!data.type.array) {
-        const std::vector<double> numbers = numbersOf(data.type, data.bytes ? std::span<const std::byte>(*data.bytes) : std::span<const std::byte>());
+        const std::vector<double> numbers =
+            numbersOf(data.type, data.bytes ? std::span<const std::byte>(*data.bytes) : std::span<const std::byte>());
         return numbers.size() >= data.type.count ? plain(numbers, 0) : json(nullptr);
     }
     const auto count = countOf(data);

@@ -92,10 +92,30 @@ Format format() {
     format.identify = identify;
     format.structure = structureOf;
     format.openOptions = {
-        {"variant", OptionKind::Texts, "", "variant to show: SET=CHOICE, or PRIM:SET=CHOICE for one prim", json::array(), {}},
-        {"payloads", OptionKind::Texts, "", "payloads to load: all, none, or patterns of prims", json::array({"all"}), {}},
-        {"purpose", OptionKind::Texts, "", "purposes to show: default, render, proxy, guide", json::array({"default,render"}), {}},
-        {"search", OptionKind::Texts, "", "folder in which files are looked for that are not beside the layer", json::array(), {}},
+        {"variant",
+         OptionKind::Texts,
+         "",
+         "variant to show: SET=CHOICE, or PRIM:SET=CHOICE for one prim",
+         json::array(),
+         {}},
+        {"payloads",
+         OptionKind::Texts,
+         "",
+         "payloads to load: all, none, or patterns of prims",
+         json::array({"all"}),
+         {}},
+        {"purpose",
+         OptionKind::Texts,
+         "",
+         "purposes to show: default, render, proxy, guide",
+         json::array({"default,render"}),
+         {}},
+        {"search",
+         OptionKind::Texts,
+         "",
+         "folder in which files are looked for that are not beside the layer",
+         json::array(),
+         {}},
     };
     return format;
 }

@@ -14,7 +14,14 @@
 namespace wyc::usd {
 namespace {
 
-enum SpecKind : std::uint32_t { kAttribute = 1, kPrim = 6, kRoot = 7, kRelationship = 8, kVariant = 10, kVariantSet = 11 };
+enum SpecKind : std::uint32_t {
+    kAttribute = 1,
+    kPrim = 6,
+    kRoot = 7,
+    kRelationship = 8,
+    kVariant = 10,
+    kVariantSet = 11
+};
 
 // More than this many things for each byte of the file are claimed by damage only.
 constexpr std::uint64_t kSpecsToBeginWith = 250'000;
@@ -39,7 +46,8 @@ class Builder {
         for (const auto& spec : specs)
             if (spec.kind == kPrim || spec.kind == kVariant || spec.kind == kVariantSet || spec.kind == kRoot)
                 prims.push_back(&spec);
-        std::stable_sort(prims.begin(), prims.end(), [&](const auto* a, const auto* b) { return pathOf(*a).size() < pathOf(*b).size(); });
+        std::stable_sort(prims.begin(), prims.end(),
+                         [&](const auto* a, const auto* b) { return pathOf(*a).size() < pathOf(*b).size(); });
         for (const auto* spec : prims)
             WYC_CHECK(addPrim(*spec));
         for (const auto& spec : specs)

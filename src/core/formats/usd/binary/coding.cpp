@@ -50,7 +50,8 @@ Result<std::vector<std::byte>> unpackedBlock(std::span<const std::byte> packed, 
             return damaged();
         const auto size = readAs<std::int32_t>(packed.data());
         packed = packed.subspan(4);
-        if (size < 0 || static_cast<std::size_t>(size) > packed.size() || !unpack(packed.first(static_cast<std::size_t>(size))))
+        if (size < 0 || static_cast<std::size_t>(size) > packed.size() ||
+            !unpack(packed.first(static_cast<std::size_t>(size))))
             return damaged();
         packed = packed.subspan(static_cast<std::size_t>(size));
     }
@@ -58,8 +59,7 @@ Result<std::vector<std::byte>> unpackedBlock(std::span<const std::byte> packed, 
     return result;
 }
 
-template<class T>
-Result<std::vector<T>> unpackedNumbers(std::span<const std::byte> packed, std::uint64_t count) {
+template<class T> Result<std::vector<T>> unpackedNumbers(std::span<const std::byte> packed, std::uint64_t count) {
     using Quarter = std::conditional_t<sizeof(T) == 4, std::int8_t, std::int16_t>;
     using Half = std::conditional_t<sizeof(T) == 4, std::int16_t, std::int32_t>;
     using Unsigned = std::make_unsigned_t<T>;
@@ -69,7 +69,8 @@ Result<std::vector<T>> unpackedNumbers(std::span<const std::byte> packed, std::u
     const auto damaged = [] { return fail(ErrorKind::BadFormat, "packed whole numbers are damaged"); };
     // Two bits each is the least that so many numbers can take.
     if (count / 4 > packed.size() * kMostGrowth)
-        return fail(ErrorKind::BadFormat, fmt::format("{} whole numbers are said to be in {} bytes", count, packed.size()));
+        return fail(ErrorKind::BadFormat,
+                    fmt::format("{} whole numbers are said to be in {} bytes", count, packed.size()));
     const std::uint64_t codeBytes = (count + 3) / 4;
     WYC_TRY(plain, unpackedBlock(packed, sizeof(T) + codeBytes + count * sizeof(T)));
     if (plain.size() < sizeof(T) + codeBytes)

@@ -128,7 +128,8 @@ class Container::Cursor {
         const std::uint64_t where = at_;
         WYC_TRY(count, read<std::uint64_t>());
         if (count > (container_.bytes_.size() - at_) / bytesEach)
-            return fail(container_.damage(where, fmt::format("{} values are said to follow, more than the file has", count)));
+            return fail(
+                container_.damage(where, fmt::format("{} values are said to follow, more than the file has", count)));
         return count;
     }
 
@@ -205,13 +206,14 @@ Status Container::readAll() {
     version_ = fmt::format("{}.{}.{}", version[0], version[1], version[2]);
     minor_ = version[1];
     if (version[0] != 0 || minor_ < kOldest || minor_ > kNewest)
-        return fail(makeError(ErrorKind::Unsupported, fmt::format("a binary layer of version {}; 0.{} to 0.{} are read", version_,
-                                                                  kOldest, kNewest))
+        return fail(makeError(ErrorKind::Unsupported, fmt::format("a binary layer of version {}; 0.{} to 0.{} are read",
+                                                                  version_, kOldest, kNewest))
                         .inFile(bytes_.name())
                         .withAdvice("Have it written as text or with an earlier version"));
     WYC_TRY(contents, cursor.read<std::int64_t>());
     if (contents < static_cast<std::int64_t>(kBootstrapBytes) || static_cast<std::uint64_t>(contents) >= bytes_.size())
-        return fail(damage(16, fmt::format("the table of contents is said to be at byte {} of {}", contents, bytes_.size())));
+        return fail(
+            damage(16, fmt::format("the table of contents is said to be at byte {} of {}", contents, bytes_.size())));
     cursor.moveTo(static_cast<std::uint64_t>(contents));
     WYC_TRY(count, cursor.count(32));
     for (std::uint64_t i = 0; i < count; ++i) {
@@ -223,7 +225,8 @@ Status Container::readAll() {
         Section section{std::string(name.data(), strnlen(name.data(), name.size())), static_cast<std::uint64_t>(start),
                         static_cast<std::uint64_t>(size)};
         if (start < 0 || size < 0 || section.start > bytes_.size() || section.size > bytes_.size() - section.start)
-            return fail(damage(where, fmt::format("the table {} is said to lie outside of the file", safeName(section.name))));
+            return fail(
+                damage(where, fmt::format("the table {} is said to lie outside of the file", safeName(section.name))));
         sections_.push_back(std::move(section));
     }
     const auto section = [&](std::string_view name) -> Result<const Section*> {
@@ -246,7 +249,8 @@ Status Container::readAll() {
 
 Result<std::vector<std::byte>> Container::sectionBytes(const Section& section) const {
     if (section.size > kMostTableBytes)
-        return fail(damage(section.start, fmt::format("the table {} is said to have {}", section.name, sizeText(section.size))));
+        return fail(damage(section.start,
+                           fmt::format("the table {} is said to have {}", section.name, sizeText(section.size))));
     std::vector<std::byte> bytes(static_cast<std::size_t>(section.size));
     WYC_CHECK(bytes_.read(section.start, bytes));
     return bytes;
@@ -282,7 +286,8 @@ Status Container::readStrings(const Section& section) {
     TableReader table(*this, bytes, section.start);
     WYC_TRY(count, table.read<std::uint64_t>());
     if (count > table.left() / 4)
-        return fail(damage(section.start, fmt::format("{} texts are said to be in a table of {} bytes", count, section.size)));
+        return fail(
+            damage(section.start, fmt::format("{} texts are said to be in a table of {} bytes", count, section.size)));
     strings_.resize(static_cast<std::size_t>(count));
     for (std::uint32_t& one : strings_) {
         WYC_TRY(number, table.read<std::uint32_t>());
@@ -306,7 +311,8 @@ Status Container::readFields(const Section& section) {
         fields_[i].name = static_cast<std::uint32_t>(names[i]);
         std::memcpy(&fields_[i].value.bits, words->data() + i * 8, 8);
         if (fields_[i].name >= tokens_.size())
-            return fail(damage(section.start, fmt::format("field {} is named by token {} of {}", i, fields_[i].name, tokens_.size())));
+            return fail(damage(section.start,
+                               fmt::format("field {} is named by token {} of {}", i, fields_[i].name, tokens_.size())));
     }
     return {};
 }
@@ -321,7 +327,8 @@ Status Container::readFieldSets(const Section& section) {
         return fail(damage(section.start, "the last set of fields has no end"));
     for (const std::uint32_t field : fieldSets_)
         if (field != ~0U && field >= fields_.size())
-            return fail(damage(section.start, fmt::format("a set of fields names field {} of {}", field, fields_.size())));
+            return fail(
+                damage(section.start, fmt::format("a set of fields names field {} of {}", field, fields_.size())));
     return {};
 }
 
@@ -358,18 +365,20 @@ Status Container::readPaths(const Section& section) {
             walked[entry] = true;
             const auto number = static_cast<std::uint32_t>(numbers[entry]);
             if (number >= pathCount || !paths_[number].empty())
-                return fail(damage(section.start, fmt::format("entry {} of the path tree is path {} of {}", entry, number, pathCount)));
+                return fail(damage(section.start, fmt::format("entry {} of the path tree is path {} of {}", entry,
+                                                              number, pathCount)));
             if (parent.empty()) {
                 paths_[number] = "/";
             } else {
                 const std::int64_t name = names[entry];
                 const auto token = static_cast<std::uint64_t>(name < 0 ? -name : name);
                 if (token >= tokens_.size() || tokens_[token].empty())
-                    return fail(damage(section.start, fmt::format("entry {} of the path tree is named by token {} of {}", entry,
-                                                                  token, tokens_.size())));
+                    return fail(
+                        damage(section.start, fmt::format("entry {} of the path tree is named by token {} of {}", entry,
+                                                          token, tokens_.size())));
                 const std::string& text = tokens_[token];
                 const char first = text.front();
-                paths_[number] = name < 0 ? parent + "." + text
+                paths_[number] = name < 0                                       ? parent + "." + text
                                  : first == '{' || first == '[' || first == '.' ? parent + text
                                                                                 : childPath(parent, text);
             }
@@ -404,11 +413,14 @@ Status Container::readSpecs(const Section& section) {
         return fail(damage(section.start, fmt::format("{} things stand at {} paths", count, paths_.size())));
     specs_.resize(static_cast<std::size_t>(count));
     for (std::size_t i = 0; i < specs_.size(); ++i) {
-        specs_[i] = {static_cast<std::uint32_t>(paths[i]), static_cast<std::uint32_t>(sets[i]), static_cast<std::uint32_t>(kinds[i])};
+        specs_[i] = {static_cast<std::uint32_t>(paths[i]), static_cast<std::uint32_t>(sets[i]),
+                     static_cast<std::uint32_t>(kinds[i])};
         if (!hasPath(specs_[i].path))
-            return fail(damage(section.start, fmt::format("a thing stands at path {} of {}", specs_[i].path, paths_.size())));
+            return fail(
+                damage(section.start, fmt::format("a thing stands at path {} of {}", specs_[i].path, paths_.size())));
         if (specs_[i].fieldSet >= fieldSets_.size())
-            return fail(damage(section.start, fmt::format("a thing has set of fields {} of {}", specs_[i].fieldSet, fieldSets_.size())));
+            return fail(damage(section.start, fmt::format("a thing has set of fields {} of {}", specs_[i].fieldSet,
+                                                          fieldSets_.size())));
     }
     return {};
 }
@@ -520,7 +532,8 @@ Result<std::vector<std::byte>> Container::arrayNumbers(ValueWord word, const Typ
     const std::uint64_t left = start <= bytes_.size() ? bytes_.size() - start : 0;
     const std::size_t size = sizeOf(type);
     const auto tooMany = [&, count = count] {
-        return fail(damage(word.payload(), fmt::format("an array is said to have {} values, more than the file can hold", count)));
+        return fail(damage(word.payload(),
+                           fmt::format("an array is said to have {} values, more than the file can hold", count)));
     };
     const bool packed = word.isPacked() && count >= kFewestPacked;
     if (!packed) {
@@ -634,7 +647,8 @@ Result<Value> Container::textArray(ValueWord word, Base base) const {
     WYC_TRY(found, arrayCount(word));
     const auto [count, start] = found;
     if (count > 0 && (start > bytes_.size() || count > (bytes_.size() - start) / 4))
-        return fail(damage(word.payload(), fmt::format("an array is said to have {} texts, more than the file can hold", count)));
+        return fail(damage(word.payload(),
+                           fmt::format("an array is said to have {} texts, more than the file can hold", count)));
     Cursor cursor(*this, start);
     std::uint64_t characters = 0;
     for (std::uint64_t i = 0; i < count; ++i) {
@@ -777,11 +791,11 @@ Result<ListItem> Container::arc(Cursor& cursor, bool payload, Walk& walk) const 
 
 Result<Value> Container::listEdit(Cursor& cursor, unsigned type, Walk& walk) const {
     ListEdit list;
-    list.of = type == kTokenList                             ? ListEdit::Of::Tokens
-              : type == kStringList                          ? ListEdit::Of::Strings
-              : type == kPathList                            ? ListEdit::Of::Paths
+    list.of = type == kTokenList                               ? ListEdit::Of::Tokens
+              : type == kStringList                            ? ListEdit::Of::Strings
+              : type == kPathList                              ? ListEdit::Of::Paths
               : type == kReferenceList || type == kPayloadList ? ListEdit::Of::Arcs
-                                                             : ListEdit::Of::Numbers;
+                                                               : ListEdit::Of::Numbers;
     list.number = type == kIntList      ? Base::Int
                   : type == kUIntList   ? Base::UInt
                   : type == kUInt64List ? Base::UInt64
@@ -789,7 +803,9 @@ Result<Value> Container::listEdit(Cursor& cursor, unsigned type, Walk& walk) con
     WYC_TRY(header, cursor.read<std::uint8_t>());
     list.isExplicit = (header & 1U) != 0;
     const auto read = [&](std::vector<ListItem>& into) -> Status {
-        const std::uint64_t least = list.of == ListEdit::Of::Arcs ? 8 : list.of == ListEdit::Of::Numbers ? sizeOf(list.number) : 4;
+        const std::uint64_t least = list.of == ListEdit::Of::Arcs      ? 8
+                                    : list.of == ListEdit::Of::Numbers ? sizeOf(list.number)
+                                                                       : 4;
         WYC_TRY(count, cursor.count(least));
         for (std::uint64_t i = 0; i < count; ++i) {
             const std::uint64_t where = cursor.at();
@@ -803,7 +819,9 @@ Result<Value> Container::listEdit(Cursor& cursor, unsigned type, Walk& walk) con
                     item.number = number;
                 } else {
                     WYC_TRY(number, cursor.read<std::int32_t>());
-                    item.number = list.number == Base::UInt ? static_cast<std::int64_t>(static_cast<std::uint32_t>(number)) : number;
+                    item.number = list.number == Base::UInt
+                                      ? static_cast<std::int64_t>(static_cast<std::uint32_t>(number))
+                                      : number;
                 }
             } else {
                 WYC_TRY(number, cursor.read<std::uint32_t>());
@@ -867,8 +885,10 @@ Result<Value> Container::timeSamples(ValueWord word, Walk& walk) const {
     cursor.moveTo(static_cast<std::uint64_t>(static_cast<std::int64_t>(behind) + second));
     WYC_TRY(count, cursor.count(8));
     if (count != times->size())
-        return fail(damage(word.payload(), fmt::format("{} samples are said to be taken at {} times", count, times->size())));
-    return Value(std::shared_ptr<const Samples>(std::make_shared<const BinarySamples>(shared_from_this(), times, cursor.at())));
+        return fail(
+            damage(word.payload(), fmt::format("{} samples are said to be taken at {} times", count, times->size())));
+    return Value(
+        std::shared_ptr<const Samples>(std::make_shared<const BinarySamples>(shared_from_this(), times, cursor.at())));
 }
 
 Result<Value> Container::spline(Cursor& cursor, Walk& walk) const {

@@ -86,7 +86,8 @@ Result<Bytes> Assets::bytes(const std::string& resolved) {
     WYC_TRY(held, package(name.outer));
     const PackageEntry* entry = held->find(name.inner);
     if (!entry)
-        return fail(makeError(ErrorKind::NotFound, fmt::format("the package holds no '{}'", safeName(name.inner))).inFile(name.outer));
+        return fail(makeError(ErrorKind::NotFound, fmt::format("the package holds no '{}'", safeName(name.inner)))
+                        .inFile(name.outer));
     WYC_TRY(outer, bytes(name.outer));
     return outer.part(entry->offset, entry->size, resolved);
 }

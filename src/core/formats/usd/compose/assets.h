@@ -13,7 +13,8 @@ class Assets {
   public:
     explicit Assets(std::vector<fs::path> searchFolders) : folders_(std::move(searchFolders)) {}
 
-    /// What a name written in a layer means: a path, or "package.usdz[entry]". Empty where nothing of the kind is there.
+    /// What a name written in a layer means: a path, or "package.usdz[entry]". Empty where nothing of the kind is
+    /// there.
     [[nodiscard]] std::string resolve(const std::string& written, const std::string& fromLayer);
     /// What it would be if it were there, for messages.
     [[nodiscard]] std::string anchored(const std::string& written, const std::string& fromLayer) const;

@@ -45,8 +45,9 @@ std::optional<std::string> templateAt(const std::string& pattern, double time) {
     }
     if (pattern.find('#', behind) != std::string::npos)
         return std::nullopt;
-    const std::string number = decimals > 0 ? fmt::format("{:0{}.{}f}", time, digits + 1 + decimals, decimals)
-                                            : fmt::format("{:0{}d}", static_cast<std::int64_t>(std::llround(time)), digits);
+    const std::string number = decimals > 0
+                                   ? fmt::format("{:0{}.{}f}", time, digits + 1 + decimals, decimals)
+                                   : fmt::format("{:0{}d}", static_cast<std::int64_t>(std::llround(time)), digits);
     return pattern.substr(0, first) + number + pattern.substr(behind);
 }
 
@@ -148,7 +149,8 @@ class ClipSamples final : public Samples {
         WYC_TRY(later, samples.value(lower + 1));
         if (!later.data())
             return earlier;
-        return mixedValue(earlier.data()->type, earlier, later, (time - times[lower]) / (times[lower + 1] - times[lower]));
+        return mixedValue(earlier.data()->type, earlier, later,
+                          (time - times[lower]) / (times[lower + 1] - times[lower]));
     }
 
     std::vector<Clip> clips_;
@@ -217,8 +219,10 @@ std::optional<ClipSet> clipSetOf(const Dictionary& stated, std::string& problem)
         set.active.emplace_back(time, static_cast<std::size_t>(which));
     }
     set.times = pairsOf(entryOf(&stated, "times"));
-    std::stable_sort(set.active.begin(), set.active.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
-    std::stable_sort(set.times.begin(), set.times.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::stable_sort(set.active.begin(), set.active.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
+    std::stable_sort(set.times.begin(), set.times.end(),
+                     [](const auto& a, const auto& b) { return a.first < b.first; });
     if (set.assets.empty() || set.active.empty()) {
         problem = "it names no clips, or none is ever active";
         return std::nullopt;
@@ -226,8 +230,8 @@ std::optional<ClipSet> clipSetOf(const Dictionary& stated, std::string& problem)
     return set;
 }
 
-std::shared_ptr<const Samples> clipSamples(const ClipSet& set, const std::string& primPath, const std::string& attribute,
-                                           const LayerOpener& opener) {
+std::shared_ptr<const Samples> clipSamples(const ClipSet& set, const std::string& primPath,
+                                           const std::string& attribute, const LayerOpener& opener) {
     const auto property = [&](const std::string& written) -> const PropertySpec* {
         const LayerPtr layer = opener(written);
         const PrimSpec* prim = layer ? layer->prim(primPath) : nullptr;
@@ -247,7 +251,8 @@ std::shared_ptr<const Samples> clipSamples(const ClipSet& set, const std::string
         clip.begin = i == 0 ? -kEver : set.active[i].first;
         clip.end = i + 1 < set.active.size() ? set.active[i + 1].first : kEver;
         if (const PropertySpec* found = property(set.assets[set.active[i].second]))
-            if (const Value* value = found->field("timeSamples"); value && value->samples() && !value->samples()->times().empty())
+            if (const Value* value = found->field("timeSamples");
+                value && value->samples() && !value->samples()->times().empty())
                 clip.samples = *value->as<std::shared_ptr<const Samples>>();
         if (!clip.samples && stated)
             if (const Value* standard = stated->field("default"))

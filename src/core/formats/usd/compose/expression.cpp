@@ -44,7 +44,8 @@ class Expression {
     }
     std::string name() {
         std::string result;
-        while (at_ < text_.size() && (std::isalnum(static_cast<unsigned char>(text_[at_])) != 0 || text_[at_] == '_' || text_[at_] == ':'))
+        while (at_ < text_.size() &&
+               (std::isalnum(static_cast<unsigned char>(text_[at_])) != 0 || text_[at_] == '_' || text_[at_] == ':'))
             result += text_[at_++];
         return result;
     }

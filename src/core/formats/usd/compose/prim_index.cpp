@@ -72,7 +72,8 @@ std::optional<std::string> PrimIndex::pathAtRoot(int node, const std::string& pa
             at = std::move(*outside);
         }
         if (one.arc != Arc::Relocate && one.parent >= 0)
-            if (const LayerStack& stack = *nodes[static_cast<std::size_t>(one.parent)].stack; !stack.relocates.empty()) {
+            if (const LayerStack& stack = *nodes[static_cast<std::size_t>(one.parent)].stack;
+                !stack.relocates.empty()) {
                 at = relocated(stack, at);
                 if (at.empty())
                     return std::nullopt;
@@ -91,7 +92,8 @@ std::vector<ListItem> composedList(const PrimIndex& index, std::string_view fiel
                 continue;
             }
             ListEdit here = *edit;
-            for (auto* items : {&here.explicitItems, &here.added, &here.prepended, &here.appended, &here.deleted, &here.ordered}) {
+            for (auto* items :
+                 {&here.explicitItems, &here.added, &here.prepended, &here.appended, &here.deleted, &here.ordered}) {
                 std::vector<ListItem> kept;
                 for (const ListItem& item : *items)
                     if (auto outside = mapped(item, node, layer))
@@ -128,7 +130,8 @@ Result<LayerStackPtr> Composer::rootStack(const std::string& resolved) {
     return stackOf(resolved, {}, {});
 }
 
-Result<LayerStackPtr> Composer::stackOf(const std::string& resolved, const DictionaryPtr& variables, const std::string&) {
+Result<LayerStackPtr> Composer::stackOf(const std::string& resolved, const DictionaryPtr& variables,
+                                        const std::string&) {
     // Stacks that other variables reach are others.
     std::string key = resolved;
     if (variables)
@@ -148,16 +151,19 @@ Result<LayerStackPtr> Composer::stackOf(const std::string& resolved, const Dicti
         for (const auto& [name, value] : *variables)
             merged[name] = value;
     if (!merged.empty())
-        stack->expressionVariables =
-            std::make_shared<const Dictionary>(std::make_move_iterator(merged.begin()), std::make_move_iterator(merged.end()));
+        stack->expressionVariables = std::make_shared<const Dictionary>(std::make_move_iterator(merged.begin()),
+                                                                        std::make_move_iterator(merged.end()));
     std::vector<std::string> open;
     addLayers(*stack, layer, {}, open);
     for (const StackLayer& one : stack->layers)
         if (const Value* value = one.layer->field("layerRelocates"))
             if (const auto* relocates = value->pointed<Relocates>())
                 for (const auto& [from, to] : relocates->pairs) {
-                    if (!isPrimPath(from) || from == "/" || (!to.empty() && (!isPrimPath(to) || to == "/")) || from == to) {
-                        report({"relocate.unusable", {}, fmt::format("'{}' relocates {} to {}, which cannot be", one.layer->name, from, to),
+                    if (!isPrimPath(from) || from == "/" || (!to.empty() && (!isPrimPath(to) || to == "/")) ||
+                        from == to) {
+                        report({"relocate.unusable",
+                                {},
+                                fmt::format("'{}' relocates {} to {}, which cannot be", one.layer->name, from, to),
                                 "Have the layer written again without it"});
                         continue;
                     }
@@ -168,7 +174,8 @@ Result<LayerStackPtr> Composer::stackOf(const std::string& resolved, const Dicti
     return LayerStackPtr(stack);
 }
 
-void Composer::addLayers(LayerStack& stack, const LayerPtr& layer, const Offset& toStack, std::vector<std::string>& open) {
+void Composer::addLayers(LayerStack& stack, const LayerPtr& layer, const Offset& toStack,
+                         std::vector<std::string>& open) {
     stack.layers.push_back({layer, toStack});
     open.push_back(layer->name);
     const Value* names = layer->field("subLayers");
@@ -185,37 +192,60 @@ void Composer::addLayers(LayerStack& stack, const LayerPtr& layer, const Offset&
         ++i;
         const auto asset = assetPath(written, stack);
         if (!asset) {
-            report({"expression.unknown", {}, fmt::format("'{}' names a sublayer by {}, which cannot be worked out", layer->name, written),
-                    "Put the file's name there", 1});
+            report({"expression.unknown",
+                    {},
+                    fmt::format("'{}' names a sublayer by {}, which cannot be worked out", layer->name, written),
+                    "Put the file's name there",
+                    1});
             continue;
         }
         const std::string resolved = assets_.resolve(*asset, layer->name);
         const std::string wanted = resolved.empty() ? assets_.anchored(*asset, layer->name) : resolved;
         if (resolved.empty()) {
-            report({"layer.missing", {}, fmt::format("The sublayer '{}' of '{}' is not there", *asset, layer->name),
-                    "Put it back, or name a folder to search in", 2, {wanted, layer->name}});
+            report({"layer.missing",
+                    {},
+                    fmt::format("The sublayer '{}' of '{}' is not there", *asset, layer->name),
+                    "Put it back, or name a folder to search in",
+                    2,
+                    {wanted, layer->name}});
             continue;
         }
         auto below = assets_.open(resolved);
         if (!below) {
-            report({"layer.unreadable", {}, fmt::format("The sublayer '{}' of '{}' cannot be read: {}", *asset, layer->name,
-                                                        below.error().text()),
-                    "Have it written again", 2, {wanted, layer->name}});
+            report(
+                {"layer.unreadable",
+                 {},
+                 fmt::format("The sublayer '{}' of '{}' cannot be read: {}", *asset, layer->name, below.error().text()),
+                 "Have it written again",
+                 2,
+                 {wanted, layer->name}});
             continue;
         }
         if (std::find(open.begin(), open.end(), (*below)->name) != open.end()) {
-            report({"layer.cycle", {}, fmt::format("The sublayer '{}' of '{}' is one of those it is a sublayer of", *asset, layer->name),
-                    "Take it out of the sublayers", 2, {layer->name, (*below)->name}});
+            report({"layer.cycle",
+                    {},
+                    fmt::format("The sublayer '{}' of '{}' is one of those it is a sublayer of", *asset, layer->name),
+                    "Take it out of the sublayers",
+                    2,
+                    {layer->name, (*below)->name}});
             continue;
         }
         if (stack.layers.size() > kMostNodes || open.size() > kLongestChain) {
-            report({"layer.too_many", {}, fmt::format("'{}' has more sublayers than can be composed", layer->name), "", 2});
+            report({"layer.too_many",
+                    {},
+                    fmt::format("'{}' has more sublayers than can be composed", layer->name),
+                    "",
+                    2});
             break;
         }
         if (!(offset.scale > 0.0) || !std::isfinite(offset.scale) || !std::isfinite(offset.offset)) {
-            report({"layer.offset_unusable", {},
-                    fmt::format("The sublayer '{}' of '{}' has the time scale {}: no offset is used", *asset, layer->name, offset.scale),
-                    "Give it a scale above 0", 2, {(*below)->name, layer->name}});
+            report({"layer.offset_unusable",
+                    {},
+                    fmt::format("The sublayer '{}' of '{}' has the time scale {}: no offset is used", *asset,
+                                layer->name, offset.scale),
+                    "Give it a scale above 0",
+                    2,
+                    {(*below)->name, layer->name}});
             offset = {};
         } else {
             offset.scale *= timeCodesPerSecondOf(*layer) / timeCodesPerSecondOf(**below);
@@ -259,7 +289,8 @@ PrimIndex Composer::stepDown(const PrimIndex& parent, const std::string& name, b
     for (std::size_t n = parent.nodes.size(); n-- > 0;) {
         const IndexNode& node = parent.nodes[n];
         if (!cut[n] && !stays[n] && says(node))
-            stays[n] = std::any_of(node.specs.begin(), node.specs.end(), [&](const SpecAt& s) { return s.prim->child(name); });
+            stays[n] =
+                std::any_of(node.specs.begin(), node.specs.end(), [&](const SpecAt& s) { return s.prim->child(name); });
         if (stays[n] && node.parent >= 0)
             stays[static_cast<std::size_t>(node.parent)] = true;
     }
@@ -333,7 +364,8 @@ int Composer::graft(Context& context, int parent, Arc arc, const LayerStackPtr& 
     const int first = static_cast<int>(context.index.nodes.size());
     if (context.index.nodes.size() + below.nodes.size() > kMostNodes) {
         if (!context.full)
-            report({"arc.too_many", composing_, fmt::format("{} is spoken of in more than {} places", composing_, kMostNodes),
+            report({"arc.too_many", composing_,
+                    fmt::format("{} is spoken of in more than {} places", composing_, kMostNodes),
                     "Look for references that multiply"});
         context.full = true;
         return -1;
@@ -387,7 +419,8 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
         for (const auto& [edit, layer] : editsOf(site, field)) {
             ListEdit here = *edit;
             const StackLayer& from = site.stack->layers[layer];
-            for (auto* part : {&here.explicitItems, &here.added, &here.prepended, &here.appended, &here.deleted, &here.ordered})
+            for (auto* part :
+                 {&here.explicitItems, &here.added, &here.prepended, &here.appended, &here.deleted, &here.ordered})
                 for (ListItem& item : *part) {
                     const Found found{item, layer};
                     const auto asset = assetPath(item.text, *site.stack);
@@ -395,7 +428,8 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
                     if (asset && !asset->empty())
                         if (std::string resolved = assets_.resolve(*asset, from.layer->name); !resolved.empty())
                             item.text = std::move(resolved);
-                    byKey.insert_or_assign(fmt::format("{}\n{}\n{}\n{}", item.text, item.prim, item.offset, item.scale), found);
+                    byKey.insert_or_assign(fmt::format("{}\n{}\n{}\n{}", item.text, item.prim, item.offset, item.scale),
+                                           found);
                 }
             here.applyTo(items);
         }
@@ -416,23 +450,36 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
         const std::string& asking = from.layer->name;
         const auto asset = assetPath(found.item.text, *site.stack);
         if (!asset) {
-            report({"expression.unknown", composing_, fmt::format("{} has a {} to {}, which cannot be worked out", composing_, what, found.item.text),
-                    "Put the file's name there", 1, {asking}});
+            report({"expression.unknown",
+                    composing_,
+                    fmt::format("{} has a {} to {}, which cannot be worked out", composing_, what, found.item.text),
+                    "Put the file's name there",
+                    1,
+                    {asking}});
             continue;
         }
         LayerStackPtr stack = site.stack;
         if (!asset->empty()) {
             const std::string resolved = assets_.resolve(*asset, asking);
             if (resolved.empty()) {
-                report({"layer.missing", composing_, fmt::format("The {} of {} to '{}' (in '{}') leads to no file", what, composing_, *asset, asking),
-                        "Put the file back, or name a folder to search in", 2, {assets_.anchored(*asset, asking), asking}});
+                report(
+                    {"layer.missing",
+                     composing_,
+                     fmt::format("The {} of {} to '{}' (in '{}') leads to no file", what, composing_, *asset, asking),
+                     "Put the file back, or name a folder to search in",
+                     2,
+                     {assets_.anchored(*asset, asking), asking}});
                 continue;
             }
             auto opened = stackOf(resolved, site.stack->expressionVariables, asking);
             if (!opened) {
-                report({"layer.unreadable", composing_, fmt::format("The {} of {} to '{}' cannot be read: {}", what, composing_, *asset,
-                                                                    opened.error().text()),
-                        "Have it written again", 2, {resolved, asking}});
+                report({"layer.unreadable",
+                        composing_,
+                        fmt::format("The {} of {} to '{}' cannot be read: {}", what, composing_, *asset,
+                                    opened.error().text()),
+                        "Have it written again",
+                        2,
+                        {resolved, asking}});
                 continue;
             }
             stack = *opened;
@@ -444,35 +491,55 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
                 if (const Value* standard = one.layer->field("defaultPrim"); standard && standard->text())
                     target = standard->text()->starts_with('/') ? *standard->text() : "/" + *standard->text();
             if (target.empty() || !isPrimPath(target) || target == "/") {
-                report({"arc.no_prim", composing_, fmt::format("The {} of {} to '{}' names no prim, and that layer has no default prim", what, composing_, name),
-                        "Name the prim, or give the layer a default prim", 2, {name, asking}});
+                report({"arc.no_prim",
+                        composing_,
+                        fmt::format("The {} of {} to '{}' names no prim, and that layer has no default prim", what,
+                                    composing_, name),
+                        "Name the prim, or give the layer a default prim",
+                        2,
+                        {name, asking}});
                 continue;
             }
         }
         if (!isPrimPath(target) || target == "/") {
-            report({"arc.no_prim", composing_, fmt::format("The {} of {} leads to '{}', which is no prim", what, composing_, target),
-                    "Name a prim", 2, {name, asking}, {target}});
+            report({"arc.no_prim",
+                    composing_,
+                    fmt::format("The {} of {} leads to '{}', which is no prim", what, composing_, target),
+                    "Name a prim",
+                    2,
+                    {name, asking},
+                    {target}});
             continue;
         }
         if (isCycle(context, node, stack, target)) {
-            Problem cycle{"arc.cycle", composing_, fmt::format("The {} at {} (in '{}') to {} leads round in a circle", what,
-                                                              withoutVariants(site.path), asking, target),
-                          "Take it out", 2, {name, asking}, {target}};
+            Problem cycle{"arc.cycle",
+                          composing_,
+                          fmt::format("The {} at {} (in '{}') to {} leads round in a circle", what,
+                                      withoutVariants(site.path), asking, target),
+                          "Take it out",
+                          2,
+                          {name, asking},
+                          {target}};
             if (withoutVariants(site.path) != composing_)
                 cycle.paths = {withoutVariants(site.path)};
             report(std::move(cycle));
             continue;
         }
         if (chainOf(context.index, node) > kLongestChain) {
-            report({"arc.too_many", composing_, fmt::format("More than {} references lead one to another at {}", kLongestChain, composing_),
+            report({"arc.too_many", composing_,
+                    fmt::format("More than {} references lead one to another at {}", kLongestChain, composing_),
                     "Look for references that never end"});
             continue;
         }
         Offset offset{found.item.offset, found.item.scale};
         if (!(offset.scale > 0.0) || !std::isfinite(offset.scale) || !std::isfinite(offset.offset)) {
-            report({"layer.offset_unusable", composing_, fmt::format("The {} of {} to '{}' has the time scale {}: no offset is used", what,
-                                                                    composing_, name, offset.scale),
-                    "Give it a scale above 0", 2, {name, asking}});
+            report({"layer.offset_unusable",
+                    composing_,
+                    fmt::format("The {} of {} to '{}' has the time scale {}: no offset is used", what, composing_, name,
+                                offset.scale),
+                    "Give it a scale above 0",
+                    2,
+                    {name, asking}});
             offset = {};
         }
         offset = offset.within(from.toStack);
@@ -483,10 +550,16 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
         if (made < 0)
             return;
         const PrimIndex& index = context.index;
-        const bool there = std::any_of(index.nodes.begin() + made, index.nodes.end(), [](const IndexNode& n) { return !n.specs.empty(); });
+        const bool there = std::any_of(index.nodes.begin() + made, index.nodes.end(),
+                                       [](const IndexNode& n) { return !n.specs.empty(); });
         if (!there)
-            report({"arc.no_prim", composing_, fmt::format("The {} of {} leads to {}, which is not in '{}'", what, composing_, target, name),
-                    "Name a prim that is there", 2, {name, asking}, {target}});
+            report({"arc.no_prim",
+                    composing_,
+                    fmt::format("The {} of {} leads to {}, which is not in '{}'", what, composing_, target, name),
+                    "Name a prim that is there",
+                    2,
+                    {name, asking},
+                    {target}});
     }
 }
 
@@ -500,9 +573,14 @@ void Composer::addClasses(Context& context, int node, Arc arc) {
         if (!isPrimPath(item.text) || item.text == "/")
             continue;
         if (isCycle(context, node, site.stack, item.text)) {
-            Problem cycle{"arc.cycle", composing_, fmt::format("{} {} {}, which leads round in a circle", withoutVariants(site.path),
-                                                              arc == Arc::Inherit ? "inherits" : "specializes", item.text),
-                          "Take it out", 2, {site.stack->name()}, {item.text}};
+            Problem cycle{"arc.cycle",
+                          composing_,
+                          fmt::format("{} {} {}, which leads round in a circle", withoutVariants(site.path),
+                                      arc == Arc::Inherit ? "inherits" : "specializes", item.text),
+                          "Take it out",
+                          2,
+                          {site.stack->name()},
+                          {item.text}};
             if (withoutVariants(site.path) != composing_)
                 cycle.paths = {withoutVariants(site.path)};
             report(std::move(cycle));
@@ -608,9 +686,14 @@ void Composer::addRelocates(Context& context, int node) {
         std::vector<std::string> layers;
         for (const SpecAt& spec : below.nodes.front().specs)
             layers.push_back(site.stack->layers[spec.layer].layer->name);
-        report({"relocate.old_place", composing_, fmt::format("'{}' says something at {}, from where it was relocated to {}: it is ignored",
-                                                             layers.front(), source, path),
-                "Say it at the new place", 1, layers, {source}});
+        report({"relocate.old_place",
+                composing_,
+                fmt::format("'{}' says something at {}, from where it was relocated to {}: it is ignored",
+                            layers.front(), source, path),
+                "Say it at the new place",
+                1,
+                layers,
+                {source}});
     }
     below.nodes.front().specs.clear();
     below.nodes.front().muted = true;
@@ -636,7 +719,8 @@ void Composer::addRelocates(Context& context, int node) {
 
 void Composer::addDirectArcs(Context& context, int node) {
     addRelocates(context, node);
-    if (!context.index.nodes[static_cast<std::size_t>(node)].specs.empty() && !context.index.nodes[static_cast<std::size_t>(node)].muted) {
+    if (!context.index.nodes[static_cast<std::size_t>(node)].specs.empty() &&
+        !context.index.nodes[static_cast<std::size_t>(node)].muted) {
         addReferences(context, node, Arc::Reference);
         addReferences(context, node, Arc::Payload);
         addClasses(context, node, Arc::Inherit);
@@ -709,7 +793,8 @@ bool Composer::addVariant(Context& context) {
                 for (const int other : order) {
                     const IndexNode& one = context.index.nodes[static_cast<std::size_t>(other)];
                     for (const SpecAt& spec : one.specs)
-                        if (const Value* stored = spec.prim->field("variantSelection"); choice.empty() && !one.muted && stored)
+                        if (const Value* stored = spec.prim->field("variantSelection");
+                            choice.empty() && !one.muted && stored)
                             if (const Value* entry = entryOf(stored->dictionary(), set); entry && entry->text()) {
                                 choice = *entry->text();
                                 if (choice.starts_with('`')) {
@@ -756,7 +841,8 @@ void Composer::addArcs(Context& context) {
     } while (addVariant(context));
     // What speaks of nothing goes.
     for (const int n : strengthOf(context.index))
-        if (const IndexNode& node = context.index.nodes[static_cast<std::size_t>(n)]; !node.specs.empty() && !node.muted)
+        if (const IndexNode& node = context.index.nodes[static_cast<std::size_t>(n)];
+            !node.specs.empty() && !node.muted)
             context.index.byStrength.push_back(n);
 }
 

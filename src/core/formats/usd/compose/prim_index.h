@@ -63,10 +63,10 @@ struct IndexNode {
     std::vector<SpecAt> specs = {};
     std::shared_ptr<const PathMap> map = {}; // to the parent's paths; null: they are the same
     Offset toRoot = {};
-    int depth = 0;             // of the prim at which it was introduced
-    int order = 0;             // among those of one arc and depth
-    bool muted = false;        // its own specs say nothing
-    bool direct = false;       // introduced at this very prim, or below one that was
+    int depth = 0;                   // of the prim at which it was introduced
+    int order = 0;                   // among those of one arc and depth
+    bool muted = false;              // its own specs say nothing
+    bool direct = false;             // introduced at this very prim, or below one that was
     std::set<std::string> sets = {}; // variant sets that were looked at
 };
 
@@ -108,7 +108,8 @@ class Composer {
 
   private:
     struct Context; // of one index that is being built
-    Result<LayerStackPtr> stackOf(const std::string& resolved, const DictionaryPtr& variables, const std::string& askedBy);
+    Result<LayerStackPtr> stackOf(const std::string& resolved, const DictionaryPtr& variables,
+                                  const std::string& askedBy);
     void addLayers(LayerStack& stack, const LayerPtr& layer, const Offset& toStack, std::vector<std::string>& open);
     PrimIndex stepDown(const PrimIndex& parent, const std::string& name, bool belowInstance);
     PrimIndex withoutArcs(const LayerStackPtr& stack, const std::string& path);
@@ -136,6 +137,7 @@ class Composer {
 /// Edits of a list over all that speak, weakest first. `mapped`: items as they are outside; nothing for those that are
 /// nowhere.
 using ItemMap = std::function<std::optional<ListItem>(const ListItem&, const IndexNode&, std::size_t layer)>;
-[[nodiscard]] std::vector<ListItem> composedList(const PrimIndex& index, std::string_view field, const ItemMap& mapped = {});
+[[nodiscard]] std::vector<ListItem> composedList(const PrimIndex& index, std::string_view field,
+                                                 const ItemMap& mapped = {});
 
 } // namespace wyc::usd

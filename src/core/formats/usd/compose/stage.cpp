@@ -13,8 +13,9 @@
 namespace wyc::usd {
 namespace {
 
-// Prims of a composed scene: so many, or a thousand for each that its layers hold; more come of references that multiply.
-constexpr std::size_t kManyPrims = 250'000;
+// Prims of a composed scene: so many, or a thousand for each that its layers hold; more come of references that
+// multiply.
+constexpr std::size_t kManyPrims = 100'000;
 constexpr std::size_t kMostPrims = 4'000'000;
 constexpr std::size_t kPrimsAHeldOne = 1'000;
 
@@ -86,7 +87,8 @@ DictionaryPtr mergedDictionaries(const DictionaryPtr& stronger, const Dictionary
         const auto* b = there.as<DictionaryPtr>();
         there = a && b && *a && *b ? Value(mergedDictionaries(*a, *b)) : value;
     }
-    return std::make_shared<const Dictionary>(std::make_move_iterator(merged.begin()), std::make_move_iterator(merged.end()));
+    return std::make_shared<const Dictionary>(std::make_move_iterator(merged.begin()),
+                                              std::make_move_iterator(merged.end()));
 }
 
 } // namespace
@@ -119,13 +121,16 @@ void ComposedScene::addChildren(int parent, const std::string& prefix) {
     const PrimIndexPtr index = prims_[static_cast<std::size_t>(parent)].index;
     const bool instance = prims_[static_cast<std::size_t>(parent)].instance;
     if (std::count(prefix.begin(), prefix.end(), '/') > kDeepest) {
-        composer_->report({"prim.too_deep", prefix, fmt::format("Prims are nested more than {} deep at {}", kDeepest, prefix),
+        composer_->report({"prim.too_deep", prefix,
+                           fmt::format("Prims are nested more than {} deep at {}", kDeepest, prefix),
                            "Look for references that never end"});
         return;
     }
     for (const std::string& name : composer_->childNames(*index, instance)) {
         if (prims_.size() >= mostPrims_ && !mayHoldMore()) {
-            composer_->report({"prim.too_many", {}, fmt::format("More than {} prims: the rest is left out", groupedDigits(mostPrims_)),
+            composer_->report({"prim.too_many",
+                               {},
+                               fmt::format("More than {} prims: the rest is left out", groupedDigits(mostPrims_)),
                                "Choose variants or payloads that show less"});
             return;
         }
@@ -155,7 +160,9 @@ void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int par
     Says said = Says::Over;
     forEachSpec(*index, [&](const IndexNode&, int n, const SpecAt& spec) {
         const std::string specifier = textOr(spec.prim->field("specifier"), "over");
-        const Says says = specifier == "over" ? Says::Over : specifier == "class" && isOfClass(*index, n) ? Says::ItsClass : Says::Itself;
+        const Says says = specifier == "over"                            ? Says::Over
+                          : specifier == "class" && isOfClass(*index, n) ? Says::ItsClass
+                                                                         : Says::Itself;
         if (prim.specifier.empty() || said < says) {
             prim.specifier = specifier;
             said = says;
@@ -188,8 +195,9 @@ void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int par
         for (const int n : index->byStrength) {
             const IndexNode& node = index->nodes[static_cast<std::size_t>(n)];
             if (node.direct)
-                key += fmt::format("{}\n{}\n{}\n{}\n{}\n", static_cast<int>(node.arc), static_cast<const void*>(node.stack.get()),
-                                   node.path, node.toRoot.offset, node.toRoot.scale);
+                key += fmt::format("{}\n{}\n{}\n{}\n{}\n", static_cast<int>(node.arc),
+                                   static_cast<const void*>(node.stack.get()), node.path, node.toRoot.offset,
+                                   node.toRoot.scale);
         }
         std::map<std::string, std::string> chosen;
         forEachSpec(*index, [&](const IndexNode&, int, const SpecAt& spec) {
@@ -340,8 +348,8 @@ Attribute ComposedScene::attribute(const Prim& prim, const std::string& name) co
     return result;
 }
 
-std::shared_ptr<const Samples> ComposedScene::clipsFor(const Prim& prim, const std::string& attribute, const IndexNode& node,
-                                                       std::size_t layer) const {
+std::shared_ptr<const Samples> ComposedScene::clipsFor(const Prim& prim, const std::string& attribute,
+                                                       const IndexNode& node, std::size_t layer) const {
     for (const Prim* above = &prims_[static_cast<std::size_t>(prim.clips)]; above;
          above = above->parent >= 0 && prims_[static_cast<std::size_t>(above->parent)].clips >= 0
                      ? &prims_[static_cast<std::size_t>(prims_[static_cast<std::size_t>(above->parent)].clips)]
@@ -371,19 +379,23 @@ std::shared_ptr<const Samples> ComposedScene::clipsFor(const Prim& prim, const s
                         const bool known = std::any_of(clipProblems_.begin(), clipProblems_.end(),
                                                        [&](const Problem& p) { return p.text == text; });
                         if (!known)
-                            clipProblems_.push_back({std::move(id), above->path, std::move(text), "Put the file back", 2, {layerName}});
+                            clipProblems_.push_back(
+                                {std::move(id), above->path, std::move(text), "Put the file back", 2, {layerName}});
                     };
                     if (!set) {
-                        say("clips.unusable", fmt::format("The value clips '{}' of {} cannot be used: {}", name, above->path, problem));
+                        say("clips.unusable",
+                            fmt::format("The value clips '{}' of {} cannot be used: {}", name, above->path, problem));
                         continue;
                     }
                     const std::string rest = withoutVariants(node.path).substr(withoutVariants(site.path).size());
                     const LayerOpener opener = [&](const std::string& written) -> LayerPtr {
                         const std::string found = assets_.resolve(written, layerName);
-                        auto opened = found.empty() ? Result<LayerPtr>(fail(ErrorKind::NotFound, "it is not there")) : assets_.open(found);
+                        auto opened = found.empty() ? Result<LayerPtr>(fail(ErrorKind::NotFound, "it is not there"))
+                                                    : assets_.open(found);
                         if (opened)
                             return *opened;
-                        say("clips.missing", fmt::format("The clip '{}' of {} cannot be read: {}", written, above->path, opened.error().what));
+                        say("clips.missing", fmt::format("The clip '{}' of {} cannot be read: {}", written, above->path,
+                                                         opened.error().what));
                         return nullptr;
                     };
                     if (auto samples = clipSamples(*set, set->primPath + rest, attribute, opener))
@@ -400,11 +412,13 @@ std::vector<std::string> ComposedScene::targets(const Prim& prim, const std::str
         const IndexNode& node = prim.index->nodes[static_cast<std::size_t>(*n)];
         for (auto spec = node.specs.rbegin(); spec != node.specs.rend(); ++spec) {
             const PropertySpec* found = spec->prim->property(property);
-            const Value* value = found ? found->field(found->relationship ? "targetPaths" : "connectionPaths") : nullptr;
+            const Value* value =
+                found ? found->field(found->relationship ? "targetPaths" : "connectionPaths") : nullptr;
             if (!value || !value->list())
                 continue;
             ListEdit edit = *value->list();
-            for (auto* items : {&edit.explicitItems, &edit.added, &edit.prepended, &edit.appended, &edit.deleted, &edit.ordered}) {
+            for (auto* items :
+                 {&edit.explicitItems, &edit.added, &edit.prepended, &edit.appended, &edit.deleted, &edit.ordered}) {
                 std::vector<ListItem> kept;
                 for (const ListItem& item : *items)
                     if (auto path = prim.index->pathAtRoot(*n, withoutVariants(item.text)))

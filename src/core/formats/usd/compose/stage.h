@@ -45,7 +45,7 @@ class Attribute {
     bool custom = false;
     ValueSource source = {};
     std::optional<Value> standard = {}; // the strongest default, whatever samples there are
-    std::string interpolation;         // of a primvar, as stated
+    std::string interpolation;          // of a primvar, as stated
     int elementSize = 1;
     [[nodiscard]] bool isThere() const { return !name.empty(); }
     /// It has a value at some time.
@@ -127,7 +127,7 @@ class ComposedScene {
     std::vector<Prim> prims_;
     std::unordered_map<std::string, int> byPath_;
     std::map<std::string, int> prototypes_; // by what instances share
-    std::size_t mostPrims_ = 250'000;
+    std::size_t mostPrims_ = 100'000;
     mutable std::vector<Problem> clipProblems_;
 };
 

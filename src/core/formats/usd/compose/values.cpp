@@ -16,11 +16,13 @@ template<class T> T numberAt(const std::byte* from, std::size_t i) {
 }
 
 // Single numbers are rounded once; those of vectors, each product and then their sum.
-template<class T> void mixFloats(const std::byte* a, const std::byte* b, std::size_t count, double weight, bool vector, std::byte* to) {
+template<class T>
+void mixFloats(const std::byte* a, const std::byte* b, std::size_t count, double weight, bool vector, std::byte* to) {
     for (std::size_t i = 0; i < count; ++i) {
         const double first = (1.0 - weight) * static_cast<double>(numberAt<T>(a, i));
         const double second = weight * static_cast<double>(numberAt<T>(b, i));
-        const T mixed = vector ? static_cast<T>(static_cast<T>(first) + static_cast<T>(second)) : static_cast<T>(first + second);
+        const T mixed =
+            vector ? static_cast<T>(static_cast<T>(first) + static_cast<T>(second)) : static_cast<T>(first + second);
         std::memcpy(to + i * sizeof(T), &mixed, sizeof(T));
     }
 }
@@ -39,7 +41,8 @@ void mixHalves(const std::byte* a, const std::byte* b, std::size_t count, double
 }
 
 // Along the shorter way of the sphere (K. Shoemake, Animating rotation with quaternion curves, 1985). Rounded once.
-void mixSphere(const Type& type, const std::byte* a, const std::byte* b, std::size_t count, double weight, std::byte* to) {
+void mixSphere(const Type& type, const std::byte* a, const std::byte* b, std::size_t count, double weight,
+               std::byte* to) {
     Type one = type.single();
     for (std::size_t i = 0; i < count; ++i) {
         const std::size_t at = i * sizeOf(one);
@@ -82,8 +85,8 @@ Value shiftedTimes(Value value, const Offset& offset) {
 }
 
 bool canBeMixed(const Type& type) {
-    return type.base == Base::Half || type.base == Base::Float || type.base == Base::Double || type.base == Base::TimeCode ||
-           type.base == Base::Duration;
+    return type.base == Base::Half || type.base == Base::Float || type.base == Base::Double ||
+           type.base == Base::TimeCode || type.base == Base::Duration;
 }
 
 Result<Value> mixedValue(const Type& type, const Value& earlier, const Value& later, double weight) {
@@ -238,10 +241,13 @@ std::optional<double> splineAt(const Spline& spline, double time) {
             shift = rounds * (knots.back().value - knots.front().value);
         time = first + within;
     }
-    const auto above = std::upper_bound(knots.begin(), knots.end(), time, [](double t, const Spline::Knot& k) { return t < k.time; });
+    const auto above =
+        std::upper_bound(knots.begin(), knots.end(), time, [](double t, const Spline::Knot& k) { return t < k.time; });
     const auto at = static_cast<std::size_t>(above - knots.begin()) - 1;
     if (at + 1 == knots.size() || knots[at].time == time)
-        return knots[at].after == Spline::Between::None && at + 1 < knots.size() ? std::nullopt : std::optional(knots[at].value + shift);
+        return knots[at].after == Spline::Between::None && at + 1 < knots.size()
+                   ? std::nullopt
+                   : std::optional(knots[at].value + shift);
     if (knots[at].after == Spline::Between::None)
         return std::nullopt;
     return segmentAt(spline, knots[at], knots[at + 1], time) + shift;

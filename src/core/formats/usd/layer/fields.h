@@ -9,7 +9,7 @@ namespace wyc::usd {
 
 struct FieldKind {
     enum class Of { Unknown, One, Entries, TextMap, List, SubLayers, Relocates, Word } of = Of::Unknown;
-    Type type = {};                       // of a value
+    Type type = {}; // of a value
     ListEdit::Of items = ListEdit::Of::Tokens;
 };
 /// By the name of the field; Unknown where only others know it.

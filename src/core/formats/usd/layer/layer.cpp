@@ -18,7 +18,9 @@ Result<Bytes> Bytes::ofFile(const fs::path& path) {
 
 Status Bytes::read(std::uint64_t at, std::span<std::byte> into) const {
     if (at > size_ || into.size() > size_ - at)
-        return fail(makeError(ErrorKind::BadFormat, "the file ends before what it says it holds").atByte(offset_ + at).inFile(name_));
+        return fail(makeError(ErrorKind::BadFormat, "the file ends before what it says it holds")
+                        .atByte(offset_ + at)
+                        .inFile(name_));
     return file_->readAt(offset_ + at, into);
 }
 
@@ -50,12 +52,14 @@ auto* lookedUp(const List& list, const std::unordered_map<std::string_view, std:
 } // namespace
 
 const PrimSpec* PrimSpec::child(std::string_view which) const {
-    const auto* found = lookedUp(children, childAt_.get(), which, [](const auto& prim) -> const std::string& { return prim->name; });
+    const auto* found =
+        lookedUp(children, childAt_.get(), which, [](const auto& prim) -> const std::string& { return prim->name; });
     return found ? found->get() : nullptr;
 }
 
 const PropertySpec* PrimSpec::property(std::string_view which) const {
-    return lookedUp(properties, propertyAt_.get(), which, [](const PropertySpec& p) -> const std::string& { return p.name; });
+    return lookedUp(properties, propertyAt_.get(), which,
+                    [](const PropertySpec& p) -> const std::string& { return p.name; });
 }
 
 const VariantSetSpec* PrimSpec::variantSet(std::string_view which) const {

@@ -91,9 +91,9 @@ struct SpecCounts {
 struct Layer {
     std::string name; // path, or package[entry]
     Encoding encoding = Encoding::Text;
-    std::string version; // of the encoding, as the file says it
+    std::string version;                                           // of the encoding, as the file says it
     std::unique_ptr<PrimSpec> root = std::make_unique<PrimSpec>(); // its fields are the layer's
-    std::vector<std::string> remarks; // read in part: what was left out, and where
+    std::vector<std::string> remarks;                              // read in part: what was left out, and where
     Bytes bytes;
 
     [[nodiscard]] const Value* field(std::string_view which) const { return root->field(which); }

@@ -122,9 +122,9 @@ Type typeNamed(std::string_view name) {
 }
 
 std::string nameOf(const Type& type) {
-    static constexpr const char* kNames[] = {"none",  "bool",   "uchar",    "int",      "uint",   "int64", "uint64", "half",
-                                             "float", "double", "timecode", "duration", "string", "token", "asset",
-                                             "pathExpression"};
+    static constexpr const char* kNames[] = {"none",   "bool",  "uchar", "int",           "uint",     "int64",
+                                             "uint64", "half",  "float", "double",        "timecode", "duration",
+                                             "string", "token", "asset", "pathExpression"};
     std::string name = kNames[static_cast<std::size_t>(type.base)];
     if (type.quaternion)
         name = type.base == Base::Half ? "quath" : type.base == Base::Float ? "quatf" : "quatd";
@@ -185,7 +185,8 @@ void ListEdit::applyTo(std::vector<ListItem>& list) const {
             order.push_back(item);
     for (const ListItem& item : order) {
         const auto at = std::find(rest.begin(), rest.end(), item);
-        const auto end = std::find_if(at + 1, rest.end(), [&](const ListItem& other) { return contains(order, other); });
+        const auto end =
+            std::find_if(at + 1, rest.end(), [&](const ListItem& other) { return contains(order, other); });
         result.insert(result.end(), at, end);
         rest.erase(at, end);
     }
@@ -317,7 +318,8 @@ std::uint16_t doubleToHalf(double number) {
 const Value* entryOf(const Dictionary* dictionary, std::string_view key) {
     if (!dictionary)
         return nullptr;
-    const auto found = std::find_if(dictionary->begin(), dictionary->end(), [&](const auto& e) { return e.first == key; });
+    const auto found =
+        std::find_if(dictionary->begin(), dictionary->end(), [&](const auto& e) { return e.first == key; });
     return found == dictionary->end() ? nullptr : &found->second;
 }
 

@@ -37,7 +37,7 @@ enum class Base : std::uint8_t {
 /// What one value is made of: `count` numbers of one kind, or a text.
 struct Type {
     Base base = Base::None;
-    std::uint8_t count = 1; // 1 – 4, of matrices 4, 9 or 16 in rows
+    std::uint8_t count = 1;  // 1 – 4, of matrices 4, 9 or 16 in rows
     bool quaternion = false; // stored i, j, k, real
     bool array = false;
     bool operator==(const Type&) const = default;
@@ -182,10 +182,10 @@ struct AnimationBlock {}; // says: no samples
 
 class Value {
   public:
-    using Held = std::variant<std::monostate, Block, AnimationBlock, Data, DictionaryPtr,
-                              std::shared_ptr<const ListEdit>, std::shared_ptr<const Samples>,
-                              std::shared_ptr<const Spline>, std::shared_ptr<const Relocates>,
-                              std::shared_ptr<const ArrayEdit>, Opaque>;
+    using Held =
+        std::variant<std::monostate, Block, AnimationBlock, Data, DictionaryPtr, std::shared_ptr<const ListEdit>,
+                     std::shared_ptr<const Samples>, std::shared_ptr<const Spline>, std::shared_ptr<const Relocates>,
+                     std::shared_ptr<const ArrayEdit>, Opaque>;
     Value() = default;
     Value(Held held) : held_(std::move(held)) {}
     template<class T> [[nodiscard]] const T* as() const { return std::get_if<T>(&held_); }

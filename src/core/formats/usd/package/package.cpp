@@ -24,7 +24,8 @@ constexpr std::uint64_t kEntryBytes = 46;
 constexpr std::uint64_t kLocalBytes = 30;
 
 bool leadsOut(const std::string& name) {
-    if (name.empty() || name.front() == '/' || name.find('\\') != std::string::npos || name.find(':') != std::string::npos)
+    if (name.empty() || name.front() == '/' || name.find('\\') != std::string::npos ||
+        name.find(':') != std::string::npos)
         return true;
     for (const std::string& part : splitText(name, '/'))
         if (part == "..")
@@ -44,12 +45,14 @@ bool isLayerName(std::string_view name) {
 }
 
 const PackageEntry* Package::find(std::string_view name) const {
-    const auto found = std::find_if(entries.begin(), entries.end(), [&](const PackageEntry& e) { return e.name == name; });
+    const auto found =
+        std::find_if(entries.begin(), entries.end(), [&](const PackageEntry& e) { return e.name == name; });
     return found == entries.end() ? nullptr : &*found;
 }
 
 const PackageEntry* Package::rootLayer() const {
-    const auto found = std::find_if(entries.begin(), entries.end(), [](const PackageEntry& e) { return isLayerName(e.name); });
+    const auto found =
+        std::find_if(entries.begin(), entries.end(), [](const PackageEntry& e) { return isLayerName(e.name); });
     return found == entries.end() ? nullptr : &*found;
 }
 
@@ -82,7 +85,8 @@ Result<Package> readPackage(const Bytes& bytes) {
     WYC_TRY(directoryBytes, closing.read<std::uint32_t>());
     WYC_TRY(directoryAt, closing.read<std::uint32_t>());
     if (count == 0xffff || directoryAt == 0xffffffffU)
-        return fail(makeError(ErrorKind::Unsupported, "a package of more than 4 GB or 65,534 entries").inFile(bytes.name()));
+        return fail(
+            makeError(ErrorKind::Unsupported, "a package of more than 4 GB or 65,534 entries").inFile(bytes.name()));
     if (directoryAt > endAt || directoryBytes > endAt - directoryAt)
         return fail(damage(endAt, "the directory of the package is said to lie outside of it"));
     std::vector<std::byte> directory(directoryBytes);
@@ -116,8 +120,8 @@ Result<Package> readPackage(const Bytes& bytes) {
         if (name.ends_with('/')) // a folder
             continue;
         if (leadsOut(name)) {
-            package.remarks.push_back(
-                fmt::format("its entry '{}' (byte {}) leads out of the package and is left out", safeName(name), where));
+            package.remarks.push_back(fmt::format("its entry '{}' (byte {}) leads out of the package and is left out",
+                                                  safeName(name), where));
             continue;
         }
         const bool isFirst = firstLayer && isLayerName(name);
@@ -126,11 +130,13 @@ Result<Package> readPackage(const Bytes& bytes) {
             const char* how = (flags & 1U) != 0 ? "encrypted" : "compressed";
             if (isFirst)
                 return fail(makeError(ErrorKind::Unsupported,
-                                      fmt::format("its layer '{}' is {}; a package stores its entries as they are", safeName(name), how))
+                                      fmt::format("its layer '{}' is {}; a package stores its entries as they are",
+                                                  safeName(name), how))
                                 .atByte(bytes.offset() + where)
                                 .inFile(bytes.name())
                                 .withAdvice("Have the package written again, without compression"));
-            package.remarks.push_back(fmt::format("its entry '{}' (byte {}) is {} and is left out", safeName(name), where, how));
+            package.remarks.push_back(
+                fmt::format("its entry '{}' (byte {}) is {} and is left out", safeName(name), where, how));
             continue;
         }
         std::array<std::byte, kLocalBytes> local{};
@@ -143,7 +149,8 @@ Result<Package> readPackage(const Bytes& bytes) {
         std::memcpy(&localExtra, local.data() + 28, 2);
         const std::uint64_t begin = std::uint64_t{localAt} + kLocalBytes + localName + localExtra;
         if (localMark != kLocalMark || begin > bytes.size() || plainBytes > bytes.size() - begin)
-            return fail(damage(localAt, fmt::format("the entry '{}' does not lie where the directory says", safeName(name))));
+            return fail(
+                damage(localAt, fmt::format("the entry '{}' does not lie where the directory says", safeName(name))));
         package.entries.push_back({name, begin, plainBytes});
     }
     return package;

@@ -15,8 +15,9 @@ using Turn = std::array<double, 4>; // x, y, z, w
 
 // First a, then b.
 Turn turned(const Turn& a, const Turn& b) {
-    return {b[3] * a[0] + b[0] * a[3] + b[1] * a[2] - b[2] * a[1], b[3] * a[1] - b[0] * a[2] + b[1] * a[3] + b[2] * a[0],
-            b[3] * a[2] + b[0] * a[1] - b[1] * a[0] + b[2] * a[3], b[3] * a[3] - b[0] * a[0] - b[1] * a[1] - b[2] * a[2]};
+    return {
+        b[3] * a[0] + b[0] * a[3] + b[1] * a[2] - b[2] * a[1], b[3] * a[1] - b[0] * a[2] + b[1] * a[3] + b[2] * a[0],
+        b[3] * a[2] + b[0] * a[1] - b[1] * a[0] + b[2] * a[3], b[3] * a[3] - b[0] * a[0] - b[1] * a[1] - b[2] * a[2]};
 }
 
 // Of the sample at or before a time code, or the first.
@@ -47,7 +48,9 @@ class Kept {
         kept_ = shown;
         return kept_;
     }
-    [[nodiscard]] double codeOf(std::size_t sample) const { return tracks_->codes().empty() ? 0.0 : tracks_->codes()[sample]; }
+    [[nodiscard]] double codeOf(std::size_t sample) const {
+        return tracks_->codes().empty() ? 0.0 : tracks_->codes()[sample];
+    }
     [[nodiscard]] double codeAt(double seconds) const {
         const auto at = tracks_->sampling().locate(seconds);
         return at.weight == 0.0 ? codeOf(at.below) : tracks_->clock().code(seconds);
@@ -94,7 +97,8 @@ class Places final : public Geometry {
         WYC_TRY(all, kept_->at(code));
         std::vector<Vec3f> points;
         for (const InstanceFigures& one : *all)
-            points.push_back({static_cast<float>(one.place.x), static_cast<float>(one.place.y), static_cast<float>(one.place.z)});
+            points.push_back(
+                {static_cast<float>(one.place.x), static_cast<float>(one.place.y), static_cast<float>(one.place.z)});
         return copyRange(points, first, into);
     }
     [[nodiscard]] Result<IdsPtr> idsOf(double code) const {
@@ -237,7 +241,8 @@ Result<InstancesAtCode> InstancerTracks::at(double code) const {
             one.size = {factors[3 * i], factors[3 * i + 1], factors[3 * i + 2]};
         one.prototype = i < which.size() ? static_cast<std::int32_t>(which[i]) : 0;
         result.all.push_back(one);
-        result.hidden.push_back(!gone.empty() && gone.contains(hasIds ? static_cast<std::int64_t>(one.id) : static_cast<std::int64_t>(i)));
+        result.hidden.push_back(
+            !gone.empty() && gone.contains(hasIds ? static_cast<std::int64_t>(one.id) : static_cast<std::int64_t>(i)));
     }
     return result;
 }
@@ -282,13 +287,15 @@ Status setInstancer(Node& node, std::shared_ptr<const InstancerTracks> tracks, s
         const Clock& clock = tracks->clock();
         add(Meaning::Turns, "turns", valuesOf(tracks->turns(), clock, {.type = ValueType::Float}), SpaceRole::Turn);
         add(Meaning::Sizes, "sizes", valuesOf(tracks->sizes(), clock, {.type = ValueType::Float}), SpaceRole::Axes);
-        add(Meaning::PrototypeNumbers, "prototypes", valuesOf(tracks->numbers(), clock, {.type = ValueType::Int32}), SpaceRole::None);
+        add(Meaning::PrototypeNumbers, "prototypes", valuesOf(tracks->numbers(), clock, {.type = ValueType::Int32}),
+            SpaceRole::None);
     } else {
         const auto kept = std::make_shared<const Kept>(std::move(tracks));
         node.geometry = std::make_shared<Places>(kept);
         add(Meaning::Turns, "turns", std::make_shared<Figures>(kept, Meaning::Turns), SpaceRole::Turn);
         add(Meaning::Sizes, "sizes", std::make_shared<Figures>(kept, Meaning::Sizes), SpaceRole::Axes);
-        add(Meaning::PrototypeNumbers, "prototypes", std::make_shared<Figures>(kept, Meaning::PrototypeNumbers), SpaceRole::None);
+        add(Meaning::PrototypeNumbers, "prototypes", std::make_shared<Figures>(kept, Meaning::PrototypeNumbers),
+            SpaceRole::None);
     }
     node.properties = plainProperties(std::move(list));
     return {};

@@ -37,6 +37,7 @@ class InstancerTracks {
 };
 
 /// Gives a node the places and channels of an instancer. `prototypes`: nodes that stand below it.
-[[nodiscard]] Status setInstancer(Node& node, std::shared_ptr<const InstancerTracks> tracks, std::vector<NodeId> prototypes);
+[[nodiscard]] Status setInstancer(Node& node, std::shared_ptr<const InstancerTracks> tracks,
+                                  std::vector<NodeId> prototypes);
 
 } // namespace wyc::usd

@@ -119,15 +119,17 @@ Look lookOf(const ComposedScene& scene, const Prim& material) {
     return look;
 }
 
-void addShaders(const ComposedScene& scene, const Prim& prim, const std::string& below, const Clock& clock, std::vector<PropertyNode>& graph) {
+void addShaders(const ComposedScene& scene, const Prim& prim, const std::string& below, const Clock& clock,
+                std::vector<PropertyNode>& graph) {
     PropertyNode group = plainProperty(Meaning::Unknown, below.empty() ? "material" : below, nullptr);
     if (const std::string type = shaderType(scene, prim); !type.empty()) {
         PropertyValue text;
         const auto raw = std::as_bytes(std::span(type.c_str(), type.size() + 1));
         text.bytes.assign(raw.begin(), raw.end());
-        group.children.push_back(plainProperty(Meaning::ShaderType, "type",
-                                               std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
-                                                                              std::vector<PropertyValue>{std::move(text)})));
+        group.children.push_back(
+            plainProperty(Meaning::ShaderType, "type",
+                          std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
+                                                         std::vector<PropertyValue>{std::move(text)})));
     }
     for (const std::string& name : scene.propertyNames(prim)) {
         const bool input = name.starts_with("inputs:");
@@ -136,7 +138,8 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
         const std::string called = name.substr(input ? 7 : 8);
         const Attribute attribute = scene.attribute(prim, name);
         if (const auto values = input ? valuesOf(attribute, clock) : nullptr)
-            group.children.push_back(plainProperty(attribute.type.base == Base::Asset ? Meaning::ShaderTexture : Meaning::ShaderInput, called, values));
+            group.children.push_back(plainProperty(
+                attribute.type.base == Base::Asset ? Meaning::ShaderTexture : Meaning::ShaderInput, called, values));
         if (const auto connected = scene.connections(prim, name); !connected.empty()) {
             std::string link = propertyPartOf(connected.front());
             link = link.empty() ? link : link.substr(1);
@@ -147,9 +150,10 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
             PropertyValue text;
             const auto raw = std::as_bytes(std::span(link.c_str(), link.size() + 1));
             text.bytes.assign(raw.begin(), raw.end());
-            group.children.push_back(plainProperty(Meaning::ShaderLink, called,
-                                                   std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
-                                                                                  std::vector<PropertyValue>{std::move(text)})));
+            group.children.push_back(
+                plainProperty(Meaning::ShaderLink, called,
+                              std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
+                                                             std::vector<PropertyValue>{std::move(text)})));
         }
     }
     if (!group.children.empty())
@@ -163,7 +167,8 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
 
 } // namespace
 
-bool collectionHolds(const ComposedScene& scene, const Prim& owner, const std::string& name, const std::string& path, int depth) {
+bool collectionHolds(const ComposedScene& scene, const Prim& owner, const std::string& name, const std::string& path,
+                     int depth) {
     if (depth > 16)
         return false;
     const std::string prefix = "collection:" + name + ":";
@@ -228,7 +233,8 @@ Bound boundMaterial(const ComposedScene& scene, const Prim& prim) {
     return material ? found : Bound{};
 }
 
-bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute, const std::string& written) {
+bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute,
+                  const std::string& written) {
     const auto asset = scene.assetPath(prim, attribute.source.node, written);
     if (!asset || asset->empty())
         return false;

@@ -14,11 +14,12 @@ struct Bound {
 /// stronger unless the farther says it is.
 [[nodiscard]] Bound boundMaterial(const ComposedScene& scene, const Prim& prim);
 /// Whether a collection holds a path.
-[[nodiscard]] bool collectionHolds(const ComposedScene& scene, const Prim& owner, const std::string& name, const std::string& path,
-                                   int depth = 0);
+[[nodiscard]] bool collectionHolds(const ComposedScene& scene, const Prim& owner, const std::string& name,
+                                   const std::string& path, int depth = 0);
 
 [[nodiscard]] Material materialFrom(const ComposedScene& scene, const Prim& prim, const Clock& clock);
 /// True when an asset path with <UDIM> in it has any tile, or any other a file.
-[[nodiscard]] bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute, const std::string& written);
+[[nodiscard]] bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute,
+                                const std::string& written);
 
 } // namespace wyc::usd

@@ -23,9 +23,9 @@ namespace {
 
 // What is said elsewhere: by a material, a skin, a set of faces; and what below it is.
 bool isFolded(std::string_view type) {
-    static const std::set<std::string_view> kTypes{"Material",   "Shader",        "NodeGraph",    "BlendShape",
-                                                   "GeomSubset", "SkelAnimation", "RenderSettings", "RenderProduct",
-                                                   "RenderVar"};
+    static const std::set<std::string_view> kTypes{"Material",       "Shader",        "NodeGraph",
+                                                   "BlendShape",     "GeomSubset",    "SkelAnimation",
+                                                   "RenderSettings", "RenderProduct", "RenderVar"};
     return kTypes.contains(type);
 }
 
@@ -39,19 +39,72 @@ bool isPlaceOnly(std::string_view type) {
 
 // Properties that a schema knows; all else is a value that somebody attached.
 bool isOfSchema(const std::string& name) {
-    static const std::set<std::string> kNames{
-        "points",        "faceVertexCounts",  "faceVertexIndices",  "normals",      "velocities",     "accelerations",
-        "widths",        "ids",               "orientation",        "doubleSided",  "extent",         "extentsHint",
-        "visibility",    "purpose",           "xformOpOrder",       "subdivisionScheme", "curveVertexCounts",
-        "type",          "basis",             "wrap",               "order",        "knots",          "ranges",
-        "pointWeights",  "positions",         "protoIndices",       "orientations", "orientationsf",  "scales",
-        "invisibleIds",  "angularVelocities", "prototypes",         "joints",       "bindTransforms", "restTransforms",
-        "translations",  "rotations",         "blendShapes",        "blendShapeWeights", "creaseIndices", "creaseLengths",
-        "creaseSharpnesses", "cornerIndices", "cornerSharpnesses",  "holeIndices",  "interpolateBoundary", "proxyPrim",
-        "size",          "radius",            "height",             "width",        "length",         "axis",
-        "radiusTop",     "radiusBottom",      "focalLength",        "horizontalAperture", "verticalAperture",
-        "horizontalApertureOffset", "verticalApertureOffset", "clippingRange", "fStop", "focusDistance", "shutter:open",
-        "shutter:close", "tangents"};
+    static const std::set<std::string> kNames{"points",
+                                              "faceVertexCounts",
+                                              "faceVertexIndices",
+                                              "normals",
+                                              "velocities",
+                                              "accelerations",
+                                              "widths",
+                                              "ids",
+                                              "orientation",
+                                              "doubleSided",
+                                              "extent",
+                                              "extentsHint",
+                                              "visibility",
+                                              "purpose",
+                                              "xformOpOrder",
+                                              "subdivisionScheme",
+                                              "curveVertexCounts",
+                                              "type",
+                                              "basis",
+                                              "wrap",
+                                              "order",
+                                              "knots",
+                                              "ranges",
+                                              "pointWeights",
+                                              "positions",
+                                              "protoIndices",
+                                              "orientations",
+                                              "orientationsf",
+                                              "scales",
+                                              "invisibleIds",
+                                              "angularVelocities",
+                                              "prototypes",
+                                              "joints",
+                                              "bindTransforms",
+                                              "restTransforms",
+                                              "translations",
+                                              "rotations",
+                                              "blendShapes",
+                                              "blendShapeWeights",
+                                              "creaseIndices",
+                                              "creaseLengths",
+                                              "creaseSharpnesses",
+                                              "cornerIndices",
+                                              "cornerSharpnesses",
+                                              "holeIndices",
+                                              "interpolateBoundary",
+                                              "proxyPrim",
+                                              "size",
+                                              "radius",
+                                              "height",
+                                              "width",
+                                              "length",
+                                              "axis",
+                                              "radiusTop",
+                                              "radiusBottom",
+                                              "focalLength",
+                                              "horizontalAperture",
+                                              "verticalAperture",
+                                              "horizontalApertureOffset",
+                                              "verticalApertureOffset",
+                                              "clippingRange",
+                                              "fStop",
+                                              "focusDistance",
+                                              "shutter:open",
+                                              "shutter:close",
+                                              "tangents"};
     for (const char* prefix : {"xformOp:", "primvars:", "material:binding", "skel:", "collection:", "subsetFamily:"})
         if (name.starts_with(prefix))
             return true;
@@ -77,16 +130,24 @@ class SceneBuilder {
         tellLayers();
         tellProblems();
         for (const auto& [what, items] : noted_)
-            scene_.report.notCarried.push_back({items.size() == 1 ? items.front() : std::string(),
-                                                items.size() == 1 ? what : fmt::format("{} (on {} prims)", what, items.size())});
+            scene_.report.notCarried.push_back(
+                {items.size() == 1 ? items.front() : std::string(),
+                 items.size() == 1 ? what : fmt::format("{} (on {} prims)", what, items.size())});
         return std::move(scene_);
     }
 
   private:
     void note(std::string what, const std::string& item) { noted_[std::move(what)].push_back(item); }
-    void remark(std::string id, std::string item, std::string text, std::string advice, int severity, std::optional<double> figure = {},
-                std::string unit = {}) {
-        scene_.report.remarks.push_back({std::move(id), std::move(item), {}, figure, std::move(unit), std::move(text), std::move(advice), severity});
+    void remark(std::string id, std::string item, std::string text, std::string advice, int severity,
+                std::optional<double> figure = {}, std::string unit = {}) {
+        scene_.report.remarks.push_back({std::move(id),
+                                         std::move(item),
+                                         {},
+                                         figure,
+                                         std::move(unit),
+                                         std::move(text),
+                                         std::move(advice),
+                                         severity});
     }
 
     Status setClock() {
@@ -98,7 +159,8 @@ class SceneBuilder {
         if (stated) {
             const auto exact = FrameRate::nearest(*stated);
             if (!exact)
-                return fail(makeError(ErrorKind::BadFormat, fmt::format("it states {} time codes a second", *stated)).inFile(request_.path.string()));
+                return fail(makeError(ErrorKind::BadFormat, fmt::format("it states {} time codes a second", *stated))
+                                .inFile(request_.path.string()));
             rate = *exact;
             scene_.rate = rate;
         }
@@ -111,8 +173,11 @@ class SceneBuilder {
             if (const auto axis = parseUpAxis(*up->text()))
                 scene_.upAxis = *axis;
         if (codes && frames && *codes != *frames)
-            remark("rate.two", {}, fmt::format("It counts {} time codes a second and is to be shown at {} frames a second", *codes, *frames),
-                   "Frames are counted in time codes here; say which of both the receiver needs", 1, *frames, "frames a second");
+            remark("rate.two", {},
+                   fmt::format("It counts {} time codes a second and is to be shown at {} frames a second", *codes,
+                               *frames),
+                   "Frames are counted in time codes here; say which of both the receiver needs", 1, *frames,
+                   "frames a second");
         for (const char* word : {"comment", "documentation"})
             if (const Value* text = root.field(word); text && text->text() && !text->text()->empty())
                 scene_.container.metadata[word] = *text->text();
@@ -140,7 +205,8 @@ class SceneBuilder {
         if (!above || !prim.active || prim.abstract)
             return false;
         if (!prim.defined) {
-            if (prim.specifier == "over" && (prim.parent <= 0 || stage_->prims()[static_cast<std::size_t>(prim.parent)].defined))
+            if (prim.specifier == "over" &&
+                (prim.parent <= 0 || stage_->prims()[static_cast<std::size_t>(prim.parent)].defined))
                 note("an over of something that no layer defines", prim.path);
             return false;
         }
@@ -328,12 +394,14 @@ class SceneBuilder {
         text("scheme", scheme == "catmullClark" ? "catmull-clark" : scheme);
         const std::string boundary = textAtCode(stage_->attribute(prim, "interpolateBoundary"), 0.0, "edgeAndCorner");
         const std::int32_t number = boundary == "none" ? 0 : boundary == "edgeOnly" ? 2 : 1;
-        list.push_back(plainProperty(Meaning::SurfaceSetting, "interpolateBoundary", stillValues(ValueType::Int32, 1, false, std::vector<std::int32_t>{number})));
+        list.push_back(plainProperty(Meaning::SurfaceSetting, "interpolateBoundary",
+                                     stillValues(ValueType::Int32, 1, false, std::vector<std::int32_t>{number})));
     }
 
     void addVelocities(const Prim& prim, std::vector<PropertyNode>& list) {
         if (auto values = valuesOf(stage_->attribute(prim, "velocities"), clock_, {.type = ValueType::Float})) {
-            list.push_back(plainProperty(Meaning::Velocities, "velocities", std::move(values), SpaceRole::Vector, TimeRole::Rate));
+            list.push_back(
+                plainProperty(Meaning::Velocities, "velocities", std::move(values), SpaceRole::Vector, TimeRole::Rate));
             list.back().scope = Scope::Point;
         }
         if (stage_->attribute(prim, "accelerations").hasValue())
@@ -347,7 +415,8 @@ class SceneBuilder {
         if (!widths.hasValue())
             return;
         if (widths.interpolation == "uniform" || widths.interpolation == "varying") {
-            note(fmt::format("widths that are one a {}", widths.interpolation == "uniform" ? "curve" : "span"), prim.path);
+            note(fmt::format("widths that are one a {}", widths.interpolation == "uniform" ? "curve" : "span"),
+                 prim.path);
             return;
         }
         if (auto values = valuesOf(widths, clock_, {.type = ValueType::Float}))
@@ -397,7 +466,9 @@ class SceneBuilder {
             if (textAtCode(stage_->attribute(prim, "type"), 0.0, "cubic") == "cubic") {
                 type = Type::Cubic;
                 const std::string stated = textAtCode(stage_->attribute(prim, "basis"), 0.0, "bezier");
-                basis = stated == "bspline" ? Basis::BSpline : stated == "catmullRom" ? Basis::CatmullRom : Basis::Bezier;
+                basis = stated == "bspline"      ? Basis::BSpline
+                        : stated == "catmullRom" ? Basis::CatmullRom
+                                                 : Basis::Bezier;
             }
             if (wrap == "pinned")
                 note("that the ends of curves are pinned", prim.path);
@@ -412,7 +483,8 @@ class SceneBuilder {
         } else {
             note("tangents of Hermite curves: they are drawn through their points", prim.path);
         }
-        const std::vector<std::uint8_t> kind{static_cast<std::uint8_t>(type), static_cast<std::uint8_t>(wrap == "periodic" ? 1 : 0),
+        const std::vector<std::uint8_t> kind{static_cast<std::uint8_t>(type),
+                                             static_cast<std::uint8_t>(wrap == "periodic" ? 1 : 0),
                                              static_cast<std::uint8_t>(basis), static_cast<std::uint8_t>(basis)};
         list.push_back(plainProperty(Meaning::CurveKind, "kind", stillValues(ValueType::UInt8, 4, false, kind)));
         addWidths(prim, 0, list);
@@ -444,7 +516,8 @@ class SceneBuilder {
         for (int up = prim.parent; up > 0; up = stage_->prims()[static_cast<std::size_t>(up)].parent) {
             const Prim& above = stage_->prims()[static_cast<std::size_t>(up)];
             for (const std::string& name : stage_->propertyNames(above))
-                if (name.starts_with("primvars:") && !name.ends_with(":indices") && !name.starts_with("primvars:skel:")) {
+                if (name.starts_with("primvars:") && !name.ends_with(":indices") &&
+                    !name.starts_with("primvars:skel:")) {
                     const Attribute attribute = stage_->attribute(above, name);
                     if (attribute.interpolation.empty() || attribute.interpolation == "constant")
                         addOne(above, name, name.substr(9));
@@ -452,25 +525,32 @@ class SceneBuilder {
         }
     }
 
-    void addPrimvar(const Prim& owner, const Attribute& attribute, const std::string& name, const std::string& label, NodeKind kind,
-                    const GeometryPtr& turned, std::vector<PropertyNode>& list) {
+    void addPrimvar(const Prim& owner, const Attribute& attribute, const std::string& name, const std::string& label,
+                    NodeKind kind, const GeometryPtr& turned, std::vector<PropertyNode>& list) {
         const bool ofNormals = name == "normals" || label == "normals";
-        const std::string interpolation = attribute.interpolation.empty() ? (name == "normals" ? "vertex" : "constant") : attribute.interpolation;
+        const std::string interpolation =
+            attribute.interpolation.empty() ? (name == "normals" ? "vertex" : "constant") : attribute.interpolation;
         Scope scope = interpolation == "constant"      ? Scope::Constant
                       : interpolation == "uniform"     ? Scope::Face
                       : interpolation == "faceVarying" ? Scope::Corner
                                                        : Scope::Point;
-        if ((kind == NodeKind::Curves && interpolation == "varying") || (kind == NodeKind::Instancer && interpolation == "uniform")) {
-            note(fmt::format("values '{}' that are one a {}", validUtf8(label), kind == NodeKind::Curves ? "span" : "face"), owner.path);
+        if ((kind == NodeKind::Curves && interpolation == "varying") ||
+            (kind == NodeKind::Instancer && interpolation == "uniform")) {
+            note(fmt::format("values '{}' that are one a {}", validUtf8(label),
+                             kind == NodeKind::Curves ? "span" : "face"),
+                 owner.path);
             return;
         }
         const Type& type = attribute.type;
-        const bool numbers = !type.isText() && (type.base == Base::Half || type.base == Base::Float || type.base == Base::Double);
+        const bool numbers =
+            !type.isText() && (type.base == Base::Half || type.base == Base::Float || type.base == Base::Double);
         Meaning meaning = Meaning::Parameter;
         std::uint32_t extent = 0;
         if (ofNormals && numbers && type.count == 3)
             meaning = Meaning::Normals;
-        else if (numbers && type.count == 2 && (attribute.typeName.starts_with("texCoord2") || label == "st" || label == "uv") && scope != Scope::Constant)
+        else if (numbers && type.count == 2 &&
+                 (attribute.typeName.starts_with("texCoord2") || label == "st" || label == "uv") &&
+                 scope != Scope::Constant)
             meaning = Meaning::Uvs;
         else if (numbers && label == "displayColor" && type.count == 3)
             meaning = Meaning::Colours;
@@ -492,7 +572,7 @@ class SceneBuilder {
         const Attribute indices = stage_->attribute(owner, name + ":indices");
         PropertyNode property = plainProperty(meaning, label, nullptr);
         property.scope = scope;
-        auto which = indices.hasValue() ? valuesOf(indices, clock_, {.type = ValueType::Int32}) : nullptr;
+        auto which = indices.hasValue() ? valuesOf(indices, clock_, {.type = ValueType::UInt32}) : nullptr;
         if (which && turned && scope == Scope::Corner)
             which = turnedCorners(which, turned);
         if (!which && turned && scope == Scope::Corner)
@@ -539,7 +619,8 @@ class SceneBuilder {
             ValuesPtr values = valuesOf(attribute, clock_, {ValueType::Double, 1, factor, first, {otherwise * factor}});
             if (!values)
                 values = stillValues(ValueType::Double, 1, false, std::vector<double>{otherwise * factor});
-            list.push_back(plainProperty(meaning, meaningName(meaning), std::move(values), channel.space, channel.time));
+            list.push_back(
+                plainProperty(meaning, meaningName(meaning), std::move(values), channel.space, channel.time));
         };
         add(Meaning::FocalLength, "focalLength", tenth, 50.0);
         add(Meaning::GateWidth, "horizontalAperture", tenth, 20.955);
@@ -553,7 +634,8 @@ class SceneBuilder {
         add(Meaning::NearClip, "clippingRange", 1.0, 1.0, 0);
         add(Meaning::FarClip, "clippingRange", 1.0, 1'000'000.0, 1);
         // There are none: the gate is what is seen.
-        list.push_back(plainProperty(Meaning::Squeeze, meaningName(Meaning::Squeeze), stillValues(ValueType::Double, 1, false, std::vector<double>{1.0})));
+        list.push_back(plainProperty(Meaning::Squeeze, meaningName(Meaning::Squeeze),
+                                     stillValues(ValueType::Double, 1, false, std::vector<double>{1.0})));
         list.push_back(plainProperty(Meaning::Overscan, meaningName(Meaning::Overscan),
                                      stillValues(ValueType::Double, 4, false, std::vector<double>(4, 0.0))));
         if (textAtCode(stage_->attribute(prim, "projection"), 0.0) == "orthographic")
@@ -562,7 +644,8 @@ class SceneBuilder {
     }
 
     static bool isLightFigure(const std::string& name) {
-        return name == "inputs:color" || name == "inputs:intensity" || name == "inputs:exposure" || name == "inputs:shaping:cone:angle";
+        return name == "inputs:color" || name == "inputs:intensity" || name == "inputs:exposure" ||
+               name == "inputs:shaping:cone:angle";
     }
 
     void addLight(const Prim& prim, Node& node) {
@@ -576,7 +659,8 @@ class SceneBuilder {
                                      std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
                                                                     std::vector<PropertyValue>{std::move(text)})));
         const auto add = [&](Meaning meaning, const char* name, std::uint32_t extent, double factor, double otherwise) {
-            if (auto values = valuesOf(stage_->attribute(prim, name), clock_, {ValueType::Float, extent, factor, 0, std::vector<double>(extent, otherwise)}))
+            if (auto values = valuesOf(stage_->attribute(prim, name), clock_,
+                                       {ValueType::Float, extent, factor, 0, std::vector<double>(extent, otherwise)}))
                 list.push_back(plainProperty(meaning, meaningName(meaning), std::move(values)));
         };
         add(Meaning::LightColour, "inputs:color", 3, 1.0, 1.0);
@@ -598,11 +682,13 @@ class SceneBuilder {
         const std::string path = skeletonOf(*stage_, *prim);
         const auto skeleton = scene_.find(path);
         if (!skeleton) {
-            remark("skin.no_skeleton", prim->path, fmt::format("Its skin follows the skeleton {}, which is not there", path),
+            remark("skin.no_skeleton", prim->path,
+                   fmt::format("Its skin follows the skeleton {}, which is not there", path),
                    "It is shown at rest; put the skeleton back");
             return {};
         }
-        SkinPlace place{&scene_.nodes[*skeleton], path, transformsAbove(number), transformsAbove(static_cast<int>(*skeleton))};
+        SkinPlace place{&scene_.nodes[*skeleton], path, transformsAbove(number),
+                        transformsAbove(static_cast<int>(*skeleton))};
         std::vector<std::string> remarks;
         auto made = addSkin(scene_.nodes[static_cast<std::size_t>(number)], *stage_, *prim, clock_, place, remarks);
         if (!made)
@@ -637,7 +723,8 @@ class SceneBuilder {
             node.name = scene_.nodes[*found].name;
             node.path = childPath(scene_.nodes[static_cast<std::size_t>(number)].path, node.name);
             for (int i = 2; scene_.find(node.path); ++i)
-                node.path = childPath(scene_.nodes[static_cast<std::size_t>(number)].path, fmt::format("{}_{}", scene_.nodes[*found].name, i));
+                node.path = childPath(scene_.nodes[static_cast<std::size_t>(number)].path,
+                                      fmt::format("{}_{}", scene_.nodes[*found].name, i));
             node.name = lastName(node.path);
             node.parent = number;
             node.kind = NodeKind::Instances;
@@ -649,12 +736,14 @@ class SceneBuilder {
             scene_.nodes.push_back(std::move(node));
         }
         if (nowhere > 0)
-            remark("instancer.no_prototype", prim->path, fmt::format("{} of its prototypes are not there", nowhere), "Put them back", 2,
-                   static_cast<double>(nowhere), "prototypes");
+            remark("instancer.no_prototype", prim->path, fmt::format("{} of its prototypes are not there", nowhere),
+                   "Put them back", 2, static_cast<double>(nowhere), "prototypes");
         auto tracks = std::make_shared<const InstancerTracks>(*stage_, *prim, clock_);
-        const auto first = tracks->isPlain() ? Result<InstancesAtCode>(InstancesAtCode{}) : tracks->at(tracks->codes().empty() ? 0.0 : tracks->codes().front());
+        const auto first = tracks->isPlain() ? Result<InstancesAtCode>(InstancesAtCode{})
+                                             : tracks->at(tracks->codes().empty() ? 0.0 : tracks->codes().front());
         if (first && first->uneven)
-            remark("instancer.uneven", prim->path, "Its lists of places, turns, sizes and prototypes are of other lengths: the shortest counts",
+            remark("instancer.uneven", prim->path,
+                   "Its lists of places, turns, sizes and prototypes are of other lengths: the shortest counts",
                    "Have it written again", 2);
         return setInstancer(scene_.nodes[static_cast<std::size_t>(number)], std::move(tracks), std::move(prototypes));
     }
@@ -709,7 +798,8 @@ class SceneBuilder {
             for (const int n : prim.index->byStrength) {
                 const IndexNode& node = prim.index->nodes[static_cast<std::size_t>(n)];
                 for (const SpecAt& spec : node.specs)
-                    add(*node.stack->layers[spec.layer].layer, node.stack->layers[spec.layer].toStack.within(node.toRoot));
+                    add(*node.stack->layers[spec.layer].layer,
+                        node.stack->layers[spec.layer].toStack.within(node.toRoot));
             }
             std::vector<std::uint32_t>& own = saidBy[scene_.nodes[i].id];
             for (const std::string& name : stage_->layersOf(prim))
@@ -730,7 +820,8 @@ class SceneBuilder {
             for (const auto& set : stage_->variantSets(prim))
                 report.choices.push_back({prim.path, set.name, set.choices, set.chosen});
             if (prim.index->hasPayload)
-                report.choices.push_back({prim.path, {}, {"loaded", "not loaded"}, prim.index->unloaded ? "not loaded" : "loaded"});
+                report.choices.push_back(
+                    {prim.path, {}, {"loaded", "not loaded"}, prim.index->unloaded ? "not loaded" : "loaded"});
         }
         tellDisagreement();
     }
@@ -742,16 +833,19 @@ class SceneBuilder {
             const ReadLayer& own = layers[i];
             const ReadLayer& root = layers.front();
             if (own.unitMetres && std::abs(*own.unitMetres / root.unitMetres.value_or(0.01) - 1.0) > 1e-6)
-                remark("layer.unit", {}, fmt::format("'{}' is in {}, the scene in {}: nothing converts it", own.path, unitName(*own.unitMetres),
-                                                     unitName(root.unitMetres.value_or(0.01))),
+                remark("layer.unit", {},
+                       fmt::format("'{}' is in {}, the scene in {}: nothing converts it", own.path,
+                                   unitName(*own.unitMetres), unitName(root.unitMetres.value_or(0.01))),
                        "Where its size looks wrong, scale its items (step Unit)", 1, *own.unitMetres, "m");
             if (own.upAxis && *own.upAxis != root.upAxis.value_or(UpAxis::Y))
-                remark("layer.axis", {}, fmt::format("'{}' is {} up, the scene {} up: nothing turns it", own.path, upAxisName(*own.upAxis),
-                                                     upAxisName(root.upAxis.value_or(UpAxis::Y))),
+                remark("layer.axis", {},
+                       fmt::format("'{}' is {} up, the scene {} up: nothing turns it", own.path,
+                                   upAxisName(*own.upAxis), upAxisName(root.upAxis.value_or(UpAxis::Y))),
                        "Where it lies on its side, turn its items (step Up axis)", 1);
             if (own.rate && !(*own.rate == clock_.rate))
-                remark("layer.rate", {}, fmt::format("'{}' counts {} time codes a second, the scene {}: its times are scaled", own.path,
-                                                     own.rate->shortText(), clock_.rate.shortText()),
+                remark("layer.rate", {},
+                       fmt::format("'{}' counts {} time codes a second, the scene {}: its times are scaled", own.path,
+                                   own.rate->shortText(), clock_.rate.shortText()),
                        "Nothing need be done where that is meant", 0, own.rate->value(), "time codes a second");
         }
     }
@@ -776,8 +870,10 @@ class SceneBuilder {
                 const std::vector<double> codes = codesOf(attribute);
                 const auto value = attribute.at(codes.empty() ? 0.0 : codes.front());
                 for (const std::string& asset : value ? textsOf(*value) : std::vector<std::string>{})
-                    if (!asset.empty() && !assetIsThere(*stage_, prim, attribute, asset) && told.emplace(prim.path + "." + name, asset).second)
-                        remark("texture.missing", prim.path, fmt::format("'{}', which '{}' of {} names, is not there", asset, name, prim.path),
+                    if (!asset.empty() && !assetIsThere(*stage_, prim, attribute, asset) &&
+                        told.emplace(prim.path + "." + name, asset).second)
+                        remark("texture.missing", prim.path,
+                               fmt::format("'{}', which '{}' of {} names, is not there", asset, name, prim.path),
                                "Put it back, or name a folder to search in", 1);
                     else if (!asset.empty() && asset.front() != '/' && asset.find('<') == std::string::npos)
                         scene_.report.files.push_back(asset);
@@ -802,7 +898,8 @@ class SceneBuilder {
 } // namespace
 
 std::string purposeOf(const ComposedScene& scene, const Prim& prim) {
-    for (int at = static_cast<int>(&prim - scene.prims().data()); at > 0; at = scene.prims()[static_cast<std::size_t>(at)].parent) {
+    for (int at = static_cast<int>(&prim - scene.prims().data()); at > 0;
+         at = scene.prims()[static_cast<std::size_t>(at)].parent) {
         const Attribute own = scene.attribute(scene.prims()[static_cast<std::size_t>(at)], "purpose");
         if (own.hasValue())
             return textAtCode(own, 0.0, "default");

@@ -61,7 +61,8 @@ Result<std::vector<Vec3f>> triples(const Data& data) {
     }
     const std::vector<double> numbers = numbersOf(data.type, *bytes);
     for (std::size_t i = 0; data.type.count == 3 && i + 2 < numbers.size(); i += 3)
-        result.push_back({static_cast<float>(numbers[i]), static_cast<float>(numbers[i + 1]), static_cast<float>(numbers[i + 2])});
+        result.push_back(
+            {static_cast<float>(numbers[i]), static_cast<float>(numbers[i + 1]), static_cast<float>(numbers[i + 2])});
     return result;
 }
 
@@ -85,7 +86,8 @@ class PrimShape final : public Geometry {
         WYC_TRY(found, foundAt(parts_.points, codeOf(sample)));
         const Data* data = found.value.data();
         if (!data)
-            return into.empty() ? Status{} : Status(fail(ErrorKind::Internal, "points are asked for where there are none"));
+            return into.empty() ? Status{}
+                                : Status(fail(ErrorKind::Internal, "points are asked for where there are none"));
         // As they lie in the file.
         if (data->source && data->source->byteInFile() && data->type.base == Base::Float && data->type.count == 3)
             return data->source->readRange(first, std::as_writable_bytes(into));
@@ -151,8 +153,8 @@ class PrimShape final : public Geometry {
         return varies_ > 0;
     }
     [[nodiscard]] bool faceSetsVary() const override {
-        return topologyVaries() ||
-               std::any_of(parts_.subsets.begin(), parts_.subsets.end(), [](const auto& s) { return s.indices.isAnimated(); });
+        return topologyVaries() || std::any_of(parts_.subsets.begin(), parts_.subsets.end(),
+                                               [](const auto& s) { return s.indices.isAnimated(); });
     }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t sample) const override {
         if (!parts_.ids.isThere())
@@ -223,7 +225,8 @@ Solid lathe(const std::vector<std::pair<double, double>>& rings, bool points) {
         const bool tip = points && (r == 0 || r + 1 == rings.size());
         for (int i = 0; i < (tip ? 1 : kAround); ++i) {
             const double angle = 2.0 * std::numbers::pi * i / kAround;
-            solid.points.push_back({rings[r].first * std::cos(angle), rings[r].first * std::sin(angle), rings[r].second});
+            solid.points.push_back(
+                {rings[r].first * std::cos(angle), rings[r].first * std::sin(angle), rings[r].second});
         }
     }
     for (std::size_t r = 0; r + 1 < rings.size(); ++r)
@@ -303,7 +306,8 @@ Solid solidOf(const std::string& type, const SolidSize& f) {
 
 class ImplicitShape final : public Geometry {
   public:
-    ImplicitShape(std::string type, std::string axis, std::array<Attribute, 5> figures, bool turnedOver, const Clock& clock)
+    ImplicitShape(std::string type, std::string axis, std::array<Attribute, 5> figures, bool turnedOver,
+                  const Clock& clock)
         : type_(std::move(type)), axis_(std::move(axis)), figures_(std::move(figures)), clock_(clock) {
         codes_ = codesOf({&figures_[0], &figures_[1], &figures_[2], &figures_[3], &figures_[4]});
         sampling_ = codes_.size() < 2 ? Sampling::still() : clock_.sampling(codes_);
@@ -337,7 +341,9 @@ class ImplicitShape final : public Geometry {
         std::vector<Vec3f> points;
         for (const Vec3d& p : solidOf(type_, figures).points) {
             // Made along Z; a plane faces along its axis.
-            const Vec3d way = type_ == "Cube" || axis_ == "Z" ? p : axis_ == "X" ? Vec3d{p.z, p.x, p.y} : Vec3d{p.y, p.z, p.x};
+            const Vec3d way = type_ == "Cube" || axis_ == "Z" ? p
+                              : axis_ == "X"                  ? Vec3d{p.z, p.x, p.y}
+                                                              : Vec3d{p.y, p.z, p.x};
             points.push_back({static_cast<float>(way.x), static_cast<float>(way.y), static_cast<float>(way.z)});
         }
         return copyRange(points, first, into);
@@ -363,7 +369,8 @@ GeometryPtr shapeOf(ShapeParts parts, const Clock& clock) {
 }
 
 bool isImplicitShape(std::string_view type) {
-    return type == "Cube" || type == "Sphere" || type == "Cylinder" || type == "Cone" || type == "Capsule" || type == "Plane";
+    return type == "Cube" || type == "Sphere" || type == "Cylinder" || type == "Cone" || type == "Capsule" ||
+           type == "Plane";
 }
 
 GeometryPtr implicitShape(const ComposedScene& scene, const Prim& prim, const Clock& clock) {
@@ -374,7 +381,8 @@ GeometryPtr implicitShape(const ComposedScene& scene, const Prim& prim, const Cl
     for (const char* name : {"size", "radius", "height", "width", "length"})
         figures[i++] = scene.attribute(prim, name);
     const bool over = textAtCode(scene.attribute(prim, "orientation"), 0.0) == "leftHanded";
-    return std::make_shared<ImplicitShape>(prim.typeName, textAtCode(scene.attribute(prim, "axis"), 0.0, "Z"), std::move(figures), over, clock);
+    return std::make_shared<ImplicitShape>(prim.typeName, textAtCode(scene.attribute(prim, "axis"), 0.0, "Z"),
+                                           std::move(figures), over, clock);
 }
 
 } // namespace wyc::usd

@@ -16,7 +16,7 @@ struct SubsetOfFaces {
 struct ShapeParts {
     std::string item; // path, for errors
     Attribute points;
-    Attribute counts;  // corners of each face; not there: no faces
+    Attribute counts; // corners of each face; not there: no faces
     Attribute corners;
     Attribute ids;
     bool turned = false; // its faces wind the other way

@@ -169,8 +169,8 @@ class MovedInto final : public GeometryWrapper {
     bool moves_ = false;
 };
 
-Result<std::vector<MorphTarget>> morphsOf(const ComposedScene& scene, const Prim& prim, const Animation& animation, const Clock& clock,
-                                          std::size_t points, std::vector<std::string>& remarks) {
+Result<std::vector<MorphTarget>> morphsOf(const ComposedScene& scene, const Prim& prim, const Animation& animation,
+                                          const Clock& clock, std::size_t points, std::vector<std::string>& remarks) {
     std::vector<MorphTarget> morphs;
     const std::vector<std::string> names = textList(scene, prim, "skel:blendShapes");
     const std::vector<std::string> targets = scene.targets(prim, "skel:blendShapeTargets");
@@ -199,15 +199,18 @@ Result<std::vector<MorphTarget>> morphsOf(const ComposedScene& scene, const Prim
         WYC_TRY(which, numbersAtCode(scene.attribute(*shape, "pointIndices"), 0.0));
         const auto add = [&](const std::string& name, float whole, const std::vector<double>& offsets) {
             MorphShape made{name, whole, {}, {}};
-            const std::size_t count = which.empty() ? std::min(points, offsets.size() / 3) : std::min(which.size(), offsets.size() / 3);
+            const std::size_t count =
+                which.empty() ? std::min(points, offsets.size() / 3) : std::min(which.size(), offsets.size() / 3);
             std::vector<std::pair<std::int32_t, Vec3f>> moved;
             for (std::size_t k = 0; k < count; ++k) {
                 const auto point = which.empty() ? static_cast<std::int32_t>(k) : static_cast<std::int32_t>(which[k]);
                 if (point >= 0 && static_cast<std::size_t>(point) < points)
-                    moved.emplace_back(point, Vec3f{static_cast<float>(offsets[3 * k]), static_cast<float>(offsets[3 * k + 1]),
-                                                    static_cast<float>(offsets[3 * k + 2])});
+                    moved.emplace_back(point,
+                                       Vec3f{static_cast<float>(offsets[3 * k]), static_cast<float>(offsets[3 * k + 1]),
+                                             static_cast<float>(offsets[3 * k + 2])});
             }
-            std::stable_sort(moved.begin(), moved.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+            std::stable_sort(moved.begin(), moved.end(),
+                             [](const auto& a, const auto& b) { return a.first < b.first; });
             for (const auto& [point, offset] : moved) {
                 if (!made.points.empty() && made.points.back() == point) {
                     Vec3f& sum = made.offsets.back();
@@ -227,7 +230,8 @@ Result<std::vector<MorphTarget>> morphsOf(const ComposedScene& scene, const Prim
             const Value weight = scene.metadata(*shape, name, "weight");
             const double whole = weight.number().value_or(0.0);
             if (whole == 0.0 || whole == 1.0) {
-                remarks.push_back(fmt::format("the in-between '{}' of its blend shape '{}' has no usable weight", name.substr(11), names[i]));
+                remarks.push_back(fmt::format("the in-between '{}' of its blend shape '{}' has no usable weight",
+                                              name.substr(11), names[i]));
                 continue;
             }
             WYC_TRY(between, numbersAtCode(scene.attribute(*shape, name), 0.0));
@@ -264,7 +268,9 @@ Status addSkeleton(Node& node, const ComposedScene& scene, const Prim& prim, con
                 joint.parent = static_cast<std::int32_t>(found - names.begin());
         }
         if (joint.parent >= static_cast<std::int32_t>(i))
-            return fail(makeError(ErrorKind::BadFormat, fmt::format("joint '{}' stands before the one above it", names[i])).forItem(prim.path));
+            return fail(
+                makeError(ErrorKind::BadFormat, fmt::format("joint '{}' stands before the one above it", names[i]))
+                    .forItem(prim.path));
         joints.push_back(std::move(joint));
     }
     const Animation animation = animationOf(scene, prim);
@@ -297,8 +303,8 @@ Status addSkeleton(Node& node, const ComposedScene& scene, const Prim& prim, con
     return {};
 }
 
-Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, const Clock& clock, const SkinPlace& place,
-                     std::vector<std::string>& remarks) {
+Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, const Clock& clock,
+                     const SkinPlace& place, std::vector<std::string>& remarks) {
     const Prim* skeletonPrim = scene.prim(place.skeletonPath);
     if (!place.skeleton || !skeletonPrim || !node.geometry || node.geometry->topologyVaries())
         return false;
@@ -314,11 +320,13 @@ Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, c
         WYC_TRY(which, numbersAtCode(indices, 0.0));
         WYC_TRY(shares, numbersAtCode(weights, 0.0));
         const bool constant = indices.interpolation.empty() || indices.interpolation == "constant";
-        const auto perPoint = static_cast<std::size_t>(constant ? std::max<std::size_t>(which.size(), 1) : static_cast<std::size_t>(indices.elementSize));
+        const auto perPoint = static_cast<std::size_t>(constant ? std::max<std::size_t>(which.size(), 1)
+                                                                : static_cast<std::size_t>(indices.elementSize));
         const std::size_t wanted = constant ? perPoint : perPoint * count;
         if (which.size() != shares.size() || which.size() != wanted) {
-            remarks.push_back(fmt::format("its skin has {} joints and {} weights for {} points: it stays as it is at rest", which.size(),
-                                          shares.size(), count));
+            remarks.push_back(
+                fmt::format("its skin has {} joints and {} weights for {} points: it stays as it is at rest",
+                            which.size(), shares.size(), count));
             return false;
         }
         const std::vector<std::string> all = textList(scene, *skeletonPrim, "joints");

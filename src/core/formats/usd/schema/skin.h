@@ -20,7 +20,7 @@ struct SkinPlace {
     std::vector<TransformPtr> aboveMesh;
     std::vector<TransformPtr> aboveSkeleton;
 };
-[[nodiscard]] Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, const Clock& clock, const SkinPlace& place,
-                                   std::vector<std::string>& remarks);
+[[nodiscard]] Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, const Clock& clock,
+                                   const SkinPlace& place, std::vector<std::string>& remarks);
 
 } // namespace wyc::usd

@@ -99,7 +99,8 @@ void appendChannels(const Op& op, const std::vector<double>& given, std::vector<
 
 class PrimTransform final : public Transform {
   public:
-    PrimTransform(std::vector<Op> ops, bool inherits, const Clock& clock) : own_(std::move(ops)), inherits_(inherits), clock_(clock) {
+    PrimTransform(std::vector<Op> ops, bool inherits, const Clock& clock)
+        : own_(std::move(ops)), inherits_(inherits), clock_(clock) {
         std::vector<const Attribute*> attributes;
         for (const Op& op : own_) {
             for (const TransformOp& one : op.ops())
@@ -111,10 +112,12 @@ class PrimTransform final : public Transform {
         for (const Op& op : own_) {
             const bool moves = op.attribute.isAnimated();
             // Turns go along the sphere; what is undone is no straight line where the thing itself is one.
-            straight_ = straight_ && !(moves && (op.of == Op::Of::Orient || (op.inverse && (op.of == Op::Of::Scale || op.of == Op::Of::Matrix)) ||
+            straight_ = straight_ && !(moves && (op.of == Op::Of::Orient ||
+                                                 (op.inverse && (op.of == Op::Of::Scale || op.of == Op::Of::Matrix)) ||
                                                  op.attribute.source.from == ValueSource::From::Spline));
             // A block ends what was there at once.
-            for (std::size_t i = 0; moves && straight_ && op.attribute.source.samples && i < op.attribute.times().size(); ++i)
+            for (std::size_t i = 0;
+                 moves && straight_ && op.attribute.source.samples && i < op.attribute.times().size(); ++i)
                 if (const auto value = op.attribute.sample(i); value && value->isNothing())
                     straight_ = false;
         }
@@ -163,7 +166,8 @@ std::optional<Op> opNamed(const ComposedScene& scene, const Prim& prim, std::str
     const std::string_view rest = name.substr(kPrefix.size());
     const std::string_view type = rest.substr(0, rest.find(':'));
     const auto axisBehind = [&](std::string_view word) {
-        return type.size() == word.size() + 1 && type.starts_with(word) && std::string_view("XYZ").find(type.back()) != std::string_view::npos;
+        return type.size() == word.size() + 1 && type.starts_with(word) &&
+               std::string_view("XYZ").find(type.back()) != std::string_view::npos;
     };
     if (type == "translate" || axisBehind("translate")) {
         op.of = Op::Of::Translate;

@@ -44,9 +44,13 @@ class AttributeValues final : public SampledValues {
         const Type& type = attribute_.type;
         own_ = typeOf(type.base);
         type_ = as_.type.value_or(own_);
-        const auto size = static_cast<std::uint32_t>(type.count) * static_cast<std::uint32_t>(type.array ? attribute_.elementSize : 1);
+        const auto size = static_cast<std::uint32_t>(type.count) *
+                          static_cast<std::uint32_t>(type.array ? attribute_.elementSize : 1);
         extent_ = as_.extent > 0 ? as_.extent : size;
-        asIs_ = type_ == own_ && type.base != Base::Half && as_.factor == 1.0 && as_.first == 0 && (type.array || extent_ == size);
+        // Numbers of values are unsigned elsewhere: their bits stay.
+        const bool sameBits = type_ == own_ || (own_ == ValueType::Int32 && type_ == ValueType::UInt32);
+        asIs_ = sameBits && type.base != Base::Half && as_.factor == 1.0 && as_.first == 0 &&
+                (type.array || extent_ == size);
         codes_ = codesOf(attribute_);
         sampling_ = codes_.size() < 2 ? Sampling::still() : clock_.sampling(codes_);
     }

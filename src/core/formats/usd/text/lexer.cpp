@@ -28,7 +28,8 @@ bool isWordCharacter(char c) {
            (static_cast<unsigned char>(c) & 0x80U) != 0;
 }
 bool isNumberCharacter(char c) {
-    return isDigit(c) || c == '.' || c == '-' || c == '+' || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_';
+    return isDigit(c) || c == '.' || c == '-' || c == '+' || (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') ||
+           c == '_';
 }
 
 template<class T> bool appendWhole(std::string_view text, std::vector<std::byte>& to) {
@@ -139,7 +140,8 @@ bool Lexer::has(std::size_t count) {
     base_ += at_;
     filled_ -= at_;
     at_ = 0;
-    const auto more = static_cast<std::size_t>(std::min<std::uint64_t>(std::max(kWindow, count), bytes_.size() - filledTo));
+    const auto more =
+        static_cast<std::size_t>(std::min<std::uint64_t>(std::max(kWindow, count), bytes_.size() - filledTo));
     window_.resize(filled_ + more);
     if (auto status = bytes_.read(filledTo, std::as_writable_bytes(std::span(window_).subspan(filled_))); !status) {
         failed_ = std::move(status.error());
@@ -411,7 +413,7 @@ Result<std::string> Lexer::written(bool oneBracket) {
     return std::string(trimmed(result));
 }
 
-Result<Lexer::ArrayEnd> Lexer::passArray() {
+Result<Lexer::ArrayEnd> Lexer::passArray(char counted) {
     ArrayEnd result;
     while (has(1)) {
         const char* from = window_.data() + at_;
@@ -426,8 +428,7 @@ Result<Lexer::ArrayEnd> Lexer::passArray() {
         if (comment)
             count = static_cast<std::size_t>(comment - from);
         const std::string_view piece(from, count);
-        result.brackets += static_cast<std::uint64_t>(std::count(piece.begin(), piece.end(), '('));
-        result.commas += static_cast<std::uint64_t>(std::count(piece.begin(), piece.end(), ','));
+        result.counted += static_cast<std::uint64_t>(std::count(piece.begin(), piece.end(), counted));
         if (const auto last = piece.find_last_not_of(" \t\r\n"); last != std::string_view::npos) {
             result.empty = false;
             result.lastIsComma = piece[last] == ',';
@@ -453,13 +454,16 @@ Result<Lexer::ArrayEnd> Lexer::passArray() {
 }
 
 std::uint64_t Lexer::column() const {
-    return static_cast<std::uint64_t>(std::max<std::int64_t>(1, static_cast<std::int64_t>(base_ + at_) - lineStart_ + 1));
+    return static_cast<std::uint64_t>(
+        std::max<std::int64_t>(1, static_cast<std::int64_t>(base_ + at_) - lineStart_ + 1));
 }
 
 Error Lexer::error(std::string what) {
     if (failed_)
         return *failed_;
-    return makeError(ErrorKind::BadFormat, fmt::format("{} (column {})", what, column())).atLine(line_).inFile(bytes_.name());
+    return makeError(ErrorKind::BadFormat, fmt::format("{} (column {})", what, column()))
+        .atLine(line_)
+        .inFile(bytes_.name());
 }
 
 namespace {
@@ -488,9 +492,19 @@ class NumberParser {
         }
     }
     [[nodiscard]] const char* at() const { return at_; }
+    /// Bytes of the buffer that are filled; it may be larger.
+    [[nodiscard]] std::size_t filled() const { return filled_; }
 
   private:
+    template<class T> void write(T value) {
+        if (to_.size() - filled_ < sizeof(T))
+            to_.resize(std::max<std::size_t>(64, 2 * to_.size()));
+        std::memcpy(to_.data() + filled_, &value, sizeof(T));
+        filled_ += sizeof(T);
+    }
     void space() {
+        if (at_<end_&& * at_> ' ' && *at_ != '#' && *at_ != '/')
+            return;
         while (at_ < end_) {
             if (*at_ == ' ' || *at_ == '\n' || *at_ == '\t' || *at_ == '\r') {
                 ++at_;
@@ -512,9 +526,8 @@ class NumberParser {
     }
     bool number() {
         if (type_.base == Base::Float)
-            if (const auto fast = fastFloat(at_, end_);
-                fast && (fast->end == end_ || !isNumberCharacter(*fast->end))) {
-                put(fast->value, to_);
+            if (const auto fast = fastFloat(at_, end_); fast && (fast->end == end_ || !isNumberCharacter(*fast->end))) {
+                write(fast->value);
                 at_ = fast->end;
                 return true;
             }
@@ -522,8 +535,12 @@ class NumberParser {
         while (at_ < end_ && isNumberCharacter(*at_))
             ++at_;
         const std::string_view text(from, static_cast<std::size_t>(at_ - from));
-        if (appendNumber(type_.base, text, to_))
+        rare_.clear();
+        if (appendNumber(type_.base, text, rare_)) {
+            for (const std::byte one : rare_)
+                write(one);
             return true;
+        }
         at_ = from;
         if (text.empty() && at_ < end_ && *at_ == '[')
             return wrong("an array stands inside of an array");
@@ -555,8 +572,8 @@ class NumberParser {
         ++at_;
         if (type_.quaternion) { // stored i, j, k, real
             const std::size_t size = sizeOf(type_.base);
-            std::rotate(to_.end() - static_cast<std::ptrdiff_t>(4 * size), to_.end() - static_cast<std::ptrdiff_t>(3 * size),
-                        to_.end());
+            std::byte* first = to_.data() + filled_ - 4 * size;
+            std::rotate(first, first + size, first + 4 * size);
         }
         return true;
     }
@@ -590,14 +607,17 @@ class NumberParser {
     const char* at_;
     const char* end_;
     std::vector<std::byte>& to_;
+    std::size_t filled_ = 0;
+    std::vector<std::byte> rare_; // a number that takes the long way
     std::string what_;
 };
 
 } // namespace
 
 Result<std::vector<std::byte>> parseNumbers(const Type& type, std::string_view text, const Bytes& bytes,
-                                            std::uint64_t firstLine, std::uint64_t firstColumn) {
-    std::vector<std::byte> result;
+                                            std::uint64_t firstLine, std::uint64_t firstColumn, std::uint64_t count) {
+    std::vector<std::byte> result(
+        static_cast<std::size_t>(std::min<std::uint64_t>(count * sizeOf(type), text.size() * 8)));
     NumberParser parser(type, text, result);
     if (std::string what = parser.parse(); !what.empty()) {
         const std::string_view before(text.data(), static_cast<std::size_t>(parser.at() - text.data()));
@@ -609,6 +629,7 @@ Result<std::vector<std::byte>> parseNumbers(const Type& type, std::string_view t
                         .atLine(firstLine + lines)
                         .inFile(bytes.name()));
     }
+    result.resize(parser.filled());
     return result;
 }
 

@@ -50,14 +50,14 @@ class Lexer {
 
     /// Where an array of numbers ends, and what it holds.
     struct ArrayEnd {
-        std::uint64_t end = 0;      // of the file: where ']' stands
-        std::uint64_t brackets = 0; // '(' on the way
-        std::uint64_t commas = 0;
+        std::uint64_t end = 0;     // of the file: where ']' stands
+        std::uint64_t counted = 0; // characters that were asked for
         bool lastIsComma = false;
         bool empty = true;
     };
-    /// Passes all of an array of numbers; comments may stand in it. An error where it never ends.
-    [[nodiscard]] Result<ArrayEnd> passArray();
+    /// Passes all of an array of numbers; comments may stand in it. An error where it never ends. `counted`: which
+    /// characters outside of comments are counted.
+    [[nodiscard]] Result<ArrayEnd> passArray(char counted);
 
     [[nodiscard]] std::uint64_t position() const { return base_ + at_; }
     [[nodiscard]] std::uint64_t lineNumber() const { return line_; }
@@ -83,9 +83,11 @@ class Lexer {
     std::optional<Error> failed_;
 };
 
-/// Numbers of an array's text, one type after another. Errors name line and column.
+/// Numbers of an array's text, one type after another; `count`: of values, as far as is known. Errors name line and
+/// column.
 [[nodiscard]] Result<std::vector<std::byte>> parseNumbers(const Type& type, std::string_view text, const Bytes& bytes,
-                                                          std::uint64_t firstLine, std::uint64_t firstColumn);
+                                                          std::uint64_t firstLine, std::uint64_t firstColumn,
+                                                          std::uint64_t count);
 /// One number of a base type from its characters; nothing where they are none, or none that it can hold.
 [[nodiscard]] bool appendNumber(Base base, std::string_view text, std::vector<std::byte>& to);
 

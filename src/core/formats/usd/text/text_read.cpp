@@ -25,17 +25,29 @@ class TextArray final : public ArraySource {
   public:
     TextArray(Bytes bytes, const Type& type, std::uint64_t begin, std::uint64_t end, std::uint64_t line,
               std::uint64_t column, std::uint64_t count)
-        : bytes_(std::move(bytes)), type_(type), begin_(begin), end_(end), line_(line), column_(column), count_(count) {}
+        : bytes_(std::move(bytes)),
+          type_(type),
+          begin_(begin),
+          end_(end),
+          line_(line),
+          column_(column),
+          count_(count) {}
     [[nodiscard]] Result<std::uint64_t> count() const override { return count_; }
     [[nodiscard]] Result<std::vector<std::byte>> read() const override {
         if (end_ - begin_ > kLongestArray)
-            return fail(makeError(ErrorKind::Unsupported, "an array of more than 16 GB of text").atLine(line_).inFile(bytes_.name()));
+            return fail(makeError(ErrorKind::Unsupported, "an array of more than 16 GB of text")
+                            .atLine(line_)
+                            .inFile(bytes_.name()));
         WYC_CHECK(bytes_.verifyUnchanged());
-        std::string text(static_cast<std::size_t>(end_ - begin_), '\0');
-        WYC_CHECK(bytes_.read(begin_, std::as_writable_bytes(std::span(text))));
-        WYC_TRY(numbers, parseNumbers(type_, text, bytes_, line_, column_));
+        const auto size = static_cast<std::size_t>(end_ - begin_);
+        const auto held = std::make_unique_for_overwrite<char[]>(size);
+        WYC_CHECK(bytes_.read(begin_, std::as_writable_bytes(std::span(held.get(), size))));
+        const std::string_view text(held.get(), size);
+        WYC_TRY(numbers, parseNumbers(type_, text, bytes_, line_, column_, count_));
         if (numbers.size() != count_ * sizeOf(type_))
-            return fail(makeError(ErrorKind::BadFormat, "an array has a comma without a value").atLine(line_).inFile(bytes_.name()));
+            return fail(makeError(ErrorKind::BadFormat, "an array has a comma without a value")
+                            .atLine(line_)
+                            .inFile(bytes_.name()));
         return numbers;
     }
     [[nodiscard]] Status readRange(std::uint64_t first, std::span<std::byte> into) const override {
@@ -66,15 +78,17 @@ class Reader {
                 (void)lex_.take(lex_.peek());
         const std::string head(trimmed(lex_.line()));
         if (!head.starts_with("#usda ") && !head.starts_with("#sdf "))
-            return fail(makeError(ErrorKind::BadFormat, "the first line does not say that this is a layer ('#usda 1.0')")
-                            .atLine(1)
-                            .inFile(bytes_.name()));
+            return fail(
+                makeError(ErrorKind::BadFormat, "the first line does not say that this is a layer ('#usda 1.0')")
+                    .atLine(1)
+                    .inFile(bytes_.name()));
         layer->version = std::string(trimmed(std::string_view(head).substr(head.find(' '))));
         if (!layer->version.starts_with("1."))
-            return fail(makeError(ErrorKind::Unsupported,
-                                  fmt::format("text of version {}; versions 1.0 to 1.4 are read", safeName(layer->version)))
-                            .atLine(1)
-                            .inFile(bytes_.name()));
+            return fail(
+                makeError(ErrorKind::Unsupported,
+                          fmt::format("text of version {}; versions 1.0 to 1.4 are read", safeName(layer->version)))
+                    .atLine(1)
+                    .inFile(bytes_.name()));
         lex_.skip();
         if (lex_.take('('))
             WYC_CHECK(metadata(layer->root->fields, "/"));
@@ -143,7 +157,8 @@ class Reader {
         WYC_CHECK(lex_.expect('=', "behind " + what));
         lex_.skip();
         WYC_TRY(names, texts());
-        set(prim.fields, what == "properties" ? "propertyOrder" : "primOrder", Value::ofTexts(Base::Token, std::move(names)));
+        set(prim.fields, what == "properties" ? "propertyOrder" : "primOrder",
+            Value::ofTexts(Base::Token, std::move(names)));
         return ended();
     }
 
@@ -217,7 +232,8 @@ class Reader {
         WYC_TRY(name, lex_.text());
         WYC_CHECK(lex_.expect('=', "behind the name of a variant set"));
         WYC_CHECK(lex_.expect('{', "in front of its variants"));
-        auto found = std::find_if(prim.variantSets.begin(), prim.variantSets.end(), [&](const auto& s) { return s.name == name; });
+        auto found = std::find_if(prim.variantSets.begin(), prim.variantSets.end(),
+                                  [&](const auto& s) { return s.name == name; });
         if (found == prim.variantSets.end()) {
             prim.variantSets.push_back({name, {}});
             found = prim.variantSets.end() - 1;
@@ -343,7 +359,8 @@ class Reader {
         return list.explicitItems;
     }
 
-    void setList(Fields& fields, std::string_view name, ListEdit::Of of, const std::string& edit, std::vector<ListItem> items) {
+    void setList(Fields& fields, std::string_view name, ListEdit::Of of, const std::string& edit,
+                 std::vector<ListItem> items) {
         const Value* before = fieldOf(fields, name);
         ListEdit list = before && before->list() ? *before->list() : ListEdit{};
         list.of = of;
@@ -382,9 +399,9 @@ class Reader {
 
     Status editedPaths(Fields& fields, std::string_view field, const std::string& edit, const std::string& prim) {
         WYC_TRY(paths, items([&]() -> Result<ListItem> {
-            WYC_TRY(text, pathFrom(prim));
-            return ListItem{text};
-        }));
+                    WYC_TRY(text, pathFrom(prim));
+                    return ListItem{text};
+                }));
         setList(fields, field, ListEdit::Of::Paths, edit, std::move(paths));
         return {};
     }
@@ -506,22 +523,22 @@ class Reader {
         case Of::Relocates: return relocates(fields, field, path);
         case Of::List: {
             WYC_TRY(list, items([&]() -> Result<ListItem> {
-                if (kind.items == ListEdit::Of::Arcs)
-                    return arc(path);
-                if (kind.items == ListEdit::Of::Paths) {
-                    WYC_TRY(text, pathFrom(path));
-                    return ListItem{text};
-                }
-                if (kind.items == ListEdit::Of::Numbers) {
-                    const std::string text = lex_.numberText();
-                    const auto whole = parseInteger(text);
-                    if (!whole)
-                        return wrong("'{}' is no whole number", validUtf8(text));
-                    return ListItem{{}, *whole};
-                }
-                WYC_TRY(text, lex_.text());
-                return ListItem{text};
-            }));
+                        if (kind.items == ListEdit::Of::Arcs)
+                            return arc(path);
+                        if (kind.items == ListEdit::Of::Paths) {
+                            WYC_TRY(text, pathFrom(path));
+                            return ListItem{text};
+                        }
+                        if (kind.items == ListEdit::Of::Numbers) {
+                            const std::string text = lex_.numberText();
+                            const auto whole = parseInteger(text);
+                            if (!whole)
+                                return wrong("'{}' is no whole number", validUtf8(text));
+                            return ListItem{{}, *whole};
+                        }
+                        WYC_TRY(text, lex_.text());
+                        return ListItem{text};
+                    }));
             setList(fields, field, kind.items, edit, std::move(list));
             return {};
         }
@@ -679,7 +696,8 @@ class Reader {
                 return wrong("',' or '}}' is missing behind a sample");
         }
         if (!rising) { // of two at one time the last counts
-            std::stable_sort(samples.begin(), samples.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
+            std::stable_sort(samples.begin(), samples.end(),
+                             [](const auto& a, const auto& b) { return a.first < b.first; });
             std::vector<std::pair<double, Value>> kept;
             for (auto& sample : samples) {
                 if (!kept.empty() && kept.back().first == sample.first)
@@ -696,7 +714,8 @@ class Reader {
             values.push_back(std::move(value));
         }
         set(fields, "timeSamples",
-            Value(std::shared_ptr<const Samples>(std::make_shared<const MemorySamples>(std::move(times), std::move(values)))));
+            Value(std::shared_ptr<const Samples>(
+                std::make_shared<const MemorySamples>(std::move(times), std::move(values)))));
         return {};
     }
 
@@ -774,7 +793,7 @@ class Reader {
         if (lex_.peek() != '(')
             return wrong("a {} stands in round brackets", nameOf(type));
         WYC_TRY(text, lex_.bracketed());
-        WYC_TRY(bytes, parseNumbers(type, text, bytes_, line, column));
+        WYC_TRY(bytes, parseNumbers(type, text, bytes_, line, column, 1));
         if (bytes.size() != sizeOf(type))
             return wrong("a {} is one value", nameOf(type));
         return Value::ofBytes(type, std::move(bytes));
@@ -786,13 +805,17 @@ class Reader {
         if (!lex_.take('['))
             return wrong("a {} is a list in square brackets", nameOf(type));
         const std::uint64_t begin = lex_.position();
-        WYC_TRY(passed, lex_.passArray());
-        const std::uint64_t rows = type.matrix2 ? 3 : type.count == 9 ? 4 : type.count == 16 ? 5 : 1; // brackets a value
-        const std::uint64_t count = type.count > 1                    ? passed.brackets / rows
-                                    : passed.empty                    ? 0
-                                    : passed.commas + (passed.lastIsComma ? 0 : 1);
+        WYC_TRY(passed, lex_.passArray(type.count > 1 ? '(' : ','));
+        const std::uint64_t rows = type.matrix2       ? 3
+                                   : type.count == 9  ? 4
+                                   : type.count == 16 ? 5
+                                                      : 1; // brackets a value
+        const std::uint64_t count = type.count > 1 ? passed.counted / rows
+                                    : passed.empty ? 0
+                                                   : passed.counted + (passed.lastIsComma ? 0 : 1);
         if (passed.end - begin > kShortArray)
-            return Value(Data{type, {}, {}, std::make_shared<const TextArray>(bytes_, type, begin, passed.end, line, column, count)});
+            return Value(Data{
+                type, {}, {}, std::make_shared<const TextArray>(bytes_, type, begin, passed.end, line, column, count)});
         WYC_TRY(bytes, TextArray(bytes_, type, begin, passed.end, line, column, count).read());
         return Value::ofBytes(type, std::move(bytes));
     }
@@ -833,7 +856,8 @@ class Reader {
             if (!lex_.take(',') && lex_.peek() != '}')
                 return wrong("',' or '}}' is missing in a spline");
         }
-        std::stable_sort(made.knots.begin(), made.knots.end(), [](const auto& a, const auto& b) { return a.time < b.time; });
+        std::stable_sort(made.knots.begin(), made.knots.end(),
+                         [](const auto& a, const auto& b) { return a.time < b.time; });
         set(fields, "spline", Value(std::make_shared<const Spline>(std::move(made))));
         return {};
     }
