@@ -13,7 +13,7 @@ namespace wyc::demo {
 namespace {
 
 constexpr double kDetail = 0.25; // of the jelly: it is text
-constexpr int kEvery = 10;       // frames between samples
+constexpr int kEvery = 9;        // frames between samples: the shot with its handles in whole steps
 
 std::string pointsText(const std::vector<Vec3f>& points) {
     std::string text = "[";
@@ -44,7 +44,7 @@ std::string facesText(const Shape& shape, const std::string& indent) {
 
 // Points at frames of the shot; `late`: frames that they come later.
 template<class ShapeAt> std::string samplesText(const ShapeAt& shapeAt, const std::string& indent, int late) {
-    const FrameRange range = *demoShot().range;
+    const FrameRange range = *demoShot().rangeWithHandles();
     const FrameRate rate;
     std::string text = indent + "point3f[] points.timeSamples = {\n";
     for (double frame = range.first; frame <= range.last; frame += kEvery)
@@ -96,7 +96,7 @@ std::string seabedLayer() {
 
 // Its department counts 30 time codes a second.
 std::string cameraLayer() {
-    const FrameRange range = *demoShot().range;
+    const FrameRange range = *demoShot().rangeWithHandles();
     const double first = range.first * 30.0 / 24.0;
     const double last = range.last * 30.0 / 24.0;
     return head("boom_cam", 30) +

@@ -51,7 +51,8 @@ TEST_F(LayersTest, APayloadIsTakenOutAndBroughtBack) {
     workspace().setActive(itemAt("/Shoal/one/bell")->key);
     ASSERT_TRUE(settle());
     ASSERT_TRUE(click(child<QCheckBox>("payload"), QPoint(8, 8)));
-    ASSERT_TRUE(until([&] { return !itemAt("/Shoal/one/bell"); }));
+    ASSERT_TRUE(until([&] { return !workspace().items().empty() && !itemAt("/Shoal/one/bell"); }));
+    ASSERT_TRUE(settle());
     EXPECT_TRUE(itemAt("/Shoal/with_offset/bell"));
 }
 

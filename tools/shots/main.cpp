@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// usage: wychronos_shots DEMO_FOLDER OUT_FOLDER
+// usage: wychronos_shots DEMO_FOLDER OUT_FOLDER [layers]
 #include <QApplication>
 #include <QComboBox>
 #include <QDir>
@@ -63,6 +63,19 @@ bool clickMend(MainWindow& window, const QString& id) {
     return false;
 }
 
+// A layered scene: who speaks of an item, and the variant that is shown.
+void shootLayers(MainWindow& window, const QString& demo, const QDir& out) {
+    window.workspace().newJob();
+    window.workspace().addPaths({demo + QStringLiteral("/layers/shoal.usda")});
+    settle(window);
+    window.desks().setCurrentIndex(0);
+    choose(window, "shoal.usda", "bell");
+    window.workspace().setFrame(1042);
+    settle(window);
+    window.viewport().frameActive();
+    shoot(window, out.filePath(QStringLiteral("layers.png")));
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -77,6 +90,10 @@ int main(int argc, char** argv) {
     MainWindow window;
     window.resize(1280, 800);
     window.show();
+    if (argc > 3) { // only this
+        shootLayers(window, demo, out);
+        return 0;
+    }
     shoot(window, out.filePath(QStringLiteral("empty.png")));
     window.workspace().openJob(demo + QStringLiteral("/lantern_shoal.wyc"));
     settle(window);
@@ -197,5 +214,6 @@ int main(int argc, char** argv) {
             window.viewport().setCamera(item.key);
     window.workspace().setFrame(1100);
     shoot(window, out.filePath(QStringLiteral("camera-view.png")));
+    shootLayers(window, demo, out);
     return 0;
 }

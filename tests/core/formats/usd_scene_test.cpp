@@ -407,11 +407,10 @@ class Evaluated {
                 ++wanted;
                 const std::string asset = problem["asset"];
                 const std::string attribute = problem["attribute"];
-                const std::string prim = attribute.substr(0, attribute.find('.'));
                 const auto& remarks = scene_.report.remarks;
                 tally_.check(std::any_of(remarks.begin(), remarks.end(),
                                          [&](const ReaderRemark& r) {
-                                             return r.id == "texture.missing" && r.item == prim &&
+                                             return r.id == "texture.missing" && r.text.find(attribute + " names") != std::string::npos &&
                                                     r.text.find("'" + asset + "'") != std::string::npos;
                                          }),
                              called_ + ": nobody says: " + problem.dump());

@@ -532,8 +532,8 @@ TEST(Order, ValuesOfAnArchivesCornersStayWithTheirCorners) {
     const TopologyPtr faces = *node.geometry->topology(0);
     const std::vector<Channel> channels = channelsOf(node.properties);
     const Channel* there = channelNamed(channels, "attribute 'plain'");
-    const Channel* values = channelNamed(channels, "attribute 'indexed'/.vals");
-    const Channel* into = channelNamed(channels, "attribute 'indexed'/.indices");
+    const Channel* values = channelNamed(channels, "attribute 'indexed'/values");
+    const Channel* into = channelNamed(channels, "attribute 'indexed'/numbers");
     ASSERT_TRUE(there && values && into);
     const auto own = *numbersOf(*there->values, 0);
     const auto listed = *numbersOf(*values->values, 0);

@@ -141,6 +141,8 @@ QWidget* FactsDesk::makeColumn() {
     findings_->setSpacing(5);
     column->addLayout(findings_);
     column->addSpacing(4);
+    layers_ = new QVBoxLayout();
+    column->addLayout(layers_);
     auto* factsTitle = titleLabel(tr("Figures"), content);
     column->addWidget(factsTitle);
     column->addWidget(gridHost_);
@@ -182,6 +184,7 @@ void FactsDesk::showItem() {
         }
         delete old;
     }
+    clearLayout(layers_);
     const ItemView* item = workspace_.activeItem();
     plot_->setVisible(item != nullptr);
     scope_->setVisible(item != nullptr);
@@ -238,8 +241,8 @@ void FactsDesk::showItem() {
         // The desk is made anew, and the field with it: not while it is speaking.
         QTimer::singleShot(0, this, [this, id, name, value] { workspace_.setOpenOption(id, name, value); });
     };
-    if (QWidget* layers = layersOfItem(*item, gridHost_, choose))
-        grid_->addWidget(layers, ++row, 0, 1, 4);
+    if (QWidget* layers = layersOfItem(*item, gridHost_->parentWidget(), choose))
+        layers_->addWidget(layers);
     if (QWidget* options = optionsEditor(item->source->format->openOptions, item->source->spec.options, gridHost_,
                                          choose, [this](const QString& why) { emit workspace_.problem(why); }))
         grid_->addWidget(options, ++row, 0, 1, 4);

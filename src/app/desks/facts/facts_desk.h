@@ -46,6 +46,7 @@ class FactsDesk : public Desk {
     std::set<ItemKey> mendable_; // items shown with something to mend
     QLabel* findingsTitle_;
     QVBoxLayout* findings_;
+    QVBoxLayout* layers_;
     bool all_ = false;
 };
 

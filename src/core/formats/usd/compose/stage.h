@@ -70,6 +70,10 @@ class ComposedScene {
 
     [[nodiscard]] const std::vector<Prim>& prims() const { return prims_; } // parents before children
     [[nodiscard]] const Prim* prim(const std::string& path) const;
+    /// The prim above it; null for one at the top.
+    [[nodiscard]] const Prim* parentOf(const Prim& prim) const {
+        return prim.parent > 0 ? &prims_[static_cast<std::size_t>(prim.parent)] : nullptr;
+    }
     [[nodiscard]] const Layer& rootLayer() const { return *stack_->layers.front().layer; }
     [[nodiscard]] const LayerStack& rootStack() const { return *stack_; }
     [[nodiscard]] std::vector<Problem> problems() const;

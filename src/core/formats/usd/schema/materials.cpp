@@ -17,10 +17,6 @@ bool isStronger(const ComposedScene& scene, const Prim& prim, const std::string&
     return value.text() && *value.text() == "strongerThanDescendants";
 }
 
-const Prim* parentOf(const ComposedScene& scene, const Prim& prim) {
-    return prim.parent > 0 ? &scene.prims()[static_cast<std::size_t>(prim.parent)] : nullptr;
-}
-
 struct Source {
     const Prim* prim = nullptr;
     std::string property;
@@ -203,7 +199,7 @@ bool collectionHolds(const ComposedScene& scene, const Prim& owner, const std::s
 
 Bound boundMaterial(const ComposedScene& scene, const Prim& prim) {
     Bound found;
-    for (const Prim* at = &prim; at; at = parentOf(scene, *at)) {
+    for (const Prim* at = &prim; at; at = scene.parentOf(*at)) {
         const std::vector<std::string> names = scene.propertyNames(*at);
         const auto take = [&](const std::string& relationship, const std::string& material) {
             if (found.material.empty() || isStronger(scene, *at, relationship))

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "formats/usd/layer/path.h"
 #include "formats/usd/schema/instancer.h"
+#include "formats/usd/schema/layers_told.h"
 #include "formats/usd/schema/materials.h"
 #include "formats/usd/schema/shapes.h"
 #include "formats/usd/schema/skin.h"
@@ -127,8 +128,7 @@ class SceneBuilder {
         for (const auto& [node, prim] : instancers_)
             WYC_CHECK(addPrototypes(node, prim));
         dropEmptyPlaces();
-        tellLayers();
-        tellProblems();
+        tellOfLayers(scene_, *stage_, primOf_, materials_, request_.path);
         for (const auto& [what, items] : noted_)
             scene_.report.notCarried.push_back(
                 {items.size() == 1 ? items.front() : std::string(),
@@ -771,114 +771,6 @@ class SceneBuilder {
         }
         scene_.nodes = std::move(nodes);
         primOf_ = std::move(prims);
-    }
-
-    void tellLayers() {
-        ReadReport& report = scene_.report;
-        std::map<std::string, std::uint32_t> numbers;
-        const auto add = [&](const Layer& layer, const Offset& offset) {
-            if (!numbers.emplace(layer.name, static_cast<std::uint32_t>(report.layers.size())).second)
-                return;
-            ReadLayer one{layer.name, true, offset.offset, offset.scale};
-            const auto codes = layer.number("timeCodesPerSecond");
-            const auto frames = layer.number("framesPerSecond");
-            if (const auto stated = codes ? codes : frames)
-                one.rate = FrameRate::nearest(*stated);
-            one.unitMetres = layer.number("metersPerUnit");
-            if (const Value* up = layer.field("upAxis"); up && up->text())
-                if (const auto axis = parseUpAxis(*up->text()))
-                    one.upAxis = *axis;
-            report.layers.push_back(std::move(one));
-        };
-        for (const StackLayer& one : stage_->rootStack().layers)
-            add(*one.layer, one.toStack);
-        std::map<NodeId, std::vector<std::uint32_t>> saidBy;
-        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
-            const Prim& prim = stage_->prims()[static_cast<std::size_t>(primOf_[i])];
-            for (const int n : prim.index->byStrength) {
-                const IndexNode& node = prim.index->nodes[static_cast<std::size_t>(n)];
-                for (const SpecAt& spec : node.specs)
-                    add(*node.stack->layers[spec.layer].layer,
-                        node.stack->layers[spec.layer].toStack.within(node.toRoot));
-            }
-            std::vector<std::uint32_t>& own = saidBy[scene_.nodes[i].id];
-            for (const std::string& name : stage_->layersOf(prim))
-                own.push_back(numbers.at(name));
-        }
-        for (const auto& [name, layer] : stage_->assets().layers())
-            add(*layer, {});
-        report.saidBy = std::make_shared<const std::map<NodeId, std::vector<std::uint32_t>>>(std::move(saidBy));
-        const fs::path folder = folderOf(request_.path);
-        for (const ReadLayer& layer : report.layers)
-            if (const std::string file = layer.path.substr(0, layer.path.find('[')); file != request_.path.string())
-                if (std::string relative = fs::path(file).lexically_proximate(folder).string();
-                    std::find(report.files.begin(), report.files.end(), relative) == report.files.end())
-                    report.files.push_back(std::move(relative));
-        for (const Prim& prim : stage_->prims()) {
-            if (!prim.active || prim.parent < 0)
-                continue;
-            for (const auto& set : stage_->variantSets(prim))
-                report.choices.push_back({prim.path, set.name, set.choices, set.chosen});
-            if (prim.index->hasPayload)
-                report.choices.push_back(
-                    {prim.path, {}, {"loaded", "not loaded"}, prim.index->unloaded ? "not loaded" : "loaded"});
-        }
-        tellDisagreement();
-    }
-
-    // Layers that state another unit, axis or rate than the first, which decides.
-    void tellDisagreement() {
-        const std::vector<ReadLayer>& layers = scene_.report.layers;
-        for (std::size_t i = 1; i < layers.size(); ++i) {
-            const ReadLayer& own = layers[i];
-            const ReadLayer& root = layers.front();
-            if (own.unitMetres && std::abs(*own.unitMetres / root.unitMetres.value_or(0.01) - 1.0) > 1e-6)
-                remark("layer.unit", {},
-                       fmt::format("'{}' is in {}, the scene in {}: nothing converts it", own.path,
-                                   unitName(*own.unitMetres), unitName(root.unitMetres.value_or(0.01))),
-                       "Where its size looks wrong, scale its items (step Unit)", 1, *own.unitMetres, "m");
-            if (own.upAxis && *own.upAxis != root.upAxis.value_or(UpAxis::Y))
-                remark("layer.axis", {},
-                       fmt::format("'{}' is {} up, the scene {} up: nothing turns it", own.path,
-                                   upAxisName(*own.upAxis), upAxisName(root.upAxis.value_or(UpAxis::Y))),
-                       "Where it lies on its side, turn its items (step Up axis)", 1);
-            if (own.rate && !(*own.rate == clock_.rate))
-                remark("layer.rate", {},
-                       fmt::format("'{}' counts {} time codes a second, the scene {}: its times are scaled", own.path,
-                                   own.rate->shortText(), clock_.rate.shortText()),
-                       "Nothing need be done where that is meant", 0, own.rate->value(), "time codes a second");
-        }
-    }
-
-    void tellProblems() {
-        for (const Problem& problem : stage_->problems()) {
-            remark(problem.id, problem.prim, problem.text, problem.advice, problem.severity);
-            if (problem.id == "layer.missing" && !problem.layers.empty())
-                scene_.report.layers.push_back({problem.layers.front(), false});
-        }
-        // Files that values name.
-        std::set<std::pair<std::string, std::string>> told;
-        for (const Prim& prim : stage_->prims()) {
-            if (!prim.active || !prim.defined || prim.abstract)
-                continue;
-            for (const std::string& name : stage_->propertyNames(prim)) {
-                if (stage_->isRelationship(prim, name))
-                    continue;
-                const Attribute attribute = stage_->attribute(prim, name);
-                if (attribute.type.base != Base::Asset || !attribute.hasValue())
-                    continue;
-                const std::vector<double> codes = codesOf(attribute);
-                const auto value = attribute.at(codes.empty() ? 0.0 : codes.front());
-                for (const std::string& asset : value ? textsOf(*value) : std::vector<std::string>{})
-                    if (!asset.empty() && !assetIsThere(*stage_, prim, attribute, asset) &&
-                        told.emplace(prim.path + "." + name, asset).second)
-                        remark("texture.missing", prim.path,
-                               fmt::format("'{}', which '{}' of {} names, is not there", asset, name, prim.path),
-                               "Put it back, or name a folder to search in", 1);
-                    else if (!asset.empty() && asset.front() != '/' && asset.find('<') == std::string::npos)
-                        scene_.report.files.push_back(asset);
-            }
-        }
     }
 
     std::shared_ptr<ComposedScene> stage_;

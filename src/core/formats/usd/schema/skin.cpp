@@ -13,13 +13,9 @@
 namespace wyc::usd {
 namespace {
 
-const Prim* parentOf(const ComposedScene& scene, const Prim& prim) {
-    return prim.parent > 0 ? &scene.prims()[static_cast<std::size_t>(prim.parent)] : nullptr;
-}
-
 // A relationship of the prim or of what is above it, up to an untyped prim.
 std::string inheritedTarget(const ComposedScene& scene, const Prim& prim, const std::string& name) {
-    for (const Prim* at = &prim; at; at = parentOf(scene, *at)) {
+    for (const Prim* at = &prim; at; at = scene.parentOf(*at)) {
         if (const auto targets = scene.targets(*at, name); !targets.empty())
             return targets.front();
         if (at != &prim && at->typeName.empty())
@@ -29,7 +25,7 @@ std::string inheritedTarget(const ComposedScene& scene, const Prim& prim, const 
 }
 
 bool isUnderSkelRoot(const ComposedScene& scene, const Prim& prim) {
-    for (const Prim* at = &prim; at; at = parentOf(scene, *at))
+    for (const Prim* at = &prim; at; at = scene.parentOf(*at))
         if (at->typeName == "SkelRoot")
             return true;
     return false;

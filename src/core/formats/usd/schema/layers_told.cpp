@@ -1,0 +1,204 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "formats/usd/schema/layers_told.h"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include <fmt/format.h>
+
+#include "formats/usd/layer/path.h"
+#include "formats/usd/schema/materials.h"
+#include "scene/stand_in.h"
+
+namespace wyc::usd {
+namespace {
+
+class Teller {
+  public:
+    Teller(Scene& scene, const ComposedScene& stage, const std::vector<int>& primOf,
+           const std::map<std::string, NodeId>& materials, const fs::path& opened)
+        : scene_(scene),
+          stage_(stage),
+          primOf_(primOf),
+          materials_(materials),
+          opened_(opened),
+          items_(itemMask(scene)) {}
+
+    void tellLayers() {
+        ReadReport& report = scene_.report;
+        std::map<std::string, std::uint32_t> numbers;
+        const auto add = [&](const Layer& layer, const Offset& offset) {
+            if (!numbers.emplace(layer.name, static_cast<std::uint32_t>(report.layers.size())).second)
+                return;
+            ReadLayer one{layer.name, true, offset.offset, offset.scale};
+            const auto codes = layer.number("timeCodesPerSecond");
+            const auto frames = layer.number("framesPerSecond");
+            if (const auto stated = codes ? codes : frames)
+                one.rate = FrameRate::nearest(*stated);
+            one.unitMetres = layer.number("metersPerUnit");
+            if (const Value* up = layer.field("upAxis"); up && up->text())
+                if (const auto axis = parseUpAxis(*up->text()))
+                    one.upAxis = *axis;
+            report.layers.push_back(std::move(one));
+        };
+        for (const StackLayer& one : stage_.rootStack().layers)
+            add(*one.layer, one.toStack);
+        std::map<NodeId, std::vector<std::uint32_t>> saidBy;
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            const Prim& prim = stage_.prims()[static_cast<std::size_t>(primOf_[i])];
+            for (const int n : prim.index->byStrength) {
+                const IndexNode& node = prim.index->nodes[static_cast<std::size_t>(n)];
+                for (const SpecAt& spec : node.specs)
+                    add(*node.stack->layers[spec.layer].layer,
+                        node.stack->layers[spec.layer].toStack.within(node.toRoot));
+            }
+            std::vector<std::uint32_t>& own = saidBy[scene_.nodes[i].id];
+            for (const std::string& name : stage_.layersOf(prim))
+                own.push_back(numbers.at(name));
+        }
+        for (const auto& [name, layer] : stage_.assets().layers())
+            add(*layer, {});
+        report.saidBy = std::make_shared<const std::map<NodeId, std::vector<std::uint32_t>>>(std::move(saidBy));
+        const fs::path folder = folderOf(opened_);
+        for (const ReadLayer& layer : report.layers)
+            if (const std::string file = layer.path.substr(0, layer.path.find('[')); file != opened_.string())
+                if (std::string relative = fs::path(file).lexically_proximate(folder).string();
+                    std::find(report.files.begin(), report.files.end(), relative) == report.files.end())
+                    report.files.push_back(std::move(relative));
+        for (const Prim& prim : stage_.prims()) {
+            if (!prim.active || prim.parent < 0)
+                continue;
+            for (const auto& set : stage_.variantSets(prim))
+                report.choices.push_back({prim.path, set.name, set.choices, set.chosen});
+            if (prim.index->hasPayload)
+                report.choices.push_back(
+                    {prim.path, {}, {"loaded", "not loaded"}, prim.index->unloaded ? "not loaded" : "loaded"});
+        }
+        tellDisagreement();
+    }
+
+    void tellProblems() {
+        for (const Problem& problem : stage_.problems()) {
+            remark(problem.id, itemFor(problem.prim), withNames(problem.text), problem.advice, problem.severity);
+            if (problem.id == "layer.missing" && !problem.layers.empty())
+                scene_.report.layers.push_back({problem.layers.front(), false});
+        }
+        for (const ReadLayer& layer : scene_.report.layers)
+            if (!layer.found)
+                scene_.report.files.push_back(calledFromHere(layer.path));
+        // Files that values name.
+        std::set<std::pair<std::string, std::string>> told;
+        for (const Prim& prim : stage_.prims()) {
+            if (!prim.active || !prim.defined || prim.abstract)
+                continue;
+            for (const std::string& name : stage_.propertyNames(prim)) {
+                if (stage_.isRelationship(prim, name))
+                    continue;
+                const Attribute attribute = stage_.attribute(prim, name);
+                if (attribute.type.base != Base::Asset || !attribute.hasValue())
+                    continue;
+                const std::vector<double> codes = codesOf(attribute);
+                const auto value = attribute.at(codes.empty() ? 0.0 : codes.front());
+                for (const std::string& asset : value ? textsOf(*value) : std::vector<std::string>{})
+                    if (!asset.empty() && !assetIsThere(stage_, prim, attribute, asset) &&
+                        told.emplace(prim.path + "." + name, asset).second)
+                        remark("texture.missing", itemFor(prim.path),
+                               fmt::format("'{}', which {}.{} names, is not there", asset, prim.path, name),
+                               "Put it back, or name a folder to search in", 1);
+            }
+        }
+    }
+
+  private:
+    void remark(std::string id, std::string item, std::string text, std::string advice, int severity,
+                std::optional<double> figure = {}, std::string unit = {}) {
+        scene_.report.remarks.push_back({std::move(id),
+                                         std::move(item),
+                                         {},
+                                         figure,
+                                         std::move(unit),
+                                         std::move(text),
+                                         std::move(advice),
+                                         severity});
+    }
+
+    // Layers that state another unit, axis or rate than the first, which decides.
+    void tellDisagreement() {
+        const std::vector<ReadLayer>& layers = scene_.report.layers;
+        for (std::size_t i = 1; i < layers.size(); ++i) {
+            const ReadLayer& own = layers[i];
+            const ReadLayer& root = layers.front();
+            if (own.unitMetres && std::abs(*own.unitMetres / root.unitMetres.value_or(0.01) - 1.0) > 1e-6)
+                remark("layer.unit", {},
+                       fmt::format("'{}' is in {}, the scene in {}: nothing converts it", calledFromHere(own.path),
+                                   unitName(*own.unitMetres), unitName(root.unitMetres.value_or(0.01))),
+                       "Where its size looks wrong, scale its items (step Unit)", 1, *own.unitMetres, "m");
+            if (own.upAxis && *own.upAxis != root.upAxis.value_or(UpAxis::Y))
+                remark("layer.axis", {},
+                       fmt::format("'{}' is {} up, the scene {} up: nothing turns it", calledFromHere(own.path),
+                                   upAxisName(*own.upAxis), upAxisName(root.upAxis.value_or(UpAxis::Y))),
+                       "Where it lies on its side, turn its items (step Up axis)", 1);
+            if (own.rate && !(*own.rate == scene_.view.rate))
+                remark("layer.rate", {},
+                       fmt::format("'{}' counts {} time codes a second, the scene {}: its times are scaled",
+                                   calledFromHere(own.path), own.rate->shortText(), scene_.view.rate.shortText()),
+                       "Nothing need be done where that is meant", 0, own.rate->value(), "time codes a second");
+        }
+    }
+
+    // As seen from the file that was opened.
+    [[nodiscard]] std::string calledFromHere(const std::string& layer) const {
+        const std::string file = layer.substr(0, layer.find('['));
+        return fs::path(file).lexically_proximate(folderOf(opened_)).string() + layer.substr(file.size());
+    }
+    [[nodiscard]] std::string withNames(std::string text) const {
+        for (const auto& [name, layer] : stage_.assets().layers())
+            for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name, at + 1))
+                text.replace(at, name.size(), calledFromHere(name));
+        return text;
+    }
+
+    // What a person can choose and look at: of a prim that is no item the first that it is of, or that is of it.
+    [[nodiscard]] std::string itemFor(const std::string& prim) const {
+        if (items_.empty() || prim.empty())
+            return {};
+        for (const auto& [material, id] : materials_)
+            if (isBelow(prim, material))
+                for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
+                    if (items_[i] && usesMaterialHere(scene_.nodes[i], id))
+                        return scene_.nodes[i].path;
+        for (std::string at = prim; !at.empty() && at != "/"; at = parentPath(at))
+            for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
+                if (items_[i] && isBelow(scene_.nodes[i].path, at))
+                    return scene_.nodes[i].path;
+        return {};
+    }
+    static bool usesMaterialHere(const Node& node, NodeId id) {
+        if (node.material == id)
+            return true;
+        const auto sets = node.geometry && node.is().faces && node.geometry->sampling().count() > 0
+                              ? node.geometry->faceSets(0)
+                              : Result<FaceSetsPtr>(noFaceSets());
+        return sets &&
+               std::any_of((*sets)->begin(), (*sets)->end(), [&](const FaceSet& set) { return set.material == id; });
+    }
+
+    Scene& scene_;
+    const ComposedScene& stage_;
+    const std::vector<int>& primOf_;
+    const std::map<std::string, NodeId>& materials_;
+    const fs::path& opened_;
+    std::vector<bool> items_; // of the nodes
+};
+
+} // namespace
+
+void tellOfLayers(Scene& scene, const ComposedScene& stage, const std::vector<int>& primOf,
+                  const std::map<std::string, NodeId>& materials, const fs::path& opened) {
+    Teller teller(scene, stage, primOf, materials, opened);
+    teller.tellLayers();
+    teller.tellProblems();
+}
+
+} // namespace wyc::usd
