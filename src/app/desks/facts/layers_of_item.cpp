@@ -79,7 +79,7 @@ QWidget* layersOfItem(const ItemView& item, QWidget* parent,
     auto* whole = new QWidget(parent);
     whole->setObjectName(QStringLiteral("layersOfItem"));
     auto* column = new QVBoxLayout(whole);
-    column->setContentsMargins(0, 6, 0, 0);
+    column->setContentsMargins(0, 2, 0, 8);
     column->setSpacing(3);
     const fs::path& opened = item.source->spec.path;
     const auto node = item.scene ? std::optional(item.scene->nodes[item.node].id) : std::nullopt;

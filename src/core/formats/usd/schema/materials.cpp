@@ -249,7 +249,7 @@ bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute&
 
 Material materialFrom(const ComposedScene& scene, const Prim& prim, const Clock& clock) {
     Material material;
-    material.name = prim.path.substr(1);
+    material.name = prim.name;
     material.look = lookOf(scene, prim);
     std::vector<PropertyNode> graph;
     addShaders(scene, prim, {}, clock, graph);

@@ -185,9 +185,17 @@ class SceneBuilder {
     }
 
     void addMaterials() {
+        std::map<std::string, std::size_t> names;
+        const auto isOne = [](const Prim& prim) {
+            return prim.typeName == "Material" && prim.active && prim.defined && !prim.abstract;
+        };
         for (const Prim& prim : stage_->prims())
-            if (prim.typeName == "Material" && prim.active && prim.defined && !prim.abstract) {
+            if (isOne(prim))
+                ++names[prim.name];
+        for (const Prim& prim : stage_->prims())
+            if (isOne(prim)) {
                 Material material = materialFrom(*stage_, prim, clock_);
+                material.name = names[prim.name] > 1 ? prim.path.substr(1) : prim.name;
                 materials_.emplace(prim.path, material.id);
                 scene_.materials.push_back(std::move(material));
             }
@@ -348,8 +356,10 @@ class SceneBuilder {
             SubsetOfFaces faces{subset.name, FaceSet::Kind::Group, {}, stage_->attribute(subset, "indices")};
             const Bound bound = boundMaterial(*stage_, subset);
             if (!bound.material.empty() && bound.by.starts_with(subset.path)) {
-                faces.kind = FaceSet::Kind::Material;
-                faces.material = materialAt(bound.material);
+                // The set, and what it is made of, by the material's name.
+                const NodeId id = materialAt(bound.material);
+                if (const Material* material = materialOf(scene_, id, {}))
+                    parts.subsets.push_back({material->name, FaceSet::Kind::Material, id, faces.indices});
             }
             parts.subsets.push_back(std::move(faces));
         }
