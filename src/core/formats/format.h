@@ -157,6 +157,9 @@ using WrittenFunction = WrittenPlace (*)(const Node&);
 /// The container's structure, property by property, as `wyc info --deep` prints it.
 using StructureFunction = Result<nlohmann::json> (*)(const fs::path&);
 
+/// Files that one of its files takes further content from.
+using DrawsOnFunction = std::vector<fs::path> (*)(const fs::path&);
+
 struct Format {
     std::string_view id;   // "alembic", in JSON and jobs
     std::string_view name; // for people
@@ -171,6 +174,7 @@ struct Format {
     PrepareFunction prepare = nullptr; // null = as it is
     IdentifyFunction identify = nullptr;
     RestMesh rest = {};
+    DrawsOnFunction drawsOn = nullptr;     // null = a file stands alone; else a folder's others are not sources too
     StructureFunction structure = nullptr; // null = it has none worth telling
     WrittenFunction writtenAt = nullptr;   // null = where it stands in the scene
     bool offered = true;                   // among the choices of a delivery

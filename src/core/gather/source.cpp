@@ -443,6 +443,7 @@ class Gatherer {
         if (fs::is_directory(status))
             return addFolder(given);
         WYC_CHECK(requireSourceFormat(given));
+        named_.insert(given.lexically_normal());
         if (sequenceFormatOf(given) && !single_) {
             // One file of a sequence stands for the sequence.
             for (const FileSequence& sequence : groupsIn(folderOf(given)).sequences) {
@@ -489,6 +490,7 @@ class Gatherer {
                            return rests.contains(file.path.lexically_normal());
                        });
             });
+        leaveOutDrawnOn();
         return std::move(result_);
     }
 
@@ -500,6 +502,50 @@ class Gatherer {
             if (sequenceFormatOf(name))
                 objects.push_back(name);
         return groupFiles(folder, objects);
+    }
+
+    // Of files of a folder those that others of it take content from come with these. Where they do so in a ring, the
+    // first stands for it.
+    void leaveOutDrawnOn() {
+        std::vector<SourceSpec>& specs = result_.specs;
+        std::map<fs::path, std::size_t> numbers;
+        for (std::size_t i = 0; i < specs.size(); ++i)
+            numbers.emplace(fs::absolute(specs[i].path).lexically_normal(), i);
+        std::vector<std::set<std::size_t>> reached(specs.size());
+        for (std::size_t i = 0; i < specs.size(); ++i) {
+            // Through files that are no sources, too.
+            std::set<fs::path> seen;
+            for (std::vector<fs::path> open{fs::absolute(specs[i].path)}; !open.empty();) {
+                const fs::path path = open.back();
+                open.pop_back();
+                const Format* format = formatOfName(path);
+                if (!format || !format->drawsOn)
+                    continue;
+                auto known = drawnOn_.find(path);
+                if (known == drawnOn_.end())
+                    known = drawnOn_.emplace(path, format->drawsOn(path)).first;
+                for (const fs::path& next : known->second) {
+                    if (!seen.insert(next).second)
+                        continue;
+                    open.push_back(next);
+                    if (const auto other = numbers.find(next); other != numbers.end() && other->second != i)
+                        reached[i].insert(other->second);
+                }
+            }
+        }
+        std::vector<bool> out(specs.size(), false);
+        for (std::size_t i = 0; i < specs.size(); ++i)
+            for (const std::size_t other : reached[i])
+                out[other] = out[other] || (!named_.contains(specs[other].path.lexically_normal()) &&
+                                            (i < other || !reached[other].contains(i)));
+        std::vector<SourceSpec> kept;
+        for (std::size_t i = 0; i < specs.size(); ++i)
+            if (out[i])
+                result_.remarks.push_back(
+                    fmt::format("'{}' comes with what takes it in and is left out", specs[i].path.filename().string()));
+            else
+                kept.push_back(std::move(specs[i]));
+        specs = std::move(kept);
     }
 
     void take(SourceSpec spec) {
@@ -575,6 +621,8 @@ class Gatherer {
     bool single_;
     Gathered result_;
     std::set<fs::path> seen_;
+    std::set<fs::path> named_; // by themselves, not found in a folder
+    std::map<fs::path, std::vector<fs::path>> drawnOn_;
 };
 
 } // namespace

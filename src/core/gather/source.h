@@ -55,7 +55,7 @@ struct Gathered {
 
 /// What a set of files and folders means. A folder holding one sequence and nothing that moves beside it is
 /// that sequence; one file of a sequence stands for it unless `single`; OBJ files that are the rest mesh of a
-/// cache in the same set are not sources of their own.
+/// cache in the same set, and files of a folder that others of the set take content from, are not sources of their own.
 [[nodiscard]] Result<Gathered> gather(const std::vector<fs::path>& paths, bool single);
 
 /// Nearness of two file names: number of words they share (case aside), numbers and "rest", "base", "mesh"

@@ -154,12 +154,12 @@ std::vector<std::uint64_t> MeshGraph::colours(int rounds) const {
 }
 
 void refineColours(const MeshGraph& graph, std::vector<std::uint64_t>& colours) {
-    constexpr std::size_t kBlock = 1 << 15;
+    constexpr std::size_t kPoints = 1 << 15;
     std::vector<std::uint64_t> finer(colours.size());
-    const std::size_t blocks = (colours.size() + kBlock - 1) / kBlock;
+    const std::size_t blocks = (colours.size() + kPoints - 1) / kPoints;
     // The sum over corners does not depend on their order; which way a face runs does count.
     static_cast<void>(parallelFor(blocks, {}, [&](std::size_t block) -> Status {
-        const std::size_t end = std::min(colours.size(), (block + 1) * kBlock);
+        const std::size_t end = std::min(colours.size(), (block + 1) * kPoints);
         for (std::size_t p = block * kBlock; p < end; ++p) {
             std::uint64_t sum = 0;
             for (const std::uint32_t c : graph.cornersAt(static_cast<std::uint32_t>(p))) {

@@ -6,6 +6,7 @@
 #include "base/text.h"
 #include "formats/usd/binary/binary_read.h"
 #include "formats/usd/binary/container.h"
+#include "formats/usd/compose/named_files.h"
 #include "formats/usd/package/package.h"
 
 namespace wyc::usd {
@@ -78,6 +79,7 @@ Result<Choices> choicesOf(const json& options) {
     }
     for (const std::string& folder : texts(options, "search"))
         choices.search.emplace_back(folder);
+    choices.morphsBehindSkin = options.value("morphs", "before") == "behind";
     return choices;
 }
 
@@ -91,6 +93,7 @@ Format format() {
     format.open = openUsd;
     format.identify = identify;
     format.structure = structureOf;
+    format.drawsOn = layersNamedIn;
     format.openOptions = {
         {"variant",
          OptionKind::Texts,
@@ -116,6 +119,12 @@ Format format() {
          "folder in which files are looked for that are not beside the layer",
          json::array(),
          {}},
+        {"morphs",
+         OptionKind::Choice,
+         "",
+         "whether morphs of a skinned mesh act before its skin or behind it",
+         "before",
+         {"before", "behind"}},
     };
     return format;
 }

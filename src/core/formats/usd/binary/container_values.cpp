@@ -559,7 +559,6 @@ Result<Value> Container::spline(Cursor& cursor, Walk& walk) const {
         made.slopeAfter = slope;
     }
     if ((second & 64U) != 0) {
-        Spline::Loop loop;
         WYC_TRY(start, cursor.read<double>());
         WYC_TRY(stop, cursor.read<double>());
         WYC_TRY(before, cursor.read<std::int32_t>());

@@ -154,34 +154,50 @@ class Teller {
     }
     [[nodiscard]] std::string withNames(std::string text) const {
         for (const auto& [name, layer] : stage_.assets().layers())
-            for (std::size_t at = text.find(name); at != std::string::npos; at = text.find(name, at + 1))
-                text.replace(at, name.size(), calledFromHere(name));
+            for (std::size_t at = text.find(name); at != std::string::npos;) {
+                const std::string called = calledFromHere(name); // may hold the name itself
+                text.replace(at, name.size(), called);
+                at = text.find(name, at + called.size());
+            }
         return text;
     }
 
     // What a person can choose and look at: of a prim that is no item the first that it is of, or that is of it.
-    [[nodiscard]] std::string itemFor(const std::string& prim) const {
-        if (items_.empty() || prim.empty())
+    [[nodiscard]] std::string itemFor(const std::string& prim) {
+        if (prim.empty())
             return {};
-        for (const auto& [material, id] : materials_)
-            if (isBelow(prim, material))
-                for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
-                    if (items_[i] && usesMaterialHere(scene_.nodes[i], id))
-                        return scene_.nodes[i].path;
-        for (std::string at = prim; !at.empty() && at != "/"; at = parentPath(at))
+        if (firstBelow_.empty())
             for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
-                if (items_[i] && isBelow(scene_.nodes[i].path, at))
-                    return scene_.nodes[i].path;
+                if (items_[i])
+                    for (std::string at = scene_.nodes[i].path; !at.empty() && at != "/"; at = parentPath(at))
+                        if (!firstBelow_.emplace(at, i).second)
+                            break; // all above have an earlier one
+        for (std::string at = prim; !at.empty() && at != "/"; at = parentPath(at))
+            if (const auto material = materials_.find(at); material != materials_.end())
+                if (const auto user = firstWith(material->second))
+                    return scene_.nodes[*user].path;
+        for (std::string at = prim; !at.empty() && at != "/"; at = parentPath(at))
+            if (const auto found = firstBelow_.find(at); found != firstBelow_.end())
+                return scene_.nodes[found->second].path;
         return {};
     }
-    static bool usesMaterialHere(const Node& node, NodeId id) {
-        if (node.material == id)
-            return true;
-        const auto sets = node.geometry && node.is().faces && node.geometry->sampling().count() > 0
-                              ? node.geometry->faceSets(0)
-                              : Result<FaceSetsPtr>(noFaceSets());
-        return sets &&
-               std::any_of((*sets)->begin(), (*sets)->end(), [&](const FaceSet& set) { return set.material == id; });
+    [[nodiscard]] std::optional<std::size_t> firstWith(NodeId material) {
+        if (!users_) {
+            users_.emplace();
+            for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+                const Node& node = scene_.nodes[i];
+                if (!items_[i])
+                    continue;
+                users_->emplace(node.material, i);
+                if (!node.geometry || !node.is().faces || node.geometry->sampling().count() == 0)
+                    continue;
+                if (const auto sets = node.geometry->faceSets(0))
+                    for (const FaceSet& set : **sets)
+                        users_->emplace(set.material, i);
+            }
+        }
+        const auto found = users_->find(material);
+        return found == users_->end() ? std::nullopt : std::optional(found->second);
     }
 
     Scene& scene_;
@@ -189,7 +205,9 @@ class Teller {
     const std::vector<int>& primOf_;
     const std::map<std::string, NodeId>& materials_;
     const fs::path& opened_;
-    std::vector<bool> items_; // of the nodes
+    std::vector<bool> items_;                       // of the nodes
+    std::map<std::string, std::size_t> firstBelow_; // items at or below a path
+    std::optional<std::map<NodeId, std::size_t>> users_; // of a material the first item
 };
 
 } // namespace

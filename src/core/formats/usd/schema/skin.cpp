@@ -93,10 +93,10 @@ Animation animationOf(const ComposedScene& scene, const Prim& skeleton) {
 }
 
 // Points of another shape brought from one place into another.
-class MovedInto final : public GeometryWrapper {
+class MovedInto final : public MomentWrapper {
   public:
     MovedInto(GeometryPtr inner, std::vector<TransformPtr> from, std::vector<TransformPtr> into, const FrameRate& rate)
-        : GeometryWrapper(std::move(inner)), from_(std::move(from)), into_(std::move(into)) {
+        : MomentWrapper(std::move(inner)), from_(std::move(from)), into_(std::move(into)) {
         // What is above both moves neither against the other.
         while (!from_.empty() && !into_.empty() && from_.back() == into_.back()) {
             from_.pop_back();
@@ -105,7 +105,7 @@ class MovedInto final : public GeometryWrapper {
         std::vector<Sampling> all{this->inner().sampling()};
         for (const auto* chain : {&from_, &into_})
             for (const TransformPtr& transform : *chain)
-                if (transform && !transform->constant()) {
+                if (!transform->constant()) {
                     all.push_back(transform->sampling());
                     moves_ = true;
                 }
@@ -137,9 +137,6 @@ class MovedInto final : public GeometryWrapper {
             point = transformedPoint(point, move);
         return {};
     }
-    [[nodiscard]] Result<std::size_t> pointCountAt(double) const override { return inner().pointCount(0); }
-    [[nodiscard]] Result<TopologyPtr> topologyAt(double) const override { return inner().topology(0); }
-    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double) const override { return inner().faceSets(0); }
     [[nodiscard]] bool straightBetween() const override { return !moves_ && inner().straightBetween(); }
     [[nodiscard]] bool pointsConstant() const override { return !moves_ && inner().pointsConstant(); }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t) const override { return std::nullopt; }
@@ -149,13 +146,8 @@ class MovedInto final : public GeometryWrapper {
     static Result<Mat4> chainAt(const std::vector<TransformPtr>& chain, double seconds) {
         Mat4 result;
         for (const TransformPtr& transform : chain) {
-            if (!transform)
-                continue;
             WYC_TRY(channels, transform->channelsAt(seconds));
             result = result * matrixOf(transform->ops(), channels);
-            WYC_TRY(inherits, transform->inheritsAt(seconds));
-            if (!inherits)
-                break;
         }
         return result;
     }
@@ -164,6 +156,59 @@ class MovedInto final : public GeometryWrapper {
     Sampling sampling_;
     bool moves_ = false;
 };
+
+// Morphs that act on what the skin has made, along the mesh's own axes.
+class MorphedBehind final : public MomentWrapper {
+  public:
+    MorphedBehind(GeometryPtr skinned, GeometryPtr morphed, std::vector<Vec3f> rest)
+        : MomentWrapper(std::move(skinned)),
+          morphed_(std::move(morphed)),
+          rest_(std::move(rest)),
+          sampling_(commonSampling({inner().sampling(), morphed_->sampling()})) {}
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
+    [[nodiscard]] Result<std::size_t> pointCount(std::size_t) const override { return inner().pointCount(0); }
+    [[nodiscard]] Result<TopologyPtr> topology(std::size_t) const override { return inner().topology(0); }
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t) const override { return inner().faceSets(0); }
+    [[nodiscard]] Status readRange(std::size_t sample, std::size_t first, std::span<Vec3f> into) const override {
+        return readAt(sampling_.isStill() ? sampling_.firstTime() : sampling_.time(sample), first, into);
+    }
+    [[nodiscard]] Status readAt(double seconds, std::size_t first, std::span<Vec3f> into) const override {
+        WYC_CHECK(inner().readAt(seconds, first, into));
+        std::vector<Vec3f> morphed(into.size());
+        WYC_CHECK(morphed_->readAt(seconds, first, morphed));
+        for (std::size_t i = 0; i < into.size(); ++i)
+            into[i] = {into[i].x + (morphed[i].x - rest_[first + i].x), into[i].y + (morphed[i].y - rest_[first + i].y),
+                       into[i].z + (morphed[i].z - rest_[first + i].z)};
+        return {};
+    }
+    [[nodiscard]] bool straightBetween() const override {
+        return inner().straightBetween() && morphed_->straightBetween();
+    }
+    [[nodiscard]] bool pointsConstant() const override {
+        return inner().pointsConstant() && morphed_->pointsConstant();
+    }
+    [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t) const override { return std::nullopt; }
+    [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
+
+  private:
+    GeometryPtr morphed_;
+    std::vector<Vec3f> rest_;
+    Sampling sampling_;
+};
+
+// Of the transforms above something those that count for it: none beyond one that starts anew.
+Result<std::vector<TransformPtr>> countingOf(const std::vector<TransformPtr>& chain) {
+    std::vector<TransformPtr> result;
+    for (const TransformPtr& transform : chain) {
+        if (!transform)
+            continue;
+        result.push_back(transform);
+        WYC_TRY(inherits, transform->inherits(0));
+        if (!inherits)
+            break;
+    }
+    return result;
+}
 
 Result<std::vector<MorphTarget>> morphsOf(const ComposedScene& scene, const Prim& prim, const Animation& animation,
                                           const Clock& clock, std::size_t points, std::vector<std::string>& remarks) {
@@ -353,22 +398,27 @@ Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, c
     }
     if (textAtCode(scene.attribute(prim, "primvars:skel:skinningMethod"), 0.0, "classicLinear") != "classicLinear")
         remarks.push_back("its skin asks for dual quaternions: it is blended in straight lines");
-    Node made = node;
-    setDeformers(made, rest, morphs, skin);
     WYC_TRY(faces, node.geometry->topology(0));
     WYC_TRY(sets, node.geometry->faceSets(0));
+    const bool behind = skin && !morphs.empty() && scene.choices().morphsBehindSkin;
+    Node made = node;
+    setDeformers(made, rest, behind ? std::vector<MorphTarget>() : morphs, skin);
     WYC_CHECK(deform(made, skin ? place.skeleton : nullptr, faces, sets, clock.rate));
-    const auto withoutNone = [](std::vector<TransformPtr> chain) {
-        std::erase(chain, nullptr);
-        return chain;
-    };
-    const auto ofMesh = withoutNone(place.aboveMesh);
-    const auto ofSkeleton = withoutNone(place.aboveSkeleton);
-    if (!skin || ofMesh == ofSkeleton) { // one space: they stay what they are
+    WYC_TRY(ofMesh, countingOf(place.aboveMesh));
+    WYC_TRY(ofSkeleton, countingOf(place.aboveSkeleton));
+    const bool together = !skin || ofMesh == ofSkeleton;
+    if (together && !behind) { // they stay what they are
         node = std::move(made);
         return true;
     }
-    node.geometry = std::make_shared<MovedInto>(made.geometry, ofSkeleton, ofMesh, clock.rate);
+    node.geometry =
+        together ? made.geometry : std::make_shared<MovedInto>(made.geometry, ofSkeleton, ofMesh, clock.rate);
+    if (behind) {
+        Node morphed = node;
+        setDeformers(morphed, rest, morphs, std::nullopt);
+        WYC_CHECK(deform(morphed, nullptr, faces, sets, clock.rate));
+        node.geometry = std::make_shared<MorphedBehind>(node.geometry, morphed.geometry, std::move(rest));
+    }
     return true;
 }
 

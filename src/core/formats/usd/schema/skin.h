@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Skinned meshes and blend shapes: as skins and morphs of ours where mesh and skeleton stand in one space, else as the
-// points that they make.
+// Skinned meshes and blend shapes: as skins and morphs of ours where mesh and skeleton stand in one space and the morphs
+// act first, else as the points that they make.
 #include "formats/usd/schema/values.h"
 #include "scene/deform/deformers.h"
 
@@ -12,7 +12,6 @@ namespace wyc::usd {
 [[nodiscard]] std::string skeletonOf(const ComposedScene& scene, const Prim& mesh);
 /// Makes the node a skeleton with its joints over time.
 [[nodiscard]] Status addSkeleton(Node& node, const ComposedScene& scene, const Prim& prim, const Clock& clock);
-/// Gives the node of a mesh that follows a skeleton its skin and morphs, or its points. False where it follows none.
 /// Transforms from the node up to the top, the nearest first.
 struct SkinPlace {
     const Node* skeleton = nullptr;
@@ -20,6 +19,8 @@ struct SkinPlace {
     std::vector<TransformPtr> aboveMesh;
     std::vector<TransformPtr> aboveSkeleton;
 };
+/// Gives the node of a mesh that follows a skeleton its skin and morphs, or its points. False where it follows none.
+/// Morphs act on the rest points, then the skin; by choice the other way round.
 [[nodiscard]] Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, const Clock& clock,
                                    const SkinPlace& place, std::vector<std::string>& remarks);
 
