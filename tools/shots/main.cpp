@@ -71,6 +71,7 @@ void shootLayers(MainWindow& window, const QString& demo, const QDir& out) {
     window.desks().setCurrentIndex(0);
     choose(window, "shoal.usda", "bell");
     window.workspace().setFrame(1042);
+    window.viewport().setScope(ViewScope::Item);
     settle(window);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("layers.png")));

@@ -112,7 +112,7 @@ TEST(UsdHostile, TextIsTakenAndRefusedAsTheGrammarHasIt) {
          {"double x = +2", "int x = 0x10", "int x = 1_000", "uchar x = 300", "uint x = 4294967296", "int x = 1.5",
           "double x = ", "float3 x = (1, 2)", "float3 x = 1", "double[] x = [1, 2", "double[] x = [[1]]",
           "double x.timeSamples = {1: 1; 2: 2}", "string x = \"open", "asset x = @open", "double x = 1 double y = 2",
-          "int x = 2\n    float x = 3", "rel x = </A", "double = 2"})
+          "int x = 2\n    float x = 3", "float[] x = [-, 1]", "float3 x = (1, 2, -)", "double x = -", "rel x = </A", "double = 2"})
         EXPECT_FALSE(withValue(text)) << text;
     for (const char* text :
          {"#usda 1.0\ndef Xform\n\"A\"\n{\n}\n", "#usda 1.0\ndef \"A\" {} def \"B\" {}\n",
@@ -230,6 +230,33 @@ TEST(UsdHostile, DamagedFilesAreAnsweredWhateverIsRead) {
     std::printf("%zu damaged layers: %zu refused, %zu read\n", refused + readInPart, refused, readInPart);
     EXPECT_GT(refused, 100U);
     EXPECT_GT(readInPart, 100U);
+}
+
+TEST(UsdHostile, CountsThatLieAreNotBelieved) {
+    const TempFolder folder;
+    std::size_t refused = 0;
+    std::size_t files = 0;
+    for (const UsdCase& one : usdCases())
+        for (const fs::path& file : one.files) {
+            const std::string whole = readFile(file);
+            if (file.extension() != ".usdc" || whole.size() > 4000)
+                continue;
+            // Counts begin at whole words; of each file every other.
+            for (std::size_t at = 88 + 8 * (files++ % 2); at + 8 <= whole.size(); at += 16) {
+                std::string lying = whole;
+                lying[at + 5] = '\x08'; // some trillions more
+                const auto source = opened(writeFile(folder / "lying.usdc", lying));
+                refused += source ? 0U : 1U;
+                if (!source)
+                    continue;
+                readAll((*source)->scene);
+                std::vector<Vec3f> points;
+                for (const Node& node : (*source)->scene.nodes)
+                    if (node.geometry)
+                        refused += readPoints(*node.geometry, 0, points) ? 0U : 1U;
+            }
+        }
+    EXPECT_GT(refused, 100U);
 }
 
 TEST(UsdHostile, ExpressionsAreWorkedOutOrNot) {

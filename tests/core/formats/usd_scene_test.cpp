@@ -11,6 +11,7 @@
 #include "scene/components/curves.h"
 #include "scene/components/instancer.h"
 #include "scene/instances.h"
+#include "support/temp_folder.h"
 
 namespace wyc::test {
 namespace {
@@ -442,6 +443,40 @@ TEST(UsdScene, OthersScenesAreEvaluatedAsIsSaid) {
         }
     std::printf("%zu evaluated values of layered scenes compared\n", all.compared);
     EXPECT_GT(all.compared, 2'000U);
+}
+
+TEST(UsdScene, ChoicesOfWhatIsNotThereAreTold) {
+    const TempFolder folder;
+    writeFile(folder / "looks.usda", "#usda 1.0\nover \"V\" (\n    variants = { string look = \"gone\" }\n)\n{\n}\n");
+    OpenRequest request;
+    request.path = writeFile(
+        folder / "scene.usda",
+        "#usda 1.0\n(\n    subLayers = [@./looks.usda@]\n)\ndef \"V\" (\n    add variantSets = \"look\"\n)\n{\n    variantSet "
+        "\"look\" = {\n        \"a\" {\n        }\n        \"b\" {\n        }\n    }\n    def Cube \"C\" {}\n    def \"P\" "
+        "(\n        payload = @./looks.usda@</V>\n    )\n    {\n    }\n}\n");
+    const auto told = [&](json options) {
+        request.options = std::move(options);
+        const auto scene = usd::format().read(request);
+        std::vector<std::string> all;
+        if (scene)
+            for (const ReaderRemark& remark : scene->report.remarks)
+                all.push_back(remark.id + " " + remark.item + ": " + remark.text);
+        return all;
+    };
+    using Told = std::vector<std::string>;
+    EXPECT_EQ(told(json::object()),
+              Told{"variant.unknown /V/C: 'looks.usda' asks for 'gone' for the variants 'look' of /V; there are a, b"});
+    EXPECT_EQ(told({{"variant", {"look=a"}}}), Told{});
+    EXPECT_EQ(told({{"variant", {"look=c"}}}),
+              Told{"variant.unknown /V/C: 'c' is chosen for the variants 'look' of /V; there are a, b"});
+    EXPECT_EQ(told({{"variant", {"look=a", "lok=b", "/W:look=b"}}}),
+              (Told{"choice.unknown : No prim has variants 'lok', of which 'b' is chosen",
+                    "choice.unknown : No prim /W has variants 'look', of which 'b' is chosen"}));
+    EXPECT_EQ(told({{"variant", {"look=b"}}, {"payloads", {"P", "!/Q*"}}}),
+              Told{"choice.unknown : No payload is called '/Q*'"});
+    const std::string nowhere = (folder / "nowhere").string();
+    EXPECT_EQ(told({{"variant", {"look=b"}}, {"search", {nowhere}}}),
+              Told{"search.missing : The search folder '" + nowhere + "' is not there"});
 }
 
 } // namespace

@@ -314,5 +314,40 @@ TEST(Gather, LeftoversOfAKilledRunAreNoSources) {
     EXPECT_EQ(gather({folder.path()}, false)->specs.size(), 1U);
 }
 
+TEST(Gather, AFolderOfLayersIsWhatNoneOfThemTakesIn) {
+    const TempFolder folder;
+    const auto layer = [&](const std::string& name, const std::string& header, const std::string& body = {}) {
+        writeFile(folder / name, "#usda 1.0\n(\n" + header + ")\n" + body);
+    };
+    layer("shot.usda", "subLayers = [@./items/cam.usda@]\n",
+          "def \"A\" (variants = { string v = \"x\" }\n add variantSets = \"v\")\n{\n variantSet \"v\" = {\n"
+          "  \"x\" {\n def \"B\" (payload = @items/kelp.usda@) {}\n }\n"
+          "  \"y\" {\n def \"B\" (payload = @items/reed.usda@</R>) {}\n }\n }\n}\n");
+    layer("items/cam.usda", "");
+    layer("items/kelp.usda", "", "over \"K\" (clips = { dictionary default = {\n"
+                                 "string templateAssetPath = \"./clips/k.###.usda\" } }) {}\n");
+    layer("items/reed.usda", "");
+    layer("items/clips/k.001.usda", "");
+    layer("items/clips/k.002.usda", "");
+    layer("items/clips/other.usda", "");
+    // Two that take in each other, and one that names itself.
+    layer("ring_a.usda", "subLayers = [@./ring_b.usda@]\n");
+    layer("ring_b.usda", "subLayers = [@./ring_a.usda@, @./ring_b.usda@]\n");
+    const auto names = [](const Result<Gathered>& gathered) {
+        std::vector<std::string> all;
+        for (const SourceSpec& spec : gathered->specs)
+            all.push_back(spec.path.filename().string());
+        return all;
+    };
+    const auto gathered = gather({folder.path()}, false);
+    EXPECT_EQ(names(gathered), (std::vector<std::string>{"ring_a.usda", "shot.usda", "other.usda"}));
+    EXPECT_EQ(gathered->remarks.size(), 6U); // the others, each with a word
+    // What is named by itself stays.
+    EXPECT_EQ(names(gather({folder / "shot.usda", folder / "items/cam.usda"}, false)),
+              (std::vector<std::string>{"shot.usda", "cam.usda"}));
+    EXPECT_EQ(names(gather({folder / "items/cam.usda", folder.path()}, false)),
+              (std::vector<std::string>{"cam.usda", "ring_a.usda", "shot.usda", "other.usda"}));
+}
+
 } // namespace
 } // namespace wyc::gather_test

@@ -58,8 +58,8 @@ class Container : public std::enable_shared_from_this<Container> {
     [[nodiscard]] Error damage(std::uint64_t at, std::string what) const;
 
     // For arrays that stay in the file.
-    [[nodiscard]] Result<std::pair<std::uint64_t, std::uint64_t>>
-    arrayCount(ValueWord word) const; // count, where it begins
+    /// Number of values of so many bytes each, no more than the file can hold; and where they begin.
+    [[nodiscard]] Result<std::pair<std::uint64_t, std::uint64_t>> arrayCount(ValueWord word, std::size_t size) const;
     [[nodiscard]] Result<std::vector<std::byte>> arrayNumbers(ValueWord word, const Type& type) const;
 
   private:

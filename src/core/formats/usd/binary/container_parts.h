@@ -3,7 +3,6 @@
 // Between the files that read the binary container.
 #include <algorithm>
 #include <array>
-#include <cstring>
 
 #include <fmt/format.h>
 
@@ -38,7 +37,7 @@ class Container::Cursor {
             filled_ = static_cast<std::size_t>(std::min<std::uint64_t>(window_.size(), size - at_));
             WYC_CHECK(container_.bytes_.read(from_, std::span(window_).first(filled_)));
         }
-        std::memcpy(into.data(), window_.data() + (at_ - from_), into.size());
+        std::copy_n(window_.begin() + static_cast<std::ptrdiff_t>(at_ - from_), into.size(), into.begin());
         at_ += into.size();
         return {};
     }

@@ -91,7 +91,7 @@ class BinaryArray final : public ArraySource {
     BinaryArray(std::shared_ptr<const Container> container, ValueWord word, const Type& type)
         : container_(std::move(container)), word_(word), type_(type) {}
     [[nodiscard]] Result<std::uint64_t> count() const override {
-        WYC_TRY(found, container_->arrayCount(word_));
+        WYC_TRY(found, container_->arrayCount(word_, sizeOf(type_)));
         return found.first;
     }
     [[nodiscard]] Result<std::vector<std::byte>> read() const override {
@@ -102,7 +102,7 @@ class BinaryArray final : public ArraySource {
         WYC_CHECK(container_->bytes().verifyUnchanged());
         const std::uint64_t from = first * sizeOf(type_);
         if (isPlain()) {
-            WYC_TRY(found, container_->arrayCount(word_));
+            WYC_TRY(found, container_->arrayCount(word_, sizeOf(type_)));
             const std::uint64_t size = found.first * sizeOf(type_);
             if (from > size || into.size() > size - from)
                 return fail(ErrorKind::Internal, "more values are asked for than the array has");
@@ -116,7 +116,7 @@ class BinaryArray final : public ArraySource {
     }
     [[nodiscard]] std::uint64_t token() const override { return container_->bytes().offset() + word_.payload(); }
     [[nodiscard]] std::optional<std::uint64_t> byteInFile() const override {
-        const auto found = container_->arrayCount(word_);
+        const auto found = container_->arrayCount(word_, sizeOf(type_));
         return isPlain() && found ? std::optional(container_->bytes().offset() + found->second) : std::nullopt;
     }
 
@@ -147,7 +147,7 @@ class BinarySamples final : public Samples {
 
 } // namespace
 
-Result<std::pair<std::uint64_t, std::uint64_t>> Container::arrayCount(ValueWord word) const {
+Result<std::pair<std::uint64_t, std::uint64_t>> Container::arrayCount(ValueWord word, std::size_t size) const {
     if (word.payload() == 0)
         return std::pair<std::uint64_t, std::uint64_t>{0, 0};
     Cursor cursor(*this, word.payload());
@@ -161,29 +161,24 @@ Result<std::pair<std::uint64_t, std::uint64_t>> Container::arrayCount(ValueWord 
         WYC_TRY(large, cursor.read<std::uint64_t>());
         count = large;
     }
+    const std::uint64_t left = bytes_.size() - cursor.at();
+    // Packed: two bits a value, and these packed 255 times at most.
+    const bool packed = word.isPacked() && count >= kFewestPacked;
+    if (packed ? count / 1020 > left : count > left / size)
+        return fail(damage(word.payload(),
+                           fmt::format("an array is said to have {} values, more than the file can hold", count)));
     return std::pair{count, cursor.at()};
 }
 
 Result<std::vector<std::byte>> Container::arrayNumbers(ValueWord word, const Type& type) const {
-    WYC_TRY(found, arrayCount(word));
-    const auto [count, start] = found;
-    const std::uint64_t left = start <= bytes_.size() ? bytes_.size() - start : 0;
     const std::size_t size = sizeOf(type);
-    const auto tooMany = [&, count = count] {
-        return fail(damage(word.payload(),
-                           fmt::format("an array is said to have {} values, more than the file can hold", count)));
-    };
-    const bool packed = word.isPacked() && count >= kFewestPacked;
-    if (!packed) {
-        if (count > left / size)
-            return tooMany();
+    WYC_TRY(found, arrayCount(word, size));
+    const auto [count, start] = found;
+    if (!word.isPacked() || count < kFewestPacked) {
         std::vector<std::byte> bytes(static_cast<std::size_t>(count * size));
         WYC_CHECK(bytes_.read(start, bytes));
         return bytes;
     }
-    // Two bits a value, packed 255 times at most.
-    if (count / 1020 > left)
-        return tooMany();
     Cursor cursor(*this, start);
     const auto block = [&]() -> Result<std::vector<std::byte>> {
         WYC_TRY(packedSize, cursor.count(1));
@@ -282,11 +277,8 @@ Result<Value> Container::value(ValueWord word, Walk& walk) const {
 
 Result<Value> Container::textArray(ValueWord word, Base base) const {
     std::vector<std::string> texts;
-    WYC_TRY(found, arrayCount(word));
+    WYC_TRY(found, arrayCount(word, sizeof(std::uint32_t)));
     const auto [count, start] = found;
-    if (count > 0 && (start > bytes_.size() || count > (bytes_.size() - start) / 4))
-        return fail(damage(word.payload(),
-                           fmt::format("an array is said to have {} texts, more than the file can hold", count)));
     Cursor cursor(*this, start);
     std::uint64_t characters = 0;
     for (std::uint64_t i = 0; i < count; ++i) {
@@ -319,7 +311,7 @@ Result<Value> Container::inlined(ValueWord word) const {
         }
         if (sizeOf(type) <= 4) { // as it is
             std::vector<std::byte> bytes(sizeOf(type));
-            std::memcpy(bytes.data(), &low, bytes.size());
+            std::copy_n(std::as_bytes(std::span(&low, 1)).begin(), bytes.size(), bytes.begin());
             return Value::ofBytes(type, std::move(bytes));
         }
         if (type.count > 1) {

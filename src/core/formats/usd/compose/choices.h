@@ -23,6 +23,8 @@ struct Choices {
     bool morphsBehindSkin = false;
 
     [[nodiscard]] bool loads(const std::string& prim) const;
+    /// A choice may be for something below a prim, by its path.
+    [[nodiscard]] bool maySpeakBelow(const std::string& prim) const;
     /// The choice made for a set of a prim; null where there is none.
     [[nodiscard]] const std::string* variantOf(const std::string& prim, const std::string& set) const;
 };

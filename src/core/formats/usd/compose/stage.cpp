@@ -76,6 +76,16 @@ bool isOfClass(const PrimIndex& index, int node) {
     return false;
 }
 
+// Properties that count for what is below a prim. By place: for some of it, or in another way for each.
+enum class HandsDown { No, Alike, ByPlace };
+HandsDown handsDown(std::string_view property) {
+    if (property.starts_with("material:binding:collection") || property.starts_with("skel:"))
+        return HandsDown::ByPlace;
+    return property == "purpose" || property.starts_with("primvars:") || property.starts_with("material:binding")
+               ? HandsDown::Alike
+               : HandsDown::No;
+}
+
 // Entries of the stronger count, of dictionaries within dictionaries, too.
 DictionaryPtr mergedDictionaries(const DictionaryPtr& stronger, const DictionaryPtr& weaker) {
     std::map<std::string, Value> merged;
@@ -153,12 +163,15 @@ void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int par
     prim.path = childPath(above.path, name);
     prim.parent = parent;
     prim.clips = above.clips;
+    prim.handsDown = above.handsDown;
+    prim.handsDownByPlace = above.handsDownByPlace;
     prim.index = index;
     bool instanceable = false;
     bool hasInstanceable = false;
     bool hasActive = false;
+    bool ownHandsDown = false; // not by what its own arcs lead to
     Says said = Says::Over;
-    forEachSpec(*index, [&](const IndexNode&, int n, const SpecAt& spec) {
+    forEachSpec(*index, [&](const IndexNode& node, int n, const SpecAt& spec) {
         const std::string specifier = textOr(spec.prim->field("specifier"), "over");
         const Says says = specifier == "over"                            ? Says::Over
                           : specifier == "class" && isOfClass(*index, n) ? Says::ItsClass
@@ -179,6 +192,12 @@ void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int par
         }
         if (spec.prim->field("clips"))
             prim.clips = static_cast<int>(prims_.size());
+        for (const PropertySpec& property : spec.prim->properties)
+            if (const HandsDown hands = handsDown(property.name); hands != HandsDown::No) {
+                prim.handsDown = static_cast<int>(prims_.size());
+                prim.handsDownByPlace = prim.handsDownByPlace || hands == HandsDown::ByPlace;
+                ownHandsDown = ownHandsDown || !node.direct;
+            }
         return false;
     });
     if (prim.specifier.empty())
@@ -187,29 +206,10 @@ void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int par
     prim.defined = above.defined && prim.specifier != "over";
     const bool hasArc = std::any_of(index->nodes.begin(), index->nodes.end(),
                                     [](const IndexNode& node) { return node.direct && !node.specs.empty(); });
-    prim.instance = instanceable && hasArc && prim.active;
+    prim.instance = instanceable && hasArc && prim.active && prim.defined && !prim.abstract;
     const int number = static_cast<int>(prims_.size());
     if (prim.instance) {
-        // What arcs lead to, through which times, and every choice of a variant.
-        std::string key;
-        for (const int n : index->byStrength) {
-            const IndexNode& node = index->nodes[static_cast<std::size_t>(n)];
-            if (node.direct)
-                key += fmt::format("{}\n{}\n{}\n{}\n{}\n", static_cast<int>(node.arc),
-                                   static_cast<const void*>(node.stack.get()), node.path, node.toRoot.offset,
-                                   node.toRoot.scale);
-        }
-        std::map<std::string, std::string> chosen;
-        forEachSpec(*index, [&](const IndexNode&, int, const SpecAt& spec) {
-            if (const Value* stored = spec.prim->field("variantSelection"))
-                if (const Dictionary* entries = stored->dictionary())
-                    for (const auto& [set, choice] : *entries)
-                        chosen.emplace(set, textOr(&choice, {}));
-            return false;
-        });
-        for (const auto& [set, choice] : chosen)
-            key += set + "=" + choice + "\n";
-        const auto [at, isNew] = prototypes_.emplace(std::move(key), number);
+        const auto [at, isNew] = prototypes_.emplace(instanceKey(prim, ownHandsDown), number);
         if (!isNew)
             prim.shares = at->second;
     }
@@ -219,6 +219,33 @@ void ComposedScene::addPrim(PrimIndexPtr index, const std::string& name, int par
     prims_.push_back(std::move(prim));
     if (below)
         addChildren(number, path);
+}
+
+std::string ComposedScene::instanceKey(const Prim& prim, bool handsDown) const {
+    // What arcs lead to, through which times, and every choice of a variant.
+    std::string key;
+    for (const int n : prim.index->byStrength) {
+        const IndexNode& node = prim.index->nodes[static_cast<std::size_t>(n)];
+        if (node.direct)
+            key += fmt::format("{}\n{}\n{}\n{}\n{}\n", static_cast<int>(node.arc),
+                               static_cast<const void*>(node.stack.get()), node.path, node.toRoot.offset,
+                               node.toRoot.scale);
+    }
+    std::map<std::string, std::string> chosen;
+    forEachSpec(*prim.index, [&](const IndexNode&, int, const SpecAt& spec) {
+        if (const Value* stored = spec.prim->field("variantSelection"))
+            if (const Dictionary* entries = stored->dictionary())
+                for (const auto& [set, choice] : *entries)
+                    chosen.emplace(set, textOr(&choice, {}));
+        return false;
+    });
+    for (const auto& [set, choice] : chosen)
+        key += set + "=" + choice + "\n";
+    // What comes down to it, and what is asked of things below it alone.
+    key += fmt::format("{} {}\n", prims_[static_cast<std::size_t>(prim.parent)].handsDown, prim.clips);
+    if (handsDown || prims_[static_cast<std::size_t>(prim.parent)].handsDownByPlace || choices_.maySpeakBelow(prim.path))
+        key += prim.path;
+    return key;
 }
 
 const Prim* ComposedScene::prim(const std::string& path) const {
@@ -518,18 +545,23 @@ std::vector<std::string> ComposedScene::appliedSchemas(const Prim& prim) const {
 std::vector<ComposedScene::VariantSet> ComposedScene::variantSets(const Prim& prim) const {
     std::vector<VariantSet> sets;
     for (const ListItem& item : composedList(*prim.index, "variantSetNames")) {
-        VariantSet set{item.text, {}, {}};
+        VariantSet set{item.text, {}, {}, {}};
         std::set<std::string> choices;
-        forEachSpec(*prim.index, [&](const IndexNode&, int, const SpecAt& spec) {
+        forEachSpec(*prim.index, [&](const IndexNode& node, int, const SpecAt& spec) {
             if (const VariantSetSpec* held = spec.prim->variantSet(item.text))
                 for (const auto& variant : held->variants)
                     choices.insert(variant->name);
-            if (const Value* stored = spec.prim->field("variantSelection"); stored && set.chosen.empty())
-                set.chosen = textOr(entryOf(stored->dictionary(), item.text), {});
+            if (const Value* stored = spec.prim->field("variantSelection"); stored && set.chosen.empty()) {
+                set.chosen = composer_->assetPath(textOr(entryOf(stored->dictionary(), item.text), {}), *node.stack)
+                                 .value_or(std::string());
+                set.chosenBy = node.stack->layers[spec.layer].layer->name;
+            }
             return false;
         });
-        if (const std::string* chosen = choices_.variantOf(prim.path, item.text))
+        if (const std::string* chosen = choices_.variantOf(prim.path, item.text)) {
             set.chosen = *chosen;
+            set.chosenBy.clear();
+        }
         set.choices.assign(choices.begin(), choices.end());
         sets.push_back(std::move(set));
     }

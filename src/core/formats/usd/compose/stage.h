@@ -20,6 +20,10 @@ struct Prim {
     bool instance = false;
     int shares = -1; // an instance: number of the prim whose children it shows, where that is not itself
     int clips = -1;  // the nearest prim, itself or above, that has value clips
+    /// The nearest prim, itself or above, with a property that counts for what is below; and whether one of all above
+    /// counts by where things stand, too.
+    int handsDown = -1;
+    bool handsDownByPlace = false;
     PrimIndexPtr index;
 };
 
@@ -105,6 +109,7 @@ class ComposedScene {
         std::string name;
         std::vector<std::string> choices; // sorted
         std::string chosen;
+        std::string chosenBy; // name of the layer; empty: the person
     };
     [[nodiscard]] std::vector<VariantSet> variantSets(const Prim& prim) const;
     /// Names of layers that speak of a prim, the strongest first.
@@ -119,6 +124,8 @@ class ComposedScene {
     Status compose(const fs::path& path);
     void addChildren(int parent, const std::string& prefix);
     void addPrim(PrimIndexPtr index, const std::string& name, int parent);
+    /// Equal for instances that show the same.
+    [[nodiscard]] std::string instanceKey(const Prim& prim, bool handsDown) const;
     bool mayHoldMore();
     /// Samples that clips give an attribute at one place of a prim; null where none do.
     std::shared_ptr<const Samples> clipsFor(const Prim& prim, const std::string& attribute, const IndexNode& node,

@@ -6,7 +6,9 @@
 #include <set>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
+#include "base/text.h"
 #include "formats/usd/layer/path.h"
 #include "formats/usd/schema/materials.h"
 #include "scene/stand_in.h"
@@ -76,6 +78,7 @@ class Teller {
                     {prim.path, {}, {"loaded", "not loaded"}, prim.index->unloaded ? "not loaded" : "loaded"});
         }
         tellDisagreement();
+        tellChoices();
     }
 
     void tellProblems() {
@@ -121,6 +124,53 @@ class Teller {
                                          std::move(text),
                                          std::move(advice),
                                          severity});
+    }
+
+    // Choices, of layers and of the person, that choose nothing that is there.
+    void tellChoices() {
+        const Choices& chosen = stage_.choices();
+        std::vector<bool> met(chosen.variants.size(), false);
+        std::vector<bool> metPayload(chosen.payloads.size(), false);
+        const auto patternOf = [](const std::string& one) { return one.starts_with('!') ? one.substr(1) : one; };
+        for (const Prim& prim : stage_.prims()) {
+            for (std::size_t i = 0; prim.index->hasPayload && i < metPayload.size(); ++i)
+                metPayload[i] = metPayload[i] || matchesPattern(prim.path, patternOf(chosen.payloads[i])) ||
+                                matchesPattern(prim.name, patternOf(chosen.payloads[i]));
+            for (const auto& set : stage_.variantSets(prim)) {
+                for (std::size_t i = 0; i < met.size(); ++i)
+                    met[i] = met[i] || (chosen.variants[i].set == set.name &&
+                                        (chosen.variants[i].prim.empty() ||
+                                         matchesPattern(prim.path, chosen.variants[i].prim)));
+                if (set.chosen.empty() || prim.abstract ||
+                    std::find(set.choices.begin(), set.choices.end(), set.chosen) != set.choices.end())
+                    continue;
+                remark("variant.unknown", itemFor(prim.path),
+                       fmt::format("{} for the variants '{}' of {}; there are {}",
+                                   set.chosenBy.empty()
+                                       ? fmt::format("'{}' is chosen", set.chosen)
+                                       : fmt::format("'{}' asks for '{}'", calledFromHere(set.chosenBy), set.chosen),
+                                   set.name, prim.path,
+                                   set.choices.empty() ? std::string("none") : fmt::format("{}", fmt::join(set.choices, ", "))),
+                       "Choose one of them", 1);
+            }
+        }
+        for (std::size_t i = 0; i < met.size(); ++i)
+            if (!met[i]) {
+                const VariantChoice& one = chosen.variants[i];
+                remark("choice.unknown", {},
+                       fmt::format("No prim{} has variants '{}', of which '{}' is chosen",
+                                   one.prim.empty() ? "" : " " + one.prim, one.set, one.choice),
+                       "`wyc info` lists what there is to choose", 1);
+            }
+        for (std::size_t i = 0; i < metPayload.size(); ++i)
+            if (!metPayload[i] && chosen.payloads[i] != "*")
+                remark("choice.unknown", {}, fmt::format("No payload is called '{}'", patternOf(chosen.payloads[i])),
+                       "`wyc info` lists what there is to choose", 1);
+        std::error_code code;
+        for (const fs::path& folder : chosen.search)
+            if (!fs::is_directory(folder, code))
+                remark("search.missing", {}, fmt::format("The search folder '{}' is not there", folder.string()),
+                       "Take it out, or name another", 1);
     }
 
     // Layers that state another unit, axis or rate than the first, which decides.

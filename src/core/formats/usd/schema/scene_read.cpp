@@ -250,7 +250,9 @@ class SceneBuilder {
         place_.push_back(prim.typeName.empty() || prim.typeName == "Scope");
         primOf_.push_back(static_cast<int>(i));
         scene_.nodes.push_back(std::move(node));
-        if (prim.shares >= 0)
+        if (prim.shares >= 0 && nodeOf_[static_cast<std::size_t>(prim.shares)] < 0)
+            note("an instance of what is shown nowhere", prim.path);
+        else if (prim.shares >= 0)
             addShared(prim, number);
         return {};
     }
@@ -269,6 +271,7 @@ class SceneBuilder {
             node.kind = NodeKind::Instances;
             node.instanceOf = source.id;
             node.instanceLabel = source.path;
+            shows_.emplace(static_cast<int>(scene_.nodes.size()), shown);
             place_.push_back(false);
             primOf_.push_back(child);
             scene_.nodes.push_back(std::move(node));
@@ -758,14 +761,26 @@ class SceneBuilder {
         return setInstancer(scene_.nodes[static_cast<std::size_t>(number)], std::move(tracks), std::move(prototypes));
     }
 
-    // Scopes and untyped prims with nothing below, and what is of another purpose, are no things of their own.
+    // Scopes and untyped prims with nothing below, and what is of another purpose, are no things of their own; nor is
+    // what would show them once more.
     void dropEmptyPlaces() {
-        std::vector<bool> keep(scene_.nodes.size(), false);
-        for (std::size_t i = scene_.nodes.size(); i-- > 0;) {
-            const bool empty = place_[i] || hidden_.contains(static_cast<int>(i));
-            keep[i] = keep[i] || !empty;
-            if (keep[i] && scene_.nodes[i].parent >= 0)
-                keep[static_cast<std::size_t>(scene_.nodes[i].parent)] = true;
+        const std::size_t count = scene_.nodes.size();
+        std::vector<bool> keep(count, false);
+        for (bool more = true; more;) {
+            more = false;
+            for (std::size_t i = count; i-- > 0;) {
+                const auto shows = shows_.find(static_cast<int>(i));
+                const bool own = shows != shows_.end() ? keep[static_cast<std::size_t>(shows->second)]
+                                                       : !place_[i] && !hidden_.contains(static_cast<int>(i));
+                if (!keep[i] && own) {
+                    keep[i] = true;
+                    // What it stands below is kept, and so is another that shows that.
+                    for (int up = scene_.nodes[i].parent; up >= 0 && !keep[static_cast<std::size_t>(up)];
+                         up = scene_.nodes[static_cast<std::size_t>(up)].parent)
+                        keep[static_cast<std::size_t>(up)] = true;
+                    more = more || !shows_.empty();
+                }
+            }
         }
         std::vector<int> numbers(scene_.nodes.size(), -1);
         std::vector<Node> nodes;
@@ -790,6 +805,7 @@ class SceneBuilder {
     std::vector<int> nodeOf_; // of a prim
     std::vector<int> primOf_; // of a node
     std::vector<bool> place_; // a scope, or untyped
+    std::map<int, int> shows_; // nodes that show another once more
     std::set<int> hidden_;    // of a purpose that is not asked for
     std::map<std::string, NodeId> materials_;
     std::vector<std::pair<int, const Prim*>> skinned_;

@@ -52,7 +52,8 @@ template<class T> bool appendWhole(std::string_view text, std::vector<std::byte>
 
 template<class T> std::optional<T> decimal(std::string_view text) {
     // fast_float takes "infinity" and "nan(…)" as well; here they are none.
-    const char first = text.empty() ? '\0' : text[text.front() == '-' ? 1 : 0];
+    const std::size_t sign = text.starts_with('-') ? 1 : 0;
+    const char first = text.size() > sign ? text[sign] : '\0';
     if (!isDigit(first) && first != '.') {
         if (text == "inf")
             return std::numeric_limits<T>::infinity();
