@@ -14,16 +14,18 @@ constexpr double kRounding = 1e-7; // seconds: far below a ten-thousandth of a f
 
 } // namespace
 
-Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count) {
+Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count,
+                            Between between) {
     PlainPose pose;
-    if (const auto* deformed = dynamic_cast<const PlainDeformed*>(&shape)) {
-        WYC_TRY(all, deformed->pointCount(0));
+    const auto at = plainPosition(shape.sampling(), seconds);
+    const bool told = between == Between::AsTold && !shape.straightBetween() && at.weight > 0.0;
+    if (told || dynamic_cast<const PlainDeformed*>(&shape)) {
+        WYC_TRY(all, shape.pointCountAt(seconds));
         first = std::min(first, all);
         pose.below.resize(std::min(count, all - first));
-        WYC_CHECK(deformed->readAt(seconds, first, pose.below));
+        WYC_CHECK(shape.readAt(seconds, first, pose.below));
         return pose;
     }
-    const auto at = plainPosition(shape.sampling(), seconds);
     pose.weight = at.weight;
     WYC_TRY(there, shape.pointCount(at.below));
     first = std::min(first, there);
@@ -79,7 +81,7 @@ PlainPosition plainPosition(const Sampling& sampling, double seconds) {
                                                                    : PlainPosition{low - 1, low, past / gap};
 }
 
-Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds) {
+Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds, Between between) {
     Mat4 world;
     bool inheriting = true;
     for (int i = static_cast<int>(node); i >= 0 && inheriting; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
@@ -89,7 +91,10 @@ Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds) {
         const auto at = plainPosition(transform->sampling(), seconds);
         WYC_TRY(values, transform->channels(at.below));
         WYC_TRY(inherits, transform->inherits(at.below));
-        if (at.weight > 0.0) {
+        if (at.weight > 0.0 && between == Between::AsTold && !transform->straightBetween()) {
+            WYC_TRY(told, transform->channelsAt(seconds));
+            values = std::move(told);
+        } else if (at.weight > 0.0) {
             WYC_TRY(later, transform->channels(at.above));
             for (std::size_t k = 0; k < values.size() && k < later.size(); ++k)
                 values[k] += (later[k] - values[k]) * at.weight;
@@ -147,7 +152,7 @@ void turnTowards(double* own, const double* other, double weight) {
 
 } // namespace
 
-Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds) {
+Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds, Between between) {
     const SampledValues& values = *channel.values;
     PlainNumbers result;
     if (values.sampling().count() == 0)
@@ -158,6 +163,11 @@ Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds) {
     result.atSample = at.weight == 0.0;
     if (at.weight == 0.0 || channel.blend == Blend::Held)
         return result;
+    if (between == Between::AsTold && !values.straightBetween()) {
+        WYC_TRY(told, numbersAt(values, seconds, {}));
+        result.numbers = std::move(told);
+        return result;
+    }
     WYC_TRY(one, haveOneNumbering(channel, values.sampling().time(at.below), values.sampling().time(at.above)));
     if (!one)
         return result;

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// What a scene shows at a moment, worked out from its samples alone: few lines, slow, obvious. The proof judges the
-// steps by it, so nothing here is shared with their evaluation or their choice of samples.
+// What a scene shows at a moment, worked out from its samples, and what its source says between them: few lines, slow,
+// obvious. The proof judges the steps by it, so nothing here is shared with their evaluation or their choice of
+// samples.
 #include <vector>
 
 #include "scene/channels.h"
@@ -16,7 +17,12 @@ struct PlainPosition {
     double weight = 0.0;
 };
 [[nodiscard]] PlainPosition plainPosition(const Sampling& sampling, double seconds);
-[[nodiscard]] Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds);
+
+/// What lies between two samples: straight lines, as a file of samples shows it; or, of a source that says more than
+/// its samples (curves, turns along the sphere, skins), what that says.
+enum class Between { Lines, AsTold };
+[[nodiscard]] Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds,
+                                      Between between = Between::Lines);
 [[nodiscard]] bool plainVisible(const Scene& scene, std::size_t node, double seconds);
 
 /// Points of a pose between two samples: those that have a successor are on their way to it.
@@ -33,7 +39,8 @@ struct PlainPose {
     }
 };
 /// `count` points from number `first` on, as many as are there.
-[[nodiscard]] Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count);
+[[nodiscard]] Result<PlainPose> plainPose(const Geometry& shape, double seconds, std::size_t first, std::size_t count,
+                                          Between between = Between::Lines);
 
 /// Numbers of a channel: in straight lines between two samples of one size, directions of the length in between, else
 /// as the sample before says; likewise where elements have other values of it by number. `atSample`: the time is one of
@@ -44,6 +51,7 @@ struct PlainNumbers {
 };
 /// Whether elements have their values by the same numbers at both times; true where they have them in turn.
 [[nodiscard]] Result<bool> haveOneNumbering(const Channel& channel, double earlier, double later);
-[[nodiscard]] Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds);
+[[nodiscard]] Result<PlainNumbers> plainNumbers(const Channel& channel, double seconds,
+                                                Between between = Between::Lines);
 
 } // namespace wyc

@@ -3,12 +3,14 @@
 // that blame the asking. A proof that fails here is a fault of ours: of the steps, or of the proof.
 #include <gtest/gtest.h>
 
+#include <cstdlib>
 #include <iostream>
 #include <random>
 
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "core/formats/usd_fixtures.h"
 #include "delivery/delivery.h"
 #include "gather/source.h"
 #include "support/temp_folder.h"
@@ -74,22 +76,29 @@ TEST(ForeignChains, AreProvenOrRefusedInWords) {
     for (const auto& entry : fs::directory_iterator(fs::path(WYC_TEST_DATA) / "abc"))
         if (entry.path().extension() == ".abc")
             files.push_back(entry.path());
+    for (const test::UsdCase& one : test::usdCases())
+        files.insert(files.end(), one.files.begin(), one.files.end());
     std::sort(files.begin(), files.end());
     for (const fs::path& file : files) {
         const auto source = openSource({file, {}, {}, true}, FrameRate());
         ASSERT_TRUE(source) << source.error().text();
         sources.push_back(*source);
     }
-    ASSERT_GE(sources.size(), 12U);
-    Random r{std::mt19937(20261129)};
+    ASSERT_GE(sources.size(), 100U);
+    const char* asked = std::getenv("WYC_TRUTH_CASES");
+    const char* first = std::getenv("WYC_TRUTH_FIRST");
+    const unsigned rounds = asked ? static_cast<unsigned>(std::atoi(asked)) : 600;
+    const unsigned from = first ? static_cast<unsigned>(std::atoi(first)) : 20261129;
     int proven = 0;
     int refused = 0;
-    for (int round = 0; round < 300; ++round) {
+    for (unsigned round = from; round < from + rounds; ++round) {
+        Random r{std::mt19937(round)};
         const Source& source = *r.of(sources);
         std::vector<Step> chain;
         for (int n = 1 + r.upTo(3); n > 0; --n)
             chain.push_back(randomStep(r));
-        SCOPED_TRACE(fmt::format("{} {}", source.name, toJson(chain).dump()));
+        const std::string target = r.upTo(4) == 0 ? "scene.####.obj" : "scene.abc";
+        SCOPED_TRACE(fmt::format("{}: {} {} into {}", round, source.name, toJson(chain).dump(), target));
         const auto result = applySteps(source.scene, chain);
         if (!result) {
             ++refused;
@@ -97,7 +106,7 @@ TEST(ForeignChains, AreProvenOrRefusedInWords) {
             continue;
         }
         const DeliveryInput input = deliveryInput(source, source.scene, *result, chain);
-        const auto outputs = planConversion({input}, {folder / "scene.abc", false, true});
+        const auto outputs = planConversion({input}, {folder / target, false, true});
         if (!outputs) {
             ++refused;
             EXPECT_NE(outputs.error().kind, ErrorKind::Internal) << outputs.error().text();

@@ -290,10 +290,10 @@ struct Placing {
             const std::string name = fmt::format("xformOp:{}:n{}", op.type, i);
             order += fmt::format("{}\"{}{}\"", order.empty() ? "" : ", ", op.inverse ? "!invert!" : "", name);
             const bool matrix = op.type == "transform";
-            const std::string type = matrix                                            ? "matrix4d"
-                                     : op.type == "orient"                             ? "quatf"
+            const std::string type = matrix                                         ? "matrix4d"
+                                     : op.type == "orient"                          ? "quatf"
                                      : op.track.samples.begin()->second.size() == 1 ? "double"
-                                                                                       : "double3";
+                                                                                    : "double3";
             result += attributeText(indent, type + " " + name, op.track, [&](const Numbers& v) {
                 return matrix ? matrixText(v) : valueText(v, v.size(), false);
             });
@@ -303,9 +303,8 @@ struct Placing {
         if (!order.empty())
             result += fmt::format("{}uniform token[] xformOpOrder = [{}]\n", indent, order);
         if (hidden)
-            result += attributeText(indent, "token visibility", *hidden, [](const Numbers& v) {
-                return v[0] > 0.0 ? "\"invisible\"" : "\"inherited\"";
-            });
+            result += attributeText(indent, "token visibility", *hidden,
+                                    [](const Numbers& v) { return v[0] > 0.0 ? "\"invisible\"" : "\"inherited\""; });
         return result;
     }
 };
@@ -398,13 +397,14 @@ TEST(UsdEvaluatedTruth, PlacesWhosePartsHaveTimesOfTheirOwn) {
             chain.back().addCodes(codes);
             const bool last = i + 1 == depth;
             path += last ? "/M" : fmt::format("/G{}", i);
-            text += fmt::format("{}def {} \"{}\"\n{}{{\n{}", indent, last ? "Mesh" : "Xform", path.substr(path.rfind('/') + 1),
-                                indent, chain.back().text(indent + "    "));
+            text += fmt::format("{}def {} \"{}\"\n{}{{\n{}", indent, last ? "Mesh" : "Xform",
+                                path.substr(path.rfind('/') + 1), indent, chain.back().text(indent + "    "));
             indent += "    ";
         }
         const Track points = maker.track([&] { return maker.list(9, -2, 2); });
         points.addCodes(codes);
-        text += attributeText(indent, "point3f[] points", points, [](const Numbers& v) { return valueText(v, 3, true); });
+        text +=
+            attributeText(indent, "point3f[] points", points, [](const Numbers& v) { return valueText(v, 3, true); });
         text += indent + "int[] faceVertexCounts = [3]\n" + indent + "int[] faceVertexIndices = [0, 1, 2]\n";
         for (std::size_t i = 0; i < depth; ++i) {
             indent.resize(indent.size() - 4);
@@ -530,12 +530,12 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
         std::vector<std::size_t> all(joints);
         for (std::size_t j = 0; j < joints; ++j)
             all[j] = j;
-        std::string skeleton = fmt::format(
-            "    def Skeleton \"Skel\" (prepend apiSchemas = [\"SkelBindingAPI\"])\n    {{\n"
-            "        uniform token[] joints = [{}]\n        uniform matrix4d[] bindTransforms = [{}]\n"
-            "        uniform matrix4d[] restTransforms = [{}]\n{}    }}\n",
-            quoted(all), matrices(binds), matrices(rests),
-            moves || shaped ? "        rel skel:animationSource = </Root/Anim>\n" : "");
+        std::string skeleton =
+            fmt::format("    def Skeleton \"Skel\" (prepend apiSchemas = [\"SkelBindingAPI\"])\n    {{\n"
+                        "        uniform token[] joints = [{}]\n        uniform matrix4d[] bindTransforms = [{}]\n"
+                        "        uniform matrix4d[] restTransforms = [{}]\n{}    }}\n",
+                        quoted(all), matrices(binds), matrices(rests),
+                        moves || shaped ? "        rel skel:animationSource = </Root/Anim>\n" : "");
         std::string mesh = "    def Mesh \"Skinned\" (prepend apiSchemas = [\"SkelBindingAPI\"])\n    {\n";
         mesh += fmt::format("        point3f[] points = {}\n        int[] faceVertexCounts = [5]\n"
                             "        int[] faceVertexIndices = [0, 1, 2, 3, 4]\n        rel skel:skeleton = <{}>\n",
@@ -548,11 +548,12 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
                                     own.empty() ? which[i] : static_cast<std::size_t>(at - own.begin()));
                 shareText += fmt::format("{}{}", i > 0 ? ", " : "", shares[i]);
             }
-            mesh += fmt::format(
-                "        int[] primvars:skel:jointIndices = [{}] (elementSize = {}\n            interpolation = \"vertex\")\n"
-                "        float[] primvars:skel:jointWeights = [{}] (elementSize = {}\n            interpolation = \"vertex\")\n"
-                "        matrix4d primvars:skel:geomBindTransform = {}\n",
-                text, each, shareText, each, matrixText(flat(bind)));
+            mesh += fmt::format("        int[] primvars:skel:jointIndices = [{}] (elementSize = {}\n            "
+                                "interpolation = \"vertex\")\n"
+                                "        float[] primvars:skel:jointWeights = [{}] (elementSize = {}\n            "
+                                "interpolation = \"vertex\")\n"
+                                "        matrix4d primvars:skel:geomBindTransform = {}\n",
+                                text, each, shareText, each, matrixText(flat(bind)));
             if (!own.empty())
                 mesh += fmt::format("        uniform token[] skel:joints = [{}]\n", quoted(own));
         }
@@ -563,16 +564,18 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
                 "        def BlendShape \"smile\"\n        {{\n            uniform int[] pointIndices = [3, 1]\n"
                 "            uniform vector3f[] offsets = {}\n{}        }}\n",
                 points(offsets),
-                inBetween ? fmt::format("            uniform vector3f[] inbetweens:half = {} (weight = 0.5)\n", points(half))
-                          : "");
+                inBetween
+                    ? fmt::format("            uniform vector3f[] inbetweens:half = {} (weight = 0.5)\n", points(half))
+                    : "");
         mesh += "    }\n";
         std::string animation = "    def SkelAnimation \"Anim\"\n    {\n";
         if (moves) {
             animation += fmt::format("        uniform token[] joints = [{}]\n", quoted(animated));
             animation += attributeText("        ", "float3[] translations", places, points);
             animation += attributeText("        ", "quatf[] rotations", rotations, turns);
-            animation += attributeText("        ", sizes.samples.size() > 1 ? "float3[] scales" : "half3[] scales", sizes,
-                                       points); // halves would be rounded in between
+            animation +=
+                attributeText("        ", sizes.samples.size() > 1 ? "float3[] scales" : "half3[] scales", sizes,
+                              points); // halves would be rounded in between
         }
         if (shaped) {
             animation += animationFlipped ? "        uniform token[] blendShapes = [\"other\", \"smile\"]\n"
@@ -582,7 +585,8 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
         }
         animation += "    }\n";
         std::string text = kHead + "def SkelRoot \"Root\"\n{\n" + top.text("    ") + animation;
-        text += "    def Xform \"A\"\n    {\n" + aboveMesh.text("        ") + mesh + (together ? skeleton : "") + "    }\n";
+        text +=
+            "    def Xform \"A\"\n    {\n" + aboveMesh.text("        ") + mesh + (together ? skeleton : "") + "    }\n";
         if (!together)
             text += "    def Xform \"B\"\n    {\n" + aboveSkeleton.text("        ") + skeleton + "    }\n";
         text += "}\n";
@@ -740,13 +744,14 @@ TEST(UsdEvaluatedTruth, InstancersWhosePartsHaveTimesOfTheirOwn) {
                 },
                 Mix::Held);
         const bool inactive = maker.often(5);
-        std::string text = kHead +
-                           fmt::format("def PointInstancer \"I\"{}\n{{\n    rel prototypes = [</I/P0>, </I/P1>]\n"
-                                       "    def Sphere \"P0\" {{}}\n    def Cube \"P1\" {{}}\n",
-                                       inactive ? fmt::format(" (inactiveIds = [{}])", hasIds ? 100 : 0) : "");
+        std::string text =
+            kHead + fmt::format("def PointInstancer \"I\"{}\n{{\n    rel prototypes = [</I/P0>, </I/P1>]\n"
+                                "    def Sphere \"P0\" {{}}\n    def Cube \"P1\" {{}}\n",
+                                inactive ? fmt::format(" (inactiveIds = [{}])", hasIds ? 100 : 0) : "");
         text += attributeText("    ", "point3f[] positions", places, threes);
         if (hasTurns)
-            text += attributeText("    ", "quatf[] orientationsf", turns, [](const Numbers& v) { return valueText(v, 4, true); });
+            text += attributeText("    ", "quatf[] orientationsf", turns,
+                                  [](const Numbers& v) { return valueText(v, 4, true); });
         if (hasSizes)
             text += attributeText("    ", "float3[] scales", sizes, threes);
         const auto ones = [](const Numbers& v) { return valueText(v, 1, true); };
@@ -774,7 +779,8 @@ TEST(UsdEvaluatedTruth, InstancersWhosePartsHaveTimesOfTheirOwn) {
             hidden->addCodes(codes);
         // Between samples whose lists differ in number nothing is between.
         for (const double code : looks(maker, codes, !changes && !hidden)) {
-            const Numbers p = places.at(code), q = turns.at(code), s = sizes.at(code), w = which.at(code), n = ids.at(code);
+            const Numbers p = places.at(code), q = turns.at(code), s = sizes.at(code), w = which.at(code),
+                          n = ids.at(code);
             const Numbers out = hidden ? hidden->at(code) : Numbers{};
             struct Wanted {
                 double id, prototype;
@@ -795,15 +801,16 @@ TEST(UsdEvaluatedTruth, InstancersWhosePartsHaveTimesOfTheirOwn) {
             ASSERT_EQ(got->size(), wanted.size()) << "seed " << seed << " at " << code << text;
             for (std::size_t i = 0; i < wanted.size(); ++i) {
                 const InstanceFigures& one = (*got)[i];
-                ASSERT_EQ(static_cast<double>(one.prototype), wanted[i].prototype) << "seed " << seed << " at " << code << text;
+                ASSERT_EQ(static_cast<double>(one.prototype), wanted[i].prototype)
+                    << "seed " << seed << " at " << code << text;
                 if (hasIds || hidden || inactive)
                     ASSERT_EQ(static_cast<double>(one.id), wanted[i].id) << "seed " << seed << " at " << code << text;
                 const Mat4 matrix = one.matrix();
                 const Numbers want = flat(wanted[i].matrix);
                 for (std::size_t k = 0; k < 16; ++k)
                     ASSERT_TRUE(near(matrix.m[k], want[k], 2e-5))
-                        << "seed " << seed << " at " << code << " instance " << i << " number " << k << ": " << matrix.m[k]
-                        << " for " << want[k] << "\n"
+                        << "seed " << seed << " at " << code << " instance " << i << " number " << k << ": "
+                        << matrix.m[k] << " for " << want[k] << "\n"
                         << text;
             }
         }

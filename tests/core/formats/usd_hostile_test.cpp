@@ -108,11 +108,27 @@ TEST(UsdHostile, TextIsTakenAndRefusedAsTheGrammarHasIt) {
                                        {"double x = 1e400", std::numeric_limits<double>::infinity()},
                                        {"uchar x = 255", 255.0}})
         EXPECT_EQ(numberOf(text), std::optional(number)) << text;
-    for (const char* text :
-         {"double x = +2", "int x = 0x10", "int x = 1_000", "uchar x = 300", "uint x = 4294967296", "int x = 1.5",
-          "double x = ", "float3 x = (1, 2)", "float3 x = 1", "double[] x = [1, 2", "double[] x = [[1]]",
-          "double x.timeSamples = {1: 1; 2: 2}", "string x = \"open", "asset x = @open", "double x = 1 double y = 2",
-          "int x = 2\n    float x = 3", "float[] x = [-, 1]", "float3 x = (1, 2, -)", "double x = -", "rel x = </A", "double = 2"})
+    for (const char* text : {"double x = +2",
+                             "int x = 0x10",
+                             "int x = 1_000",
+                             "uchar x = 300",
+                             "uint x = 4294967296",
+                             "int x = 1.5",
+                             "double x = ",
+                             "float3 x = (1, 2)",
+                             "float3 x = 1",
+                             "double[] x = [1, 2",
+                             "double[] x = [[1]]",
+                             "double x.timeSamples = {1: 1; 2: 2}",
+                             "string x = \"open",
+                             "asset x = @open",
+                             "double x = 1 double y = 2",
+                             "int x = 2\n    float x = 3",
+                             "float[] x = [-, 1]",
+                             "float3 x = (1, 2, -)",
+                             "double x = -",
+                             "rel x = </A",
+                             "double = 2"})
         EXPECT_FALSE(withValue(text)) << text;
     for (const char* text :
          {"#usda 1.0\ndef Xform\n\"A\"\n{\n}\n", "#usda 1.0\ndef \"A\" {} def \"B\" {}\n",

@@ -24,7 +24,8 @@ class Writer {
     // `@` stands where a prim is an instance or not.
     std::string scene() {
         std::string text = "#usda 1.0\n(\n    timeCodesPerSecond = 24\n    upAxis = \"Y\"\n    metersPerUnit = 1\n)\n"
-                           "def Scope \"Looks\"\n{\n    def Material \"Red\" {}\n    def Material \"Blue\" {}\n    def Material \"Green\" {}\n}\n";
+                           "def Scope \"Looks\"\n{\n    def Material \"Red\" {}\n    def Material \"Blue\" {}\n    def "
+                           "Material \"Green\" {}\n}\n";
         const std::size_t kinds = 1 + number(3);
         for (std::size_t kind = 0; kind < kinds; ++kind)
             text += prototype(kind);
@@ -103,10 +104,10 @@ class Writer {
         return text;
     }
     std::string instance(const std::string& name, std::size_t kind, const std::string& indent) {
-        return fmt::format("{0}def \"{1}\" (\n{0}    instanceable = @\n{0}    prepend {4} = </P{2}>\n{3}{0})\n{0}{{\n{5}{0}}}\n",
-                           indent, name, kind,
-                           often(3) ? indent + "    variants = { string size = \"large\" }\n" : "",
-                           often(2) ? "references" : "payload", often(2) ? own(indent + "    ") : "");
+        return fmt::format(
+            "{0}def \"{1}\" (\n{0}    instanceable = @\n{0}    prepend {4} = </P{2}>\n{3}{0})\n{0}{{\n{5}{0}}}\n",
+            indent, name, kind, often(3) ? indent + "    variants = { string size = \"large\" }\n" : "",
+            often(2) ? "references" : "payload", often(2) ? own(indent + "    ") : "");
     }
     std::mt19937 random_;
     std::string collectionBody_;

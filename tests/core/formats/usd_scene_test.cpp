@@ -411,7 +411,8 @@ class Evaluated {
                 const auto& remarks = scene_.report.remarks;
                 tally_.check(std::any_of(remarks.begin(), remarks.end(),
                                          [&](const ReaderRemark& r) {
-                                             return r.id == "texture.missing" && r.text.find(attribute + " names") != std::string::npos &&
+                                             return r.id == "texture.missing" &&
+                                                    r.text.find(attribute + " names") != std::string::npos &&
                                                     r.text.find("'" + asset + "'") != std::string::npos;
                                          }),
                              called_ + ": nobody says: " + problem.dump());
@@ -449,11 +450,12 @@ TEST(UsdScene, ChoicesOfWhatIsNotThereAreTold) {
     const TempFolder folder;
     writeFile(folder / "looks.usda", "#usda 1.0\nover \"V\" (\n    variants = { string look = \"gone\" }\n)\n{\n}\n");
     OpenRequest request;
-    request.path = writeFile(
-        folder / "scene.usda",
-        "#usda 1.0\n(\n    subLayers = [@./looks.usda@]\n)\ndef \"V\" (\n    add variantSets = \"look\"\n)\n{\n    variantSet "
-        "\"look\" = {\n        \"a\" {\n        }\n        \"b\" {\n        }\n    }\n    def Cube \"C\" {}\n    def \"P\" "
-        "(\n        payload = @./looks.usda@</V>\n    )\n    {\n    }\n}\n");
+    request.path =
+        writeFile(folder / "scene.usda", "#usda 1.0\n(\n    subLayers = [@./looks.usda@]\n)\ndef \"V\" (\n    add "
+                                         "variantSets = \"look\"\n)\n{\n    variantSet "
+                                         "\"look\" = {\n        \"a\" {\n        }\n        \"b\" {\n        }\n    "
+                                         "}\n    def Cube \"C\" {}\n    def \"P\" "
+                                         "(\n        payload = @./looks.usda@</V>\n    )\n    {\n    }\n}\n");
     const auto told = [&](json options) {
         request.options = std::move(options);
         const auto scene = usd::format().read(request);

@@ -324,8 +324,9 @@ TEST(Gather, AFolderOfLayersIsWhatNoneOfThemTakesIn) {
           "  \"x\" {\n def \"B\" (payload = @items/kelp.usda@) {}\n }\n"
           "  \"y\" {\n def \"B\" (payload = @items/reed.usda@</R>) {}\n }\n }\n}\n");
     layer("items/cam.usda", "");
-    layer("items/kelp.usda", "", "over \"K\" (clips = { dictionary default = {\n"
-                                 "string templateAssetPath = \"./clips/k.###.usda\" } }) {}\n");
+    layer("items/kelp.usda", "",
+          "over \"K\" (clips = { dictionary default = {\n"
+          "string templateAssetPath = \"./clips/k.###.usda\" } }) {}\n");
     layer("items/reed.usda", "");
     layer("items/clips/k.001.usda", "");
     layer("items/clips/k.002.usda", "");

@@ -147,7 +147,7 @@ Result<std::optional<std::size_t>> ShownNode::exactSample(double seconds) const 
     if (at.weight > 0.0)
         return none;
     WYC_TRY(here, plainWorld(*meant_, node_, seconds));
-    WYC_TRY(there, plainWorld(*scene_, parts_.front().node, *placeTime));
+    WYC_TRY(there, plainWorld(*scene_, parts_.front().node, *placeTime, Between::AsTold));
     return here == there ? std::optional(at.below) : none;
 }
 
@@ -164,14 +164,15 @@ Result<double> ShownNode::gapAt(double seconds, std::span<const Vec3f> points, s
     std::size_t counted = 0;
     for (const Part& part : parts_) {
         const Geometry& shape = *scene_->nodes[part.node].geometry;
-        WYC_TRY(own, plainWorld(*scene_, part.node, placeTime));
+        WYC_TRY(own, plainWorld(*scene_, part.node, placeTime, Between::AsTold));
         const Mat4 there = own * intention_->spaceAt(seconds);
         const bool direct = !part.from && !part.to;
         // A piece reads its own stretch of the whole.
         const Stretch stretch = direct ? Stretch{first, points.size()} : stretchOf(part.from.get());
         std::vector<PlainPose> poses;
         for (const TimedPose& one : shown) {
-            WYC_TRY(read, plainPose(one.rest ? *scene_->rest : shape, one.seconds, stretch.first, stretch.count));
+            WYC_TRY(read, plainPose(one.rest ? *scene_->rest : shape, one.seconds, stretch.first, stretch.count,
+                                    Between::AsTold));
             poses.push_back(std::move(read));
         }
         const PlainPose& pose = poses.front();
@@ -315,7 +316,7 @@ Status ShownNode::compareLook(double seconds, bool placeToo, Shown& shown) const
     // Cameras, lights and bare transforms have no points: their place is compared.
     if (placeToo && (it.is().aimed || bare_)) {
         WYC_TRY(world, plainWorld(*meant_, node_, seconds));
-        WYC_TRY(place, plainWorld(*scene_, own, *time));
+        WYC_TRY(place, plainWorld(*scene_, own, *time, Between::AsTold));
         // A unit of its own is another length after a change of size.
         const Mat4 there = place * intention_->spaceAt(seconds);
         const auto off = [&](const Vec3d& p) {
@@ -397,8 +398,8 @@ Result<double> ShownNode::sourceBend(double seconds, std::size_t first, std::siz
             const auto ofPoints = poseTime(t);
             if (!time || !ofPoints)
                 return result;
-            WYC_TRY(world, plainWorld(*scene_, part.node, *time));
-            WYC_TRY(pose, plainPose(shape, *ofPoints, stretch.first, stretch.count));
+            WYC_TRY(world, plainWorld(*scene_, part.node, *time, Between::AsTold));
+            WYC_TRY(pose, plainPose(shape, *ofPoints, stretch.first, stretch.count, Between::AsTold));
             result.way = world * intention_->spaceAt(t);
             for (std::size_t i = 0; i < pose.below.size(); ++i)
                 result.points.push_back(pose.at(i));

@@ -275,7 +275,7 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
         WYC_TRY(one, haveOneNumbering(pair.source, poses.front().seconds, pose.seconds));
         if (!one)
             return none;
-        WYC_TRY(own, plainNumbers(pair.source, pose.seconds));
+        WYC_TRY(own, plainNumbers(pair.source, pose.seconds, Between::AsTold));
         // Of points that come and go nobody knows what lies between two samples.
         if (loose && (poses.size() > 1 || !own.atSample))
             return none;
@@ -440,7 +440,7 @@ Result<ShownChannels::Judged> ShownChannels::difference(const Pair& pair, double
     } else if (pair.source.space != SpaceRole::None) {
         WYC_TRY(world, plainWorld(*meantScene_, node_, seconds));
         const TimeMap& places = intention_->placesOf(*meantScene_, node_);
-        WYC_TRY(place, plainWorld(*sourceScene_, own_, places.at(seconds).front().seconds));
+        WYC_TRY(place, plainWorld(*sourceScene_, own_, places.at(seconds).front().seconds, Between::AsTold));
         if (map().at(seconds).size() > 1 && sourceMoves_)
             return notCompared; // places of several poses do not add up
         const Mat4 there = place * intention_->spaceAt(seconds);

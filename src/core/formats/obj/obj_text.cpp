@@ -12,8 +12,8 @@
 #include <fast_float/fast_float.h>
 #include <fmt/format.h>
 
-#include "base/text.h"
 #include "base/fast_number.h"
+#include "base/text.h"
 
 namespace wyc::obj {
 namespace {

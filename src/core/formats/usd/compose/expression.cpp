@@ -69,8 +69,10 @@ class Expression {
         const auto number = value->number();
         if (!number)
             return std::nullopt;
-        return data->type.base == Base::Bool ? Term{Term::Of::Truth, {}, *number != 0.0}
-                                             : Term{Term::Of::Number, {}, static_cast<std::int64_t>(*number)};
+        if (data->type.base == Base::Bool)
+            return Term{Term::Of::Truth, {}, *number != 0.0};
+        const auto whole = wholesOf(*value);
+        return whole ? std::optional(Term{Term::Of::Number, {}, whole->front()}) : std::nullopt;
     }
     std::optional<Term> quoted(char mark) {
         Term result{Term::Of::Text};

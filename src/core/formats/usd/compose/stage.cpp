@@ -243,7 +243,8 @@ std::string ComposedScene::instanceKey(const Prim& prim, bool handsDown) const {
         key += set + "=" + choice + "\n";
     // What comes down to it, and what is asked of things below it alone.
     key += fmt::format("{} {}\n", prims_[static_cast<std::size_t>(prim.parent)].handsDown, prim.clips);
-    if (handsDown || prims_[static_cast<std::size_t>(prim.parent)].handsDownByPlace || choices_.maySpeakBelow(prim.path))
+    if (handsDown || prims_[static_cast<std::size_t>(prim.parent)].handsDownByPlace ||
+        choices_.maySpeakBelow(prim.path))
         key += prim.path;
     return key;
 }

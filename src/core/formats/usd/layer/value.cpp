@@ -273,6 +273,24 @@ std::vector<double> numbersOf(const Type& type, std::span<const std::byte> bytes
     return numbers;
 }
 
+Result<std::vector<std::int64_t>> wholesOf(const Value& value) {
+    const Data* data = value.data();
+    std::vector<std::int64_t> result;
+    if (!data || data->texts)
+        return result;
+    WYC_TRY(bytes, bytesOf(*data));
+    if (data->type.count == 1 && (data->type.base == Base::Int64 || data->type.base == Base::UInt64)) {
+        result.resize(bytes->size() / sizeof(std::int64_t));
+        std::copy_n(bytes->begin(), sizeof(std::int64_t) * result.size(),
+                    std::as_writable_bytes(std::span(result)).begin());
+        return result;
+    }
+    constexpr double kMost = 9.2e18; // below 2⁶³
+    for (const double number : numbersOf(data->type, *bytes))
+        result.push_back(std::isnan(number) ? 0 : static_cast<std::int64_t>(std::clamp(number, -kMost, kMost)));
+    return result;
+}
+
 std::vector<std::byte> bytesFrom(const Type& type, std::span<const double> numbers) {
     std::vector<std::byte> bytes;
     bytes.reserve(numbers.size() * sizeOf(type.base));

@@ -221,6 +221,8 @@ class Value {
 /// All numbers of a value as doubles, component by component; an error where the file fails.
 [[nodiscard]] Result<std::vector<double>> numbersOf(const Value& value);
 [[nodiscard]] std::vector<double> numbersOf(const Type& type, std::span<const std::byte> bytes);
+/// Whole numbers as they are; others without their fractions, as near as 64 bits go.
+[[nodiscard]] Result<std::vector<std::int64_t>> wholesOf(const Value& value);
 /// Writes numbers in a type, rounded once each.
 [[nodiscard]] std::vector<std::byte> bytesFrom(const Type& type, std::span<const double> numbers);
 [[nodiscard]] double halfToDouble(std::uint16_t half);

@@ -187,11 +187,11 @@ Result<InstancesAtCode> InstancerTracks::at(double code) const {
     const double from = moves ? positions_.times()[*base] : code;
     const double turnFrom = spins ? turns_.times()[*turnBase] : code;
     WYC_TRY(places, numbersAtCode(positions_, from));
-    WYC_TRY(which, numbersAtCode(numbers_, code));
+    WYC_TRY(which, wholesAtCode(numbers_, code));
     WYC_TRY(quaternions, numbersAtCode(turns_, turnFrom));
     WYC_TRY(factors, numbersAtCode(sizes_, moves ? from : code));
-    WYC_TRY(ids, numbersAtCode(ids_, code));
-    WYC_TRY(hidden, numbersAtCode(invisible_, code));
+    WYC_TRY(ids, wholesAtCode(ids_, code));
+    WYC_TRY(hidden, wholesAtCode(invisible_, code));
     std::size_t count = places.size() / 3;
     const auto shorten = [&](std::size_t own, bool there) {
         if (!there || own == count)
@@ -215,14 +215,13 @@ Result<InstancesAtCode> InstancerTracks::at(double code) const {
             turning = std::move(own);
     }
     std::set<std::int64_t> gone(inactive_.begin(), inactive_.end());
-    for (const double id : hidden)
-        gone.insert(static_cast<std::int64_t>(id));
+    gone.insert(hidden.begin(), hidden.end());
     const double passed = (code - from) / clock_.codesPerSecond;
     const double turnPassed = (code - turnFrom) / clock_.codesPerSecond;
     const bool hasIds = ids.size() == places.size() / 3 && ids_.hasValue();
     for (std::size_t i = 0; i < count; ++i) {
         InstanceFigures one;
-        one.id = hasIds ? static_cast<std::uint64_t>(static_cast<std::int64_t>(ids[i])) : i;
+        one.id = hasIds ? static_cast<std::uint64_t>(ids[i]) : i;
         one.place = {places[3 * i], places[3 * i + 1], places[3 * i + 2]};
         if (!speeds.empty())
             one.place = one.place + Vec3d{speeds[3 * i], speeds[3 * i + 1], speeds[3 * i + 2]} * passed;
@@ -239,7 +238,8 @@ Result<InstancesAtCode> InstancerTracks::at(double code) const {
         }
         if (3 * i + 2 < factors.size())
             one.size = {factors[3 * i], factors[3 * i + 1], factors[3 * i + 2]};
-        one.prototype = i < which.size() ? static_cast<std::int32_t>(which[i]) : 0;
+        one.prototype =
+            i < which.size() ? static_cast<std::int32_t>(std::clamp<std::int64_t>(which[i], INT32_MIN, INT32_MAX)) : 0;
         result.all.push_back(one);
         result.hidden.push_back(
             !gone.empty() && gone.contains(hasIds ? static_cast<std::int64_t>(one.id) : static_cast<std::int64_t>(i)));

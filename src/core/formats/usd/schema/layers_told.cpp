@@ -138,9 +138,9 @@ class Teller {
                                 matchesPattern(prim.name, patternOf(chosen.payloads[i]));
             for (const auto& set : stage_.variantSets(prim)) {
                 for (std::size_t i = 0; i < met.size(); ++i)
-                    met[i] = met[i] || (chosen.variants[i].set == set.name &&
-                                        (chosen.variants[i].prim.empty() ||
-                                         matchesPattern(prim.path, chosen.variants[i].prim)));
+                    met[i] = met[i] ||
+                             (chosen.variants[i].set == set.name &&
+                              (chosen.variants[i].prim.empty() || matchesPattern(prim.path, chosen.variants[i].prim)));
                 if (set.chosen.empty() || prim.abstract ||
                     std::find(set.choices.begin(), set.choices.end(), set.chosen) != set.choices.end())
                     continue;
@@ -150,7 +150,8 @@ class Teller {
                                        ? fmt::format("'{}' is chosen", set.chosen)
                                        : fmt::format("'{}' asks for '{}'", calledFromHere(set.chosenBy), set.chosen),
                                    set.name, prim.path,
-                                   set.choices.empty() ? std::string("none") : fmt::format("{}", fmt::join(set.choices, ", "))),
+                                   set.choices.empty() ? std::string("none")
+                                                       : fmt::format("{}", fmt::join(set.choices, ", "))),
                        "Choose one of them", 1);
             }
         }
@@ -255,8 +256,8 @@ class Teller {
     const std::vector<int>& primOf_;
     const std::map<std::string, NodeId>& materials_;
     const fs::path& opened_;
-    std::vector<bool> items_;                       // of the nodes
-    std::map<std::string, std::size_t> firstBelow_; // items at or below a path
+    std::vector<bool> items_;                            // of the nodes
+    std::map<std::string, std::size_t> firstBelow_;      // items at or below a path
     std::optional<std::map<NodeId, std::size_t>> users_; // of a material the first item
 };
 

@@ -802,11 +802,11 @@ class SceneBuilder {
     const OpenRequest& request_;
     Scene scene_;
     Clock clock_;
-    std::vector<int> nodeOf_; // of a prim
-    std::vector<int> primOf_; // of a node
-    std::vector<bool> place_; // a scope, or untyped
+    std::vector<int> nodeOf_;  // of a prim
+    std::vector<int> primOf_;  // of a node
+    std::vector<bool> place_;  // a scope, or untyped
     std::map<int, int> shows_; // nodes that show another once more
-    std::set<int> hidden_;    // of a purpose that is not asked for
+    std::set<int> hidden_;     // of a purpose that is not asked for
     std::map<std::string, NodeId> materials_;
     std::vector<std::pair<int, const Prim*>> skinned_;
     std::vector<std::pair<int, const Prim*>> instancers_;

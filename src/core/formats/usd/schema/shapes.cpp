@@ -45,8 +45,9 @@ Result<std::vector<std::int32_t>> wholeNumbers(const Value& value) {
             std::memcpy(result.data(), bytes->data(), bytes->size());
         return result;
     }
-    for (const double number : numbersOf(data->type, *bytes))
-        result.push_back(static_cast<std::int32_t>(std::clamp(number, -2147483648.0, 2147483647.0)));
+    WYC_TRY(wholes, wholesOf(value));
+    for (const std::int64_t number : wholes)
+        result.push_back(static_cast<std::int32_t>(std::clamp<std::int64_t>(number, INT32_MIN, INT32_MAX)));
     return result;
 }
 

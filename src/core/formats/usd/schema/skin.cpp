@@ -237,16 +237,16 @@ Result<std::vector<MorphTarget>> morphsOf(const ComposedScene& scene, const Prim
             WYC_TRY(weight, weightAt(codes.empty() ? 0.0 : codes[k]));
             morph.weights.push_back(weight);
         }
-        WYC_TRY(which, numbersAtCode(scene.attribute(*shape, "pointIndices"), 0.0));
+        WYC_TRY(which, wholesAtCode(scene.attribute(*shape, "pointIndices"), 0.0));
         const auto add = [&](const std::string& name, float whole, const std::vector<double>& offsets) {
             MorphShape made{name, whole, {}, {}};
             const std::size_t count =
                 which.empty() ? std::min(points, offsets.size() / 3) : std::min(which.size(), offsets.size() / 3);
             std::vector<std::pair<std::int32_t, Vec3f>> moved;
             for (std::size_t k = 0; k < count; ++k) {
-                const auto point = which.empty() ? static_cast<std::int32_t>(k) : static_cast<std::int32_t>(which[k]);
+                const std::int64_t point = which.empty() ? static_cast<std::int64_t>(k) : which[k];
                 if (point >= 0 && static_cast<std::size_t>(point) < points)
-                    moved.emplace_back(point,
+                    moved.emplace_back(static_cast<std::int32_t>(point),
                                        Vec3f{static_cast<float>(offsets[3 * k]), static_cast<float>(offsets[3 * k + 1]),
                                              static_cast<float>(offsets[3 * k + 2])});
             }
@@ -358,7 +358,7 @@ Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, c
     const Attribute indices = scene.attribute(prim, "primvars:skel:jointIndices");
     const Attribute weights = scene.attribute(prim, "primvars:skel:jointWeights");
     if (indices.hasValue() && weights.hasValue()) {
-        WYC_TRY(which, numbersAtCode(indices, 0.0));
+        WYC_TRY(which, wholesAtCode(indices, 0.0));
         WYC_TRY(shares, numbersAtCode(weights, 0.0));
         const bool constant = indices.interpolation.empty() || indices.interpolation == "constant";
         const auto perPoint = static_cast<std::size_t>(constant ? std::max<std::size_t>(which.size(), 1)
@@ -380,7 +380,7 @@ Result<bool> addSkin(Node& node, const ComposedScene& scene, const Prim& prim, c
             std::copy_n(bind.begin(), 16, skin->placing.m.begin());
         for (std::size_t i = 0; i < perPoint * count; ++i) {
             const std::size_t from = constant ? i % perPoint : i;
-            auto joint = static_cast<std::int64_t>(which[from]);
+            std::int64_t joint = which[from];
             if (!own.empty()) {
                 const auto found = joint >= 0 && static_cast<std::size_t>(joint) < own.size()
                                        ? std::find(all.begin(), all.end(), own[static_cast<std::size_t>(joint)])

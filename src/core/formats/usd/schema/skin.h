@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
-// Skinned meshes and blend shapes: as skins and morphs of ours where mesh and skeleton stand in one space and the morphs
-// act first, else as the points that they make.
+// Skinned meshes and blend shapes: as skins and morphs of ours where mesh and skeleton stand in one space and the
+// morphs act first, else as the points that they make.
 #include "formats/usd/schema/values.h"
 #include "scene/deform/deformers.h"
 

@@ -164,8 +164,10 @@ std::vector<double> codesOf(const Attribute& attribute) {
     std::vector<double> codes;
     for (const Spline::Knot& knot : attribute.source.spline->knots)
         codes.push_back(attribute.source.toRoot.outside(knot.time));
-    if (codes.size() > 1)
-        for (double frame = std::ceil(codes.front()); frame <= codes.back() && codes.size() < 1'000'000; frame += 1.0)
+    std::sort(codes.begin(), codes.end());
+    if (codes.size() > 1) // it bends between its knots
+        for (double frame = std::ceil(codes.front()), last = codes.back(); frame <= last && codes.size() < 1'000'000;
+             frame += 1.0)
             codes.push_back(frame);
     std::sort(codes.begin(), codes.end());
     codes.erase(std::unique(codes.begin(), codes.end()), codes.end());
@@ -188,6 +190,13 @@ Result<std::vector<double>> numbersAtCode(const Attribute& attribute, double cod
         return std::vector<double>{};
     WYC_TRY(value, attribute.at(code));
     return numbersOf(value);
+}
+
+Result<std::vector<std::int64_t>> wholesAtCode(const Attribute& attribute, double code) {
+    if (!attribute.isThere())
+        return std::vector<std::int64_t>{};
+    WYC_TRY(value, attribute.at(code));
+    return wholesOf(value);
 }
 
 std::string textAtCode(const Attribute& attribute, double code, std::string otherwise) {

@@ -21,6 +21,7 @@ struct Clock {
 
 /// Numbers of an attribute at a time code; empty where it has no value.
 [[nodiscard]] Result<std::vector<double>> numbersAtCode(const Attribute& attribute, double code);
+[[nodiscard]] Result<std::vector<std::int64_t>> wholesAtCode(const Attribute& attribute, double code);
 [[nodiscard]] std::string textAtCode(const Attribute& attribute, double code, std::string otherwise = {});
 
 struct ValuesAs {
