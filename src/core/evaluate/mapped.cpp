@@ -384,4 +384,23 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, cons
     return result;
 }
 
+Scene inStraightLines(Scene scene) {
+    const auto bends = [](const auto& track) {
+        return track && !track->straightBetween() && !(track->sampling().isStill() && track->sameAlways());
+    };
+    const auto valuesBend = [&](const PropertiesPtr& properties) {
+        const std::vector<Channel> channels = channelsOf(properties);
+        return std::any_of(channels.begin(), channels.end(), [&](const Channel& one) { return bends(one.values); });
+    };
+    const bool any = valuesBend(scene.properties) ||
+                     std::any_of(scene.nodes.begin(), scene.nodes.end(),
+                                 [&](const Node& node) {
+                                     return bends(node.geometry) || bends(node.transform) ||
+                                            valuesBend(node.properties);
+                                 }) ||
+                     std::any_of(scene.materials.begin(), scene.materials.end(),
+                                 [&](const Material& material) { return valuesBend(material.graph); });
+    return any ? mappedScene(scene, TimeMap(), scene.view) : scene;
+}
+
 } // namespace wyc

@@ -11,4 +11,8 @@ namespace wyc {
 [[nodiscard]] Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view,
                                 const TimeMap* ofPoints = nullptr);
 
+/// For who knows nothing but straight lines between samples: tracks that go otherwise get a sample at every whole frame
+/// of theirs too. As it is where there are none.
+[[nodiscard]] Scene inStraightLines(Scene scene);
+
 } // namespace wyc

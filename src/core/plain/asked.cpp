@@ -26,6 +26,8 @@ Asked asked(const Scene& source, const std::vector<Step>& steps) {
             }
             if (type->recounts)
                 plain::goOnWith(*built, content, way);
+            else
+                plain::moveWith(*built, content, way);
             content = std::move(*built);
             continue;
         }

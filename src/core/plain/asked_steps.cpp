@@ -205,6 +205,8 @@ bool every(Way& way, const json& options) {
         return true;
     Times kept;
     const Times moments = way.moments();
+    if (moments.empty())
+        return true;
     for (std::size_t i = 0; i < moments.size(); i += count)
         kept.push_back(moments[i]);
     way.want(std::move(kept));
@@ -391,7 +393,6 @@ bool retime(Way& way, const json& options) {
     for (double n = std::ceil((first - kFrameBeside) * parts); n <= (until + kFrameBeside) * parts; n += 1.0)
         wanted.push_back(rate.secondsAt(n / parts));
     way.want(std::move(wanted));
-    way.span = TimeSpan{rate.secondsAt(first), rate.secondsAt(until)};
     way.bent();
     return true;
 }
@@ -495,8 +496,8 @@ bool loop(Way& way, const json& options) {
         way.counted = way.frames(span, rate);
         way.own = way.hasPoints ? way.counted : Times();
         way.known = true;
+        way.span = span;
     }
-    way.span = span;
     way.bent();
     return true;
 }

@@ -79,6 +79,13 @@ Way wayOf(const Scene& source) {
     return way;
 }
 
+void moveWith(const Scene& content, const Scene& before, Way& way) {
+    const Way now = wayOf(content);
+    if (now.span == wayOf(before).span || way.bounded || way.only || !way.out)
+        return;
+    way.span = now.span ? std::optional(TimeSpan{way.out(now.span->first), way.out(now.span->last)}) : std::nullopt;
+}
+
 // What steps that build left of the source has other samples, and may move at other times.
 void goOnWith(const Scene& content, const Scene& before, Way& way) {
     const Way now = wayOf(content);

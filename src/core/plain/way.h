@@ -102,7 +102,9 @@ struct Way {
         for (Times* times : {&counted, &own, only ? &*only : nullptr})
             if (times)
                 std::erase_if(*times, [&](double t) { return !inSpan(t); });
-        if (only && !only->empty())
+        if (only && only->empty())
+            only.reset(); // what rests there holds
+        if (only)
             span = TimeSpan{only->front(), only->back()};
     }
     /// Frames more in front and behind; of points, as far as they reach that end.
@@ -145,6 +147,8 @@ struct Way {
 
 /// Before the first step.
 [[nodiscard]] Way wayOf(const Scene& source);
+/// What is left moves at other times, or not at all.
+void moveWith(const Scene& content, const Scene& before, Way& way);
 /// Other points are left from here on: they have other samples, and may move at other times.
 void goOnWith(const Scene& content, const Scene& before, Way& way);
 

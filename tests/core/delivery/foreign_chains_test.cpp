@@ -95,7 +95,7 @@ TEST(ForeignChains, AreProvenOrRefusedInWords) {
         Random r{std::mt19937(round)};
         const Source& source = *r.of(sources);
         std::vector<Step> chain;
-        for (int n = 1 + r.upTo(3); n > 0; --n)
+        for (int n = r.upTo(4); n > 0; --n)
             chain.push_back(randomStep(r));
         const std::string target = r.upTo(4) == 0 ? "scene.####.obj" : "scene.abc";
         SCOPED_TRACE(fmt::format("{}: {} {} into {}", round, source.name, toJson(chain).dump(), target));

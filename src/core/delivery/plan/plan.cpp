@@ -159,6 +159,7 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
         WYC_TRY(stored, deformedByStored(settledDeformers(std::move(given))));
         given = std::move(stored);
     }
+    given = inStraightLines(std::move(given));
     WYC_TRY(scene, format.prepare ? format.prepare(std::move(given), format.chosen) : Result<Scene>(std::move(given)));
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() < 2)

@@ -200,9 +200,12 @@ const TimeMap& ShownChannels::map() const {
 
 // Where the speed changes a length of time has either; in a rest it is as long as before.
 bool ShownChannels::durationsFollow(double seconds) const {
-    const auto speedAt = [&](double t) { return map().at(t).front().speed; };
-    const double speed = speedAt(seconds);
-    return speed != 0.0 && speedAt(seconds - kBeside) == speed && speedAt(seconds + kBeside) == speed;
+    const double speed = map().at(seconds).front().speed;
+    const auto goesOn = [&](double t) {
+        const auto poses = map().at(t);
+        return std::all_of(poses.begin(), poses.end(), [&](const TimedPose& pose) { return pose.speed == speed; });
+    };
+    return speed != 0.0 && goesOn(seconds) && goesOn(seconds - kBeside) && goesOn(seconds + kBeside);
 }
 
 // Poses are mixed here, or right beside a pose that stands.

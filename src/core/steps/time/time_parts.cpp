@@ -198,6 +198,8 @@ Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
     if ((apart || between) && leadShape(scene))
         return fail(nothingLeft(scene));
     view.range = apart ? span : both;
+    if (apart || between)
+        view.moments.reset();
     return TimeChange{TimeMap(), view};
 }
 
