@@ -233,7 +233,7 @@ class CarriedTransform final : public Transform {
         return inner_ ? inner_->inheritsAt(t) : Result<bool>(true);
     }
     [[nodiscard]] bool constant() const override { return sampling_.isStill(); }
-    [[nodiscard]] bool straightBetween() const override { return !inner_ || inner_->straightBetween(); }
+    [[nodiscard]] bool straightBetween() const override { return false; }
     [[nodiscard]] bool sameAlways() const override { return false; }
 
   private:
@@ -259,6 +259,7 @@ class CarriedGeometry final : public MomentWrapper {
     [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
     [[nodiscard]] bool pointsConstant() const override { return sampling_.isStill(); }
     [[nodiscard]] bool sameAlways() const override { return false; }
+    [[nodiscard]] bool straightBetween() const override { return false; }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override { return tokenAt(timeOf(s)); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override {
         return map_.carryAt(t) == Carry{} ? inner().tokenAt(t) : std::nullopt;
@@ -344,7 +345,8 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, cons
                                    (movedAsAWhole(points, view) || !normalsTurn(before.properties, *own)),
                                false, still, true};
             node.geometry = std::make_shared<MappedGeometry>(
-                own, points, chosenTimes(own->sampling(), nature, points, view), own->straightBetween(),
+                own, points, chosenTimes(own->sampling(), nature, points, view),
+                own->straightBetween() && points.bends().empty(),
                 withRest && node.id.value == scene.restOf.value ? scene.rest : nullptr);
         }
         if (node.transform && !(node.transform->sampling().isStill() && node.transform->sameAlways())) {
@@ -353,7 +355,7 @@ Scene mappedScene(const Scene& scene, const TimeMap& map, const View& view, cons
                 node.transform, map,
                 chosenTimes(node.transform->sampling(), {straight, false, node.transform->sameAlways(), false}, map,
                             view),
-                straight, joins);
+                straight && map.bends().empty(), joins);
         }
         if (node.visibility && !(node.visibility->sampling.isStill() && !node.visibility->exact)) {
             VisibilityTrack track;
@@ -392,14 +394,14 @@ Scene inStraightLines(Scene scene) {
         const std::vector<Channel> channels = channelsOf(properties);
         return std::any_of(channels.begin(), channels.end(), [&](const Channel& one) { return bends(one.values); });
     };
-    const bool any = valuesBend(scene.properties) ||
-                     std::any_of(scene.nodes.begin(), scene.nodes.end(),
-                                 [&](const Node& node) {
-                                     return bends(node.geometry) || bends(node.transform) ||
-                                            valuesBend(node.properties);
-                                 }) ||
-                     std::any_of(scene.materials.begin(), scene.materials.end(),
-                                 [&](const Material& material) { return valuesBend(material.graph); });
+    const bool any =
+        valuesBend(scene.properties) ||
+        std::any_of(scene.nodes.begin(), scene.nodes.end(),
+                    [&](const Node& node) {
+                        return bends(node.geometry) || bends(node.transform) || valuesBend(node.properties);
+                    }) ||
+        std::any_of(scene.materials.begin(), scene.materials.end(),
+                    [&](const Material& material) { return valuesBend(material.graph); });
     return any ? mappedScene(scene, TimeMap(), scene.view) : scene;
 }
 

@@ -79,6 +79,7 @@ class MappedValues final : public ValuesWrapper {
     [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const Sampling& statedSampling() const override { return sampling_; }
     [[nodiscard]] bool constant() const override { return sampling_.isStill() || inner().sameAlways(); }
+    [[nodiscard]] bool straightBetween() const override { return inner().straightBetween() && map_.bends().empty(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
     [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
         auto poses = map_.at(t);

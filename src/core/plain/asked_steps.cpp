@@ -450,6 +450,8 @@ bool loop(Way& way, const json& options) {
     const Times before = way.only ? way.moments() : Times();
     way.look([=](double t) -> std::optional<AskedPoses> {
         const double f = rate.frameAt(t) - begin;
+        if (begin + f < low - 1.0 || begin + f > high + 1.0) // nobody says how it goes on there
+            return std::nullopt;
         const double in = begin + f - std::floor(f / period + 1e-7) * period;
         const auto pose = [&](double frame, double weight) { return AskedPose{rate.secondsAt(frame), weight, false}; };
         const double end = begin + count;
@@ -494,6 +496,7 @@ bool loop(Way& way, const json& options) {
         way.want(std::move(times));
     } else {
         way.counted = way.frames(span, rate);
+        way.leaveGaps(way.counted);
         way.own = way.hasPoints ? way.counted : Times();
         way.known = true;
         way.span = span;

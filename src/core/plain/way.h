@@ -102,9 +102,7 @@ struct Way {
         for (Times* times : {&counted, &own, only ? &*only : nullptr})
             if (times)
                 std::erase_if(*times, [&](double t) { return !inSpan(t); });
-        if (only && only->empty())
-            only.reset(); // what rests there holds
-        if (only)
+        if (only && !only->empty())
             span = TimeSpan{only->front(), only->back()};
     }
     /// Frames more in front and behind; of points, as far as they reach that end.

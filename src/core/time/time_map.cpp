@@ -105,25 +105,36 @@ void addPoses(const TimePiece& piece, double seconds, const TimedPose& of, std::
         return;
     }
     case TimePiece::Kind::Cubic: {
-        const double input = std::clamp(runAt(piece, seconds), piece.there.first, piece.there.last);
-        const double place = (input - piece.there.first) / piece.grid;
-        const double below = std::floor(place + kRounding / piece.grid);
-        const double u = std::max(0.0, place - below);
-        const auto pose = [&](double k) {
-            return std::clamp(piece.there.first + (below + k) * piece.grid, piece.there.first, piece.there.last);
-        };
-        if (u * piece.grid <= kRounding) {
-            add({pose(0.0), 1.0, 0.0, piece.speed, piece.speed}, piece.carry);
+        const std::vector<double>& knots = *piece.knots;
+        const double input = std::clamp(runAt(piece, seconds), knots.front(), knots.back());
+        const auto next = std::upper_bound(knots.begin(), knots.end(), input + kRounding);
+        const auto below = static_cast<std::size_t>(next - knots.begin()) - 1;
+        if (input - knots[below] <= kRounding || next == knots.end()) {
+            add({knots[below], 1.0, 0.0, piece.speed, piece.speed}, piece.carry);
             return;
         }
-        const double du = piece.speed / piece.grid;
-        const auto share = [&](double k, double weight, double slope) {
-            add({pose(k), weight, slope * du, piece.speed, 0.0}, piece.carry);
+        // Hermite's base functions; the velocity at a knot is that from the one before it to the one behind. At the
+        // ends the pose stands as far beyond as the next knot is.
+        const double width = knots[below + 1] - knots[below];
+        const double u = std::max(0.0, input - knots[below]) / width;
+        const double before = below > 0 ? knots[below] - knots[below - 1] : width;
+        const double behind = below + 2 < knots.size() ? knots[below + 2] - knots[below + 1] : width;
+        const double a = width / (before + width);
+        const double b = width / (width + behind);
+        const double leaving = ((u - 2.0) * u + 1.0) * u;
+        const double arriving = (u - 1.0) * u * u;
+        const double end = (3.0 - 2.0 * u) * u * u;
+        const double leavingSlope = (3.0 * u - 4.0) * u + 1.0;
+        const double arrivingSlope = (3.0 * u - 2.0) * u;
+        const double endSlope = 6.0 * u * (1.0 - u);
+        const auto share = [&](std::size_t knot, double weight, double slope) {
+            add({knots[std::min(knot, knots.size() - 1)], weight, slope * piece.speed / width, piece.speed, 0.0},
+                piece.carry);
         };
-        share(0.0, ((1.5 * u - 2.5) * u) * u + 1.0, (4.5 * u - 5.0) * u);
-        share(1.0, ((-1.5 * u + 2.0) * u + 0.5) * u, (-4.5 * u + 4.0) * u + 0.5);
-        share(-1.0, ((-0.5 * u + 1.0) * u - 0.5) * u, (-1.5 * u + 2.0) * u - 0.5);
-        share(2.0, (0.5 * u - 0.5) * u * u, (1.5 * u - 1.0) * u);
+        share(below, 1.0 - end - arriving * b, -endSlope - arrivingSlope * b);
+        share(below + 1, end + leaving * a, endSlope + leavingSlope * a);
+        share(below > 0 ? below - 1 : 0, -leaving * a, -leavingSlope * a);
+        share(below + 2, arriving * b, arrivingSlope * b);
         return;
     }
     }
@@ -250,7 +261,7 @@ double TimeMap::heldAt(double seconds) const {
         case TimePiece::Kind::Run:
         case TimePiece::Kind::Fade: seconds = runAt(piece, inside); break;
         case TimePiece::Kind::Cubic:
-            seconds = std::clamp(runAt(piece, inside), piece.there.first, piece.there.last);
+            seconds = std::clamp(runAt(piece, inside), piece.knots->front(), piece.knots->back());
             break;
         default: seconds = inside >= piece.to ? piece.inTo : piece.inFrom;
         }

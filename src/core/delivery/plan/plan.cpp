@@ -154,12 +154,11 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
     if (!format.keeps(Content::Instancers))
         given = instancersAsPoints(given);
     if (!format.keeps(Content::Deformers))
-        given = deformersAsPoints(std::move(given));
+        given = inStraightLines(deformersAsPoints(std::move(given)));
     else {
-        WYC_TRY(stored, deformedByStored(settledDeformers(std::move(given))));
+        WYC_TRY(stored, deformedByStored(settledDeformers(inStraightLines(std::move(given)))));
         given = std::move(stored);
     }
-    given = inStraightLines(std::move(given));
     WYC_TRY(scene, format.prepare ? format.prepare(std::move(given), format.chosen) : Result<Scene>(std::move(given)));
     for (const Node& node : scene.nodes) {
         if (!node.geometry || node.geometry->sampling().count() < 2)

@@ -354,9 +354,13 @@ Mat4 straightBetween(const Mat4& a, const Mat4& b, double share) {
 double bendBetween(const OnItsWay& a, const OnItsWay& b, const OnItsWay& here, double share) {
     double bend = 0.0;
     const Mat4 straight = straightBetween(a.way, b.way, share);
-    for (std::size_t i = 0; i < here.points.size() && i < a.points.size() && i < b.points.size(); ++i) {
+    for (std::size_t i = 0; i < here.points.size() && i < a.points.size(); ++i) {
         const Vec3d truly = transformedPoint(here.points[i], here.way);
         const Vec3d from = transformedPoint(a.points[i], a.way);
+        if (i >= b.points.size()) { // it stays until it goes
+            bend = std::max(bend, length(from - truly));
+            continue;
+        }
         const Vec3d to = transformedPoint(b.points[i], b.way);
         const Vec3d own = a.points[i] + (b.points[i] - a.points[i]) * share;
         bend =
@@ -574,6 +578,8 @@ Status ShownNode::compareBetween(const std::vector<double>& times, const Progres
     for (std::size_t i = 0; i + 1 < times.size(); i += step) {
         WYC_CHECK(progress.poll());
         const double t = times[i] + (times[i + 1] - times[i]) * 0.4;
+        if (times[i + 1] - times[i] < 4.0 * kSameMoment) // it jumps there
+            continue;
         if (!onlyTime(intention_->placesOf(*meant_, node_), t) || !poseTime(t))
             continue;
         WYC_TRY(count, shape.pointCount(plainPosition(shape.sampling(), t).below));

@@ -27,19 +27,27 @@ class PlacedTransform final : public Transform {
     /// `onlyFree`: placed just while the transforms above do not apply; else those take it along.
     PlacedTransform(TransformPtr inner, const Mat4& place, bool onlyFree)
         : inner_(std::move(inner)), place_(place), onlyFree_(onlyFree), ops_{{TransformOp::Kind::Matrix, 0}} {
-        if (inner_)
-            ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
+        if (!inner_)
+            return;
+        ops_.insert(ops_.end(), inner_->ops().begin(), inner_->ops().end());
+        sampling_ = inner_->sampling();
+        if (onlyFree_)
+            changeAtOnce();
     }
-    [[nodiscard]] const Sampling& sampling() const override { return inner_ ? inner_->sampling() : still_; }
+    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
     [[nodiscard]] const std::vector<TransformOp>& ops() const override { return ops_; }
     [[nodiscard]] Result<std::vector<double>> channels(std::size_t s) const override {
-        return inner_ ? with(inner_->channels(s), inherits(s)) : with(std::vector<double>(), true);
+        if (!inner_)
+            return with(std::vector<double>(), true);
+        return added_ ? channelsAt(sampling_.time(s)) : with(inner_->channels(s), inherits(s));
     }
     [[nodiscard]] Result<std::vector<double>> channelsAt(double t) const override {
         return inner_ ? with(inner_->channelsAt(t), inheritsAt(t)) : with(std::vector<double>(), true);
     }
     [[nodiscard]] Result<bool> inherits(std::size_t s) const override {
-        return inner_ ? inner_->inherits(s) : Result<bool>(true);
+        if (!inner_)
+            return true;
+        return added_ ? inner_->inheritsAt(sampling_.time(s)) : inner_->inherits(s);
     }
     [[nodiscard]] Result<bool> inheritsAt(double t) const override {
         return inner_ ? inner_->inheritsAt(t) : Result<bool>(true);
@@ -49,6 +57,22 @@ class PlacedTransform final : public Transform {
     [[nodiscard]] bool constant() const override { return !inner_ || inner_->constant(); }
 
   private:
+    // Up to the sample that lets go, or takes hold, the place is what it was.
+    void changeAtOnce() {
+        std::vector<double> times;
+        for (std::size_t i = 0; i < sampling_.count(); ++i) {
+            if (i > 0) {
+                const auto before = inner_->inherits(i - 1);
+                const auto now = inner_->inherits(i);
+                if (before && now && *before != *now)
+                    times.push_back(sampling_.time(i) - 2.0 * kSameMoment);
+            }
+            times.push_back(sampling_.time(i));
+        }
+        added_ = times.size() > sampling_.count();
+        if (added_)
+            sampling_ = samplingFromTimes(std::move(times));
+    }
     [[nodiscard]] Result<std::vector<double>> with(Result<std::vector<double>> own, Result<bool> inherits) const {
         if (!own)
             return own;
@@ -63,7 +87,8 @@ class PlacedTransform final : public Transform {
     Mat4 place_;
     bool onlyFree_;
     std::vector<TransformOp> ops_;
-    Sampling still_ = Sampling::still();
+    Sampling sampling_ = Sampling::still();
+    bool added_ = false; // samples beside those of `inner`
 };
 
 template<class V> void placeAll(std::span<V> values, const Mat4& m) {

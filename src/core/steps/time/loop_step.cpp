@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "evaluate/chosen_times.h"
 #include "steps/steps.h"
 #include "steps/time/time_parts.h"
 #include "time/frame_text.h"
@@ -220,8 +221,10 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
     }
     if ((range.last - range.first) / period > 100000.0)
         return fail(badInput("more than 100,000 cycles", "Choose fewer"));
+    // One more on either side: a shutter looks beyond the ends.
     std::vector<TimePiece> cycles;
-    for (double k = std::floor((range.first - start) / period); start + k * period <= range.last; k += 1.0) {
+    const double before = std::floor((range.first - start) / period) - 1.0;
+    for (double k = before; start + (k - 1.0) * period <= range.last; k += 1.0) {
         cycles.push_back(
             runPiece(rate.secondsAt(start + k * period), rate.secondsAt(start + (k + 1.0) * period), cycle.start, 1.0));
         if (goesOn)
@@ -235,11 +238,14 @@ Result<TimeChange> loopMeans(const Scene& scene, const json& options) {
                 if (gap.first >= run.from - kSameMoment && gap.last <= run.to + kSameMoment)
                     view.gaps.push_back({snappedToFrame(gap.first - cycle.start + one.from, rate),
                                          snappedToFrame(gap.last - cycle.start + one.from, rate)});
-    const std::vector<double> frames = wholeFrames(view.range->first, view.range->last, rate);
+    std::vector<double> frames = wholeFrames(view.range->first, view.range->last, rate);
+    keepGaps(frames, view);
     view.counted = countedAfter(frames, leadShape(scene) ? frames : std::vector<double>());
     if (scene.view.moments) { // what was wanted of the cycle, in each of them
         std::vector<double> times;
         for (const TimePiece& one : cycles) {
+            if (one.to < view.range->first + kSameMoment || one.from > view.range->last + kSameMoment)
+                continue;
             for (const double t : countedMoments(scene))
                 if (t >= cycle.start - kSameMoment && t < cycle.start + cycle.period - kSameMoment)
                     times.push_back(snappedToFrame(t - cycle.start + one.from, rate));

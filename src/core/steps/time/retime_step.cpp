@@ -25,7 +25,11 @@ Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
     if (options["shape"] == "smooth")
         curve.smooth();
     const bool curved = options["between"] == "curve";
-    const double grid = usualStep(scene);
+    const double usual = usualStep(scene);
+    std::vector<double> knots = countedMoments(scene);
+    knots.insert(knots.end(), {span.first, span.last});
+    sortMoments(knots);
+    const auto poses = std::make_shared<const std::vector<double>>(std::move(knots));
     std::vector<TimePiece> pieces;
     const auto add = [&](double from, double to, double inFrom, double inTo) {
         const double length = rate.secondsAt(to - from);
@@ -33,8 +37,7 @@ Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
                                    rate.secondsAt(inTo - inFrom) / length);
         if (curved && piece.speed != 0.0) {
             piece.kind = TimePiece::Kind::Cubic;
-            piece.grid = grid;
-            piece.there = span;
+            piece.knots = poses;
         }
         pieces.push_back(piece);
     };
@@ -65,7 +68,7 @@ Result<TimeChange> retimeMeans(const Scene& scene, const json& options) {
     View view{.rate = rate};
     view.range = TimeSpan{rate.secondsAt(first), rate.secondsAt(last)};
     // As many samples a frame as there were.
-    const double parts = std::clamp(std::round(rate.secondsAt(1.0) / grid), 1.0, kMostInAFrame);
+    const double parts = std::clamp(std::round(rate.secondsAt(1.0) / usual), 1.0, kMostInAFrame);
     std::vector<double> moments;
     for (double n = std::ceil(first * parts - kFrameTolerance); n <= last * parts + kFrameTolerance; n += 1.0)
         moments.push_back(rate.secondsAt(n / parts));

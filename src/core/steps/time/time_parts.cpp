@@ -186,7 +186,8 @@ TimeSpan intersection(const TimeSpan& a, const TimeSpan& b) {
 
 } // namespace
 
-// Nothing beyond a range, nor beyond what is there. A scene without moving points holds where it does not move.
+// Nothing beyond a range, nor beyond what is there or was wanted. A scene without moving points holds where it does not
+// move.
 Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
     View view = scene.view;
     const auto there = spanOf(scene);
@@ -195,11 +196,9 @@ Result<TimeChange> cutTo(const Scene& scene, const TimeSpan& span) {
     const bool apart = both.last < both.first - kSameMoment;
     const bool between =
         view.moments && std::none_of(moments.begin(), moments.end(), [&](double t) { return insideSpan(both, t); });
-    if ((apart || between) && leadShape(scene))
+    if ((apart || between) && (leadShape(scene) || view.range || view.moments))
         return fail(nothingLeft(scene));
     view.range = apart ? span : both;
-    if (apart || between)
-        view.moments.reset();
     return TimeChange{TimeMap(), view};
 }
 

@@ -26,12 +26,30 @@ class Travel {
     [[nodiscard]] const std::array<bool, 3>& axes() const { return axes_; }
     [[nodiscard]] Result<Vec3d> at(std::size_t sample) const {
         WYC_TRY(here, middle(sample));
+        return from(here);
+    }
+    /// In a straight line between two samples where the shape goes so.
+    [[nodiscard]] Result<Vec3d> atTime(double seconds) const {
+        const auto near = shape_->sampling().locate(seconds);
+        if (near.weight == 0.0)
+            return at(near.below);
+        if (shape_->straightBetween()) {
+            WYC_TRY(earlier, at(near.below));
+            WYC_TRY(later, at(near.above));
+            return earlier + (later - earlier) * near.weight;
+        }
+        WYC_TRY(count, shape_->pointCountAt(seconds));
+        std::vector<Vec3f> points(count);
+        WYC_CHECK(shape_->readAt(seconds, 0, points));
+        return from(meanOf(points).value_or(Vec3d{}));
+    }
+
+  private:
+    [[nodiscard]] Result<Vec3d> from(const Vec3d& here) const {
         WYC_TRY(first, middle(0));
         const Vec3d way = here - first;
         return Vec3d{axes_[0] ? way.x : 0.0, axes_[1] ? way.y : 0.0, axes_[2] ? way.z : 0.0};
     }
-
-  private:
     [[nodiscard]] Result<Vec3d> middle(std::size_t sample) const {
         {
             const std::lock_guard lock(mutex_);
@@ -51,7 +69,7 @@ class Travel {
     mutable std::vector<std::optional<Vec3d>> known_;
 };
 
-// Moments are straight lines between samples, as the way is: together they are where the shape was.
+// What stays and the way go alike between samples: together they are where the shape was.
 class StayingGeometry final : public GeometryWrapper {
   public:
     explicit StayingGeometry(std::shared_ptr<const Travel> travel)
@@ -59,16 +77,28 @@ class StayingGeometry final : public GeometryWrapper {
     [[nodiscard]] Status readRange(std::size_t s, std::size_t first, std::span<Vec3f> into) const override {
         WYC_CHECK(inner().readRange(s, first, into));
         WYC_TRY(way, travel_->at(s));
-        for (Vec3f& p : into) {
-            const Vec3d at = Vec3d(p) - way;
-            p = {static_cast<float>(at.x), static_cast<float>(at.y), static_cast<float>(at.z)};
-        }
+        stay(way, into);
         return {};
     }
+    [[nodiscard]] Status readAt(double seconds, std::size_t first, std::span<Vec3f> into) const override {
+        if (inner().straightBetween())
+            return GeometryWrapper::readAt(seconds, first, into);
+        WYC_CHECK(inner().readAt(seconds, first, into));
+        WYC_TRY(way, travel_->atTime(seconds));
+        stay(way, into);
+        return {};
+    }
+    [[nodiscard]] bool straightBetween() const override { return inner().straightBetween(); }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t) const override { return std::nullopt; }
     [[nodiscard]] std::optional<std::uint64_t> byteOfPoints(std::size_t) const override { return std::nullopt; }
 
   private:
+    static void stay(const Vec3d& way, std::span<Vec3f> points) {
+        for (Vec3f& p : points) {
+            const Vec3d at = Vec3d(p) - way;
+            p = {static_cast<float>(at.x), static_cast<float>(at.y), static_cast<float>(at.z)};
+        }
+    }
     std::shared_ptr<const Travel> travel_;
 };
 
@@ -81,6 +111,11 @@ class TravelTransform final : public Transform {
         WYC_TRY(way, travel_->at(sample));
         return std::vector<double>{way.x, way.y, way.z};
     }
+    [[nodiscard]] Result<std::vector<double>> channelsAt(double seconds) const override {
+        WYC_TRY(way, travel_->atTime(seconds));
+        return std::vector<double>{way.x, way.y, way.z};
+    }
+    [[nodiscard]] bool straightBetween() const override { return travel_->shape()->straightBetween(); }
 
   private:
     std::shared_ptr<const Travel> travel_;
