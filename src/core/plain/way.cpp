@@ -81,6 +81,7 @@ Way wayOf(const Scene& source) {
 
 void moveWith(const Scene& content, const Scene& before, Way& way) {
     const Way now = wayOf(content);
+    way.hasPoints = now.hasPoints;
     if (now.span == wayOf(before).span || way.bounded || way.only || !way.out)
         return;
     way.span = now.span ? std::optional(TimeSpan{way.out(now.span->first), way.out(now.span->last)}) : std::nullopt;
@@ -90,6 +91,7 @@ void moveWith(const Scene& content, const Scene& before, Way& way) {
 void goOnWith(const Scene& content, const Scene& before, Way& way) {
     const Way now = wayOf(content);
     const Way was = wayOf(before);
+    way.hasPoints = now.hasPoints;
     if ((now.own == was.own && now.span == was.span) || way.only)
         return;
     if (!way.out) {
@@ -102,7 +104,6 @@ void goOnWith(const Scene& content, const Scene& before, Way& way) {
         return times;
     };
     way.own = seen(now.own);
-    way.hasPoints = now.hasPoints;
     if (!way.bounded)
         way.span = now.span ? std::optional(TimeSpan{way.out(now.span->first), way.out(now.span->last)}) : std::nullopt;
     if (!way.span)
