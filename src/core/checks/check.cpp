@@ -65,7 +65,7 @@ const std::vector<CheckEntry>& checkCatalogue() {
 
 std::vector<Finding> readerFindings(const Scene& scene) {
     std::vector<Finding> result;
-    for (const ReaderRemark& remark : scene.report.remarks)
+    for (const ReaderRemark& remark : scene.report.remarks) {
         result.push_back({remark.id,
                           static_cast<Severity>(remark.severity),
                           remark.item,
@@ -74,8 +74,11 @@ std::vector<Finding> readerFindings(const Scene& scene) {
                           remark.unit,
                           remark.text,
                           remark.advice,
-                          {},
+                          remark.mendLabel,
                           {}});
+        if (!remark.mend.empty())
+            result.back().mend.push_back(Step{remark.mend, nlohmann::json::parse(remark.mendOptions)});
+    }
     return result;
 }
 

@@ -172,6 +172,10 @@ struct ReaderRemark {
     std::string text;
     std::string advice;
     int severity = 0; // 0 note, 1 caution, 2 fault
+    /// A step of its item that mends it, and its options in JSON; empty where none does.
+    std::string mend = {};
+    std::string mendOptions = {};
+    std::string mendLabel = {};
 };
 
 struct DeclaredSampling {

@@ -100,6 +100,19 @@ std::optional<Finding> afterSteps(Finding finding, const ItemView& view) {
     return finding;
 }
 
+// What a reader said of its file is mended where the step that mends it is there.
+bool isMended(const Finding& finding, const ItemView& view) {
+    const auto isThere = [&](const Step& step) {
+        const StepType* type = stepType(step.type);
+        const auto wanted = type ? checkedOptions(*type, step.options) : Result<nlohmann::json>();
+        return type && wanted && std::any_of(view.steps.begin(), view.steps.end(), [&](const Step& one) {
+                   const auto own = checkedOptions(*type, one.options);
+                   return one.on && one.type == step.type && own && *own == *wanted;
+               });
+    };
+    return !finding.mend.empty() && std::all_of(finding.mend.begin(), finding.mend.end(), isThere);
+}
+
 // Of an item that is meant to loop. A closing copy that its own step makes is meant, too.
 std::vector<Finding> cycleFindings(const ItemView& view, const std::string& label) {
     if (!*view.cycle) {
@@ -339,7 +352,7 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
             if (finding.item.empty() ? firstOfSource : finding.item == view.key.path) {
                 auto moved = afterSteps(std::move(finding), view);
                 const bool filled = moved && moved->id == "frames.missing" && hasSampleAt(view, *moved->frame);
-                if (moved && !filled)
+                if (moved && !filled && !isMended(*moved, view))
                     found.push_back({view.key, std::move(*moved)});
             }
     }

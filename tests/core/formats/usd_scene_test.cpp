@@ -2,6 +2,8 @@
 // Others' layered scenes, evaluated: places, visibility, bounds, primvars, materials, cameras, instances, skins.
 #include <gtest/gtest.h>
 
+#include <map>
+
 #include "base/hash.h"
 #include "core/formats/usd_fixtures.h"
 #include "formats/usd/schema/materials.h"
@@ -444,6 +446,33 @@ TEST(UsdScene, OthersScenesAreEvaluatedAsIsSaid) {
         }
     std::printf("%zu evaluated values of layered scenes compared\n", all.compared);
     EXPECT_GT(all.compared, 2'000U);
+}
+
+// Told of each item of such a layer, with a step where all that it is comes from there.
+TEST(UsdScene, LayersOfAnotherUnitOrAxisAreToldWithWhatMendsTheirItems) {
+    const TempFolder folder;
+    const auto layer = [](const std::string& name, const std::string& unit, const std::string& up) {
+        return "#usda 1.0\n(\n    metersPerUnit = " + unit + "\n    upAxis = \"" + up + "\"\n)\ndef Xform \"" + name +
+               "\"\n{\n    def Cube \"c\" {\n    }\n}\n";
+    };
+    writeFile(folder / "inch.usda", layer("inch", "0.0254", "Y"));
+    writeFile(folder / "z.usda", layer("z", "1", "Z"));
+    writeFile(folder / "cm.usda", layer("thing", "0.01", "Y"));
+    OpenRequest request;
+    request.path =
+        writeFile(folder / "scene.usda",
+                  "#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    subLayers = [@inch.usda@, "
+                  "@z.usda@]\n)\ndef Xform \"placed\" (\n    references = @cm.usda@</thing>\n)\n{\n    double3 "
+                  "xformOp:translate = (5, 0, 0)\n    uniform token[] xformOpOrder = "
+                  "[\"xformOp:translate\"]\n}\n");
+    const auto scene = usd::format().read(request);
+    ASSERT_TRUE(scene) << scene.error().text();
+    std::map<std::string, std::string> told;
+    for (const ReaderRemark& remark : scene->report.remarks)
+        told[remark.id + " " + remark.item] = remark.mend + remark.mendOptions;
+    EXPECT_EQ(told, (std::map<std::string, std::string>{{"layer.unit /inch/c", R"(scale{"factor": 0.0254})"},
+                                                        {"layer.unit /placed/c", ""},
+                                                        {"layer.axis /z/c", R"(place{"turn": "-90, 0, 0"})"}}));
 }
 
 TEST(UsdScene, ChoicesOfWhatIsNotThereAreTold) {

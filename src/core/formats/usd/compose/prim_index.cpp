@@ -198,6 +198,11 @@ bool Composer::isCycle(const Context& context, int node, const LayerStackPtr& st
 
 // An index by itself, as what an arc leads to is composed: with all arcs of what is above it, and none of its own.
 PrimIndex Composer::withoutArcs(const LayerStackPtr& stack, const std::string& path) {
+    if (std::count(path.begin(), path.end(), '/') > kDeepest) { // no prim is
+        PrimIndex nothing;
+        nothing.nodes.push_back({.stack = stack, .path = path});
+        return nothing;
+    }
     const std::string above = parentPath(path);
     if (above == "/")
         return stepDown(*rootIndex(stack), lastName(path), false);
