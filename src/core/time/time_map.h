@@ -42,7 +42,7 @@ struct TimePiece {
         Fade,   // a run from `inFrom` fades into a run from `inTo`, by `ease`
         Bridge, // from the pose at `inFrom` to that at `inTo`, leaving and arriving as the motion does there (cubic
                 // Hermite; velocities from the pose one `grid` before and after)
-        Cubic   // a run; between `knots`, a curve through the poses at four of them (Catmull–Rom), not a straight line
+        Cubic // a run; between `knots`, a curve through the poses at four of them (Catmull–Rom), not a straight line
     };
     Kind kind = Kind::Run;
     double from = -kForever; // output seconds
@@ -58,9 +58,9 @@ struct TimePiece {
     std::shared_ptr<const Ease> ease = {}; // of a fade; null = linear
     /// Of a cubic run: input times of poses, rising, one at least; it ends at the first and the last.
     std::shared_ptr<const std::vector<double>> knots = {};
-    Carry carry = {};                      // by how much the world is moved for what is shown from `inFrom` on …
-    Carry carryTo = {};                    // … and from `inTo` on
-    Carry carrySpeed = {};                 // of a run: and by so much more every second behind its anchor
+    Carry carry = {};      // by how much the world is moved for what is shown from `inFrom` on …
+    Carry carryTo = {};    // … and from `inTo` on
+    Carry carrySpeed = {}; // of a run: and by so much more every second behind its anchor
 };
 
 /// A pose that has a part in a moment.
