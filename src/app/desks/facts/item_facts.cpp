@@ -64,6 +64,8 @@ void addInstancer(std::vector<ItemFact>& facts, const ItemView& item) {
     QStringList names;
     for (const std::string& name : prototypeNames(*item.scene, item.scene->nodes[item.node]))
         names << QString::fromStdString(name);
+    if (names.isEmpty())
+        names << tr("nothing: it names no prototypes");
     facts.push_back({tr("shows"), names.join(QStringLiteral(", ")),
                      tr("What stands at its points, by the numbers that they have; it is not copied"), true});
 }

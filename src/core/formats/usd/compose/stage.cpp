@@ -488,20 +488,27 @@ std::vector<std::string> ComposedScene::forwardedTargets(const Prim& prim, const
     return result;
 }
 
+namespace {
+
+// What a weaker opinion adds: dictionaries are merged, all else is decided by the strongest.
+bool isDecided(Value& result, const Value* weaker) {
+    if (!weaker)
+        return false;
+    if (result.isNothing()) {
+        result = *weaker;
+        return !result.dictionary();
+    }
+    if (weaker->dictionary())
+        result = Value(mergedDictionaries(*result.as<DictionaryPtr>(), *weaker->as<DictionaryPtr>()));
+    return false;
+}
+
+} // namespace
+
 Value ComposedScene::metadata(const Prim& prim, std::string_view field) const {
     Value result;
-    forEachSpec(*prim.index, [&](const IndexNode&, int, const SpecAt& spec) {
-        const Value* value = spec.prim->field(field);
-        if (!value)
-            return false;
-        if (result.isNothing()) {
-            result = *value;
-            return !result.dictionary();
-        }
-        if (value->dictionary())
-            result = Value(mergedDictionaries(*result.as<DictionaryPtr>(), *value->as<DictionaryPtr>()));
-        return false;
-    });
+    forEachSpec(*prim.index,
+                [&](const IndexNode&, int, const SpecAt& spec) { return isDecided(result, spec.prim->field(field)); });
     return result;
 }
 
@@ -509,16 +516,7 @@ Value ComposedScene::metadata(const Prim& prim, const std::string& property, std
     Value result;
     forEachSpec(*prim.index, [&](const IndexNode&, int, const SpecAt& spec) {
         const PropertySpec* found = spec.prim->property(property);
-        const Value* value = found ? found->field(field) : nullptr;
-        if (!value)
-            return false;
-        if (result.isNothing()) {
-            result = *value;
-            return !result.dictionary();
-        }
-        if (value->dictionary())
-            result = Value(mergedDictionaries(*result.as<DictionaryPtr>(), *value->as<DictionaryPtr>()));
-        return false;
+        return isDecided(result, found ? found->field(field) : nullptr);
     });
     return result;
 }

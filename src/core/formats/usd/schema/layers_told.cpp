@@ -114,16 +114,8 @@ class Teller {
     }
 
   private:
-    void remark(std::string id, std::string item, std::string text, std::string advice, int severity,
-                std::optional<double> figure = {}, std::string unit = {}) {
-        scene_.report.remarks.push_back({std::move(id),
-                                         std::move(item),
-                                         {},
-                                         figure,
-                                         std::move(unit),
-                                         std::move(text),
-                                         std::move(advice),
-                                         severity});
+    template<class... Told> void remark(Told&&... told) {
+        scene_.report.remarks.push_back(remarkOf(std::forward<Told>(told)...));
     }
 
     // Choices, of layers and of the person, that choose nothing that is there.
@@ -158,19 +150,21 @@ class Teller {
         for (std::size_t i = 0; i < met.size(); ++i)
             if (!met[i]) {
                 const VariantChoice& one = chosen.variants[i];
-                remark("choice.unknown", {},
+                remark("choice.unknown", std::string(),
                        fmt::format("No prim{} has variants '{}', of which '{}' is chosen",
                                    one.prim.empty() ? "" : " " + one.prim, one.set, one.choice),
                        "`wyc info` lists what there is to choose", 1);
             }
         for (std::size_t i = 0; i < metPayload.size(); ++i)
             if (!metPayload[i] && chosen.payloads[i] != "*")
-                remark("choice.unknown", {}, fmt::format("No payload is called '{}'", patternOf(chosen.payloads[i])),
+                remark("choice.unknown", std::string(),
+                       fmt::format("No payload is called '{}'", patternOf(chosen.payloads[i])),
                        "`wyc info` lists what there is to choose", 1);
         std::error_code code;
         for (const fs::path& folder : chosen.search)
             if (!fs::is_directory(folder, code))
-                remark("search.missing", {}, fmt::format("The search folder '{}' is not there", folder.string()),
+                remark("search.missing", std::string(),
+                       fmt::format("The search folder '{}' is not there", folder.string()),
                        "Take it out, or name another", 1);
     }
 

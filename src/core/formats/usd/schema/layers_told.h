@@ -6,6 +6,11 @@
 
 namespace wyc::usd {
 
+[[nodiscard]] inline ReaderRemark remarkOf(std::string id, std::string item, std::string text, std::string advice,
+                                           int severity, std::optional<double> figure = {}, std::string unit = {}) {
+    return {std::move(id), std::move(item), {}, figure, std::move(unit), std::move(text), std::move(advice), severity};
+}
+
 /// `primOf`: of each node the number of its prim. `materials`: ids by path. `opened`: the file that names are seen
 /// from.
 void tellOfLayers(Scene& scene, const ComposedScene& stage, const std::vector<int>& primOf,

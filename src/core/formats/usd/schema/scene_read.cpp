@@ -138,16 +138,8 @@ class SceneBuilder {
 
   private:
     void note(std::string what, const std::string& item) { noted_[std::move(what)].push_back(item); }
-    void remark(std::string id, std::string item, std::string text, std::string advice, int severity,
-                std::optional<double> figure = {}, std::string unit = {}) {
-        scene_.report.remarks.push_back({std::move(id),
-                                         std::move(item),
-                                         {},
-                                         figure,
-                                         std::move(unit),
-                                         std::move(text),
-                                         std::move(advice),
-                                         severity});
+    template<class... Told> void remark(Told&&... told) {
+        scene_.report.remarks.push_back(remarkOf(std::forward<Told>(told)...));
     }
 
     Status setClock() {
@@ -173,7 +165,7 @@ class SceneBuilder {
             if (const auto axis = parseUpAxis(*up->text()))
                 scene_.upAxis = *axis;
         if (codes && frames && *codes != *frames)
-            remark("rate.two", {},
+            remark("rate.two", std::string(),
                    fmt::format("It counts {} time codes a second and is to be shown at {} frames a second", *codes,
                                *frames),
                    "Frames are counted in time codes here; say which of both the receiver needs", 1, *frames,
@@ -697,7 +689,7 @@ class SceneBuilder {
         if (!skeleton) {
             remark("skin.no_skeleton", prim->path,
                    fmt::format("Its skin follows the skeleton {}, which is not there", path),
-                   "It is shown at rest; put the skeleton back");
+                   "It is shown at rest; put the skeleton back", 2);
             return {};
         }
         SkinPlace place{&scene_.nodes[*skeleton], path, transformsAbove(number),
@@ -709,9 +701,6 @@ class SceneBuilder {
         for (std::string& text : remarks)
             note(std::move(text), prim->path);
         return {};
-    }
-    void remark(std::string id, std::string item, std::string text, std::string advice) {
-        remark(std::move(id), std::move(item), std::move(text), std::move(advice), 2);
     }
 
     Status addPrototypes(int number, const Prim* prim) {

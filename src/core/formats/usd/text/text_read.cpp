@@ -605,6 +605,16 @@ class Reader {
         return std::make_shared<const Dictionary>(std::move(result));
     }
 
+    // Of a dictionary's entry: a word, or a text.
+    Result<std::string> key() {
+        if (lex_.peek() == '"' || lex_.peek() == '\'')
+            return lex_.text();
+        std::string word = lex_.word();
+        if (word.empty())
+            return wrong("the key of a dictionary's entry is missing");
+        return word;
+    }
+
     // { type key = value … }
     Result<DictionaryPtr> dictionary(int depth) {
         if (depth > kDeepest)
@@ -628,15 +638,7 @@ class Reader {
                 type += "[]";
             }
             lex_.skip();
-            std::string key;
-            if (lex_.peek() == '"' || lex_.peek() == '\'') {
-                WYC_TRY(quoted, lex_.text());
-                key = std::move(quoted);
-            } else {
-                key = lex_.word();
-                if (key.empty())
-                    return wrong("the key of a dictionary's entry is missing");
-            }
+            WYC_TRY(key, this->key());
             WYC_CHECK(lex_.expect('=', "behind '" + key + "'"));
             lex_.skip();
             if (type == "dictionary") {
@@ -659,15 +661,9 @@ class Reader {
                 return sorted(std::move(entries));
             if (lex_.take(';') || lex_.take(','))
                 continue;
-            std::string key;
             if (lex_.takeWord("string"))
                 lex_.skip();
-            if (lex_.peek() == '"' || lex_.peek() == '\'') {
-                WYC_TRY(quoted, lex_.text());
-                key = std::move(quoted);
-            } else {
-                key = lex_.word();
-            }
+            WYC_TRY(key, this->key());
             lex_.skip();
             if (!lex_.take('=') && !lex_.take(':'))
                 return wrong("'=' or ':' is missing behind '{}'", key);
