@@ -194,6 +194,14 @@ TEST(UsdHostile, WhatNeverEndsOrMultipliesIsBounded) {
     EXPECT_TRUE(std::any_of((*many)->scene.report.remarks.begin(), (*many)->scene.report.remarks.end(),
                             [](const ReaderRemark& r) { return r.id == "prim.too_many"; }));
     EXPECT_LE((*many)->scene.nodes.size(), 100'000U);
+    // Paths that no prim has.
+    std::string far;
+    for (int i = 0; i < 100'000; ++i)
+        far += "/b";
+    writeFile(folder / "paths.usda",
+              "#usda 1.0\ndef \"a\" (\n    references = <" + far +
+                  ">\n)\n{\n}\ndef \"b\" (\n    inherits = [</c}d>, </c{v>, </c}{v=x}d>]\n)\n{\n}\n");
+    EXPECT_TRUE(opened(folder / "paths.usda"));
     // A chain of layers longer than any scene has.
     for (int i = 0; i < 400; ++i)
         writeFile(

@@ -198,7 +198,7 @@ bool Composer::isCycle(const Context& context, int node, const LayerStackPtr& st
 
 // An index by itself, as what an arc leads to is composed: with all arcs of what is above it, and none of its own.
 PrimIndex Composer::withoutArcs(const LayerStackPtr& stack, const std::string& path) {
-    if (std::count(path.begin(), path.end(), '/') > kDeepest) { // no prim is
+    if (!isPrimPath(path) || std::count(path.begin(), path.end(), '/') > kDeepest) { // nothing is there
         PrimIndex nothing;
         nothing.nodes.push_back({.stack = stack, .path = path});
         return nothing;

@@ -104,9 +104,11 @@ bool isBelow(std::string_view path, std::string_view prefix) {
 std::string parentPath(const std::string& primPath) {
     if (primPath.size() <= 1)
         return {};
-    if (primPath.back() == '}')
-        return primPath.substr(0, primPath.rfind('{'));
-    const std::size_t slash = primPath.find_last_of("/}");
+    if (const auto open = primPath.rfind('{'); primPath.back() == '}' && open != std::string::npos)
+        return primPath.substr(0, open);
+    const std::size_t slash = primPath.find_last_of("/}", primPath.size() - 2);
+    if (slash == std::string::npos)
+        return {};
     if (primPath[slash] == '}')
         return primPath.substr(0, slash + 1);
     return slash == 0 ? "/" : primPath.substr(0, slash);
@@ -140,6 +142,14 @@ std::string absolutePath(std::string_view path, const std::string& fromPrim) {
 
 bool isPrimPath(std::string_view path) {
     if (path.empty() || path.front() != '/' || primEnd(path) != path.size())
+        return false;
+    bool inside = false; // of braces, which come in pairs
+    for (const char c : path) {
+        if (c == (inside ? '{' : '}') || (inside && c == '/'))
+            return false;
+        inside = c == '{' || (inside && c != '}');
+    }
+    if (inside)
         return false;
     return path == "/" || (path.back() != '/' && path.find("//") == std::string_view::npos);
 }
