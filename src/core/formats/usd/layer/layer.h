@@ -111,6 +111,6 @@ void forEachPrim(const PrimSpec& prim, const std::string& path,
                  const std::function<void(const std::string&, const PrimSpec&)>& visit);
 
 /// Nesting of prims, dictionaries and variants beyond which a file is refused.
-inline constexpr int kDeepest = 512;
+inline constexpr int kDeepest = 256;
 
 } // namespace wyc::usd
