@@ -149,6 +149,33 @@ TEST_F(LayeredScene, EveryReadableCaseGoesIntoAnArchiveAndIsProven) {
     EXPECT_GT(pairs, 50U);
 }
 
+TEST_F(LayeredScene, LayersOfAnotherUnitAndAxisAreMendedInAJobAndNoLongerFound) {
+    const auto layer = [&](const std::string& name, const std::string& unit, const std::string& up) {
+        test::writeFile(folder_ / (name + ".usda"), "#usda 1.0\n(\n    metersPerUnit = " + unit + "\n    upAxis = \"" +
+                                                        up + "\"\n)\ndef Xform \"" + name +
+                                                        "\"\n{\n    def Cube \"c\" {\n    }\n}\n");
+    };
+    layer("inch", "0.0254", "Y");
+    layer("z", "1", "Z");
+    const fs::path scene = test::writeFile(
+        folder_ / "scene.usda",
+        "#usda 1.0\n(\n    metersPerUnit = 1\n    upAxis = \"Y\"\n    subLayers = [@inch.usda@, @z.usda@]\n)\n");
+    const std::string job = (folder_ / "layers.wyc").string();
+    ASSERT_EQ(wyc({"job", job, "--new", "--add", scene.string()}).code, 0);
+    const auto found = [&] {
+        std::vector<std::string> ids;
+        const json document = wyc({"check", job, "--json"}).json();
+        for (const json& finding : document["findings"])
+            if (const std::string id = finding["id"]; id.starts_with("layer."))
+                ids.push_back(id);
+        std::sort(ids.begin(), ids.end());
+        return ids;
+    };
+    EXPECT_EQ(found(), (std::vector<std::string>{"layer.axis", "layer.unit"}));
+    ASSERT_EQ(wyc({"job", job, "--mend", "layer.unit", "--mend", "layer.axis"}).code, 0);
+    EXPECT_EQ(found(), std::vector<std::string>());
+}
+
 TEST_F(LayeredScene, ItIsReadAndNotWritten) {
     const auto outcome =
         wyc({"convert", (usdData() / "mesh_static.usda").string(), "-o", (folder_ / "a.usda").string()});

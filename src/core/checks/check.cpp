@@ -63,22 +63,21 @@ const std::vector<CheckEntry>& checkCatalogue() {
     return kCatalogue;
 }
 
+Finding readerFinding(const ReaderRemark& remark) {
+    Finding finding{remark.id,        static_cast<Severity>(remark.severity),
+                    remark.item,      remark.frame,
+                    remark.figure,    remark.unit,
+                    remark.text,      remark.advice,
+                    remark.mendLabel, {}};
+    if (!remark.mend.empty())
+        finding.mend.push_back(Step{remark.mend, nlohmann::json::parse(remark.mendOptions)});
+    return finding;
+}
+
 std::vector<Finding> readerFindings(const Scene& scene) {
     std::vector<Finding> result;
-    for (const ReaderRemark& remark : scene.report.remarks) {
-        result.push_back({remark.id,
-                          static_cast<Severity>(remark.severity),
-                          remark.item,
-                          remark.frame,
-                          remark.figure,
-                          remark.unit,
-                          remark.text,
-                          remark.advice,
-                          remark.mendLabel,
-                          {}});
-        if (!remark.mend.empty())
-            result.back().mend.push_back(Step{remark.mend, nlohmann::json::parse(remark.mendOptions)});
-    }
+    for (const ReaderRemark& remark : scene.report.remarks)
+        result.push_back(readerFinding(remark));
     return result;
 }
 

@@ -50,6 +50,7 @@ struct CheckEntry {
 /// Runs all checks. What hits many frames of an item alike is one finding with their number.
 [[nodiscard]] std::vector<Finding> runChecks(const CheckInput& input);
 /// What a reader remarked, as findings.
+[[nodiscard]] Finding readerFinding(const ReaderRemark& remark);
 [[nodiscard]] std::vector<Finding> readerFindings(const Scene& scene);
 
 // The families.

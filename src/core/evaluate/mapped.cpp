@@ -50,7 +50,7 @@ class MappedGeometry final : public Geometry {
         return inner_->pointCountAt(map_.heldAt(t));
     }
     [[nodiscard]] Status readAt(double t, std::size_t first, std::span<Vec3f> into) const override {
-        const auto poses = map_.at(t);
+        WYC_TRY(poses, posesShown(*inner_, map_, t));
         if (poses.size() == 1 && !poses.front().rest)
             return inner_->readAt(poses.front().seconds, first, into);
         if (poses.size() > 1 && poses[1].keepsShape)
@@ -402,7 +402,9 @@ Scene inStraightLines(Scene scene) {
                     }) ||
         std::any_of(scene.materials.begin(), scene.materials.end(),
                     [&](const Material& material) { return valuesBend(material.graph); });
-    return any ? mappedScene(scene, TimeMap(), scene.view) : scene;
+    if (!any)
+        return scene;
+    return mappedScene(scene, TimeMap(), scene.view);
 }
 
 } // namespace wyc

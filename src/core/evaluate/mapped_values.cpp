@@ -82,7 +82,11 @@ class MappedValues final : public ValuesWrapper {
     [[nodiscard]] bool straightBetween() const override { return inner().straightBetween() && map_.bends().empty(); }
     [[nodiscard]] Result<PropertyValue> read(std::size_t s) const override { return readAt(sampling_.time(s), {}); }
     [[nodiscard]] Result<PropertyValue> readAt(double t, const ValueMix&) const override {
-        auto poses = map_.at(t);
+        std::vector<TimedPose> poses = map_.at(t);
+        if (carrier_ && isArray()) {
+            WYC_TRY(shown, posesShown(*carrier_, map_, t));
+            poses = std::move(shown);
+        }
         if (ofPoints_ && shown_ && isMixed(t, poses)) {
             const auto run = runBeside(t);
             if (!run)
@@ -211,6 +215,24 @@ class MappedValues final : public ValuesWrapper {
 };
 
 } // namespace
+
+Result<std::vector<TimedPose>> posesShown(const Geometry& shape, const TimeMap& map, double seconds) {
+    std::vector<TimedPose> poses = map.at(seconds);
+    if (poses.size() < 2 || poses.front().rest || !shape.topologyVaries())
+        return poses;
+    const double held = map.heldAt(seconds);
+    if (held == poses.front().seconds)
+        return poses;
+    WYC_TRY(match, matchOf(Pose::atTime(shape, poses.front().seconds), Pose::atTime(shape, held)));
+    if (match.by == PointMatch::By::Number)
+        return poses;
+    TimedPose only = poses.front();
+    only.seconds = held;
+    only.weight = 1.0;
+    only.weightRate = 0.0;
+    only.rate = only.speed;
+    return std::vector<TimedPose>{only};
+}
 
 // Later, earlier, slower or faster: every sample stays one, and between them all is as it was.
 bool movedAsAWhole(const TimeMap& map, const View& view) {

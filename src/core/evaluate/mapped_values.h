@@ -16,6 +16,10 @@ template<class Mix> Status mixInTurn(const std::vector<TimedPose>& poses, const 
     return {};
 }
 
+/// What is shown of a shape at a moment: the poses of the map; where points come and go between the first of them and
+/// the one that holds then, that one alone, as its numbers are those that count.
+[[nodiscard]] Result<std::vector<TimedPose>> posesShown(const Geometry& shape, const TimeMap& map, double seconds);
+
 /// Later, earlier, slower or faster: every sample stays one, and between them all is as it was.
 [[nodiscard]] bool movedAsAWhole(const TimeMap& map, const View& view);
 

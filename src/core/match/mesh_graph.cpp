@@ -160,7 +160,7 @@ void refineColours(const MeshGraph& graph, std::vector<std::uint64_t>& colours) 
     // The sum over corners does not depend on their order; which way a face runs does count.
     static_cast<void>(parallelFor(blocks, {}, [&](std::size_t block) -> Status {
         const std::size_t end = std::min(colours.size(), (block + 1) * kPoints);
-        for (std::size_t p = block * kBlock; p < end; ++p) {
+        for (std::size_t p = block * kPoints; p < end; ++p) {
             std::uint64_t sum = 0;
             for (const std::uint32_t c : graph.cornersAt(static_cast<std::uint32_t>(p))) {
                 const std::uint32_t after = graph.next(c);

@@ -348,9 +348,9 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
                 found.push_back({view.key, std::move(finding)});
         input.items.push_back(std::move(item));
         const bool firstOfSource = told.insert(view.key.source).second;
-        for (Finding& finding : readerFindings(*view.scene))
-            if (finding.item.empty() ? firstOfSource : finding.item == view.key.path) {
-                auto moved = afterSteps(std::move(finding), view);
+        for (const ReaderRemark& remark : view.scene->report.remarks)
+            if (remark.item.empty() ? firstOfSource : remark.item == view.key.path) {
+                auto moved = afterSteps(readerFinding(remark), view);
                 const bool filled = moved && moved->id == "frames.missing" && hasSampleAt(view, *moved->frame);
                 if (moved && !filled && !isMended(*moved, view))
                     found.push_back({view.key, std::move(*moved)});

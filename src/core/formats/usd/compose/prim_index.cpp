@@ -271,41 +271,133 @@ std::size_t chainOf(const PrimIndex& index, int node) {
     return length;
 }
 
+const char* wordOf(Arc arc) {
+    return arc == Arc::Payload ? "payload" : "reference";
+}
+
 } // namespace
 
-void Composer::addReferences(Context& context, int node, Arc arc) {
-    const char* field = arc == Arc::Payload ? "payload" : "references";
-    // References are the same where they lead to the same file, prim and written offset: told by those.
-    struct Found {
-        ListItem item;
-        std::size_t layer;
+// References are the same where they lead to the same file, prim and written offset: told by those.
+std::vector<Composer::Reference> Composer::referencesOf(const IndexNode& site, Arc arc) {
+    std::vector<ListItem> items;
+    std::map<std::string, Reference> byKey; // what an item of the composed list stands for
+    const auto keyOf = [](const ListItem& item) {
+        return fmt::format("{}\n{}\n{}\n{}", item.text, item.prim, item.offset, item.scale);
     };
-    std::vector<Found> list;
-    const IndexNode site = context.index.nodes[static_cast<std::size_t>(node)];
-    {
-        std::vector<ListItem> items;
-        std::map<std::string, Found> byKey; // what an item of the composed list stands for
-        for (const auto& [edit, layer] : editsOf(site, field)) {
-            ListEdit here = *edit;
-            const StackLayer& from = site.stack->layers[layer];
-            for (auto* part :
-                 {&here.explicitItems, &here.added, &here.prepended, &here.appended, &here.deleted, &here.ordered})
-                for (ListItem& item : *part) {
-                    const Found found{item, layer};
-                    const auto asset = assetPath(item.text, *site.stack);
-                    item.text = !asset ? item.text : asset->empty() ? "" : assets_.anchored(*asset, from.layer->name);
-                    if (asset && !asset->empty())
-                        if (std::string resolved = assets_.resolve(*asset, from.layer->name); !resolved.empty())
-                            item.text = std::move(resolved);
-                    byKey.insert_or_assign(fmt::format("{}\n{}\n{}\n{}", item.text, item.prim, item.offset, item.scale),
-                                           found);
-                }
-            here.applyTo(items);
-        }
-        for (const ListItem& item : items)
-            list.push_back(byKey.at(fmt::format("{}\n{}\n{}\n{}", item.text, item.prim, item.offset, item.scale)));
+    for (const auto& [edit, layer] : editsOf(site, arc == Arc::Payload ? "payload" : "references")) {
+        ListEdit here = *edit;
+        const std::string& asking = site.stack->layers[layer].layer->name;
+        for (auto* part :
+             {&here.explicitItems, &here.added, &here.prepended, &here.appended, &here.deleted, &here.ordered})
+            for (ListItem& item : *part) {
+                const Reference reference{item, layer};
+                const auto asset = assetPath(item.text, *site.stack);
+                item.text = !asset ? item.text : asset->empty() ? "" : assets_.anchored(*asset, asking);
+                if (asset && !asset->empty())
+                    if (std::string resolved = assets_.resolve(*asset, asking); !resolved.empty())
+                        item.text = std::move(resolved);
+                byKey.insert_or_assign(keyOf(item), reference);
+            }
+        here.applyTo(items);
     }
-    if (list.empty())
+    std::vector<Reference> references;
+    for (const ListItem& item : items)
+        references.push_back(byKey.at(keyOf(item)));
+    return references;
+}
+
+LayerStackPtr Composer::stackLedTo(const IndexNode& site, const Reference& reference, Arc arc) {
+    const std::string& asking = site.stack->layers[reference.layer].layer->name;
+    const auto asset = assetPath(reference.item.text, *site.stack);
+    if (!asset) {
+        report(
+            {"expression.unknown",
+             composing_,
+             fmt::format("{} has a {} to {}, which cannot be worked out", composing_, wordOf(arc), reference.item.text),
+             "Put the file's name there",
+             1,
+             {asking}});
+        return nullptr;
+    }
+    if (asset->empty())
+        return site.stack;
+    const std::string resolved = assets_.resolve(*asset, asking);
+    if (resolved.empty()) {
+        report({"layer.missing",
+                composing_,
+                fmt::format("The {} of {} to '{}' (in '{}') leads to no file", wordOf(arc), composing_, *asset, asking),
+                "Put the file back, or name a folder to search in",
+                2,
+                {assets_.anchored(*asset, asking), asking}});
+        return nullptr;
+    }
+    auto opened = stackOf(resolved, site.stack->expressionVariables, asking);
+    if (!opened) {
+        report({"layer.unreadable",
+                composing_,
+                fmt::format("The {} of {} to '{}' cannot be read: {}", wordOf(arc), composing_, *asset,
+                            opened.error().text()),
+                "Have it written again",
+                2,
+                {resolved, asking}});
+        return nullptr;
+    }
+    return *opened;
+}
+
+std::optional<std::string> Composer::primLedTo(const LayerStack& stack, const Reference& reference, Arc arc,
+                                               const std::string& asking) {
+    const auto isOne = [](const std::string& path) { return isPrimPath(path) && path != "/"; };
+    std::string target = reference.item.prim;
+    if (target.empty()) {
+        if (const Value* standard = stack.layers.front().layer->field("defaultPrim"); standard && standard->text())
+            target = standard->text()->starts_with('/') ? *standard->text() : "/" + *standard->text();
+        if (!isOne(target)) {
+            report({"arc.no_prim",
+                    composing_,
+                    fmt::format("The {} of {} to '{}' names no prim, and that layer has no default prim", wordOf(arc),
+                                composing_, stack.name()),
+                    "Name the prim, or give the layer a default prim",
+                    2,
+                    {stack.name(), asking}});
+            return std::nullopt;
+        }
+    }
+    if (!isOne(target)) {
+        report({"arc.no_prim",
+                composing_,
+                fmt::format("The {} of {} leads to '{}', which is no prim", wordOf(arc), composing_, target),
+                "Name a prim",
+                2,
+                {stack.name(), asking},
+                {target}});
+        return std::nullopt;
+    }
+    return target;
+}
+
+Offset Composer::offsetOf(const IndexNode& site, const Reference& reference, Arc arc, const LayerStack& stack) {
+    const StackLayer& from = site.stack->layers[reference.layer];
+    Offset offset{reference.item.offset, reference.item.scale};
+    if (!(offset.scale > 0.0) || !std::isfinite(offset.scale) || !std::isfinite(offset.offset)) {
+        report({"layer.offset_unusable",
+                composing_,
+                fmt::format("The {} of {} to '{}' has the time scale {}: no offset is used", wordOf(arc), composing_,
+                            stack.name(), offset.scale),
+                "Give it a scale above 0",
+                2,
+                {stack.name(), from.layer->name}});
+        offset = {};
+    }
+    offset = offset.within(from.toStack);
+    offset.scale *= site.stack->timeCodesPerSecond / stack.timeCodesPerSecond;
+    return offset;
+}
+
+void Composer::addReferences(Context& context, int node, Arc arc) {
+    const IndexNode site = context.index.nodes[static_cast<std::size_t>(node)];
+    const std::vector<Reference> references = referencesOf(site, arc);
+    if (references.empty())
         return;
     context.index.hasPayload = context.index.hasPayload || arc == Arc::Payload;
     if (arc == Arc::Payload && !choices_.loads(composing_)) {
@@ -313,84 +405,24 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
         return;
     }
     int order = 0;
-    const char* what = arc == Arc::Payload ? "payload" : "reference";
-    for (const Found& found : list) {
-        const StackLayer& from = site.stack->layers[found.layer];
-        const std::string& asking = from.layer->name;
-        const auto asset = assetPath(found.item.text, *site.stack);
-        if (!asset) {
-            report({"expression.unknown",
-                    composing_,
-                    fmt::format("{} has a {} to {}, which cannot be worked out", composing_, what, found.item.text),
-                    "Put the file's name there",
-                    1,
-                    {asking}});
+    for (const Reference& reference : references) {
+        const std::string& asking = site.stack->layers[reference.layer].layer->name;
+        const LayerStackPtr stack = stackLedTo(site, reference, arc);
+        const auto target = stack ? primLedTo(*stack, reference, arc, asking) : std::nullopt;
+        if (!target)
             continue;
-        }
-        LayerStackPtr stack = site.stack;
-        if (!asset->empty()) {
-            const std::string resolved = assets_.resolve(*asset, asking);
-            if (resolved.empty()) {
-                report(
-                    {"layer.missing",
-                     composing_,
-                     fmt::format("The {} of {} to '{}' (in '{}') leads to no file", what, composing_, *asset, asking),
-                     "Put the file back, or name a folder to search in",
-                     2,
-                     {assets_.anchored(*asset, asking), asking}});
-                continue;
-            }
-            auto opened = stackOf(resolved, site.stack->expressionVariables, asking);
-            if (!opened) {
-                report({"layer.unreadable",
-                        composing_,
-                        fmt::format("The {} of {} to '{}' cannot be read: {}", what, composing_, *asset,
-                                    opened.error().text()),
-                        "Have it written again",
-                        2,
-                        {resolved, asking}});
-                continue;
-            }
-            stack = *opened;
-        }
-        std::string target = found.item.prim;
-        const std::string& name = stack->name();
-        if (target.empty()) {
-            for (const StackLayer& one : {stack->layers.front()})
-                if (const Value* standard = one.layer->field("defaultPrim"); standard && standard->text())
-                    target = standard->text()->starts_with('/') ? *standard->text() : "/" + *standard->text();
-            if (target.empty() || !isPrimPath(target) || target == "/") {
-                report({"arc.no_prim",
-                        composing_,
-                        fmt::format("The {} of {} to '{}' names no prim, and that layer has no default prim", what,
-                                    composing_, name),
-                        "Name the prim, or give the layer a default prim",
-                        2,
-                        {name, asking}});
-                continue;
-            }
-        }
-        if (!isPrimPath(target) || target == "/") {
-            report({"arc.no_prim",
-                    composing_,
-                    fmt::format("The {} of {} leads to '{}', which is no prim", what, composing_, target),
-                    "Name a prim",
-                    2,
-                    {name, asking},
-                    {target}});
-            continue;
-        }
-        if (isCycle(context, node, stack, target)) {
+        const std::string place = withoutVariants(site.path);
+        if (isCycle(context, node, stack, *target)) {
             Problem cycle{"arc.cycle",
                           composing_,
-                          fmt::format("The {} at {} (in '{}') to {} leads round in a circle", what,
-                                      withoutVariants(site.path), asking, target),
+                          fmt::format("The {} at {} (in '{}') to {} leads round in a circle", wordOf(arc), place,
+                                      asking, *target),
                           "Take it out",
                           2,
-                          {name, asking},
-                          {target}};
-            if (withoutVariants(site.path) != composing_)
-                cycle.paths = {withoutVariants(site.path)};
+                          {stack->name(), asking},
+                          {*target}};
+            if (place != composing_)
+                cycle.paths = {place};
             report(std::move(cycle));
             continue;
         }
@@ -400,35 +432,22 @@ void Composer::addReferences(Context& context, int node, Arc arc) {
                     "Look for references that never end"});
             continue;
         }
-        Offset offset{found.item.offset, found.item.scale};
-        if (!(offset.scale > 0.0) || !std::isfinite(offset.scale) || !std::isfinite(offset.offset)) {
-            report({"layer.offset_unusable",
-                    composing_,
-                    fmt::format("The {} of {} to '{}' has the time scale {}: no offset is used", what, composing_, name,
-                                offset.scale),
-                    "Give it a scale above 0",
-                    2,
-                    {name, asking}});
-            offset = {};
-        }
-        offset = offset.within(from.toStack);
-        offset.scale *= site.stack->timeCodesPerSecond / stack->timeCodesPerSecond;
         auto map = std::make_shared<PathMap>();
-        map->pairs.emplace_back(target, withoutVariants(site.path));
-        const int made = graft(context, node, arc, stack, target, std::move(map), offset, order++);
+        map->pairs.emplace_back(*target, place);
+        const Offset offset = offsetOf(site, reference, arc, *stack);
+        const int made = graft(context, node, arc, stack, *target, std::move(map), offset, order++);
         if (made < 0)
             return;
-        const PrimIndex& index = context.index;
-        const bool there = std::any_of(index.nodes.begin() + made, index.nodes.end(),
-                                       [](const IndexNode& n) { return !n.specs.empty(); });
-        if (!there)
+        const std::vector<IndexNode>& nodes = context.index.nodes;
+        if (std::none_of(nodes.begin() + made, nodes.end(), [](const IndexNode& n) { return !n.specs.empty(); }))
             report({"arc.no_prim",
                     composing_,
-                    fmt::format("The {} of {} leads to {}, which is not in '{}'", what, composing_, target, name),
+                    fmt::format("The {} of {} leads to {}, which is not in '{}'", wordOf(arc), composing_, *target,
+                                stack->name()),
                     "Name a prim that is there",
                     2,
-                    {name, asking},
-                    {target}});
+                    {stack->name(), asking},
+                    {*target}});
     }
 }
 

@@ -115,6 +115,16 @@ class Composer {
     PrimIndex withoutArcs(const LayerStackPtr& stack, const std::string& path);
     void addArcs(Context& context);
     void addDirectArcs(Context& context, int node);
+    struct Reference {
+        ListItem item;
+        std::size_t layer; // of the stack, which asks for it
+    };
+    std::vector<Reference> referencesOf(const IndexNode& site, Arc arc);
+    /// What a reference or payload leads to; where that is nothing, it is reported.
+    LayerStackPtr stackLedTo(const IndexNode& site, const Reference& reference, Arc arc);
+    std::optional<std::string> primLedTo(const LayerStack& stack, const Reference& reference, Arc arc,
+                                         const std::string& asking);
+    Offset offsetOf(const IndexNode& site, const Reference& reference, Arc arc, const LayerStack& stack);
     void addReferences(Context& context, int node, Arc arc);
     void addClasses(Context& context, int node, Arc arc);
     void addImplied(Context& context, int node);

@@ -171,74 +171,70 @@ class Teller {
     // Layers that state another unit, axis or rate than the first, which decides: told of each of their items.
     void tellDisagreement() {
         const std::vector<ReadLayer>& layers = scene_.report.layers;
-        const double unit = layers.empty() ? 1.0 : unitOf(layers.front());
+        if (layers.empty())
+            return;
+        std::vector<std::vector<std::size_t>> itemsOf(layers.size());
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
+            if (const auto by = scene_.report.saidBy->find(scene_.nodes[i].id);
+                items_[i] && by != scene_.report.saidBy->end())
+                for (const std::uint32_t layer : by->second)
+                    itemsOf[layer].push_back(i);
+        const double unit = unitOf(layers.front());
+        const UpAxis up = upAxisOf(layers.front());
         for (std::size_t i = 1; i < layers.size(); ++i) {
-            const ReadLayer& own = layers[i];
+            const ReadLayer own = layers[i];
             const std::string name = calledFromHere(own.path);
-            const UpAxis up = upAxisOf(layers.front());
             if (own.unitMetres && std::abs(*own.unitMetres / unit - 1.0) > 1e-6) {
                 const double factor = *own.unitMetres / unit;
-                ReaderRemark one{"layer.unit", {}, {}, factor, "×", {}, "Where its size looks wrong, scale it", 1};
-                one.text = fmt::format("'{}' is in {}, the scene in {}: nothing converts it", name,
-                                       unitName(*own.unitMetres), unitName(unit));
+                ReaderRemark one = remarkOf("layer.unit", {},
+                                            fmt::format("'{}' is in {}, the scene in {}: nothing converts it", name,
+                                                        unitName(*own.unitMetres), unitName(unit)),
+                                            "Where its size looks wrong, scale it", 1, factor, "×");
                 one.mend = "scale";
                 one.mendOptions = fmt::format(R"({{"factor": {}}})", shortestNumber(factor));
                 one.mendLabel = fmt::format("Scale × {}", shortestNumber(factor));
-                tellOfItems(i, std::move(one));
+                tellOfItems(i, itemsOf[i], one);
             }
             if (own.upAxis && *own.upAxis != up) {
-                ReaderRemark one{"layer.axis", {}, {}, {}, {}, {}, "Where it lies on its side, turn it", 1};
-                one.text = fmt::format("'{}' is {} up, the scene {} up: nothing turns it", name,
-                                       upAxisName(*own.upAxis), upAxisName(up));
-                one.mend = "place";
-                one.mendOptions = fmt::format(R"({{"turn": "{}, 0, 0"}})", up == UpAxis::Y ? -90 : 90);
-                one.mendLabel = fmt::format("Turn to {} up", upAxisName(up));
-                tellOfItems(i, std::move(one));
+                ReaderRemark one = remarkOf("layer.axis", {},
+                                            fmt::format("'{}' is {} up, the scene {} up: nothing turns it", name,
+                                                        upAxisName(*own.upAxis), upAxisName(up)),
+                                            "Where it lies on its side, turn it", 1);
+                if (*own.upAxis != UpAxis::X && up != UpAxis::X) { // else the format has no such thing
+                    one.mend = "place";
+                    one.mendOptions = fmt::format(R"({{"turn": "{}, 0, 0"}})", up == UpAxis::Y ? -90 : 90);
+                    one.mendLabel = fmt::format("Turn to {} up", upAxisName(up));
+                }
+                tellOfItems(i, itemsOf[i], one);
             }
             if (own.rate && !(*own.rate == scene_.view.rate))
-                tellOfItems(i, {"layer.rate",
-                                {},
-                                {},
-                                own.rate->value(),
-                                "time codes a second",
-                                fmt::format("'{}' counts {} time codes a second, the scene {}: its times are scaled",
-                                            name, own.rate->shortText(), scene_.view.rate.shortText()),
-                                "Nothing need be done where that is meant",
-                                0});
+                tellOfItems(i, itemsOf[i],
+                            remarkOf("layer.rate", {},
+                                     fmt::format("'{}' counts {} time codes a second, the scene {}: its times are "
+                                                 "scaled",
+                                                 name, own.rate->shortText(), scene_.view.rate.shortText()),
+                                     "Nothing need be done where that is meant", 0, own.rate->value(),
+                                     "time codes a second"));
         }
     }
 
     [[nodiscard]] static double unitOf(const ReadLayer& layer) { return layer.unitMetres.value_or(0.01); }
     [[nodiscard]] static UpAxis upAxisOf(const ReadLayer& layer) { return layer.upAxis.value_or(UpAxis::Y); }
 
-    static void takeMendFrom(ReaderRemark& remark) {
-        remark.mend.clear();
-        remark.mendOptions.clear();
-        remark.mendLabel.clear();
-    }
-    void tellOfItems(std::size_t layer, ReaderRemark one) {
+    // Of none, or of more than a person goes through one by one: of the scene.
+    void tellOfItems(std::size_t layer, const std::vector<std::size_t>& items, const ReaderRemark& remark) {
         constexpr std::size_t kMost = 100;
-        std::vector<std::size_t> items;
-        for (std::size_t i = 0; i < scene_.nodes.size() && items.size() <= kMost; ++i)
-            if (items_[i] && speaksOf(layer, i))
-                items.push_back(i);
-        if (items.empty() || items.size() > kMost) { // of the scene
-            takeMendFrom(one);
-            scene_.report.remarks.push_back(std::move(one));
-            return;
-        }
-        for (const std::size_t i : items) {
-            ReaderRemark own = one;
-            own.item = scene_.nodes[i].path;
-            if (!isAllOf(layer, i))
-                takeMendFrom(own);
-            scene_.report.remarks.push_back(std::move(own));
-        }
-    }
-    [[nodiscard]] bool speaksOf(std::size_t layer, std::size_t node) const {
-        const auto by = scene_.report.saidBy->find(scene_.nodes[node].id);
-        return by != scene_.report.saidBy->end() &&
-               std::find(by->second.begin(), by->second.end(), layer) != by->second.end();
+        const auto tell = [&](std::string item, bool mends) {
+            ReaderRemark& own = scene_.report.remarks.emplace_back(remark);
+            own.item = std::move(item);
+            if (!mends)
+                own.mend = own.mendOptions = own.mendLabel = {};
+        };
+        if (items.empty() || items.size() > kMost)
+            tell({}, false);
+        else
+            for (const std::size_t i : items)
+                tell(scene_.nodes[i].path, isAllOf(layer, i));
     }
     // All numbers that it consists of, and those that place it, are in this layer's unit and axis.
     [[nodiscard]] bool isAllOf(std::size_t layer, std::size_t node) const {
