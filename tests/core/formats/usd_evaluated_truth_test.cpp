@@ -447,14 +447,33 @@ TEST(UsdEvaluatedTruth, PlacesWhosePartsHaveTimesOfTheirOwn) {
     }
 }
 
-TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
-    const auto points = [](const Numbers& v) { return valueText(v, 3, true); };
-    const auto turns = [](const Numbers& v) { return valueText(v, 4, true); };
-    for (unsigned seed = firstCase(); seed < firstCase() + static_cast<unsigned>(cases(100)); ++seed) {
-        Maker maker(seed);
-        const std::size_t joints = 1 + maker.number(4);
-        std::vector<int> parent(joints, -1);
-        std::vector<std::string> names(joints);
+// A mesh under a skeleton with an animation, each part at times of its own: as text, and where its points are.
+struct RandomRig {
+    static constexpr std::size_t number = 5; // points
+    static constexpr std::size_t each = 2;   // joints that hold one
+
+    std::size_t joints;
+    std::vector<int> parent;
+    std::vector<std::string> names;
+    std::vector<Square> binds, rests;
+    std::vector<std::size_t> animated; // some of the joints, in an order of its own
+    bool moves = false;
+    Track places, rotations, sizes, weights;
+    Numbers rest;
+    bool skinned = false;
+    bool shaped = false;
+    std::vector<std::size_t> own; // the mesh's own list of joints; empty: it has none
+    std::vector<std::size_t> which;
+    Numbers shares;
+    Square bind = still();
+    Numbers offsets, half; // of points 3 and 1
+    bool inBetween = false;
+    Placing top, aboveMesh, aboveSkeleton;
+    bool together = false;
+    bool behind = false;
+    bool animationFlipped = false;
+
+    explicit RandomRig(Maker& maker) : joints(1 + maker.number(4)), parent(joints, -1), names(joints) {
         for (std::size_t j = 0; j < joints; ++j) {
             parent[j] = j == 0 ? -1 : static_cast<int>(maker.number(j + 1)) - 1;
             names[j] = (parent[j] < 0 ? "" : names[static_cast<std::size_t>(parent[j])] + "/") + fmt::format("j{}", j);
@@ -464,39 +483,30 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
             m[3] = {maker.between(-2, 2), maker.between(-2, 2), maker.between(-2, 2), 1};
             return m;
         };
-        std::vector<Square> binds, rests;
         for (std::size_t j = 0; j < joints; ++j) {
             binds.push_back(rigid());
             rests.push_back(rigid());
         }
-        // The animation has some of the joints, in an order of its own.
-        std::vector<std::size_t> animated;
         for (std::size_t j = joints; j-- > 0;)
             if (!maker.often(4))
                 animated.push_back(j);
-        const bool moves = !animated.empty() && !maker.often(6);
+        moves = !animated.empty() && !maker.often(6);
         const std::size_t count = animated.size();
-        const Track places = maker.track([&] { return maker.list(3 * count, -3, 3); });
-        const Track rotations = maker.track([&] { return maker.quaternions(count); }, Mix::Turns);
-        const Track sizes = maker.track([&] {
+        places = maker.track([&] { return maker.list(3 * count, -3, 3); });
+        rotations = maker.track([&] { return maker.quaternions(count); }, Mix::Turns);
+        sizes = maker.track([&] {
             Numbers list = maker.list(3 * count, 0.5, 1.5);
             for (double& one : list)
                 one = std::round(512.0 * one) / 512.0; // whole in half floats
             return list;
         });
-        const Track weights = maker.track([&] { return maker.list(2, -0.5, 1.5); });
-        const std::size_t number = 5;
-        const Numbers rest = maker.list(3 * number, -2, 2);
-        const bool skinned = !maker.often(5);
-        const bool shaped = !skinned || maker.often(2);
-        // Joints by numbers of the mesh's own list, where it has one.
-        std::vector<std::size_t> own;
+        weights = maker.track([&] { return maker.list(2, -0.5, 1.5); });
+        rest = maker.list(3 * number, -2, 2);
+        skinned = !maker.often(5);
+        shaped = !skinned || maker.often(2);
         if (maker.often(2))
             for (std::size_t j = joints; j-- > 0;)
                 own.push_back(j);
-        const std::size_t each = 2;
-        std::vector<std::size_t> which;
-        Numbers shares;
         for (std::size_t i = 0; i < number; ++i) {
             const double first = maker.between(0, 1);
             which.push_back(maker.number(joints));
@@ -504,38 +514,42 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
             shares.push_back(first);
             shares.push_back(1.0 - first);
         }
-        const Square bind = maker.often(2) ? rigid() : still();
-        const Numbers offsets = maker.list(3 * 2, -1, 1); // of points 1 and 3
-        const Numbers half = maker.list(3 * 2, -1, 1);
-        const bool inBetween = maker.often(2);
-        const Placing top = randomPlacing(maker);
-        const Placing aboveMesh = randomPlacing(maker);
-        const Placing aboveSkeleton = maker.often(3) ? aboveMesh : randomPlacing(maker);
-        const bool together = maker.often(2);
-        const bool behind = shaped && maker.often(3);
-        const bool animationFlipped = maker.often(2);
+        if (maker.often(2))
+            bind = rigid();
+        offsets = maker.list(3 * 2, -1, 1);
+        half = maker.list(3 * 2, -1, 1);
+        inBetween = maker.often(2);
+        top = randomPlacing(maker);
+        aboveMesh = randomPlacing(maker);
+        aboveSkeleton = maker.often(3) ? aboveMesh : randomPlacing(maker);
+        together = maker.often(2);
+        behind = shaped && maker.often(3);
+        animationFlipped = maker.often(2);
+    }
 
+    [[nodiscard]] std::string quoted(const std::vector<std::size_t>& list) const {
+        std::string text;
+        for (const std::size_t j : list)
+            text += fmt::format("{}\"{}\"", text.empty() ? "" : ", ", names[j]);
+        return text;
+    }
+    [[nodiscard]] std::string skeletonText() const {
         const auto matrices = [](const std::vector<Square>& list) {
             std::string text;
             for (const Square& m : list)
                 text += (text.empty() ? "" : ", ") + matrixText(flat(m));
             return text;
         };
-        const auto quoted = [&](const std::vector<std::size_t>& list) {
-            std::string text;
-            for (const std::size_t j : list)
-                text += fmt::format("{}\"{}\"", text.empty() ? "" : ", ", names[j]);
-            return text;
-        };
         std::vector<std::size_t> all(joints);
         for (std::size_t j = 0; j < joints; ++j)
             all[j] = j;
-        std::string skeleton =
-            fmt::format("    def Skeleton \"Skel\" (prepend apiSchemas = [\"SkelBindingAPI\"])\n    {{\n"
-                        "        uniform token[] joints = [{}]\n        uniform matrix4d[] bindTransforms = [{}]\n"
-                        "        uniform matrix4d[] restTransforms = [{}]\n{}    }}\n",
-                        quoted(all), matrices(binds), matrices(rests),
-                        moves || shaped ? "        rel skel:animationSource = </Root/Anim>\n" : "");
+        return fmt::format("    def Skeleton \"Skel\" (prepend apiSchemas = [\"SkelBindingAPI\"])\n    {{\n"
+                           "        uniform token[] joints = [{}]\n        uniform matrix4d[] bindTransforms = [{}]\n"
+                           "        uniform matrix4d[] restTransforms = [{}]\n{}    }}\n",
+                           quoted(all), matrices(binds), matrices(rests),
+                           moves || shaped ? "        rel skel:animationSource = </Root/Anim>\n" : "");
+    }
+    [[nodiscard]] std::string meshText() const {
         std::string mesh = "    def Mesh \"Skinned\" (prepend apiSchemas = [\"SkelBindingAPI\"])\n    {\n";
         mesh += fmt::format("        point3f[] points = {}\n        int[] faceVertexCounts = [5]\n"
                             "        int[] faceVertexIndices = [0, 1, 2, 3, 4]\n        rel skel:skeleton = <{}>\n",
@@ -568,6 +582,9 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
                     ? fmt::format("            uniform vector3f[] inbetweens:half = {} (weight = 0.5)\n", points(half))
                     : "");
         mesh += "    }\n";
+        return mesh;
+    }
+    [[nodiscard]] std::string animationText() const {
         std::string animation = "    def SkelAnimation \"Anim\"\n    {\n";
         if (moves) {
             animation += fmt::format("        uniform token[] joints = [{}]\n", quoted(animated));
@@ -584,19 +601,19 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
                                        [](const Numbers& v) { return valueText(v, 1, true); });
         }
         animation += "    }\n";
-        std::string text = kHead + "def SkelRoot \"Root\"\n{\n" + top.text("    ") + animation;
-        text +=
-            "    def Xform \"A\"\n    {\n" + aboveMesh.text("        ") + mesh + (together ? skeleton : "") + "    }\n";
+        return animation;
+    }
+    [[nodiscard]] std::string text() const {
+        std::string text = kHead + "def SkelRoot \"Root\"\n{\n" + top.text("    ") + animationText();
+        text += "    def Xform \"A\"\n    {\n" + aboveMesh.text("        ") + meshText() +
+                (together ? skeletonText() : "") + "    }\n";
         if (!together)
-            text += "    def Xform \"B\"\n    {\n" + aboveSkeleton.text("        ") + skeleton + "    }\n";
+            text += "    def Xform \"B\"\n    {\n" + aboveSkeleton.text("        ") + skeletonText() + "    }\n";
         text += "}\n";
-        const TempFolder folder;
-        const auto scene = opened(text, folder, behind ? "behind" : "before");
-        ASSERT_TRUE(scene) << "seed " << seed << ": " << scene.error().text() << text;
-        const auto found = scene->find("/Root/A/Skinned");
-        ASSERT_TRUE(found) << "seed " << seed << text;
-        const Node& node = scene->nodes[*found];
-
+        return text;
+    }
+    /// When anything has a sample, and the whole frames between.
+    [[nodiscard]] std::vector<double> codes() const {
         std::vector<double> codes;
         if (moves && skinned)
             for (const Track* track : {&places, &rotations, &sizes})
@@ -613,72 +630,105 @@ TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
             for (double code = std::ceil(*low), end = *high; code <= end; code += 1.0)
                 codes.push_back(code);
         }
-        for (const double code : looks(maker, codes, false)) {
-            std::vector<Numbers> wanted;
-            std::vector<Square> chain;
-            for (std::size_t j = 0; j < joints; ++j) {
-                Square local = rests[j];
-                const auto at = std::find(animated.begin(), animated.end(), j);
-                if (moves && at != animated.end()) {
-                    const auto k = static_cast<std::size_t>(at - animated.begin());
-                    const Numbers t = places.at(code), r = rotations.at(code), s = sizes.at(code);
-                    local = product(product(sized(s[3 * k], s[3 * k + 1], s[3 * k + 2]),
-                                            turnedBy({r[4 * k], r[4 * k + 1], r[4 * k + 2], r[4 * k + 3]})),
-                                    moved(t[3 * k], t[3 * k + 1], t[3 * k + 2]));
-                }
-                chain.push_back(parent[j] < 0 ? local : product(local, chain[static_cast<std::size_t>(parent[j])]));
+        return codes;
+    }
+    /// By how much the morph moves a point.
+    [[nodiscard]] Numbers morphAt(std::size_t i, double code) const {
+        Numbers shape(3, 0.0);
+        if (shaped && (i == 1 || i == 3)) {
+            const double w = weights.at(code)[animationFlipped ? 1 : 0];
+            const std::size_t k = i == 3 ? 0 : 3;
+            for (std::size_t c = 0; c < 3; ++c) {
+                const double full = offsets[k + c];
+                const double mid = half[k + c];
+                if (!inBetween)
+                    shape[c] += w * full;
+                else if (w < 0.5)
+                    shape[c] += w / 0.5 * mid;
+                else
+                    shape[c] += mid + (w - 0.5) / 0.5 * (full - mid);
             }
-            const auto worldOf = [&](const Placing& inner) {
-                Square m = inner.at(code);
-                return inner.reset ? m : product(m, top.at(code));
-            };
-            const Square meshWorld = worldOf(aboveMesh);
-            const Square skeletonWorld = together ? meshWorld : worldOf(aboveSkeleton);
-            for (std::size_t i = 0; i < number; ++i) {
-                Numbers p{rest[3 * i], rest[3 * i + 1], rest[3 * i + 2]};
-                Numbers shape(3, 0.0);
-                if (shaped && (i == 1 || i == 3)) {
-                    const double w = weights.at(code)[animationFlipped ? 1 : 0];
-                    const std::size_t k = i == 3 ? 0 : 3;
-                    for (std::size_t c = 0; c < 3; ++c) {
-                        const double full = offsets[k + c];
-                        const double mid = half[k + c];
-                        if (!inBetween)
-                            shape[c] += w * full;
-                        else if (w < 0.5)
-                            shape[c] += w / 0.5 * mid;
-                        else
-                            shape[c] += mid + (w - 0.5) / 0.5 * (full - mid);
-                    }
+        }
+        return shape;
+    }
+    [[nodiscard]] std::vector<Square> jointsAt(double code) const {
+        std::vector<Square> chain;
+        for (std::size_t j = 0; j < joints; ++j) {
+            Square local = rests[j];
+            const auto at = std::find(animated.begin(), animated.end(), j);
+            if (moves && at != animated.end()) {
+                const auto k = static_cast<std::size_t>(at - animated.begin());
+                const Numbers t = places.at(code), r = rotations.at(code), s = sizes.at(code);
+                local = product(product(sized(s[3 * k], s[3 * k + 1], s[3 * k + 2]),
+                                        turnedBy({r[4 * k], r[4 * k + 1], r[4 * k + 2], r[4 * k + 3]})),
+                                moved(t[3 * k], t[3 * k + 1], t[3 * k + 2]));
+            }
+            chain.push_back(parent[j] < 0 ? local : product(local, chain[static_cast<std::size_t>(parent[j])]));
+        }
+        return chain;
+    }
+    /// In the world.
+    [[nodiscard]] std::vector<Numbers> pointsAt(double code) const {
+        const std::vector<Square> chain = jointsAt(code);
+        const auto worldOf = [&](const Placing& inner) {
+            Square m = inner.at(code);
+            return inner.reset ? m : product(m, top.at(code));
+        };
+        const Square meshWorld = worldOf(aboveMesh);
+        const Square skeletonWorld = together ? meshWorld : worldOf(aboveSkeleton);
+        std::vector<Numbers> wanted;
+        for (std::size_t i = 0; i < number; ++i) {
+            Numbers p{rest[3 * i], rest[3 * i + 1], rest[3 * i + 2]};
+            const Numbers shape = morphAt(i, code);
+            for (std::size_t c = 0; c < 3 && !(behind && skinned); ++c)
+                p[c] += shape[c];
+            if (skinned) {
+                Numbers sum(3, 0.0);
+                const Numbers bound = placed(p, bind);
+                for (std::size_t k = 0; k < each; ++k) {
+                    const std::size_t j = which[each * i + k];
+                    const Numbers one = placed(bound, product(undone(binds[j]), chain[j]));
+                    for (std::size_t c = 0; c < 3; ++c)
+                        sum[c] += shares[each * i + k] * one[c];
                 }
-                for (std::size_t c = 0; c < 3 && !(behind && skinned); ++c)
-                    p[c] += shape[c];
-                if (skinned) {
-                    Numbers sum(3, 0.0);
-                    const Numbers bound = placed(p, bind);
-                    for (std::size_t k = 0; k < each; ++k) {
-                        const std::size_t j = which[each * i + k];
-                        const Numbers one = placed(bound, product(undone(binds[j]), chain[j]));
-                        for (std::size_t c = 0; c < 3; ++c)
-                            sum[c] += shares[each * i + k] * one[c];
-                    }
-                    p = placed(sum, skeletonWorld);
-                    if (behind) {
-                        p = placed(p, undone(meshWorld));
-                        for (std::size_t c = 0; c < 3; ++c)
-                            p[c] += shape[c];
-                        p = placed(p, meshWorld);
-                    }
-                } else {
+                p = placed(sum, skeletonWorld);
+                if (behind) {
+                    p = placed(p, undone(meshWorld));
+                    for (std::size_t c = 0; c < 3; ++c)
+                        p[c] += shape[c];
                     p = placed(p, meshWorld);
                 }
-                wanted.push_back(p);
+            } else {
+                p = placed(p, meshWorld);
             }
-            std::vector<Vec3f> got(number);
+            wanted.push_back(p);
+        }
+        return wanted;
+    }
+
+  private:
+    static std::string points(const Numbers& v) { return valueText(v, 3, true); }
+    static std::string turns(const Numbers& v) { return valueText(v, 4, true); }
+};
+
+TEST(UsdEvaluatedTruth, SkinsWhosePartsHaveTimesOfTheirOwn) {
+    for (unsigned seed = firstCase(); seed < firstCase() + static_cast<unsigned>(cases(100)); ++seed) {
+        Maker maker(seed);
+        const RandomRig rig(maker);
+        const std::string text = rig.text();
+        const TempFolder folder;
+        const auto scene = opened(text, folder, rig.behind ? "behind" : "before");
+        ASSERT_TRUE(scene) << "seed " << seed << ": " << scene.error().text() << text;
+        const auto found = scene->find("/Root/A/Skinned");
+        ASSERT_TRUE(found) << "seed " << seed << text;
+        const Node& node = scene->nodes[*found];
+        for (const double code : looks(maker, rig.codes(), false)) {
+            const std::vector<Numbers> wanted = rig.pointsAt(code);
+            std::vector<Vec3f> got(wanted.size());
             ASSERT_TRUE(node.geometry->readAt(code / 24.0, 0, got));
             const auto place = placementAt(*scene, *found, code / 24.0);
             ASSERT_TRUE(place);
-            for (std::size_t i = 0; i < number; ++i) {
+            for (std::size_t i = 0; i < got.size(); ++i) {
                 const Vec3d p = transformedPoint(Vec3d{got[i].x, got[i].y, got[i].z}, place->matrix);
                 ASSERT_TRUE(near(p.x, wanted[i][0], 2e-4) && near(p.y, wanted[i][1], 2e-4) &&
                             near(p.z, wanted[i][2], 2e-4))
