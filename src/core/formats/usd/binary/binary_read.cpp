@@ -9,19 +9,11 @@
 
 #include "base/text.h"
 #include "formats/usd/binary/container.h"
+#include "formats/usd/binary/value_kinds.h"
 #include "formats/usd/layer/path.h"
 
 namespace wyc::usd {
 namespace {
-
-enum SpecKind : std::uint32_t {
-    kAttribute = 1,
-    kPrim = 6,
-    kRoot = 7,
-    kRelationship = 8,
-    kVariant = 10,
-    kVariantSet = 11
-};
 
 // More than this many things for each byte of the file are claimed by damage only.
 constexpr std::uint64_t kSpecsToBeginWith = 250'000;
@@ -44,14 +36,14 @@ class Builder {
         // Those above come first, in whatever order the table has them.
         std::vector<const Container::SpecRow*> prims;
         for (const auto& spec : specs)
-            if (spec.kind == kPrim || spec.kind == kVariant || spec.kind == kVariantSet || spec.kind == kRoot)
+            if (spec.kind == kPrimSpec || spec.kind == kVariantSpec || spec.kind == kVariantSetSpec || spec.kind == kRootSpec)
                 prims.push_back(&spec);
         std::stable_sort(prims.begin(), prims.end(),
                          [&](const auto* a, const auto* b) { return pathOf(*a).size() < pathOf(*b).size(); });
         for (const auto* spec : prims)
             WYC_CHECK(addPrim(*spec));
         for (const auto& spec : specs)
-            if (spec.kind == kAttribute || spec.kind == kRelationship)
+            if (spec.kind == kAttributeSpec || spec.kind == kRelationshipSpec)
                 WYC_CHECK(addProperty(spec));
         finish(*layer_.root);
         return {};
@@ -81,17 +73,17 @@ class Builder {
 
     Status addPrim(const Container::SpecRow& spec) {
         const std::string& path = pathOf(spec);
-        if (spec.kind == kRoot) {
+        if (spec.kind == kRootSpec) {
             if (path != "/")
                 return fail(container_->damage(0, "the layer itself does not stand at its root"));
             WYC_TRY(fields, fieldsOf(spec));
             layer_.root->fields = std::move(fields);
             return {};
         }
-        if (spec.kind == kVariantSet)
+        if (spec.kind == kVariantSetSpec)
             return addVariantSet(spec);
         const bool variant = path.ends_with('}');
-        if (path == "/" || variant != (spec.kind == kVariant))
+        if (path == "/" || variant != (spec.kind == kVariantSpec))
             return fail(container_->damage(0, fmt::format("{} is no place for a prim", path)));
         PrimSpec* parent = primAt(parentPath(path));
         if (!parent)
@@ -148,7 +140,11 @@ class Builder {
         if (!prim || part.front() != '.' || part.find('[') != std::string::npos)
             return fail(container_->damage(0, fmt::format("{} is no place for a property", path)));
         WYC_TRY(fields, fieldsOf(spec));
-        prim->properties.push_back({part.substr(1), spec.kind == kRelationship, std::move(fields)});
+        // What targets have of their own is said by the lists of them.
+        std::erase_if(fields, [](const Field& field) {
+            return field.name == "targetChildren" || field.name == "connectionChildren";
+        });
+        prim->properties.push_back({part.substr(1), spec.kind == kRelationshipSpec, std::move(fields)});
         return {};
     }
 

@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/usd/binary/coding.h"
 
+#include <algorithm>
 #include <cstring>
+#include <limits>
+#include <unordered_map>
 
 #include <fmt/format.h>
 #include <lz4.h>
@@ -100,6 +103,86 @@ template<class T> Result<std::vector<T>> unpackedNumbers(std::span<const std::by
     return result;
 }
 
+std::vector<std::byte> packedBlock(std::span<const std::byte> plain) {
+    constexpr std::size_t kPiece = LZ4_MAX_INPUT_SIZE;
+    const std::size_t pieces = plain.size() <= kPiece ? 0 : (plain.size() + kPiece - 1) / kPiece;
+    std::vector<std::byte> result{static_cast<std::byte>(pieces)};
+    const auto pack = [&](std::span<const std::byte> piece, bool withSize) {
+        const std::size_t head = withSize ? sizeof(std::int32_t) : 0;
+        const std::size_t at = result.size();
+        const int room = LZ4_compressBound(static_cast<int>(piece.size()));
+        result.resize(at + head + static_cast<std::size_t>(room));
+        const std::int32_t size = LZ4_compress_default(reinterpret_cast<const char*>(piece.data()),
+                                                       reinterpret_cast<char*>(result.data() + at + head),
+                                                       static_cast<int>(piece.size()), room);
+        if (withSize)
+            std::memcpy(result.data() + at, &size, head);
+        result.resize(at + head + static_cast<std::size_t>(size));
+    };
+    if (pieces == 0)
+        pack(plain, false);
+    for (std::size_t i = 0; i < pieces; ++i)
+        pack(plain.subspan(i * kPiece, std::min(kPiece, plain.size() - i * kPiece)), true);
+    return result;
+}
+
+template<class T> std::vector<std::byte> packedNumbers(std::span<const T> numbers) {
+    using Quarter = std::conditional_t<sizeof(T) == 4, std::int8_t, std::int16_t>;
+    using Half = std::conditional_t<sizeof(T) == 4, std::int16_t, std::int32_t>;
+    using Unsigned = std::make_unsigned_t<T>;
+    if (numbers.empty())
+        return {};
+    std::vector<T> steps(numbers.size());
+    Unsigned before = 0;
+    for (std::size_t i = 0; i < numbers.size(); ++i) {
+        steps[i] = static_cast<T>(static_cast<Unsigned>(numbers[i]) - before); // differences may run over
+        before = static_cast<Unsigned>(numbers[i]);
+    }
+    // Of several that are equally common the largest, as others do.
+    std::unordered_map<T, std::size_t> counts;
+    T common = 0;
+    std::size_t most = 0;
+    for (const T step : steps) {
+        const std::size_t count = ++counts[step];
+        if (count > most || (count == most && step > common)) {
+            common = step;
+            most = count;
+        }
+    }
+    const std::size_t codeBytes = (numbers.size() + 3) / 4;
+    std::vector<std::byte> plain(sizeof(T) + codeBytes);
+    plain.reserve(plain.size() + numbers.size() * sizeof(T));
+    std::memcpy(plain.data(), &common, sizeof(T));
+    const auto put = [&]<class As>(T step, As) {
+        const auto narrow = static_cast<As>(step);
+        const auto* from = reinterpret_cast<const std::byte*>(&narrow);
+        plain.insert(plain.end(), from, from + sizeof(As));
+    };
+    const auto fits = [](T step, auto as) {
+        using As = decltype(as);
+        return step >= std::numeric_limits<As>::min() && step <= std::numeric_limits<As>::max();
+    };
+    for (std::size_t i = 0; i < steps.size(); ++i) {
+        unsigned code = 0;
+        if (steps[i] == common) {
+            code = 0;
+        } else if (fits(steps[i], Quarter{})) {
+            code = 1;
+            put(steps[i], Quarter{});
+        } else if (fits(steps[i], Half{})) {
+            code = 2;
+            put(steps[i], Half{});
+        } else {
+            code = 3;
+            put(steps[i], T{});
+        }
+        plain[sizeof(T) + i / 4] |= static_cast<std::byte>(code << (2 * (i % 4)));
+    }
+    return packedBlock(plain);
+}
+
+template std::vector<std::byte> packedNumbers(std::span<const std::int32_t>);
+template std::vector<std::byte> packedNumbers(std::span<const std::int64_t>);
 template Result<std::vector<std::int32_t>> unpackedNumbers(std::span<const std::byte>, std::uint64_t);
 template Result<std::vector<std::int64_t>> unpackedNumbers(std::span<const std::byte>, std::uint64_t);
 

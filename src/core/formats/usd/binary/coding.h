@@ -18,4 +18,8 @@ namespace wyc::usd {
 template<class T>
 [[nodiscard]] Result<std::vector<T>> unpackedNumbers(std::span<const std::byte> packed, std::uint64_t count);
 
+/// What the two above unpack.
+[[nodiscard]] std::vector<std::byte> packedBlock(std::span<const std::byte> plain);
+template<class T> [[nodiscard]] std::vector<std::byte> packedNumbers(std::span<const T> numbers);
+
 } // namespace wyc::usd

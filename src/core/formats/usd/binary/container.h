@@ -92,6 +92,7 @@ class Container : public std::enable_shared_from_this<Container> {
     Result<ListItem> arc(Cursor& cursor, bool payload, Walk& walk) const;
     Result<Value> timeSamples(ValueWord word, Walk& walk) const;
     Result<Value> spline(Cursor& cursor, Walk& walk) const;
+    Result<Value> arrayEdit(ValueWord word, const Type& type, Walk& walk) const;
     Result<Value> textArray(ValueWord word, Base base) const;
 
     Bytes bytes_;

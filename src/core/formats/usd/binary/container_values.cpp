@@ -6,84 +6,10 @@
 #include "formats/usd/binary/coding.h"
 #include "formats/usd/binary/container.h"
 #include "formats/usd/binary/container_parts.h"
+#include "formats/usd/binary/value_kinds.h"
+#include "formats/usd/layer/array_edit.h"
 
 namespace wyc::usd {
-namespace {
-
-constexpr std::uint64_t kFewestPacked = 16; // shorter arrays are never packed
-
-enum Kind : unsigned {
-    kBool = 1,
-    kString = 10,
-    kToken = 11,
-    kAsset = 12,
-    kMatrix2 = 13,
-    kMatrix3 = 14,
-    kMatrix4 = 15,
-    kDictionary = 31,
-    kTokenList = 32,
-    kStringList = 33,
-    kPathList = 34,
-    kReferenceList = 35,
-    kIntList = 36,
-    kInt64List = 37,
-    kUIntList = 38,
-    kUInt64List = 39,
-    kPathVector = 40,
-    kTokenVector = 41,
-    kSpecifier = 42,
-    kPermission = 43,
-    kVariability = 44,
-    kVariantSelections = 45,
-    kTimeSamples = 46,
-    kPayload = 47,
-    kDoubleVector = 48,
-    kOffsetVector = 49,
-    kStringVector = 50,
-    kBlock = 51,
-    kValue = 52,
-    kUnregistered = 53,
-    kUnregisteredList = 54,
-    kPayloadList = 55,
-    kTimeCode = 56,
-    kPathExpression = 57,
-    kRelocates = 58,
-    kSpline = 59,
-    kAnimationBlock = 60,
-    kDuration = 61
-};
-
-// Numbers by the number of their type; base None for all else.
-Type numberType(unsigned kind) {
-    switch (kind) {
-    case kBool: return {Base::Bool};
-    case 2: return {Base::UChar};
-    case 3: return {Base::Int};
-    case 4: return {Base::UInt};
-    case 5: return {Base::Int64};
-    case 6: return {Base::UInt64};
-    case 7: return {Base::Half};
-    case 8: return {Base::Float};
-    case 9: return {Base::Double};
-    case kMatrix2: return {Base::Double, 4, false, false, true};
-    case kMatrix3: return {Base::Double, 9};
-    case kMatrix4: return {Base::Double, 16};
-    case 16: return {Base::Double, 4, true};
-    case 17: return {Base::Float, 4, true};
-    case 18: return {Base::Half, 4, true};
-    case kTimeCode: return {Base::TimeCode};
-    case kDuration: return {Base::Duration};
-    default: break;
-    }
-    if (kind >= 19 && kind <= 30) {
-        static constexpr std::array<Base, 4> kBases{Base::Double, Base::Float, Base::Half, Base::Int};
-        return {kBases[(kind - 19) % 4], static_cast<std::uint8_t>(2 + (kind - 19) / 4)};
-    }
-    return {};
-}
-
-} // namespace
-
 namespace {
 
 class BinaryArray final : public ArraySource {
@@ -250,7 +176,7 @@ Result<Value> Container::value(ValueWord word, Walk& walk) const {
     if (word.isArrayEdit()) {
         Type type = numberType(word.type());
         type.array = true;
-        return Value(std::make_shared<const ArrayEdit>(ArrayEdit{type, {}}));
+        return arrayEdit(word, type, walk);
     }
     Type type = numberType(word.type());
     if (word.isArray()) {
@@ -267,12 +193,37 @@ Result<Value> Container::value(ValueWord word, Walk& walk) const {
         case kToken: return textArray(word, Base::Token);
         case kAsset: return textArray(word, Base::Asset);
         case kPathExpression: return textArray(word, Base::PathExpression);
-        default: return Value(Opaque{fmt::format("an array of type {}", word.type())});
+        default: return Value(Opaque{fmt::format("an array of type {}", word.type()), false});
         }
     }
     if (word.isInlined())
         return inlined(word);
     return stored(word, walk);
+}
+
+Result<Value> Container::arrayEdit(ValueWord word, const Type& type, Walk& walk) const {
+    // The word of its values, then that of its instructions.
+    Cursor cursor(*this, word.payload());
+    ArrayEdit edit{type};
+    ValueWord part;
+    WYC_TRY(valuesBits, cursor.read<std::uint64_t>());
+    part.bits = valuesBits;
+    WYC_TRY(values, value(part, walk));
+    WYC_TRY(instructionsBits, cursor.read<std::uint64_t>());
+    part.bits = instructionsBits;
+    WYC_TRY(instructions, value(part, walk));
+    const Data* data = values.data();
+    const Data* numbers = instructions.data();
+    if (!data || !(data->type == type) || !numbers || !(numbers->type == Type{Base::Int64, 1, false, true}))
+        return Value(Opaque{"an edit of an array", false});
+    WYC_TRY(bytes, bytesOf(*data));
+    edit.values = bytes;
+    WYC_TRY(raw, bytesOf(*numbers));
+    edit.instructions.resize(raw->size() / sizeof(std::int64_t));
+    std::copy_n(raw->begin(), sizeof(std::int64_t) * edit.instructions.size(),
+                std::as_writable_bytes(std::span(edit.instructions)).begin());
+    edit.words = wordsOf(edit);
+    return Value(std::make_shared<const ArrayEdit>(std::move(edit)));
 }
 
 Result<Value> Container::textArray(ValueWord word, Base base) const {
@@ -362,7 +313,7 @@ Result<Value> Container::inlined(ValueWord word) const {
     case kDictionary: return Value(std::make_shared<const Dictionary>());
     case kBlock: return Value(Block{});
     case kAnimationBlock: return Value(AnimationBlock{});
-    default: return Value(Opaque{fmt::format("a value of type {}", word.type())});
+    default: return Value(Opaque{fmt::format("a value of type {}", word.type()), false});
     }
 }
 
@@ -530,7 +481,7 @@ Result<Value> Container::spline(Cursor& cursor, Walk& walk) const {
     WYC_TRY(second, cursor.read<std::uint8_t>());
     const unsigned version = first & 15U;
     if (version != 1 && version != 2)
-        return Value(Opaque{fmt::format("a spline of version {}", version)});
+        return Value(Opaque{fmt::format("a spline of version {}", version), false});
     const unsigned of = first >> 4U & 3U;
     made.base = of == 2 ? Base::Float : of == 3 ? Base::Half : Base::Double;
     made.curve = (first & 128U) != 0 ? Spline::Curve::Hermite : Spline::Curve::Bezier;
@@ -731,7 +682,7 @@ Result<Value> Container::stored(ValueWord word, Walk& walk) const {
         WYC_TRY(text, string(number, payload));
         return Value::ofText(Base::PathExpression, *text);
     }
-    default: return Value(Opaque{fmt::format("a value of type {}", word.type())});
+    default: return Value(Opaque{fmt::format("a value of type {}", word.type()), false});
     }
 }
 

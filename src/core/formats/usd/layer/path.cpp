@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/usd/layer/path.h"
 
+#include <algorithm>
+
 namespace wyc::usd {
 namespace {
 
@@ -152,6 +154,29 @@ bool isPrimPath(std::string_view path) {
     if (inside)
         return false;
     return path == "/" || (path.back() != '/' && path.find("//") == std::string_view::npos);
+}
+
+bool isWholePath(std::string_view path) {
+    const std::size_t end = primEnd(path);
+    if (!isPrimPath(path.substr(0, end)))
+        return false;
+    std::string_view rest = path.substr(end);
+    const auto takeProperty = [&] {
+        const std::size_t stop = std::min(rest.find('[', 1), rest.size());
+        const bool good = stop > 1 && rest.front() == '.' && rest.substr(1, stop - 1).find_first_of("./{}]") ==
+                                                                 std::string_view::npos;
+        rest.remove_prefix(stop);
+        return good;
+    };
+    if (!rest.empty() && !takeProperty())
+        return false;
+    if (rest.empty())
+        return true;
+    const std::size_t close = rest.rfind(']');
+    if (close == std::string_view::npos || !isWholePath(rest.substr(1, close - 1)))
+        return false;
+    rest.remove_prefix(close + 1);
+    return rest.empty() || (takeProperty() && rest.empty());
 }
 
 } // namespace wyc::usd

@@ -26,5 +26,7 @@ namespace wyc::usd {
 [[nodiscard]] std::string absolutePath(std::string_view path, const std::string& fromPrim);
 /// A prim path that starts with a slash, holds names and no empty ones.
 [[nodiscard]] bool isPrimPath(std::string_view path);
+/// Such a path, or one with a property behind it, and behind that maybe a target and its attribute.
+[[nodiscard]] bool isWholePath(std::string_view path);
 
 } // namespace wyc::usd

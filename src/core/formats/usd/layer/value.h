@@ -168,14 +168,18 @@ struct Spline {
 struct Relocates {
     std::vector<std::pair<std::string, std::string>> pairs;
 };
-/// Edits of an array, carried as they are written.
+/// Edits of an array, carried as they are written: as the words of a text file, or as the values and instructions of a
+/// binary one.
 struct ArrayEdit {
     Type type;
-    std::string words;
+    std::string words = {};
+    std::shared_ptr<const std::vector<std::byte>> values = {};
+    std::vector<std::int64_t> instructions = {};
 };
-/// Understood by nobody here: a word for what it is.
+/// Understood by nobody here.
 struct Opaque {
     std::string what;
+    bool asWritten = true; // in a text file; else only a word for what it is
 };
 struct Block {};          // says: no value
 struct AnimationBlock {}; // says: no samples

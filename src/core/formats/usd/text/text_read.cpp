@@ -318,6 +318,8 @@ class Reader {
         }
         if (custom)
             set(fields, "custom", Value::ofBool(true));
+        if (relationship && isNew && variability.empty()) // unlike attributes, unless they say so
+            variability = "uniform";
         if (!variability.empty() && variability != "varying")
             set(fields, "variability", Value::ofText(Base::Token, variability));
         lex_.skip();
