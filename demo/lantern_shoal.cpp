@@ -13,6 +13,7 @@
 
 #include "demo/shapes.h"
 #include "formats/format.h"
+#include "formats/usd/layer/layer_write.h"
 #include "job/job.h"
 
 namespace wyc::demo {
@@ -89,6 +90,15 @@ class DemoWriter {
         fs::create_directories((folder_ / relative).parent_path(), code);
         files_.push_back(folder_ / relative);
         return writeTextFile(folder_ / relative, text, AtomicFile::Replace::No);
+    }
+    // The text is read, and written as binary in its place.
+    Status writeBinaryLayer(const std::string& text, const std::string& relative) {
+        WYC_CHECK(writeText(text, relative));
+        WYC_TRY(bytes, usd::Bytes::ofFile(folder_ / relative));
+        WYC_TRY(layer, usd::openLayer(bytes));
+        WYC_TRY(file, AtomicFile::create(folder_ / relative));
+        WYC_CHECK(usd::writeLayer(*layer, usd::Encoding::Binary, *file, {}));
+        return file->commit(AtomicFile::Replace::Yes);
     }
     void fault(const std::string& file, const std::string& item, const std::string& id, std::optional<double> frame,
                const std::string& what) {
@@ -174,7 +184,7 @@ Status writeClean(DemoWriter& out) {
     WYC_CHECK(out.write(cacheScene("kelp_frond", kelpFrond, range, rate, asIs), "clean/kelp_frond.mdd"));
     WYC_CHECK(out.write(stillScene("seabed", seabed(174)), "clean/seabed.obj"));
     for (const auto& [file, text] : shoalLayers())
-        WYC_CHECK(out.writeText(text, file));
+        WYC_CHECK(file.ends_with(".usdc") ? out.writeBinaryLayer(text, file) : out.writeText(text, file));
     WYC_CHECK(out.write(surveySub(), "clean/survey_sub.abc"));
     WYC_CHECK(out.write(lanternShoal(), "clean/lantern_shoal.abc"));
     for (const char* file : {"clean/lantern_jelly.mdd", "clean/lantern_jelly_poses", "clean/kelp_frond.mdd",

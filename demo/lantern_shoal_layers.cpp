@@ -12,8 +12,8 @@
 namespace wyc::demo {
 namespace {
 
-constexpr double kDetail = 0.25; // of the jelly: it is text
-constexpr int kEvery = 9;        // frames between samples: the shot with its handles in whole steps
+constexpr double kDetail = 0.5; // of the jelly
+constexpr int kEvery = 9;       // frames between samples: the shot with its handles in whole steps
 
 std::string pointsText(const std::vector<Vec3f>& points) {
     std::string text = "[";
@@ -116,9 +116,10 @@ std::string assembly() {
                                    "    metersPerUnit = 1\n    startTimeCode = {}\n    timeCodesPerSecond = 24\n    "
                                    "upAxis = \"Y\"\n)\n\ndef Xform \"shoal\"\n{{\n",
                                    range.last, range.first);
-    for (const char* item : {"lantern_jelly", "seabed", "boom_cam"})
+    for (const auto& [item, file] :
+         {std::pair{"lantern_jelly", "lantern_jelly.usdc"}, {"seabed", "seabed.usda"}, {"boom_cam", "boom_cam.usda"}})
         text +=
-            fmt::format("    def \"{0}\" (\n        references = @./items/{0}.usda@\n    )\n    {{\n    }}\n\n", item);
+            fmt::format("    def \"{}\" (\n        references = @./items/{}@\n    )\n    {{\n    }}\n\n", item, file);
     text += "    def SphereLight \"beacon\"\n    {\n        color3f inputs:color.timeSamples = {\n            1009: "
             "(1, 0.9, 0.5),\n            1128: (0.2, 0.5, 1),\n        }\n"
             "        float inputs:intensity = 400\n        float inputs:radius = 0.1\n        double3 "
@@ -127,7 +128,7 @@ std::string assembly() {
             " {\n";
     for (int i = 0; i < 6; ++i)
         text += fmt::format("        def \"frond_{0}\" (\n            instanceable = true\n            references = "
-                            "@./items/kelp_frond.usda@\n        )\n        {{\n"
+                            "@./items/kelp_frond.usdc@\n        )\n        {{\n"
                             "            double3 xformOp:translate = ({1}, 0, {2})\n            uniform token[] "
                             "xformOpOrder = [\"xformOp:translate\"]\n        }}\n\n",
                             i, shortestNumber(-2.0 + 0.8 * i), shortestNumber(-1.5 + 0.3 * (i % 3)));
@@ -137,8 +138,8 @@ std::string assembly() {
 } // namespace
 
 std::vector<std::pair<std::string, std::string>> shoalLayers() {
-    return {{"layers/items/lantern_jelly.usda", jellyLayer()},
-            {"layers/items/kelp_frond.usda", frondLayer()},
+    return {{"layers/items/lantern_jelly.usdc", jellyLayer()},
+            {"layers/items/kelp_frond.usdc", frondLayer()},
             {"layers/items/seabed.usda", seabedLayer()},
             {"layers/items/boom_cam.usda", cameraLayer()},
             {"layers/shoal.usda", assembly()}};

@@ -59,9 +59,14 @@ class ByteReader {
     std::size_t at_ = 0;
 };
 
-template<class T> void appendBytes(std::vector<std::byte>& to, const T& value) {
+template<class T>
+requires std::is_arithmetic_v<T>
+void appendBytes(std::vector<std::byte>& to, T value) {
     const auto* from = reinterpret_cast<const std::byte*>(&value);
     to.insert(to.end(), from, from + sizeof(T));
+}
+inline void appendBytes(std::vector<std::byte>& to, std::span<const std::byte> bytes) {
+    to.insert(to.end(), bytes.begin(), bytes.end());
 }
 inline void appendBytes(std::vector<std::byte>& to, std::string_view text) {
     const auto* from = reinterpret_cast<const std::byte*>(text.data());

@@ -221,6 +221,21 @@ Status AtomicFile::rewriteAt(std::uint64_t offset, std::span<const std::byte> by
     return writeFully(bytes.data(), bytes.size(), offset);
 }
 
+Status AtomicFile::readBack(std::uint64_t offset, std::span<std::byte> into) {
+    WYC_CHECK(flushBuffer());
+    std::size_t done = 0;
+    while (done < into.size()) {
+        const ssize_t got =
+            ::pread(descriptor_, into.data() + done, into.size() - done, static_cast<off_t>(offset + done));
+        if (got < 0 && errno == EINTR)
+            continue;
+        if (got <= 0)
+            return fail(systemError(ErrorKind::NotReadable, "cannot read what was written", temporary_));
+        done += static_cast<std::size_t>(got);
+    }
+    return {};
+}
+
 Status AtomicFile::flushToDisk() {
     WYC_CHECK(flushBuffer());
     if (::fsync(descriptor_) != 0)

@@ -72,6 +72,8 @@ class AtomicFile {
     [[nodiscard]] Status append(std::string_view text);
     /// Overwrites bytes that were appended before (headers known only at the end).
     [[nodiscard]] Status rewriteAt(std::uint64_t offset, std::span<const std::byte> bytes);
+    /// Fills `into` with what was written before.
+    [[nodiscard]] Status readBack(std::uint64_t offset, std::span<std::byte> into);
     /// Writes out what is buffered and puts it safely on the disk; the temporary file can be read afterwards.
     [[nodiscard]] Status flushToDisk();
     /// Group and mode of a file that it will replace; nothing where there is none.

@@ -4,8 +4,10 @@
 
 #include "base/hash.h"
 #include "core/formats/usd_fixtures.h"
+#include "core/formats/usd_rewritten.h"
 #include "formats/usd/compose/stage.h"
 #include "formats/usd/layer/path.h"
+#include "support/temp_folder.h"
 
 namespace wyc::test {
 namespace {
@@ -572,9 +574,9 @@ void compareProblems(Tally& tally, const ComposedScene& scene, const json& expec
                 fmt::format("{}: {} problems, expected {}{}", file, problems.size(), known, all));
 }
 
-TEST(UsdComposed, OthersScenesAreWhatIsSaidToBeInThem) {
-    Tally all;
-    for (const UsdCase& one : usdCases()) {
+std::size_t compareCases(const std::vector<UsdCase>& cases) {
+    std::size_t compared = 0;
+    for (const UsdCase& one : cases) {
         for (const auto& file : one.files) {
             Tally tally;
             const auto scene = ComposedScene::open(file, {});
@@ -588,12 +590,21 @@ TEST(UsdComposed, OthersScenesAreWhatIsSaidToBeInThem) {
             compareLayers(tally, **scene, one.expected["layers"], file); // clips are opened when they are asked for
             compareProblems(tally, **scene, one.expected["problems"], name);
             EXPECT_EQ(tally.wrong, 0U) << one.name << " " << tally.words();
-            all.compared += tally.compared;
-            all.wrong += tally.wrong;
+            compared += tally.compared;
         }
     }
-    std::printf("%zu values of layered scenes compared\n", all.compared);
-    EXPECT_GT(all.compared, 5'000U);
+    std::printf("%zu values of layered scenes compared\n", compared);
+    return compared;
+}
+
+TEST(UsdComposed, OthersScenesAreWhatIsSaidToBeInThem) {
+    EXPECT_GT(compareCases(usdCases()), 5'000U);
+}
+
+TEST(UsdComposed, SoTheyAreWhenWeWroteThemInTheOtherEncoding) {
+    const TempFolder folder;
+    rewriteFixtures(folder / "usd");
+    EXPECT_GT(compareCases(usdCases(folder / "usd")), 5'000U);
 }
 
 } // namespace

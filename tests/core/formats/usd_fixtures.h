@@ -22,9 +22,9 @@ struct UsdCase {
     std::vector<std::filesystem::path> files; // of one content
 };
 
-inline std::vector<UsdCase> usdCases() {
+inline std::vector<UsdCase> usdCases(const std::filesystem::path& root = usdData()) {
     std::vector<UsdCase> cases;
-    for (const auto& entry : std::filesystem::recursive_directory_iterator(usdData())) {
+    for (const auto& entry : std::filesystem::recursive_directory_iterator(root)) {
         const std::string file = entry.path().filename().string();
         if (!file.ends_with(".expected.json"))
             continue;

@@ -6,6 +6,7 @@
 
 #include "base/hash.h"
 #include "core/formats/usd_fixtures.h"
+#include "core/formats/usd_rewritten.h"
 #include "formats/usd/schema/materials.h"
 #include "formats/usd/usd.h"
 #include "scene/channels.h"
@@ -435,20 +436,29 @@ class Evaluated {
     std::map<std::string, std::size_t> at_;
 };
 
-TEST(UsdScene, OthersScenesAreEvaluatedAsIsSaid) {
-    Tally all;
-    for (const UsdCase& one : usdCases())
+std::size_t evaluateCases(const std::vector<UsdCase>& cases) {
+    std::size_t compared = 0;
+    for (const UsdCase& one : cases)
         for (const auto& file : one.files) {
             Tally tally;
             Evaluated(tally, file, one.expected);
             EXPECT_EQ(tally.wrong, 0U) << one.name << " " << tally.words();
-            all.compared += tally.compared;
+            compared += tally.compared;
         }
-    std::printf("%zu evaluated values of layered scenes compared\n", all.compared);
-    EXPECT_GT(all.compared, 2'000U);
+    std::printf("%zu evaluated values of layered scenes compared\n", compared);
+    return compared;
 }
 
-// Told of each item of such a layer, with a step where all that it is comes from there.
+TEST(UsdScene, OthersScenesAreEvaluatedAsIsSaid) {
+    EXPECT_GT(evaluateCases(usdCases()), 2'000U);
+}
+
+TEST(UsdScene, SoTheyAreWhenWeWroteThemInTheOtherEncoding) {
+    const TempFolder folder;
+    rewriteFixtures(folder / "usd");
+    EXPECT_GT(evaluateCases(usdCases(folder / "usd")), 2'000U);
+}
+
 TEST(UsdScene, LayersOfAnotherUnitOrAxisAreToldWithWhatMendsTheirItems) {
     const TempFolder folder;
     const auto layer = [](const std::string& name, const std::string& unit, const std::string& up) {

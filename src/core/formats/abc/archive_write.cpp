@@ -295,7 +295,7 @@ Result<ArchiveWriter::Written> ArchiveWriter::writeCompoundGroup(const std::vect
         children.push_back(written.position);
         WYC_TRY(header, propertyHeader(properties_[member]));
         headers.insert(headers.end(), header.begin(), header.end());
-        appendBytes(hashed, written.hash);
+        appendBytes(hashed, std::as_bytes(std::span(written.hash)));
     }
     WYC_TRY(headersAt, writeData(headers));
     children.push_back(headersAt | kDataBit);
@@ -313,7 +313,7 @@ Result<ArchiveWriter::Written> ArchiveWriter::writeObject(std::size_t index) {
     for (const std::size_t child : object.children) {
         WYC_TRY(written, writeObject(child));
         children.push_back(written.position);
-        appendBytes(hashed, written.hash);
+        appendBytes(hashed, std::as_bytes(std::span(written.hash)));
         const OutObject& it = objects_[child];
         appendBytes(headers, static_cast<std::uint32_t>(it.name.size()));
         appendBytes(headers, std::string_view(it.name));
@@ -327,8 +327,8 @@ Result<ArchiveWriter::Written> ArchiveWriter::writeObject(std::size_t index) {
     }
     hashed.insert(hashed.end(), headers.begin(), headers.end());
     const Key128 childrenHash = hash128(hashed);
-    appendBytes(headers, properties.hash);
-    appendBytes(headers, childrenHash);
+    appendBytes(headers, std::as_bytes(std::span(properties.hash)));
+    appendBytes(headers, std::as_bytes(std::span(childrenHash)));
     WYC_TRY(headersAt, writeData(headers));
     children.push_back(headersAt | kDataBit);
     WYC_TRY(position, writeGroup(children));

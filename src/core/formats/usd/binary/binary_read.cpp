@@ -36,7 +36,8 @@ class Builder {
         // Those above come first, in whatever order the table has them.
         std::vector<const Container::SpecRow*> prims;
         for (const auto& spec : specs)
-            if (spec.kind == kPrimSpec || spec.kind == kVariantSpec || spec.kind == kVariantSetSpec || spec.kind == kRootSpec)
+            if (spec.kind == kPrimSpec || spec.kind == kVariantSpec || spec.kind == kVariantSetSpec ||
+                spec.kind == kRootSpec)
                 prims.push_back(&spec);
         std::stable_sort(prims.begin(), prims.end(),
                          [&](const auto* a, const auto* b) { return pathOf(*a).size() < pathOf(*b).size(); });

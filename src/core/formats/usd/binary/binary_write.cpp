@@ -10,6 +10,7 @@
 
 #include <fmt/format.h>
 
+#include "base/bytes.h"
 #include "base/hash.h"
 #include "base/parallel.h"
 #include "base/text.h"
@@ -35,15 +36,6 @@ std::uint64_t wordOf(unsigned kind, std::uint64_t bits, std::uint64_t payload = 
     return static_cast<std::uint64_t>(kind) << 48 | bits | payload;
 }
 
-template<class T> void put(std::vector<std::byte>& to, T value)
-    requires std::is_arithmetic_v<T>
-{
-    const auto* from = reinterpret_cast<const std::byte*>(&value);
-    to.insert(to.end(), from, from + sizeof(T));
-}
-void put(std::vector<std::byte>& to, std::span<const std::byte> bytes) {
-    to.insert(to.end(), bytes.begin(), bytes.end());
-}
 template<class T> std::vector<T> valuesIn(std::span<const std::byte> bytes) {
     std::vector<T> values(bytes.size() / sizeof(T));
     if (!values.empty())
@@ -60,8 +52,8 @@ struct Encoded {
 };
 
 void packBlock(std::vector<std::byte>& to, const std::vector<std::byte>& packed) {
-    put(to, static_cast<std::uint64_t>(packed.size()));
-    put(to, packed);
+    appendBytes(to, static_cast<std::uint64_t>(packed.size()));
+    appendBytes(to, packed);
 }
 
 // 'i': whole numbers; 't': a table of the different ones and numbers into it. Empty where neither pays.
@@ -72,7 +64,7 @@ std::vector<std::byte> packedReals(const Type& type, std::span<const std::byte> 
     });
     std::vector<std::byte> result;
     if (whole) {
-        put(result, 'i');
+        appendBytes(result, 'i');
         const std::vector<std::int32_t> narrow(numbers.begin(), numbers.end());
         packBlock(result, packedNumbers<std::int32_t>(narrow));
         return result;
@@ -89,12 +81,12 @@ std::vector<std::byte> packedReals(const Type& type, std::span<const std::byte> 
         if (isNew && known.size() > most)
             return {};
         if (isNew)
-            put(table, bytes.subspan(i * size, size));
+            appendBytes(table, bytes.subspan(i * size, size));
         which.push_back(at->second);
     }
-    put(result, 't');
-    put(result, static_cast<std::uint32_t>(known.size()));
-    put(result, table);
+    appendBytes(result, 't');
+    appendBytes(result, static_cast<std::uint32_t>(known.size()));
+    appendBytes(result, table);
     packBlock(result, packedNumbers<std::int32_t>(which));
     return result;
 }
@@ -106,7 +98,7 @@ std::optional<std::uint64_t> inlinedPayload(const Type& type, std::span<const st
         std::memcpy(&low, bytes.data(), bytes.size());
         return low;
     }
-    if (type.quaternion)
+    if (type.quaternion || type.base == Base::TimeCode || type.base == Base::Duration)
         return std::nullopt;
     const std::vector<double> numbers = numbersOf(type, bytes);
     if (type.count == 1) {
@@ -117,7 +109,7 @@ std::optional<std::uint64_t> inlinedPayload(const Type& type, std::span<const st
             return fits ? std::optional<std::uint64_t>(static_cast<std::uint32_t>(wide)) : std::nullopt;
         }
         const auto single = static_cast<float>(numbers.front());
-        if (static_cast<double>(single) != numbers.front())
+        if (!std::isfinite(single) || static_cast<double>(single) != numbers.front())
             return std::nullopt;
         std::uint32_t low = 0;
         std::memcpy(&low, &single, 4);
@@ -160,7 +152,7 @@ Result<Encoded> encodedNumbers(const Data& data) {
         return made;
     } else {
         const std::uint64_t count = bytes->size() / sizeOf(data.type);
-        put(made.head, count);
+        appendBytes(made.head, count);
         std::vector<std::byte> packed;
         if (count >= kFewestPacked && data.type.count == 1) {
             switch (data.type.base) {
@@ -188,7 +180,7 @@ bool isNumbers(const Value& value) {
 class BinaryWriter {
   public:
     BinaryWriter(const Layer& layer, AtomicFile& file, const Progress& progress)
-        : layer_(layer), file_(file), progress_(progress) {}
+        : layer_(layer), file_(file), progress_(progress), base_(file.position()) {}
 
     Status write() {
         (void)token(""); // number 0 cannot be negative, as names of properties are
@@ -250,7 +242,11 @@ class BinaryWriter {
             return specs_.back();
         };
         forEachPrim(*layer_.root, "/", [&](const std::string& path, const PrimSpec& prim) {
-            Spec& own = add(path, path == "/" ? kRootSpec : path.ends_with('}') ? kVariantSpec : kPrimSpec, prim.fields);
+            Spec& own = add(path,
+                            path == "/"           ? kRootSpec
+                            : path.ends_with('}') ? kVariantSpec
+                                                  : kPrimSpec,
+                            prim.fields);
             const auto list = [&](const char* name, const auto& items, const auto& nameOf) {
                 std::vector<std::string> names;
                 for (const auto& item : items)
@@ -335,7 +331,7 @@ class BinaryWriter {
         }
         noteVersion(encoded.word);
         const ContentKey key{encoded.key, encoded.bytes->size() + encoded.head.size(), encoded.word};
-        const auto [at, isNew] = contents_.emplace(key, file_.position());
+        const auto [at, isNew] = contents_.emplace(key, file_.position() - base_);
         if (isNew) {
             WYC_CHECK(file_.append(encoded.head));
             WYC_CHECK(file_.append(*encoded.bytes));
@@ -368,6 +364,11 @@ class BinaryWriter {
         const bool asToken = data.type.base == Base::Token;
         if (!data.type.array) {
             const std::string& text = data.texts->front();
+            if (data.type.base == Base::PathExpression) {
+                std::vector<std::byte> bytes;
+                appendBytes(bytes, string(text));
+                return placed(wordOf(*kind, 0), std::move(bytes));
+            }
             // A single file name is a token, in arrays it is a string.
             const bool inTokens = asToken || data.type.base == Base::Asset;
             const std::uint64_t word = wordOf(*kind, kInlinedBit, inTokens ? token(text) : string(text));
@@ -380,9 +381,9 @@ class BinaryWriter {
     }
     Result<std::uint64_t> texts(std::uint64_t word, const std::vector<std::string>& list, bool asTokens) {
         std::vector<std::byte> bytes;
-        put(bytes, static_cast<std::uint64_t>(list.size()));
+        appendBytes(bytes, static_cast<std::uint64_t>(list.size()));
         for (const std::string& text : list)
-            put(bytes, asTokens ? token(text) : string(text));
+            appendBytes(bytes, asTokens ? token(text) : string(text));
         return placed(word, std::move(bytes));
     }
 
@@ -412,10 +413,10 @@ class BinaryWriter {
             return splineWord(*spline);
         if (const auto* relocates = value.pointed<Relocates>()) {
             std::vector<std::byte> bytes;
-            put(bytes, static_cast<std::uint64_t>(relocates->pairs.size()));
+            appendBytes(bytes, static_cast<std::uint64_t>(relocates->pairs.size()));
             for (const auto& [from, to] : relocates->pairs) {
-                put(bytes, paths_.numberOf(from));
-                put(bytes, paths_.numberOf(to));
+                appendBytes(bytes, paths_.numberOf(from));
+                appendBytes(bytes, paths_.numberOf(to));
             }
             return placed(wordOf(kRelocates, 0), std::move(bytes));
         }
@@ -431,8 +432,8 @@ class BinaryWriter {
 
     // What follows it is a jump to its word, which stands right behind.
     static void putNested(std::vector<std::byte>& to, std::uint64_t word) {
-        put(to, std::int64_t{8});
-        put(to, word);
+        appendBytes(to, std::int64_t{8});
+        appendBytes(to, word);
     }
     Result<std::uint64_t> unregisteredWord(std::uint64_t inner) {
         std::vector<std::byte> bytes;
@@ -441,11 +442,11 @@ class BinaryWriter {
     }
 
     Status putDictionary(std::vector<std::byte>& to, const Dictionary* dictionary) {
-        put(to, static_cast<std::uint64_t>(dictionary ? dictionary->size() : 0));
+        appendBytes(to, static_cast<std::uint64_t>(dictionary ? dictionary->size() : 0));
         if (!dictionary)
             return {};
         for (const auto& [key, held] : *dictionary) {
-            put(to, string(key));
+            appendBytes(to, string(key));
             WYC_TRY(word, valueWord(held));
             putNested(to, word);
         }
@@ -453,10 +454,10 @@ class BinaryWriter {
     }
 
     Status putArc(std::vector<std::byte>& to, const ListItem& item, bool payload) {
-        put(to, string(item.text));
-        put(to, paths_.numberOf(item.prim));
-        put(to, item.offset);
-        put(to, item.scale);
+        appendBytes(to, string(item.text));
+        appendBytes(to, paths_.numberOf(item.prim));
+        appendBytes(to, item.offset);
+        appendBytes(to, item.scale);
         return payload ? Status{} : putDictionary(to, item.customData.get());
     }
 
@@ -480,22 +481,22 @@ class BinaryWriter {
         unsigned header = list.isExplicit ? 1U : 0U;
         for (const auto& [bit, items] : parts)
             header |= items->empty() ? 0U : bit;
-        put(bytes, static_cast<std::uint8_t>(header));
+        appendBytes(bytes, static_cast<std::uint8_t>(header));
         for (const auto& [bit, items] : parts) {
             if (items->empty())
                 continue;
-            put(bytes, static_cast<std::uint64_t>(items->size()));
+            appendBytes(bytes, static_cast<std::uint64_t>(items->size()));
             for (const ListItem& item : *items)
                 switch (list.of) {
-                case ListEdit::Of::Paths: put(bytes, paths_.numberOf(item.text)); break;
-                case ListEdit::Of::Tokens: put(bytes, token(item.text)); break;
-                case ListEdit::Of::Strings: put(bytes, string(item.text)); break;
+                case ListEdit::Of::Paths: appendBytes(bytes, paths_.numberOf(item.text)); break;
+                case ListEdit::Of::Tokens: appendBytes(bytes, token(item.text)); break;
+                case ListEdit::Of::Strings: appendBytes(bytes, string(item.text)); break;
                 case ListEdit::Of::Arcs: WYC_CHECK(putArc(bytes, item, payload)); break;
                 case ListEdit::Of::Numbers:
                     if (sizeOf(list.number) == 8)
-                        put(bytes, item.number);
+                        appendBytes(bytes, item.number);
                     else
-                        put(bytes, static_cast<std::uint32_t>(item.number));
+                        appendBytes(bytes, static_cast<std::uint32_t>(item.number));
                 }
         }
         return placed(wordOf(kind, 0), std::move(bytes));
@@ -503,7 +504,7 @@ class BinaryWriter {
 
     Result<std::uint64_t> splineWord(const Spline& spline) {
         const auto number = [&](std::vector<std::byte>& to, double value) {
-            put(to, bytesFrom({spline.base}, std::span(&value, 1)));
+            appendBytes(to, bytesFrom({spline.base}, std::span(&value, 1)));
         };
         const bool algorithms = std::any_of(spline.knots.begin(), spline.knots.end(), [](const Spline::Knot& knot) {
             return knot.algorithmBefore != 0 || knot.algorithmAfter != 0;
@@ -512,47 +513,49 @@ class BinaryWriter {
             needs(13);
         const unsigned of = spline.base == Base::Float ? 2 : spline.base == Base::Half ? 3 : 1;
         std::vector<std::byte> body;
-        put(body, static_cast<std::uint8_t>((algorithms ? 2U : 1U) | of << 4U |
-                                            (spline.curve == Spline::Curve::Hermite ? 128U : 0U)));
-        put(body, static_cast<std::uint8_t>(static_cast<unsigned>(spline.before) |
-                                            static_cast<unsigned>(spline.after) << 3U | (spline.loop ? 64U : 0U)));
+        appendBytes(body, static_cast<std::uint8_t>((algorithms ? 2U : 1U) | of << 4U |
+                                                    (spline.curve == Spline::Curve::Hermite ? 128U : 0U)));
+        appendBytes(body,
+                    static_cast<std::uint8_t>(static_cast<unsigned>(spline.before) |
+                                              static_cast<unsigned>(spline.after) << 3U | (spline.loop ? 64U : 0U)));
         if (spline.before == Spline::Outside::Sloped)
-            put(body, spline.slopeBefore);
+            appendBytes(body, spline.slopeBefore);
         if (spline.after == Spline::Outside::Sloped)
-            put(body, spline.slopeAfter);
+            appendBytes(body, spline.slopeAfter);
         if (spline.loop) {
-            put(body, spline.loop->start);
-            put(body, spline.loop->end);
-            put(body, spline.loop->before);
-            put(body, spline.loop->after);
-            put(body, spline.loop->valueOffset);
+            appendBytes(body, spline.loop->start);
+            appendBytes(body, spline.loop->end);
+            appendBytes(body, spline.loop->before);
+            appendBytes(body, spline.loop->after);
+            appendBytes(body, spline.loop->valueOffset);
         }
         if (!spline.knots.empty() || body.size() > 2)
-            put(body, static_cast<std::uint32_t>(spline.knots.size()));
+            appendBytes(body, static_cast<std::uint32_t>(spline.knots.size()));
         std::uint64_t customs = 0;
         for (const Spline::Knot& knot : spline.knots) {
-            put(body, static_cast<std::uint8_t>((knot.valueBefore ? 1U : 0U) | static_cast<unsigned>(knot.after) << 1U));
-            put(body, knot.time);
+            appendBytes(body, static_cast<std::uint8_t>((knot.valueBefore ? 1U : 0U) | static_cast<unsigned>(knot.after)
+                                                                                           << 1U));
+            appendBytes(body, knot.time);
             number(body, knot.value);
             if (knot.valueBefore)
                 number(body, *knot.valueBefore);
             if (spline.curve == Spline::Curve::Bezier) {
-                put(body, knot.widthBefore);
-                put(body, knot.widthAfter);
+                appendBytes(body, knot.widthBefore);
+                appendBytes(body, knot.widthAfter);
             }
             number(body, knot.slopeBefore);
             number(body, knot.slopeAfter);
             if (algorithms)
-                put(body, static_cast<std::uint8_t>(knot.algorithmBefore | knot.algorithmAfter << 4));
+                appendBytes(body, static_cast<std::uint8_t>(knot.algorithmBefore | knot.algorithmAfter << 4));
             customs += knot.customData ? 1U : 0U;
         }
         std::vector<std::byte> bytes;
-        put(bytes, static_cast<std::uint64_t>(body.size()));
-        put(bytes, body);
-        put(bytes, customs);
+        appendBytes(bytes, static_cast<std::uint64_t>(body.size()));
+        appendBytes(bytes, body);
+        appendBytes(bytes, customs);
         for (const Spline::Knot& knot : spline.knots)
             if (knot.customData) {
-                put(bytes, knot.time);
+                appendBytes(bytes, knot.time);
                 WYC_CHECK(putDictionary(bytes, knot.customData.get()));
             }
         return placed(wordOf(kSpline, 0), std::move(bytes));
@@ -570,8 +573,8 @@ class BinaryWriter {
         const auto raw = std::as_bytes(std::span(full->instructions));
         WYC_TRY(instructions, valueWord(Value::ofBytes({Base::Int64, 1, false, true}, {raw.begin(), raw.end()})));
         std::vector<std::byte> bytes;
-        put(bytes, values);
-        put(bytes, instructions);
+        appendBytes(bytes, values);
+        appendBytes(bytes, instructions);
         return placed(wordOf(*kind, kEditBit), std::move(bytes));
     }
 
@@ -599,16 +602,16 @@ class BinaryWriter {
         if (name == "subLayerOffsets") {
             WYC_TRY(numbers, numbersOf(value));
             std::vector<std::byte> bytes;
-            put(bytes, static_cast<std::uint64_t>(numbers.size() / 2));
-            put(bytes, bytesFrom({Base::Double}, numbers));
+            appendBytes(bytes, static_cast<std::uint64_t>(numbers.size() / 2));
+            appendBytes(bytes, bytesFrom({Base::Double}, numbers));
             return placed(wordOf(kOffsetVector, 0), std::move(bytes));
         }
         if (name == "variantSelection" && value.dictionary()) {
             std::vector<std::byte> bytes;
-            put(bytes, static_cast<std::uint64_t>(value.dictionary()->size()));
+            appendBytes(bytes, static_cast<std::uint64_t>(value.dictionary()->size()));
             for (const auto& [set, choice] : *value.dictionary()) {
-                put(bytes, string(set));
-                put(bytes, string(choice.text() ? *choice.text() : std::string()));
+                appendBytes(bytes, string(set));
+                appendBytes(bytes, string(choice.text() ? *choice.text() : std::string()));
             }
             return placed(wordOf(kVariantSelections, 0), std::move(bytes));
         }
@@ -700,14 +703,14 @@ class BinaryWriter {
         for (Pending& pending : pending_) {
             const auto& times = pending.samples->times();
             std::vector<std::byte> list;
-            put(list, static_cast<std::uint64_t>(times.size()));
-            put(list, std::as_bytes(std::span(times)));
+            appendBytes(list, static_cast<std::uint64_t>(times.size()));
+            appendBytes(list, std::as_bytes(std::span(times)));
             WYC_TRY(timesWord, placed(wordOf(kDoubleVector, 0), std::move(list)));
             std::vector<std::byte> bytes;
             putNested(bytes, timesWord);
-            put(bytes, std::int64_t{8});
-            put(bytes, static_cast<std::uint64_t>(pending.words.size()));
-            put(bytes, std::as_bytes(std::span(pending.words)));
+            appendBytes(bytes, std::int64_t{8});
+            appendBytes(bytes, static_cast<std::uint64_t>(pending.words.size()));
+            appendBytes(bytes, std::as_bytes(std::span(pending.words)));
             WYC_TRY(word, placed(wordOf(kTimeSamples, 0), std::move(bytes)));
             specs_[pending.spec].rows[pending.row].word = word;
         }
@@ -743,9 +746,9 @@ class BinaryWriter {
     Status section(const char* name, const std::vector<std::byte>& bytes) {
         std::array<char, 16> text{};
         std::copy_n(name, std::strlen(name), text.begin());
-        put(toc_, std::as_bytes(std::span(text)));
-        put(toc_, static_cast<std::int64_t>(file_.position()));
-        put(toc_, static_cast<std::int64_t>(bytes.size()));
+        appendBytes(toc_, std::as_bytes(std::span(text)));
+        appendBytes(toc_, static_cast<std::int64_t>(file_.position() - base_));
+        appendBytes(toc_, static_cast<std::int64_t>(bytes.size()));
         ++sectionCount_;
         return file_.append(bytes);
     }
@@ -757,16 +760,16 @@ class BinaryWriter {
         for (const std::string& text : tokens_) {
             if (text.find('\0') != std::string::npos)
                 return fail(ErrorKind::Unsupported, "a text with a zero byte has no binary form");
-            put(plain, std::as_bytes(std::span(text.c_str(), text.size() + 1)));
+            appendBytes(plain, std::as_bytes(std::span(text.c_str(), text.size() + 1)));
         }
-        put(bytes, static_cast<std::uint64_t>(tokens_.size()));
-        put(bytes, static_cast<std::uint64_t>(plain.size()));
+        appendBytes(bytes, static_cast<std::uint64_t>(tokens_.size()));
+        appendBytes(bytes, static_cast<std::uint64_t>(plain.size()));
         packBlock(bytes, packedBlock(plain));
         WYC_CHECK(section("TOKENS", bytes));
 
         bytes.clear();
-        put(bytes, static_cast<std::uint64_t>(strings_.size()));
-        put(bytes, std::as_bytes(std::span(strings_)));
+        appendBytes(bytes, static_cast<std::uint64_t>(strings_.size()));
+        appendBytes(bytes, std::as_bytes(std::span(strings_)));
         WYC_CHECK(section("STRINGS", bytes));
 
         bytes.clear();
@@ -776,22 +779,22 @@ class BinaryWriter {
             names.push_back(static_cast<std::int32_t>(row.name));
             words.push_back(row.word);
         }
-        put(bytes, static_cast<std::uint64_t>(rows_.size()));
-        put(bytes, numbered(names));
+        appendBytes(bytes, static_cast<std::uint64_t>(rows_.size()));
+        appendBytes(bytes, numbered(names));
         packBlock(bytes, packedBlock(std::as_bytes(std::span(words))));
         WYC_CHECK(section("FIELDS", bytes));
 
         bytes.clear();
-        put(bytes, static_cast<std::uint64_t>(sets_.size()));
-        put(bytes, numbered(sets_));
+        appendBytes(bytes, static_cast<std::uint64_t>(sets_.size()));
+        appendBytes(bytes, numbered(sets_));
         WYC_CHECK(section("FIELDSETS", bytes));
 
         bytes.clear();
-        put(bytes, paths_.count());
-        put(bytes, static_cast<std::uint64_t>(tree.numbers.size()));
-        put(bytes, numbered(tree.numbers));
-        put(bytes, numbered(tree.names));
-        put(bytes, numbered(tree.jumps));
+        appendBytes(bytes, paths_.count());
+        appendBytes(bytes, static_cast<std::uint64_t>(tree.numbers.size()));
+        appendBytes(bytes, numbered(tree.numbers));
+        appendBytes(bytes, numbered(tree.names));
+        appendBytes(bytes, numbered(tree.jumps));
         WYC_CHECK(section("PATHS", bytes));
 
         bytes.clear();
@@ -801,27 +804,28 @@ class BinaryWriter {
             columns[1].push_back(static_cast<std::int32_t>(spec.set));
             columns[2].push_back(static_cast<std::int32_t>(spec.kind));
         }
-        put(bytes, static_cast<std::uint64_t>(specs_.size()));
+        appendBytes(bytes, static_cast<std::uint64_t>(specs_.size()));
         for (const auto& column : columns)
-            put(bytes, numbered(column));
+            appendBytes(bytes, numbered(column));
         WYC_CHECK(section("SPECS", bytes));
 
-        const auto contentsAt = static_cast<std::int64_t>(file_.position());
+        const auto contentsAt = static_cast<std::int64_t>(file_.position() - base_);
         bytes.clear();
-        put(bytes, sectionCount_);
-        put(bytes, toc_);
+        appendBytes(bytes, sectionCount_);
+        appendBytes(bytes, toc_);
         WYC_CHECK(file_.append(bytes));
         std::vector<std::byte> bootstrap;
-        put(bootstrap, std::as_bytes(std::span(kBinaryMagic.data(), kBinaryMagic.size())));
+        appendBytes(bootstrap, std::as_bytes(std::span(kBinaryMagic.data(), kBinaryMagic.size())));
         for (const int part : {0, minor_, 0, 0, 0, 0, 0, 0})
-            put(bootstrap, static_cast<std::uint8_t>(part));
-        put(bootstrap, contentsAt);
-        return file_.rewriteAt(0, bootstrap);
+            appendBytes(bootstrap, static_cast<std::uint8_t>(part));
+        appendBytes(bootstrap, contentsAt);
+        return file_.rewriteAt(base_, bootstrap);
     }
 
     const Layer& layer_;
     AtomicFile& file_;
     const Progress& progress_;
+    std::uint64_t base_; // where the layer begins in the file
     int minor_ = 8;
     PathTable paths_;
     std::vector<Spec> specs_;

@@ -83,9 +83,9 @@ void PathTable::number() {
         open.insert(open.end(), entries_[at].below.rbegin(), entries_[at].below.rend());
     }
     std::stable_sort(properties.begin(), properties.end(), [&](std::uint32_t a, std::uint32_t b) {
-        return entries_[a].name != entries_[b].name ? entries_[a].name < entries_[b].name
-                                                    : entries_[entries_[a].parent].number <
-                                                          entries_[entries_[b].parent].number;
+        return entries_[a].name != entries_[b].name
+                   ? entries_[a].name < entries_[b].name
+                   : entries_[entries_[a].parent].number < entries_[entries_[b].parent].number;
     });
     for (const std::uint32_t at : properties)
         entries_[at].number = next++;

@@ -5,7 +5,7 @@
 
 namespace wyc::usd {
 
-/// A layer in an encoding, into a file in which nothing stands yet. The same layer makes the same bytes.
+/// A layer in an encoding, behind what stands in a file. The same layer makes the same bytes.
 [[nodiscard]] Status writeLayer(const Layer& layer, Encoding encoding, AtomicFile& file, const Progress& progress);
 
 } // namespace wyc::usd

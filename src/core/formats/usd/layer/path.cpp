@@ -163,8 +163,8 @@ bool isWholePath(std::string_view path) {
     std::string_view rest = path.substr(end);
     const auto takeProperty = [&] {
         const std::size_t stop = std::min(rest.find('[', 1), rest.size());
-        const bool good = stop > 1 && rest.front() == '.' && rest.substr(1, stop - 1).find_first_of("./{}]") ==
-                                                                 std::string_view::npos;
+        const bool good = stop > 1 && rest.front() == '.' &&
+                          rest.substr(1, stop - 1).find_first_of("./{}]") == std::string_view::npos;
         rest.remove_prefix(stop);
         return good;
     };

@@ -23,6 +23,8 @@ constexpr std::uint64_t kLongestComment = 65535;
 constexpr std::uint64_t kEntryBytes = 46;
 constexpr std::uint64_t kLocalBytes = 30;
 
+} // namespace
+
 bool leadsOut(const std::string& name) {
     if (name.empty() || name.front() == '/' || name.find('\\') != std::string::npos ||
         name.find(':') != std::string::npos)
@@ -32,8 +34,6 @@ bool leadsOut(const std::string& name) {
             return true;
     return false;
 }
-
-} // namespace
 
 bool isPackageName(std::string_view name) {
     return lowerCase(name).ends_with(".usdz");

@@ -21,6 +21,8 @@ struct Package {
     [[nodiscard]] const PackageEntry* rootLayer() const;
 };
 [[nodiscard]] Result<Package> readPackage(const Bytes& bytes);
+/// An entry that would lie outside of the package, or that systems name otherwise.
+[[nodiscard]] bool leadsOut(const std::string& name);
 [[nodiscard]] bool isPackageName(std::string_view name);
 [[nodiscard]] bool isLayerName(std::string_view name);
 

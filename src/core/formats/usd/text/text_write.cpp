@@ -212,9 +212,9 @@ class TextWriter {
 
     // One statement for each kind of edit. `name`: what stands in front of '='.
     Status listEdit(const ListEdit& list, int depth, const std::string& name) {
-        const std::array parts{std::pair{"", &list.explicitItems},         std::pair{"delete ", &list.deleted},
-                               std::pair{"add ", &list.added},             std::pair{"prepend ", &list.prepended},
-                               std::pair{"append ", &list.appended},       std::pair{"reorder ", &list.ordered}};
+        const std::array parts{std::pair{"", &list.explicitItems},   std::pair{"delete ", &list.deleted},
+                               std::pair{"add ", &list.added},       std::pair{"prepend ", &list.prepended},
+                               std::pair{"append ", &list.appended}, std::pair{"reorder ", &list.ordered}};
         bool any = false;
         for (const auto& [edit, items] : parts) {
             const bool is = *edit == '\0' && list.isExplicit;
@@ -329,9 +329,8 @@ class TextWriter {
             return {};
         }
         const auto* opaque = held.as<Opaque>();
-        return fail(makeError(ErrorKind::Unsupported,
-                              fmt::format("{} has no form in a text layer that is known here",
-                                          opaque ? opaque->what : "a value"))
+        return fail(makeError(ErrorKind::Unsupported, fmt::format("{} has no form in a text layer that is known here",
+                                                                  opaque ? opaque->what : "a value"))
                         .withAdvice("Write the layer in the binary encoding"));
     }
 
