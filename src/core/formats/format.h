@@ -127,6 +127,9 @@ using CarryFunction = Carried (*)(const ChannelKind&, const nlohmann::json& writ
 using AnswersFunction = std::array<Answer, kContentCount> (*)(std::array<Answer, kContentCount>,
                                                               const nlohmann::json& writeOptions);
 
+/// Of a file that is written with these options.
+using ExtensionFunction = std::string (*)(const nlohmann::json& writeOptions);
+
 /// How sure it is that a file is of the format, from 0 to 1. `head`: its first bytes (kHeadBytes, or all there are).
 inline constexpr std::size_t kHeadBytes = 512;
 using IdentifyFunction = double (*)(std::span<const std::byte> head, std::uint64_t fileBytes);
@@ -170,8 +173,8 @@ struct Format {
     OpenFunction open = nullptr;
     WriteFunction write = nullptr;
     EstimateFunction estimate = nullptr;
-    NameFunction groupName = nullptr;  // null = it stays
-    PrepareFunction prepare = nullptr; // null = as it is
+    NameFunction groupName = nullptr;        // null = it stays
+    PrepareFunction prepare = nullptr;       // null = as it is
     IdentifyFunction identify = nullptr;
     RestMesh rest = {};
     DrawsOnFunction drawsOn = nullptr;     // null = a file stands alone; else a folder's others are not sources too
@@ -182,11 +185,16 @@ struct Format {
     Options writeOptions = {};
     AnswersFunction answersWith = nullptr;            // null = write options change none
     CarryFunction carries = nullptr;                  // null = by kinds of content
+    ExtensionFunction extensionOf = nullptr;          // null = the first of its extensions
     nlohmann::json chosen = nlohmann::json::object(); // write options, all of them: see chosenAs
     /// Opens with its options checked and filled in. Whoever opens goes this way.
     [[nodiscard]] Result<Scene> read(OpenRequest request) const;
     [[nodiscard]] WrittenPlace placeOf(const Node& node) const {
         return writtenAt ? writtenAt(node) : WrittenPlace{node.path};
+    }
+    /// Of files that are written as it was chosen.
+    [[nodiscard]] std::string extension() const {
+        return extensionOf ? extensionOf(chosen) : std::string(extensions.front());
     }
     /// A cache of bare points, whose faces a mesh beside it has.
     [[nodiscard]] bool wantsRest() const { return !rest.extension.empty(); }

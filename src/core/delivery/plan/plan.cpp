@@ -43,11 +43,11 @@ struct Targets {
 Targets targetsFor(const fs::path& folder, const std::string& name, const Format& format, bool faces) {
     Targets result;
     if (format.sequence) {
-        result.target = folder / name / (name + ".####" + std::string(format.extensions.front()));
+        result.target = folder / name / (name + ".####" + format.extension());
         result.ownFolder = true;
         return result;
     }
-    result.target = folder / (name + std::string(format.extensions.front()));
+    result.target = folder / (name + format.extension());
     if (format.wantsRest() && faces)
         result.rest = folder / (name + "_rest" + std::string(format.rest.extension));
     return result;

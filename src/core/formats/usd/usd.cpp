@@ -8,6 +8,7 @@
 #include "formats/usd/binary/container.h"
 #include "formats/usd/compose/named_files.h"
 #include "formats/usd/package/package.h"
+#include "formats/usd/write/usd_write.h"
 
 namespace wyc::usd {
 namespace {
@@ -89,7 +90,7 @@ Format format() {
     format.name = "USD layered scene";
     format.extensions = {".usd", ".usda", ".usdc", ".usdz"};
     format.manyItems = true;
-    format.offered = false; // it is read; writing comes
+    addWriting(format);
     format.open = openUsd;
     format.identify = identify;
     format.structure = structureOf;

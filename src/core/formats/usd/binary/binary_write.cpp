@@ -25,7 +25,6 @@
 namespace wyc::usd {
 namespace {
 
-constexpr std::uint64_t kBootstrapBytes = 88;
 constexpr std::uint64_t kArrayBit = 1ULL << 63;
 constexpr std::uint64_t kInlinedBit = 1ULL << 62;
 constexpr std::uint64_t kPackedBit = 1ULL << 61;

@@ -6,12 +6,12 @@
 #include "formats/usd/binary/binary_read.h"
 #include "formats/usd/binary/coding.h"
 #include "formats/usd/binary/container_parts.h"
+#include "formats/usd/binary/value_kinds.h"
 #include "formats/usd/layer/path.h"
 
 namespace wyc::usd {
 namespace {
 
-constexpr std::uint64_t kBootstrapBytes = 88;
 constexpr int kOldest = 4;
 constexpr int kNewest = 16;
 

@@ -60,6 +60,7 @@ enum SpecKind : std::uint32_t {
     kVariantSetSpec = 11
 };
 
+inline constexpr std::uint64_t kBootstrapBytes = 88;
 /// Shorter arrays are never packed.
 inline constexpr std::uint64_t kFewestPacked = 16;
 

@@ -127,6 +127,8 @@ class Samples {
     virtual ~Samples() = default;
     [[nodiscard]] virtual const std::vector<double>& times() const = 0;
     [[nodiscard]] virtual Result<Value> value(std::size_t sample) const = 0;
+    /// One value for all times says the same, should all of them turn out to be equal: a writer may put that.
+    [[nodiscard]] virtual bool stillIfEqual() const { return false; }
 };
 
 /// A curve through knots. Numbers are those of the file, whatever the attribute's type is.

@@ -6,6 +6,8 @@
 
 #include "base/text.h"
 #include "formats/usd/layer/path.h"
+#include "formats/usd/schema/places.h"
+#include "formats/usd/usd.h"
 
 namespace wyc::usd {
 namespace {
@@ -117,7 +119,13 @@ Look lookOf(const ComposedScene& scene, const Prim& material) {
 
 void addShaders(const ComposedScene& scene, const Prim& prim, const std::string& below, const Clock& clock,
                 std::vector<PropertyNode>& graph) {
-    PropertyNode group = plainProperty(Meaning::Unknown, below.empty() ? "material" : below, nullptr);
+    PropertyNode group = plainProperty(Meaning::Unknown, below.empty() ? kMaterialGroup : below, nullptr);
+    group.metadata[kPrimRemark] = prim.typeName;
+    const std::size_t levels =
+        below.empty() ? 0 : 1 + static_cast<std::size_t>(std::count(below.begin(), below.end(), '/'));
+    std::string material = prim.path;
+    for (std::size_t i = 0; i < levels; ++i)
+        material = parentPath(material);
     if (const std::string type = shaderType(scene, prim); !type.empty()) {
         PropertyValue text;
         const auto raw = std::as_bytes(std::span(type.c_str(), type.size() + 1));
@@ -129,13 +137,33 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
     }
     for (const std::string& name : scene.propertyNames(prim)) {
         const bool input = name.starts_with("inputs:");
-        if ((!input && !name.starts_with("outputs:")) || scene.isRelationship(prim, name))
+        const bool output = name.starts_with("outputs:");
+        if (scene.isRelationship(prim, name) || name == "info:id")
             continue;
-        const std::string called = name.substr(input ? 7 : 8);
         const Attribute attribute = scene.attribute(prim, name);
-        if (const auto values = input ? valuesOf(attribute, clock) : nullptr)
+        const auto remark = [&](PropertyNode& property) {
+            property.metadata[kNameRemark] = name;
+            property.metadata[kTypeRemark] = attribute.typeName;
+            if (attribute.uniform)
+                property.metadata[kUniformRemark] = "1";
+            if (const Value space = scene.metadata(prim, name, "colorSpace"); space.text())
+                property.metadata["colorSpace"] = *space.text();
+        };
+        if (!input && !output) { // nobody here knows it; it goes along
+            if (auto values = valuesOf(attribute, clock)) {
+                group.children.push_back(plainProperty(Meaning::Unknown, name, std::move(values)));
+                remark(group.children.back());
+            }
+            continue;
+        }
+        const std::string called = name.substr(input ? 7 : 8);
+        if (output)
+            group.metadata[name] = attribute.typeName;
+        if (const auto values = input ? valuesOf(attribute, clock) : nullptr) {
             group.children.push_back(plainProperty(
                 attribute.type.base == Base::Asset ? Meaning::ShaderTexture : Meaning::ShaderInput, called, values));
+            remark(group.children.back());
+        }
         if (const auto connected = scene.connections(prim, name); !connected.empty()) {
             std::string link = propertyPartOf(connected.front());
             link = link.empty() ? link : link.substr(1);
@@ -150,6 +178,12 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
                 plainProperty(Meaning::ShaderLink, called,
                               std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
                                                              std::vector<PropertyValue>{std::move(text)})));
+            remark(group.children.back());
+            const std::string& to = connected.front();
+            group.children.back().metadata[kLinkRemark] = to.starts_with(material + "/")
+                                                              ? to.substr(material.size() + 1)
+                                                          : to.starts_with(material + ".") ? to.substr(material.size())
+                                                                                           : to;
         }
     }
     if (!group.children.empty())
@@ -254,7 +288,8 @@ Material materialFrom(const ComposedScene& scene, const Prim& prim, const Clock&
     std::vector<PropertyNode> graph;
     addShaders(scene, prim, {}, clock, graph);
     if (!graph.empty())
-        material.graph = plainProperties(std::move(graph));
+        material.graph =
+            std::make_shared<MemoryProperties>(std::move(graph), std::map<std::string, std::string>{}, kFormatId);
     return material;
 }
 

@@ -10,6 +10,7 @@
 #include "formats/usd/schema/instancer.h"
 #include "formats/usd/schema/layers_told.h"
 #include "formats/usd/schema/materials.h"
+#include "formats/usd/schema/places.h"
 #include "formats/usd/schema/shapes.h"
 #include "formats/usd/schema/skin.h"
 #include "formats/usd/schema/transform.h"
@@ -36,80 +37,6 @@ bool isLight(std::string_view type) {
 
 bool isPlaceOnly(std::string_view type) {
     return type.empty() || type == "Xform" || type == "Scope" || type == "SkelRoot";
-}
-
-// Properties that a schema knows; all else is a value that somebody attached.
-bool isOfSchema(const std::string& name) {
-    static const std::set<std::string> kNames{"points",
-                                              "faceVertexCounts",
-                                              "faceVertexIndices",
-                                              "normals",
-                                              "velocities",
-                                              "accelerations",
-                                              "widths",
-                                              "ids",
-                                              "orientation",
-                                              "doubleSided",
-                                              "extent",
-                                              "extentsHint",
-                                              "visibility",
-                                              "purpose",
-                                              "xformOpOrder",
-                                              "subdivisionScheme",
-                                              "curveVertexCounts",
-                                              "type",
-                                              "basis",
-                                              "wrap",
-                                              "order",
-                                              "knots",
-                                              "ranges",
-                                              "pointWeights",
-                                              "positions",
-                                              "protoIndices",
-                                              "orientations",
-                                              "orientationsf",
-                                              "scales",
-                                              "invisibleIds",
-                                              "angularVelocities",
-                                              "prototypes",
-                                              "joints",
-                                              "bindTransforms",
-                                              "restTransforms",
-                                              "translations",
-                                              "rotations",
-                                              "blendShapes",
-                                              "blendShapeWeights",
-                                              "creaseIndices",
-                                              "creaseLengths",
-                                              "creaseSharpnesses",
-                                              "cornerIndices",
-                                              "cornerSharpnesses",
-                                              "holeIndices",
-                                              "interpolateBoundary",
-                                              "proxyPrim",
-                                              "size",
-                                              "radius",
-                                              "height",
-                                              "width",
-                                              "length",
-                                              "axis",
-                                              "radiusTop",
-                                              "radiusBottom",
-                                              "focalLength",
-                                              "horizontalAperture",
-                                              "verticalAperture",
-                                              "horizontalApertureOffset",
-                                              "verticalApertureOffset",
-                                              "clippingRange",
-                                              "fStop",
-                                              "focusDistance",
-                                              "shutter:open",
-                                              "shutter:close",
-                                              "tangents"};
-    for (const char* prefix : {"xformOp:", "primvars:", "material:binding", "skel:", "collection:", "subsetFamily:"})
-        if (name.starts_with(prefix))
-            return true;
-    return kNames.contains(name);
 }
 
 class SceneBuilder {
@@ -557,7 +484,9 @@ class SceneBuilder {
                  (attribute.typeName.starts_with("texCoord2") || label == "st" || label == "uv") &&
                  scope != Scope::Constant)
             meaning = Meaning::Uvs;
-        else if (numbers && label == "displayColor" && type.count == 3)
+        else if (numbers && ((label == "displayColor" && type.count == 3) ||
+                             (type.array &&
+                              (attribute.typeName.starts_with("color3") || attribute.typeName.starts_with("color4")))))
             meaning = Meaning::Colours;
         std::optional<ValueType> as;
         if (isLayer(meaning))
@@ -577,6 +506,7 @@ class SceneBuilder {
         const Attribute indices = stage_->attribute(owner, name + ":indices");
         PropertyNode property = plainProperty(meaning, label, nullptr);
         property.scope = scope;
+        property.metadata[kTypeRemark] = attribute.typeName;
         auto which = indices.hasValue() ? valuesOf(indices, clock_, {.type = ValueType::UInt32}) : nullptr;
         if (which && turned && scope == Scope::Corner)
             which = turnedCorners(which, turned);
@@ -599,14 +529,20 @@ class SceneBuilder {
                     note(fmt::format("relationship '{}'", validUtf8(name)), prim.path);
                 continue;
             }
-            if (isOfSchema(name) || (shader && isLightFigure(name)))
+            if ((isOfSchema(name) && name != "purpose") || (shader && isLightFigure(name)))
                 continue;
             const Attribute attribute = stage_->attribute(prim, name);
             if (!attribute.hasValue())
                 continue;
-            if (auto values = valuesOf(attribute, clock_))
+            if (auto values = valuesOf(attribute, clock_)) {
                 list.push_back(plainProperty(Meaning::UserValue, name, std::move(values)));
-            else
+                auto& remarks = list.back().metadata;
+                remarks[kTypeRemark] = attribute.typeName;
+                if (attribute.custom)
+                    remarks[kCustomRemark] = "1";
+                if (attribute.uniform)
+                    remarks[kUniformRemark] = "1";
+            } else
                 note(fmt::format("value '{}' of type {}", validUtf8(name), validUtf8(attribute.typeName)), prim.path);
         }
         if (!list.empty())
@@ -648,15 +584,11 @@ class SceneBuilder {
         addUserValues(prim, node, std::move(list));
     }
 
-    static bool isLightFigure(const std::string& name) {
-        return name == "inputs:color" || name == "inputs:intensity" || name == "inputs:exposure" ||
-               name == "inputs:shaping:cone:angle";
-    }
-
     void addLight(const Prim& prim, Node& node) {
         node.kind = NodeKind::Light;
         std::vector<PropertyNode> list;
-        std::string kind = lowerCase(prim.typeName.substr(0, prim.typeName.size() - 5));
+        const std::string kind = textAtCode(stage_->attribute(prim, kLightKind), 0.0,
+                                            lowerCase(prim.typeName.substr(0, prim.typeName.size() - 5)));
         PropertyValue text;
         const auto raw = std::as_bytes(std::span(kind.c_str(), kind.size() + 1));
         text.bytes.assign(raw.begin(), raw.end());

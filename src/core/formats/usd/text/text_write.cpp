@@ -445,22 +445,26 @@ class TextWriter {
                                       [](const Field& field) { return !isOfHeader(field.name); });
         // The first statement says what it is, and has its metadata.
         const bool targets = property.relationship && lists && lists->list() && lists->list()->isExplicit;
-        indent(depth);
-        out_ += head + named;
-        if (plain) {
-            out_ += " = ";
-            WYC_CHECK(value(*plain, depth));
-        } else if (targets) {
-            out_ += " = ";
-            WYC_CHECK(listItems(lists->list()->explicitItems, ListEdit::Of::Paths, depth));
-        }
-        if (told) {
-            out_ += " (\n";
-            WYC_CHECK(metadata(property.fields, depth + 1));
+        const auto has = [&](const char* field) { return property.field(field) != nullptr; };
+        const bool elsewhere = has("timeSamples") || has("spline") || (lists && !property.relationship);
+        if (plain || targets || told || !elsewhere) {
             indent(depth);
-            out_ += ")";
+            out_ += head + named;
+            if (plain) {
+                out_ += " = ";
+                WYC_CHECK(value(*plain, depth));
+            } else if (targets) {
+                out_ += " = ";
+                WYC_CHECK(listItems(lists->list()->explicitItems, ListEdit::Of::Paths, depth));
+            }
+            if (told) {
+                out_ += " (\n";
+                WYC_CHECK(metadata(property.fields, depth + 1));
+                indent(depth);
+                out_ += ")";
+            }
+            out_ += '\n';
         }
-        out_ += '\n';
         if (const Value* held = property.field("timeSamples"); held && held->samples()) {
             indent(depth);
             out_ += head + named + ".timeSamples = {\n";
