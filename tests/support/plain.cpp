@@ -43,15 +43,18 @@ Mat4 plainMatrix(const Scene& scene, std::size_t node, double t) {
 }
 
 bool plainVisible(const Scene& scene, std::size_t node, double t) {
+    Visibility own = Visibility::AsParent; // of what stands below the next instancer
     for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
-        const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility;
-        if (!track || track->values.empty())
-            continue;
-        const auto p = plainLocate(track->sampling, t);
-        if (const Visibility v = track->values.at(p.below); v != Visibility::AsParent)
-            return v == Visibility::Visible;
+        const Node& here = scene.nodes[static_cast<std::size_t>(at)];
+        if (here.kind == NodeKind::Instancer) {
+            if (own == Visibility::Hidden)
+                return false;
+            own = Visibility::AsParent;
+        }
+        if (own == Visibility::AsParent && here.visibility && !here.visibility->values.empty())
+            own = here.visibility->values.at(plainLocate(here.visibility->sampling, t).below);
     }
-    return true;
+    return own != Visibility::Hidden;
 }
 
 std::map<std::uint64_t, Vec3d> plainPoints(const Scene& scene, std::size_t node, double t) {

@@ -106,14 +106,20 @@ Result<Mat4> plainWorld(const Scene& scene, std::size_t node, double seconds, Be
 }
 
 bool plainVisible(const Scene& scene, std::size_t node, double seconds) {
+    bool said = false;
     for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent) {
-        const auto& track = scene.nodes[static_cast<std::size_t>(i)].visibility;
-        if (!track || track->values.empty())
+        const Node& here = scene.nodes[static_cast<std::size_t>(i)];
+        // Through an instancer nothing is seen that is hidden below it, or with it.
+        if (here.kind == NodeKind::Instancer)
+            said = false;
+        if (said || !here.visibility || here.visibility->values.empty())
             continue;
-        const std::size_t sample = plainPosition(track->sampling, seconds).below;
-        if (const Visibility value = track->values[std::min(sample, track->values.size() - 1)];
-            value != Visibility::AsParent)
-            return value == Visibility::Visible;
+        const VisibilityTrack& track = *here.visibility;
+        const std::size_t sample = plainPosition(track.sampling, seconds).below;
+        const Visibility value = track.values[std::min(sample, track.values.size() - 1)];
+        if (value == Visibility::Hidden)
+            return false;
+        said = value == Visibility::Visible;
     }
     return true;
 }

@@ -291,10 +291,13 @@ Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double 
             result.matrix = result.matrix * local.matrix;
             inheriting = local.inherits;
         }
+        // What stands below an instancer is seen through it: where it says so below, and the instancer is seen.
+        if (here.kind == NodeKind::Instancer && static_cast<std::size_t>(at) != node)
+            visibilityKnown = false;
         if (!visibilityKnown && here.visibility && !here.visibility->values.empty()) {
             const Visibility value = here.visibility->at(seconds);
             if (value != Visibility::AsParent) {
-                result.visible = value == Visibility::Visible;
+                result.visible = result.visible && value == Visibility::Visible;
                 visibilityKnown = true;
             }
         }

@@ -81,7 +81,9 @@ TEST(TruthOfFiles, AnyChainThroughAnArchive) {
             SCOPED_TRACE(fmt::format("{}, case {}: {}", format.id, round, toJson(it->chain).dump()));
             auto result = applySteps(it->source, it->chain);
             ASSERT_TRUE(result) << result.error().text();
-            const auto path = folder.path() / ("scene" + std::string(format.extensions.front()));
+            // Each of its encodings in turn.
+            const auto which = static_cast<std::size_t>(round) % format.extensions.size();
+            const auto path = folder.path() / ("scene" + std::string(format.extensions[which]));
             DeliveryInput input;
             input.scene = std::move(*result);
             input.source = std::make_shared<const Scene>(it->source);

@@ -589,12 +589,14 @@ class SceneBuilder {
         std::vector<PropertyNode> list;
         const std::string kind = textAtCode(stage_->attribute(prim, kLightKind), 0.0,
                                             lowerCase(prim.typeName.substr(0, prim.typeName.size() - 5)));
-        PropertyValue text;
-        const auto raw = std::as_bytes(std::span(kind.c_str(), kind.size() + 1));
-        text.bytes.assign(raw.begin(), raw.end());
-        list.push_back(plainProperty(Meaning::LightKind, "kind",
-                                     std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
-                                                                    std::vector<PropertyValue>{std::move(text)})));
+        if (!kind.empty()) {
+            PropertyValue text;
+            const auto raw = std::as_bytes(std::span(kind.c_str(), kind.size() + 1));
+            text.bytes.assign(raw.begin(), raw.end());
+            list.push_back(plainProperty(Meaning::LightKind, "kind",
+                                         std::make_shared<MemoryValues>(ValueType::String, 1, false, Sampling::still(),
+                                                                        std::vector<PropertyValue>{std::move(text)})));
+        }
         const auto add = [&](Meaning meaning, const char* name, std::uint32_t extent, double factor, double otherwise) {
             if (auto values = valuesOf(stage_->attribute(prim, name), clock_,
                                        {ValueType::Float, extent, factor, 0, std::vector<double>(extent, otherwise)}))

@@ -72,14 +72,10 @@ void appendChannels(const Op& op, const std::vector<double>& given, std::vector<
         }
         return;
     case Op::Of::Orient: {
-        // The axis is the normalised imaginary part, the angle twice the arc cosine of the real part as it stands.
         std::array<double, 4> turn{0.0, 0.0, 1.0, 0.0};
-        if (given.size() == 4) {
-            const double length = std::sqrt(given[0] * given[0] + given[1] * given[1] + given[2] * given[2]);
-            if (length > 1e-300)
-                turn = {given[0] / length, given[1] / length, given[2] / length,
-                        sign * 2.0 * std::acos(std::clamp(given[3], -1.0, 1.0)) * 180.0 / std::numbers::pi};
-        }
+        if (given.size() == 4)
+            turn = turnOfQuaternion({given[0], given[1], given[2], given[3]});
+        turn[3] *= sign;
         to.insert(to.end(), turn.begin(), turn.end());
         return;
     }
@@ -194,6 +190,23 @@ std::optional<Op> opNamed(const ComposedScene& scene, const Prim& prim, std::str
 }
 
 } // namespace
+
+std::array<double, 4> turnOfQuaternion(const std::array<double, 4>& q) {
+    const double length = std::sqrt(q[0] * q[0] + q[1] * q[1] + q[2] * q[2]);
+    if (!(length > 1e-300))
+        return {0.0, 0.0, 1.0, 0.0};
+    return {q[0] / length, q[1] / length, q[2] / length,
+            2.0 * std::acos(std::clamp(q[3], -1.0, 1.0)) * 180.0 / std::numbers::pi};
+}
+
+std::array<double, 4> quaternionOfTurn(const std::array<double, 4>& turn) {
+    const double length = std::sqrt(turn[0] * turn[0] + turn[1] * turn[1] + turn[2] * turn[2]);
+    if (!(length > 0.0))
+        return {0.0, 0.0, 0.0, 1.0};
+    const double half = 0.5 * turn[3] * std::numbers::pi / 180.0;
+    const double share = std::sin(half) / length;
+    return {turn[0] * share, turn[1] * share, turn[2] * share, std::cos(half)};
+}
 
 TransformPtr transformOf(const ComposedScene& scene, const Prim& prim, const Clock& clock) {
     const Attribute order = scene.attribute(prim, "xformOpOrder");

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Transform stacks: the operations that a prim's order names, as ours.
+#include <array>
+
 #include "formats/usd/schema/values.h"
 #include "scene/scene.h"
 
@@ -8,5 +10,10 @@ namespace wyc::usd {
 
 /// Null where the prim has none.
 [[nodiscard]] TransformPtr transformOf(const ComposedScene& scene, const Prim& prim, const Clock& clock);
+
+/// Axis and angle in degrees of i, j, k, real: the axis is the normalised imaginary part, the angle twice the arc
+/// cosine of the real part as it stands; and the other way.
+[[nodiscard]] std::array<double, 4> turnOfQuaternion(const std::array<double, 4>& quaternion);
+[[nodiscard]] std::array<double, 4> quaternionOfTurn(const std::array<double, 4>& turn);
 
 } // namespace wyc::usd

@@ -2,7 +2,7 @@
 #include "formats/usd/write/prepare.h"
 
 #include <algorithm>
-#include <cmath>
+#include <set>
 
 #include <fmt/format.h>
 
@@ -11,6 +11,7 @@
 #include "formats/usd/schema/places.h"
 #include "formats/usd/usd.h"
 #include "formats/usd/write/names.h"
+#include "formats/usd/write/turns.h"
 #include "scene/channels.h"
 #include "scene/components/curves.h"
 #include "scene/layers.h"
@@ -51,7 +52,18 @@ class Stored final : public ValuesWrapper {
             result.bytes = std::move(value.bytes);
             return result;
         }
+        // Until it changes no more: what is written is read back as just that.
         std::vector<double> numbers = numbersOfBytes(value);
+        for (int i = 0; i < 4; ++i) {
+            std::vector<double> back = throughFile(numbers);
+            if (back == numbers)
+                break;
+            numbers = std::move(back);
+        }
+        result.bytes = bytesFrom({baseOf(kind_.type)}, numbers);
+        return result;
+    }
+    std::vector<double> throughFile(std::vector<double> numbers) const {
         for (double& number : numbers)
             number *= place_.factor;
         const std::vector<std::byte> inFile = bytesFrom(place_.type.type.single(), numbers);
@@ -59,8 +71,7 @@ class Stored final : public ValuesWrapper {
         if (place_.factor != 1.0)
             for (double& number : back)
                 number *= inverse_;
-        result.bytes = bytesFrom({baseOf(kind_.type)}, back);
-        return result;
+        return usd::numbersOf({baseOf(kind_.type)}, bytesFrom({baseOf(kind_.type)}, back));
     }
     std::vector<double> numbersOfBytes(const PropertyValue& value) const {
         const MemoryValues one(inner().type(), inner().extent(), inner().isArray(), Sampling::still(), {value});
@@ -108,10 +119,12 @@ class Preparing {
     Result<Scene> prepared() {
         foldFaceSets();
         giveNames();
+        settleVisibility();
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             Node& node = scene_.nodes[i];
             WYC_CHECK(checkTransform(node));
-            settleVisibility(i);
+            if (node.transform)
+                node.transform = storedTransform(node.transform, scene_.view.rate);
             if (node.properties)
                 prepareProperties(node);
         }
@@ -179,29 +192,78 @@ class Preparing {
         return {};
     }
 
-    // What is hidden hides all below it: nothing says that it is seen all the same.
-    void settleVisibility(std::size_t i) {
-        Node& node = scene_.nodes[i];
+    // What is hidden hides all below it, whatever that says. Where something says that it is seen all the same, things
+    // say it one by one.
+    void settleVisibility() {
+        const auto says = [&](std::size_t i, Visibility what) {
+            const auto& track = scene_.nodes[i].visibility;
+            return track && std::find(track->values.begin(), track->values.end(), what) != track->values.end();
+        };
+        std::set<std::size_t> tops; // the highest that hide something which says that it is seen
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            if (!says(i, Visibility::Visible))
+                continue;
+            std::optional<std::size_t> top;
+            // What stands below an instancer is seen through it alone.
+            for (int up = scene_.nodes[i].parent;
+                 up >= 0 && scene_.nodes[static_cast<std::size_t>(up)].kind != NodeKind::Instancer;
+                 up = scene_.nodes[static_cast<std::size_t>(up)].parent)
+                if (says(static_cast<std::size_t>(up), Visibility::Hidden))
+                    top = static_cast<std::size_t>(up);
+            if (top)
+                tops.insert(*top);
+        }
+        std::vector<std::vector<VisibilityTrack>> above(scene_.nodes.size()); // from below a top down to the node
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            Node& node = scene_.nodes[i];
+            if (node.parent >= 0 && scene_.nodes[static_cast<std::size_t>(node.parent)].kind != NodeKind::Instancer)
+                above[i] = above[static_cast<std::size_t>(node.parent)];
+            const bool parted = tops.contains(i) || !above[i].empty();
+            if (parted) {
+                above[i].push_back(node.visibility.value_or(VisibilityTrack{{}, {Visibility::AsParent}}));
+                node.visibility.reset();
+                if (!node.is().place)
+                    node.visibility = effective(above[i]);
+            }
+            settleOne(node);
+        }
+    }
+    static void settleOne(Node& node) {
         if (!node.visibility)
             return;
         bool hides = false;
-        bool shows = false;
-        for (const Visibility value : node.visibility->values) {
+        for (Visibility& value : node.visibility->values) {
+            value = value == Visibility::Visible ? Visibility::AsParent : value;
             hides = hides || value == Visibility::Hidden;
-            shows = shows || value == Visibility::Visible;
-        }
-        if (shows) {
-            bool hiddenAbove = false;
-            for (int up = node.parent; up >= 0; up = scene_.nodes[static_cast<std::size_t>(up)].parent)
-                hiddenAbove = hiddenAbove || scene_.nodes[static_cast<std::size_t>(up)].visibility.has_value();
-            if (hiddenAbove)
-                tell(node, "that it is seen below something that is hidden");
-            for (Visibility& value : node.visibility->values)
-                value = value == Visibility::Visible ? Visibility::AsParent : value;
-            node.visibility->exact = nullptr;
         }
         if (!hides)
             node.visibility.reset();
+        else if (const auto exact = node.visibility->exact)
+            node.visibility->exact = std::make_shared<const std::function<Visibility(double)>>([exact](double seconds) {
+                return (*exact)(seconds) == Visibility::Hidden ? Visibility::Hidden : Visibility::AsParent;
+            });
+    }
+    // As a node and all above it say together; the lowest that says something counts.
+    static VisibilityTrack effective(const std::vector<VisibilityTrack>& chain) {
+        const auto at = [chain](double seconds) {
+            for (std::size_t i = chain.size(); i-- > 0;)
+                if (const Visibility value = chain[i].at(seconds); value != Visibility::AsParent)
+                    return value;
+            return Visibility::AsParent;
+        };
+        VisibilityTrack result;
+        std::vector<Sampling> samplings;
+        bool exact = false;
+        for (const VisibilityTrack& track : chain) {
+            samplings.push_back(track.sampling);
+            exact = exact || track.exact;
+        }
+        result.sampling = commonSampling(samplings);
+        for (std::size_t i = 0; i < std::max<std::size_t>(1, result.sampling.count()); ++i)
+            result.values.push_back(at(result.sampling.time(i)));
+        if (exact)
+            result.exact = std::make_shared<const std::function<Visibility(double)>>(at);
+        return result;
     }
 
     // All that is said, as a plain list, whatever layout it came in.

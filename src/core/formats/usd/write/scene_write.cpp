@@ -2,8 +2,6 @@
 #include "formats/usd/write/scene_write.h"
 
 #include <algorithm>
-#include <cmath>
-#include <numbers>
 #include <unordered_map>
 
 #include <fmt/format.h>
@@ -14,6 +12,7 @@
 #include "formats/usd/write/materials_write.h"
 #include "formats/usd/write/names.h"
 #include "formats/usd/write/shapes_write.h"
+#include "formats/usd/write/turns.h"
 #include "scene/channels.h"
 #include "scene/components/curves.h"
 #include "scene/components/light.h"
@@ -197,6 +196,11 @@ class SceneLayer {
         std::vector<std::string> order;
         if (const auto inherits = transform.inherits(0); inherits && !*inherits)
             order.emplace_back("!resetXformStack!");
+        // Samples that are all the same stay as they are where something may lie between them.
+        std::size_t total = 0;
+        for (const TransformOp& op : transform.ops())
+            total += channelCount(op.kind);
+        const bool asItIs = !changes(transform, 0, total);
         UniqueNames names;
         std::size_t first = 0;
         for (const TransformOp& op : transform.ops()) {
@@ -229,17 +233,18 @@ class SceneLayer {
             name = "xformOp:" + name;
             order.push_back(name);
             PropertySpec& property = attributeOf(prim, name, type.name);
-            const auto read = [&transform, at, channels, kind = op.kind,
+            const auto read = [&transform, at, channels, number = &op - transform.ops().data(), kind = op.kind,
                                made = type.type](std::size_t sample) -> Result<Value> {
+                if (kind == Kind::Rotate) {
+                    WYC_TRY(turn, quaternionAt(transform, static_cast<std::size_t>(number), at, sample));
+                    return valueOfNumbers(made, turn);
+                }
                 WYC_TRY(all, transform.channels(sample));
                 all.resize(std::max(all.size(), at + channels), 0.0);
-                std::vector<double> own(all.begin() + static_cast<std::ptrdiff_t>(at),
-                                        all.begin() + static_cast<std::ptrdiff_t>(at + channels));
-                if (kind == Kind::Rotate)
-                    own = quaternionOf(own);
-                return valueOfNumbers(made, own);
+                return valueOfNumbers(made, std::span(all).subspan(at, channels));
             };
-            setTrack(property, type.type, changes(transform, at, channels) ? codes : std::vector<double>{}, read);
+            setTrack(property, type.type, asItIs || changes(transform, at, channels) ? codes : std::vector<double>{},
+                     read);
         }
         PropertySpec& listed = attributeOf(prim, "xformOpOrder", "token[]");
         setField(listed.fields, "variability", Value::ofText(Base::Token, "uniform"));
@@ -257,14 +262,6 @@ class SceneLayer {
                 return true;
         }
         return false;
-    }
-
-    // An axis and an angle in degrees as i, j, k, real.
-    static std::vector<double> quaternionOf(const std::vector<double>& turn) {
-        const double length = std::sqrt(turn[0] * turn[0] + turn[1] * turn[1] + turn[2] * turn[2]);
-        const double half = 0.5 * turn[3] * std::numbers::pi / 180.0;
-        const double share = length > 0.0 ? std::sin(half) / length : 0.0;
-        return {turn[0] * share, turn[1] * share, turn[2] * share, length > 0.0 ? std::cos(half) : 1.0};
     }
 
     void writeVisibility(PrimSpec& prim, const Node& node) {
@@ -366,7 +363,7 @@ class SceneLayer {
 
     void writeLight(PrimSpec& prim, const Node& node) {
         const std::string kind = kindOfLight(node);
-        if (!kind.empty() && lightType(kind).empty()) {
+        if (lightType(kind).empty()) { // empty: nobody stated one
             PropertySpec& own = attributeOf(prim, kLightKind, "string");
             setField(own.fields, "custom", Value::ofBool(true));
             setText(own, Base::String, kind);

@@ -41,8 +41,9 @@ constexpr double kRounded = 1e-7;
 
 double WriteClock::code(double seconds) const {
     const double plain = rate.frameAt(seconds);
-    for (const double candidate :
-         {snappedFrame(plain), plain, std::nextafter(plain, INFINITY), std::nextafter(plain, -INFINITY)})
+    if (const double whole = std::round(plain); std::abs(plain - whole) < kRounded)
+        return whole;
+    for (const double candidate : {plain, std::nextafter(plain, INFINITY), std::nextafter(plain, -INFINITY)})
         if (rate.secondsAt(candidate) == seconds)
             return candidate;
     return plain;
