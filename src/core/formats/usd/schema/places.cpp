@@ -151,9 +151,10 @@ StoredKind storedKind(const AttributeType& made) {
     case Base::UInt: kind.type = ValueType::UInt32; break;
     case Base::Int64: kind.type = ValueType::Int64; break;
     case Base::UInt64: kind.type = ValueType::UInt64; break;
-    case Base::Double: kind.type = ValueType::Double; break;
-    case Base::String: kind.type = ValueType::String; break;
-    default: kind.type = ValueType::Float; break;
+    case Base::Double:
+    case Base::TimeCode:
+    case Base::Duration: kind.type = ValueType::Double; break;
+    default: kind.type = made.type.isText() ? ValueType::String : ValueType::Float; break;
     }
     kind.extent = made.type.count * made.elementSize;
     kind.array = made.type.array;

@@ -48,8 +48,11 @@ class SceneBuilder {
         WYC_CHECK(setClock());
         addMaterials();
         const auto& prims = stage_->prims();
+        findWholeInstances();
         for (std::size_t i = 1; i < prims.size(); ++i)
             WYC_CHECK(addPrim(i));
+        for (const auto& [node, shown] : wholeInstances_)
+            showAgain(node, nodeOf_[static_cast<std::size_t>(shown)]);
         for (const auto& [node, prim] : skinned_)
             WYC_CHECK(addSkinOf(node, prim));
         for (const auto& [node, prim] : instancers_)
@@ -128,7 +131,8 @@ class SceneBuilder {
     // A prim that is a node, or no prim of the scene.
     bool isWanted(std::size_t i) {
         const Prim& prim = stage_->prims()[i];
-        const bool above = prim.parent <= 0 || nodeOf_[static_cast<std::size_t>(prim.parent)] >= 0;
+        const bool above = prim.parent <= 0 || (nodeOf_[static_cast<std::size_t>(prim.parent)] >= 0 &&
+                                                standsFor_[static_cast<std::size_t>(prim.parent)] < 0);
         if (!above || !prim.active || prim.abstract)
             return false;
         if (!prim.defined) {
@@ -140,10 +144,87 @@ class SceneBuilder {
         return !isFolded(prim.typeName);
     }
 
+    // Instances that say nothing but what other prim of the scene they show once more: what is shown is that prim.
+    void findWholeInstances() {
+        const auto& prims = stage_->prims();
+        standsFor_.assign(prims.size(), -1);
+        std::set<int> shared; // others show what is below them
+        for (const Prim& prim : prims)
+            shared.insert(prim.shares);
+        for (std::size_t i = 1; i < prims.size(); ++i) {
+            const int shown = prims[i].instance ? shownWhole(prims[i]) : -1;
+            if (shown >= 0 && (shown < static_cast<int>(i) || !shared.contains(static_cast<int>(i))))
+                standsFor_[i] = shown;
+        }
+    }
+    // The prim that a reference inside of the root layers leads to, where what comes down to both is the same.
+    int shownWhole(const Prim& prim) const {
+        const PrimIndex& index = *prim.index;
+        const IndexNode& own = index.nodes.front();
+        if (own.specs.size() != 1 || stage_->choices().maySpeakBelow(prim.path))
+            return -1;
+        const PrimSpec& spec = *own.specs.front().prim;
+        if (!spec.children.empty() || !spec.properties.empty() || !spec.variantSets.empty())
+            return -1;
+        for (const Field& field : spec.fields)
+            if (field.name != "specifier" && field.name != "instanceable" && field.name != "references")
+                return -1;
+        int arc = -1;
+        for (const int n : index.byStrength) {
+            int top = n;
+            while (top > 0 && index.nodes[static_cast<std::size_t>(top)].parent > 0)
+                top = index.nodes[static_cast<std::size_t>(top)].parent;
+            if (top == 0)
+                continue;
+            if (arc >= 0 && arc != top)
+                return -1;
+            arc = top;
+        }
+        if (arc < 0)
+            return -1;
+        const IndexNode& to = index.nodes[static_cast<std::size_t>(arc)];
+        const Prim* shown = to.arc == Arc::Reference && to.stack.get() == &stage_->rootStack() && to.toRoot.isIdentity()
+                                ? stage_->prim(to.path)
+                                : nullptr;
+        if (!shown || shown->instance || !shown->active || shown->abstract || !shown->defined ||
+            isFolded(shown->typeName) || isBelow(prim.path, shown->path) || isBelow(shown->path, prim.path) ||
+            stage_->choices().maySpeakBelow(shown->path))
+            return -1;
+        const Prim& above = stage_->prims()[static_cast<std::size_t>(std::max(prim.parent, 0))];
+        const Prim& aboveShown = stage_->prims()[static_cast<std::size_t>(std::max(shown->parent, 0))];
+        const bool alike = above.handsDown == aboveShown.handsDown && !above.handsDownByPlace &&
+                           !aboveShown.handsDownByPlace && prim.clips == shown->clips;
+        return alike ? static_cast<int>(shown - stage_->prims().data()) : -1;
+    }
+    void showAgain(int number, int shown) {
+        Node& node = scene_.nodes[static_cast<std::size_t>(number)];
+        if (shown < 0) {
+            note("an instance of what is shown nowhere", node.path);
+            return;
+        }
+        const Node& source = scene_.nodes[static_cast<std::size_t>(shown)];
+        node.instanceOf = source.id;
+        node.instanceLabel = source.path;
+        shows_.emplace(number, shown);
+    }
+
     Status addPrim(std::size_t i) {
         if (!isWanted(i))
             return {};
         const Prim& prim = stage_->prims()[i];
+        if (standsFor_[i] >= 0) {
+            Node node;
+            node.name = prim.name;
+            node.path = prim.path;
+            node.parent = prim.parent <= 0 ? -1 : nodeOf_[static_cast<std::size_t>(prim.parent)];
+            node.kind = NodeKind::Instances;
+            nodeOf_[i] = static_cast<int>(scene_.nodes.size());
+            wholeInstances_.emplace_back(nodeOf_[i], standsFor_[i]);
+            place_.push_back(false);
+            primOf_.push_back(static_cast<int>(i));
+            scene_.nodes.push_back(std::move(node));
+            return {};
+        }
         Node node;
         node.name = prim.name;
         node.path = prim.path;
@@ -178,7 +259,8 @@ class SceneBuilder {
 
     // What a shared instance shows is that of the first that shows it, once more.
     void addShared(const Prim& prim, int parent) {
-        for (const int child : stage_->prims()[static_cast<std::size_t>(prim.shares)].children) {
+        const int whole = standsFor_[static_cast<std::size_t>(prim.shares)];
+        for (const int child : stage_->prims()[static_cast<std::size_t>(whole < 0 ? prim.shares : whole)].children) {
             const int shown = nodeOf_[static_cast<std::size_t>(child)];
             if (shown < 0)
                 continue;
@@ -725,11 +807,13 @@ class SceneBuilder {
     const OpenRequest& request_;
     Scene scene_;
     Clock clock_;
-    std::vector<int> nodeOf_;  // of a prim
-    std::vector<int> primOf_;  // of a node
-    std::vector<bool> place_;  // a scope, or untyped
-    std::map<int, int> shows_; // nodes that show another once more
-    std::set<int> hidden_;     // of a purpose that is not asked for
+    std::vector<int> nodeOf_;                         // of a prim
+    std::vector<int> primOf_;                         // of a node
+    std::vector<bool> place_;                         // a scope, or untyped
+    std::vector<int> standsFor_;                      // of an instance that shows another prim whole: that prim
+    std::vector<std::pair<int, int>> wholeInstances_; // node, prim that it shows
+    std::map<int, int> shows_;                        // nodes that show another once more
+    std::set<int> hidden_;                            // of a purpose that is not asked for
     std::map<std::string, NodeId> materials_;
     std::vector<std::pair<int, const Prim*>> skinned_;
     std::vector<std::pair<int, const Prim*>> instancers_;

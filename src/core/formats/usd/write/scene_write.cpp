@@ -186,6 +186,37 @@ class SceneLayer {
                              [this](NodeId id, const std::string& name) { return pathOfMaterial(id, name); });
     }
 
+    static std::pair<std::string, AttributeType> opType(Kind kind) {
+        const AttributeType triple{"double3", {Base::Double, 3}, 1};
+        const AttributeType angle{"double", {Base::Double}, 1};
+        switch (kind) {
+        case Kind::Translate: return {"translate", triple};
+        case Kind::Scale: return {"scale", triple};
+        case Kind::Rotate: return {"orient", {"quatd", {Base::Double, 4, true}, 1}};
+        case Kind::RotateX: return {"rotateX", angle};
+        case Kind::RotateY: return {"rotateY", angle};
+        case Kind::RotateZ: return {"rotateZ", angle};
+        case Kind::Matrix: break;
+        }
+        return {"transform", {"matrix4d", {Base::Double, 16}, 1}};
+    }
+    // Turns about all three axes that stand beside each other are one operation: its axes in the order in which they
+    // act. Empty where they are not three.
+    static std::string threeTurns(const std::vector<TransformOp>& ops, std::size_t first) {
+        std::string axes;
+        for (std::size_t i = first; i < first + 3 && i < ops.size(); ++i) {
+            const Kind kind = ops[i].kind;
+            const char axis = kind == Kind::RotateX   ? 'X'
+                              : kind == Kind::RotateY ? 'Y'
+                              : kind == Kind::RotateZ ? 'Z'
+                                                      : ' ';
+            if (axis == ' ' || axes.find(axis) != std::string::npos)
+                return {};
+            axes.insert(axes.begin(), axis);
+        }
+        return axes.size() == 3 ? axes : std::string();
+    }
+
     // Operations under their own names; the one listed last acts first, here as there.
     void writeTransform(PrimSpec& prim, const Node& node) {
         if (!node.transform)
@@ -203,48 +234,37 @@ class SceneLayer {
         const bool asItIs = !changes(transform, 0, total);
         UniqueNames names;
         std::size_t first = 0;
-        for (const TransformOp& op : transform.ops()) {
-            const std::size_t channels = channelCount(op.kind);
-            const std::size_t at = first;
-            first += channels;
-            const char* base = nullptr;
-            AttributeType type{"double3", {Base::Double, 3}, 1};
-            switch (op.kind) {
-            case Kind::Translate: base = "translate"; break;
-            case Kind::Scale: base = "scale"; break;
-            case Kind::Rotate:
-                base = "orient";
-                type = {"quatd", {Base::Double, 4, true}, 1};
-                break;
-            case Kind::Matrix:
-                base = "transform";
-                type = {"matrix4d", {Base::Double, 16}, 1};
-                break;
-            case Kind::RotateX:
-            case Kind::RotateY:
-            case Kind::RotateZ:
-                base = op.kind == Kind::RotateX ? "rotateX" : op.kind == Kind::RotateY ? "rotateY" : "rotateZ";
-                type = {"double", {Base::Double}, 1};
-                break;
-            }
+        const auto& ops = transform.ops();
+        for (std::size_t i = 0; i < ops.size();) {
+            const std::string together = threeTurns(ops, i);
+            const std::size_t channels = together.empty() ? channelCount(ops[i].kind) : 3;
+            const auto [base, type] =
+                together.empty() ? opType(ops[i].kind)
+                                 : std::pair{"rotate" + together, AttributeType{"double3", {Base::Double, 3}, 1}};
             std::string name = names.next(base);
             if (name != base) // a second one of its kind
-                name = fmt::format("{}:{}", base, "n" + name.substr(std::string(base).size() + 1));
+                name = fmt::format("{}:n{}", base, name.substr(base.size() + 1));
             name = "xformOp:" + name;
             order.push_back(name);
-            PropertySpec& property = attributeOf(prim, name, type.name);
-            const auto read = [&transform, at, channels, number = &op - transform.ops().data(), kind = op.kind,
+            const auto read = [&transform, at = first, channels, number = i, together, kind = ops[i].kind,
                                made = type.type](std::size_t sample) -> Result<Value> {
                 if (kind == Kind::Rotate) {
-                    WYC_TRY(turn, quaternionAt(transform, static_cast<std::size_t>(number), at, sample));
+                    WYC_TRY(turn, quaternionAt(transform, number, at, sample));
                     return valueOfNumbers(made, turn);
                 }
                 WYC_TRY(all, transform.channels(sample));
                 all.resize(std::max(all.size(), at + channels), 0.0);
-                return valueOfNumbers(made, std::span(all).subspan(at, channels));
+                std::vector<double> own(all.begin() + static_cast<std::ptrdiff_t>(at),
+                                        all.begin() + static_cast<std::ptrdiff_t>(at + channels));
+                // About X, Y and Z, in whatever order they act; the one listed last acts first.
+                for (std::size_t k = 0; k < together.size(); ++k)
+                    own[static_cast<std::size_t>(together[k] - 'X')] = all[at + 2 - k];
+                return valueOfNumbers(made, own);
             };
-            setTrack(property, type.type, asItIs || changes(transform, at, channels) ? codes : std::vector<double>{},
-                     read);
+            setTrack(attributeOf(prim, name, type.name), type.type,
+                     asItIs || changes(transform, first, channels) ? codes : std::vector<double>{}, read);
+            first += channels;
+            i += together.empty() ? 1U : 3U;
         }
         PropertySpec& listed = attributeOf(prim, "xformOpOrder", "token[]");
         setField(listed.fields, "variability", Value::ofText(Base::Token, "uniform"));

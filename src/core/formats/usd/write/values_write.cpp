@@ -180,7 +180,7 @@ void setValues(PropertySpec& property, const ValuesPtr& values, const AttributeT
         const bool sameBits = values->type() == kind.type ||
                               (values->type() == ValueType::UInt32 && kind.type == ValueType::Int32) ||
                               (values->type() == ValueType::UInt64 && kind.type == ValueType::Int64);
-        if (sameBits && !change)
+        if (sameBits && made.base != Base::Half && !change)
             return Value::ofBytes(made, std::move(value.bytes));
         WYC_TRY(numbers, numbersOf(*values, sample));
         if (change)
