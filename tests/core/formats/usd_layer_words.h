@@ -16,9 +16,9 @@ inline std::string layerWords(const usd::Value& value);
 inline std::string layerWords(const std::vector<usd::ListItem>& items) {
     std::string words;
     for (const usd::ListItem& item : items)
-        words += fmt::format("({}|{}|{}|{}|{}|{})", item.text, item.number, item.prim, item.offset, item.scale,
-                             item.customData && !item.customData->empty() ? layerWords(usd::Value(item.customData))
-                                                                          : "");
+        words +=
+            fmt::format("({}|{}|{}|{}|{}|{})", item.text, item.number, item.prim, item.offset, item.scale,
+                        item.customData && !item.customData->empty() ? layerWords(usd::Value(item.customData)) : "");
     return words;
 }
 
@@ -78,11 +78,12 @@ inline std::string layerWords(const usd::Value& value) {
             words += fmt::format(" loop {} {} {} {} {}", spline->loop->start, spline->loop->end, spline->loop->before,
                                  spline->loop->after, spline->loop->valueOffset);
         for (const Spline::Knot& knot : spline->knots)
-            words += fmt::format(" ({} {} {} | {} {} | {} {} | {} | {} {} | {})", knot.time, knot.value,
-                                 knot.valueBefore ? fmt::format("{}", *knot.valueBefore) : "", knot.slopeBefore,
-                                 knot.widthBefore, knot.slopeAfter, knot.widthAfter, static_cast<int>(knot.after),
-                                 knot.algorithmBefore, knot.algorithmAfter,
-                                 knot.customData && !knot.customData->empty() ? layerWords(Value(knot.customData)) : "");
+            words +=
+                fmt::format(" ({} {} {} | {} {} | {} {} | {} | {} {} | {})", knot.time, knot.value,
+                            knot.valueBefore ? fmt::format("{}", *knot.valueBefore) : "", knot.slopeBefore,
+                            knot.widthBefore, knot.slopeAfter, knot.widthAfter, static_cast<int>(knot.after),
+                            knot.algorithmBefore, knot.algorithmAfter,
+                            knot.customData && !knot.customData->empty() ? layerWords(Value(knot.customData)) : "");
         return words;
     }
     if (const auto* relocates = value.pointed<Relocates>()) {

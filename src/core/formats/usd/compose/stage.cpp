@@ -33,38 +33,6 @@ template<class F> void forEachSpec(const PrimIndex& index, const F& visit) {
     }
 }
 
-// As a dictionary sorts: letters whatever their case, numbers by what they say.
-bool inDictionaryOrder(const std::string& a, const std::string& b) {
-    const auto lower = [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + ('a' - 'A')) : c; };
-    const auto digit = [](char c) { return c >= '0' && c <= '9'; };
-    std::size_t i = 0;
-    std::size_t k = 0;
-    while (i < a.size() && k < b.size()) {
-        if (digit(a[i]) && digit(b[k])) {
-            const auto run = [&](const std::string& text, std::size_t& at) {
-                while (at < text.size() && text[at] == '0')
-                    ++at;
-                const std::size_t from = at;
-                while (at < text.size() && digit(text[at]))
-                    ++at;
-                return text.substr(from, at - from);
-            };
-            const std::string x = run(a, i);
-            const std::string y = run(b, k);
-            if (x != y)
-                return x.size() != y.size() ? x.size() < y.size() : x < y;
-            continue;
-        }
-        if (lower(a[i]) != lower(b[k]))
-            return static_cast<unsigned char>(lower(a[i])) < static_cast<unsigned char>(lower(b[k]));
-        ++i;
-        ++k;
-    }
-    if (a.size() - i != b.size() - k)
-        return a.size() - i < b.size() - k;
-    return a < b;
-}
-
 // That its class is a class does not make a prim one, where anything else says what it is.
 enum class Says { Over, ItsClass, Itself };
 bool isOfClass(const PrimIndex& index, int node) {
@@ -102,6 +70,37 @@ DictionaryPtr mergedDictionaries(const DictionaryPtr& stronger, const Dictionary
 }
 
 } // namespace
+
+bool inDictionaryOrder(const std::string& a, const std::string& b) {
+    const auto lower = [](char c) { return c >= 'A' && c <= 'Z' ? static_cast<char>(c + ('a' - 'A')) : c; };
+    const auto digit = [](char c) { return c >= '0' && c <= '9'; };
+    std::size_t i = 0;
+    std::size_t k = 0;
+    while (i < a.size() && k < b.size()) {
+        if (digit(a[i]) && digit(b[k])) {
+            const auto run = [&](const std::string& text, std::size_t& at) {
+                while (at < text.size() && text[at] == '0')
+                    ++at;
+                const std::size_t from = at;
+                while (at < text.size() && digit(text[at]))
+                    ++at;
+                return text.substr(from, at - from);
+            };
+            const std::string x = run(a, i);
+            const std::string y = run(b, k);
+            if (x != y)
+                return x.size() != y.size() ? x.size() < y.size() : x < y;
+            continue;
+        }
+        if (lower(a[i]) != lower(b[k]))
+            return static_cast<unsigned char>(lower(a[i])) < static_cast<unsigned char>(lower(b[k]));
+        ++i;
+        ++k;
+    }
+    if (a.size() - i != b.size() - k)
+        return a.size() - i < b.size() - k;
+    return a < b;
+}
 
 Result<std::shared_ptr<ComposedScene>> ComposedScene::open(const fs::path& path, const Choices& choices) {
     std::shared_ptr<ComposedScene> scene(new ComposedScene(choices));

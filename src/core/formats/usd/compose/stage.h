@@ -67,6 +67,9 @@ class Attribute {
     std::vector<double> times_;
 };
 
+/// As properties are listed: letters whatever their case, numbers by what they say.
+[[nodiscard]] bool inDictionaryOrder(const std::string& a, const std::string& b);
+
 class ComposedScene {
   public:
     /// Opens and composes. Choices say which variants and payloads.

@@ -636,7 +636,8 @@ class SceneBuilder {
         std::vector<PropertyNode> list;
         // A tenth of a scene unit; of one that is not stated, a hundredth of a metre.
         const double tenth = 0.1 * scene_.unitMetres.value_or(0.01);
-        const auto add = [&](Meaning meaning, const char* name, double factor, double otherwise, int first = 0) {
+        const auto add = [&](Meaning meaning, const char* name, double factor, double standard, int first = 0) {
+            const auto otherwise = static_cast<double>(static_cast<float>(standard)); // as the schema has it
             Attribute attribute = stage_->attribute(prim, name);
             const CameraChannel& channel = cameraChannel(meaning);
             ValuesPtr values = valuesOf(attribute, clock_, {ValueType::Double, 1, factor, first, {otherwise * factor}});

@@ -93,7 +93,7 @@ void appendChannels(const Op& op, const std::vector<double>& given, std::vector<
     }
 }
 
-class PrimTransform final : public Transform {
+class PrimTransform final : public Transform, public WithQuaternions {
   public:
     PrimTransform(std::vector<Op> ops, bool inherits, const Clock& clock)
         : own_(std::move(ops)), inherits_(inherits), clock_(clock) {
@@ -131,6 +131,21 @@ class PrimTransform final : public Transform {
         return at.weight == 0.0 ? channels(at.below) : atCode(clock_.code(seconds));
     }
     [[nodiscard]] bool straightBetween() const override { return straight_; }
+    [[nodiscard]] Result<std::array<double, 4>> quaternion(std::size_t op, std::size_t sample) const override {
+        for (const Op& own : own_) {
+            const std::size_t count = own.ops().size();
+            if (op >= count) {
+                op -= count;
+                continue;
+            }
+            WYC_TRY(numbers, numbersAtCode(own.attribute, codes_.empty() ? 0.0 : codes_[sample]));
+            if (numbers.size() != 4)
+                return std::array<double, 4>{0.0, 0.0, 0.0, 1.0};
+            const double sign = own.inverse ? -1.0 : 1.0;
+            return std::array<double, 4>{sign * numbers[0], sign * numbers[1], sign * numbers[2], numbers[3]};
+        }
+        return fail(ErrorKind::Internal, "an operation that is not there");
+    }
 
   private:
     [[nodiscard]] Result<std::vector<double>> atCode(double code) const {

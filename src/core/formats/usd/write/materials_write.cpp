@@ -147,7 +147,7 @@ void writeMaterial(PrimSpec& parent, const std::string& parentPath, const std::s
     const std::string path = childPath(parentPath, name);
     if (material.graph && material.graph->layout() == kFormatId)
         writeGraph(prim, path, material.graph->all(), clock);
-    else
+    else if (!(material.look == Look()))
         writeLook(prim, path, material.look);
 }
 

@@ -6,6 +6,7 @@
 
 #include <fmt/format.h>
 
+#include "formats/usd/compose/stage.h"
 #include "formats/usd/layer/path.h"
 #include "formats/usd/schema/places.h"
 #include "formats/usd/usd.h"
@@ -39,6 +40,7 @@ class SceneLayer {
             if (auto status = writeNode(i); !status)
                 return fail(std::move(status.error()).forItem(scene_.nodes[i].path));
         writeMaterials();
+        sortProperties(*root_);
         return LayerPtr(std::move(layer));
     }
 
@@ -73,6 +75,15 @@ class SceneLayer {
                 told.emplace_back("description", Value::ofText(Base::String, how_.description));
             setField(fields, "customLayerData", Value(std::make_shared<const Dictionary>(std::move(told))));
         }
+    }
+
+    // As a reader lists them.
+    static void sortProperties(PrimSpec& prim) {
+        std::stable_sort(
+            prim.properties.begin(), prim.properties.end(),
+            [](const PropertySpec& a, const PropertySpec& b) { return inDictionaryOrder(a.name, b.name); });
+        for (auto& child : prim.children)
+            sortProperties(*child);
     }
 
     // Below the one prim at the top, where there is one: so they come along wherever that is referenced.

@@ -31,7 +31,7 @@ struct Part {
     }
 };
 
-class StoredTransform final : public Transform {
+class StoredTransform final : public Transform, public WithQuaternions {
   public:
     StoredTransform(TransformPtr inner, std::vector<Part> parts, Sampling sampling)
         : inner_(std::move(inner)), parts_(std::move(parts)), sampling_(std::move(sampling)) {
@@ -63,8 +63,7 @@ class StoredTransform final : public Transform {
             append(part, earlier, later, at.weight, result);
         return result;
     }
-    /// Of an operation of its own.
-    [[nodiscard]] Result<std::array<double, 4>> quaternion(std::size_t op, std::size_t sample) const {
+    [[nodiscard]] Result<std::array<double, 4>> quaternion(std::size_t op, std::size_t sample) const override {
         WYC_TRY(numbers, given(sample));
         for (const Part& part : parts_) {
             const std::size_t count = part.ops().size();
@@ -226,6 +225,8 @@ TransformPtr storedTransform(const TransformPtr& given, const FrameRate& rate) {
     const bool still = !given->sampling().isStill() && isStill(*given);
     const TransformPtr transform = still ? std::make_shared<StillTransform>(given) : given;
     const auto& ops = transform->ops();
+    if (dynamic_cast<const WithQuaternions*>(transform.get()))
+        return transform; // as a layer had it
     if (std::none_of(ops.begin(), ops.end(), [](const TransformOp& op) { return op.kind == Kind::Rotate; }))
         return transform;
     std::vector<Part> parts;
@@ -249,7 +250,7 @@ TransformPtr storedTransform(const TransformPtr& given, const FrameRate& rate) {
 
 Result<std::array<double, 4>> quaternionAt(const Transform& transform, std::size_t op, std::size_t first,
                                            std::size_t sample) {
-    if (const auto* stored = dynamic_cast<const StoredTransform*>(&transform))
+    if (const auto* stored = dynamic_cast<const WithQuaternions*>(&transform))
         return stored->quaternion(op, sample);
     WYC_TRY(numbers, transform.channels(sample));
     numbers.resize(std::max(numbers.size(), first + 4), 0.0);
