@@ -284,7 +284,17 @@ std::vector<float> flat(const std::vector<Vec3f>& points) {
     return numbers;
 }
 
-// Drops the channels of deformers; whether there were any.
+// Transforms between a node and the top, from below; one that stands free ends them.
+std::vector<const Transform*> above(const Scene& scene, std::size_t node) {
+    std::vector<const Transform*> all;
+    for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent)
+        if (const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(i)].transform)
+            all.push_back(transform.get());
+    return all;
+}
+
+} // namespace
+
 bool dropDeformers(Node& node) {
     node.deformation.reset();
     if (!node.properties)
@@ -298,17 +308,6 @@ bool dropDeformers(Node& node) {
     node.properties = std::move(kept.kept);
     return true;
 }
-
-// Transforms between a node and the top, from below; one that stands free ends them.
-std::vector<const Transform*> above(const Scene& scene, std::size_t node) {
-    std::vector<const Transform*> all;
-    for (int i = static_cast<int>(node); i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent)
-        if (const TransformPtr& transform = scene.nodes[static_cast<std::size_t>(i)].transform)
-            all.push_back(transform.get());
-    return all;
-}
-
-} // namespace
 
 void setDeformers(Node& node, const std::vector<Vec3f>& restPoints, const std::vector<MorphTarget>& morphs,
                   const std::optional<Skin>& skin) {

@@ -50,6 +50,8 @@ inline constexpr std::string_view kDeformersGone = "its skin and morphs: it beco
 [[nodiscard]] bool hasDeformers(const Scene& scene);
 /// Of a node that a step changed together with all channels that its points are made by: they still are.
 void stillDeformed(Node& after, const Node& before);
+/// Leaves the points that they make; whether there were any.
+bool dropDeformers(Node& node);
 /// What was deformed and is points now, since a step changed them, loses the channels of its deformers; which is said
 /// in `notCarried`. Likewise where the skeleton is gone, or a transform lies between. To be asked after every step.
 [[nodiscard]] Scene settledDeformers(Scene scene);

@@ -131,6 +131,10 @@ class PrimTransform final : public Transform, public WithQuaternions {
         return at.weight == 0.0 ? channels(at.below) : atCode(clock_.code(seconds));
     }
     [[nodiscard]] bool straightBetween() const override { return straight_; }
+    [[nodiscard]] bool readsSo() const override {
+        return std::none_of(own_.begin(), own_.end(),
+                            [](const Op& op) { return op.of == Op::Of::Orient && op.inverse; });
+    }
     [[nodiscard]] Result<std::array<double, 4>> quaternion(std::size_t op, std::size_t sample) const override {
         for (const Op& own : own_) {
             const std::size_t count = own.ops().size();
@@ -141,8 +145,7 @@ class PrimTransform final : public Transform, public WithQuaternions {
             WYC_TRY(numbers, numbersAtCode(own.attribute, codes_.empty() ? 0.0 : codes_[sample]));
             if (numbers.size() != 4)
                 return std::array<double, 4>{0.0, 0.0, 0.0, 1.0};
-            const double sign = own.inverse ? -1.0 : 1.0;
-            return std::array<double, 4>{sign * numbers[0], sign * numbers[1], sign * numbers[2], numbers[3]};
+            return std::array<double, 4>{numbers[0], numbers[1], numbers[2], numbers[3]};
         }
         return fail(ErrorKind::Internal, "an operation that is not there");
     }

@@ -15,6 +15,8 @@ namespace wyc::usd {
 class WithQuaternions {
   public:
     virtual ~WithQuaternions() = default;
+    /// False where its turns are others than these make when they are read: undone ones.
+    [[nodiscard]] virtual bool readsSo() const = 0;
     /// Of an operation that is a turn about an axis of its own.
     [[nodiscard]] virtual Result<std::array<double, 4>> quaternion(std::size_t op, std::size_t sample) const = 0;
 };

@@ -10,7 +10,9 @@
 #include "formats/usd/layer/path.h"
 #include "formats/usd/schema/places.h"
 #include "formats/usd/usd.h"
+#include "formats/usd/write/deformers_write.h"
 #include "formats/usd/write/names.h"
+#include "formats/usd/write/together.h"
 #include "formats/usd/write/turns.h"
 #include "scene/channels.h"
 #include "scene/components/curves.h"
@@ -95,23 +97,6 @@ class Stored final : public ValuesWrapper {
     double inverse_ = 1.0 / place_.factor;
 };
 
-// At the times of another track, which it is written together with.
-class Together final : public ValuesWrapper {
-  public:
-    Together(ValuesPtr inner, Sampling sampling) : ValuesWrapper(std::move(inner)), sampling_(std::move(sampling)) {}
-    [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
-    [[nodiscard]] bool constant() const override { return inner().sameAlways(); }
-    [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-        return inner().readAt(sampling_.time(sample), {});
-    }
-    [[nodiscard]] std::optional<std::uint64_t> token(std::size_t sample) const override {
-        return inner().tokenAt(sampling_.time(sample));
-    }
-
-  private:
-    Sampling sampling_;
-};
-
 class Preparing {
   public:
     explicit Preparing(Scene scene) : scene_(std::move(scene)), lensUnit_(usd::lensUnit(scene_)) {}
@@ -128,7 +113,7 @@ class Preparing {
             if (node.properties)
                 prepareProperties(node);
         }
-        return std::move(scene_);
+        return preparedDeformers(std::move(scene_));
     }
 
   private:

@@ -10,6 +10,7 @@
 #include "formats/usd/layer/path.h"
 #include "formats/usd/schema/places.h"
 #include "formats/usd/usd.h"
+#include "formats/usd/write/deformers_write.h"
 #include "formats/usd/write/materials_write.h"
 #include "formats/usd/write/names.h"
 #include "formats/usd/write/shapes_write.h"
@@ -17,6 +18,7 @@
 #include "scene/channels.h"
 #include "scene/components/curves.h"
 #include "scene/components/light.h"
+#include "scene/deform/deformers.h"
 
 namespace wyc::usd {
 namespace {
@@ -139,6 +141,7 @@ class SceneLayer {
             return type.empty() ? "SphereLight" : type;
         }
         case NodeKind::Instancer: return "PointInstancer";
+        case NodeKind::Skeleton: return "Skeleton";
         case NodeKind::Instances: return "";
         default: return placeType(node);
         }
@@ -171,8 +174,19 @@ class SceneLayer {
                 setField(prim.fields, name, Value::ofText(name == "kind" ? Base::Token : Base::String, value));
         writeTransform(prim, node);
         writeVisibility(prim, node);
-        if (node.geometry && node.kind != NodeKind::Instancer)
+        if (isDeformed(node)) {
+            WYC_TRY(rest, restPointsOf(node));
+            WYC_TRY(faces, node.geometry->topology(0));
+            Node atRest = node;
+            atRest.geometry = std::make_shared<MemoryGeometry>(Sampling::still(), faces,
+                                                               std::vector<std::vector<Vec3f>>{std::move(rest)});
+            writeShape(prim, atRest, clock_);
+            const auto skeleton = byId_.find(node.deformation->skeleton->value);
+            if (skeleton != byId_.end())
+                writeDeformers(prim, scene_, node, scene_.nodes[skeleton->second].path);
+        } else if (node.geometry && node.kind != NodeKind::Instancer) {
             writeShape(prim, node, clock_);
+        }
         switch (node.kind) {
         case NodeKind::Mesh: uniformToken(prim, "subdivisionScheme", "none"); break;
         case NodeKind::Subdivision: writeSurfaceSettings(prim, node); break;
@@ -180,6 +194,7 @@ class SceneLayer {
         case NodeKind::Camera: writeClipping(prim, node); break;
         case NodeKind::Light: writeLight(prim, node); break;
         case NodeKind::Instancer: writeInstancer(prim, i); break;
+        case NodeKind::Skeleton: writeSkeleton(prim, scene_, i, clock_); break;
         default: break;
         }
         writeProperties(prim, node);

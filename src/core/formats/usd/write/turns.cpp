@@ -63,6 +63,7 @@ class StoredTransform final : public Transform, public WithQuaternions {
             append(part, earlier, later, at.weight, result);
         return result;
     }
+    [[nodiscard]] bool readsSo() const override { return true; }
     [[nodiscard]] Result<std::array<double, 4>> quaternion(std::size_t op, std::size_t sample) const override {
         WYC_TRY(numbers, given(sample));
         for (const Part& part : parts_) {
@@ -225,7 +226,7 @@ TransformPtr storedTransform(const TransformPtr& given, const FrameRate& rate) {
     const bool still = !given->sampling().isStill() && isStill(*given);
     const TransformPtr transform = still ? std::make_shared<StillTransform>(given) : given;
     const auto& ops = transform->ops();
-    if (dynamic_cast<const WithQuaternions*>(transform.get()))
+    if (const auto* known = dynamic_cast<const WithQuaternions*>(transform.get()); known && known->readsSo())
         return transform; // as a layer had it
     if (std::none_of(ops.begin(), ops.end(), [](const TransformOp& op) { return op.kind == Kind::Rotate; }))
         return transform;

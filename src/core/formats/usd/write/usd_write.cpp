@@ -80,13 +80,18 @@ void addWriting(Format& format) {
                                 {Content::Values, kKept},
                                 {Content::Instances, kKept},
                                 {Content::Instancers, kKept},
-                                {Content::Deformers, {Fate::Converted, "the points that they make"}},
+                                {Content::Deformers, kKept},
                                 {Content::Times, kKept},
                                 {Content::TimesBetweenFrames, kKept},
                                 {Content::UnevenTimes, kKept},
                                 {Content::Rate, kKept},
                                 {Content::Unit, kKept},
                                 {Content::UpAxis, kKept}});
+    format.answersWith = [](std::array<Answer, kContentCount> answers, const json& options) {
+        if (options.value("skins", "kept") == "points")
+            answers[static_cast<std::size_t>(Content::Deformers)] = {Fate::Converted, "the points that they make"};
+        return answers;
+    };
     format.write = writeUsd;
     format.estimate = estimate;
     format.carries = carries;
@@ -104,6 +109,12 @@ void addWriting(Format& format) {
          "pictures",
          "binary",
          {"binary", "text", "package"}},
+        {"skins",
+         OptionKind::Choice,
+         "",
+         "skins and morphs as they are, or the points that they make",
+         "kept",
+         {"kept", "points"}},
     };
 }
 
