@@ -50,9 +50,18 @@ class DeformersPrepared {
     explicit DeformersPrepared(Scene scene) : scene_(std::move(scene)) {}
 
     Result<Scene> prepared() {
-        for (Node& node : scene_.nodes)
-            if (node.kind == NodeKind::Skeleton)
+        for (Node& node : scene_.nodes) {
+            if (node.kind != NodeKind::Skeleton)
+                continue;
+            if (sizesFit(node)) {
                 prepareSkeleton(node);
+                continue;
+            }
+            node.kind = NodeKind::Transform;
+            node.properties = nullptr;
+            scene_.report.notCarried.push_back(
+                {node.path, "its joints, whose sizes layers hold as half floats alone: a place is left"});
+        }
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
             if (isDeformed(scene_.nodes[i]) && !fits(i)) {
                 (void)dropDeformers(scene_.nodes[i]);
@@ -63,9 +72,17 @@ class DeformersPrepared {
     }
 
   private:
-    void tell(const Node& node) {
-        scene_.report.notCarried.push_back(
-            {node.path, "its skin and morphs, which layers cannot hold as they are: it becomes points"});
+    void tell(const Node& node) { scene_.report.notCarried.push_back({node.path, std::string(kDeformersGone)}); }
+
+    static bool sizesFit(const Node& skeleton) {
+        const auto sizes = findMeaning(skeleton.properties, Meaning::JointSizes);
+        for (std::size_t s = 0; sizes && sizes->values && s < sizes->values->sampling().count(); ++s) {
+            const auto numbers = wyc::numbersOf(*sizes->values, s);
+            if (!numbers || std::any_of(numbers->begin(), numbers->end(),
+                                        [](double n) { return halfToDouble(doubleToHalf(n)) != n; }))
+                return false;
+        }
+        return true;
     }
 
     // Names of joints are paths.
@@ -109,17 +126,8 @@ class DeformersPrepared {
     bool fits(std::size_t i) {
         Node& mesh = scene_.nodes[i];
         const auto skeleton = mesh.deformation->skeleton ? scene_.find(*mesh.deformation->skeleton) : std::nullopt;
-        if (!skeleton || !traitsOf(mesh.kind).faces)
+        if (!skeleton || scene_.nodes[*skeleton].kind != NodeKind::Skeleton || !traitsOf(mesh.kind).faces)
             return false;
-        // Sizes of joints are half floats there.
-        if (const auto sizes = findMeaning(scene_.nodes[*skeleton].properties, Meaning::JointSizes);
-            sizes && sizes->values)
-            for (std::size_t s = 0; s < sizes->values->sampling().count(); ++s) {
-                const auto numbers = wyc::numbersOf(*sizes->values, s);
-                if (!numbers || std::any_of(numbers->begin(), numbers->end(),
-                                            [](double n) { return halfToDouble(doubleToHalf(n)) != n; }))
-                    return false;
-            }
         std::vector<PropertyNode> list = listOf(mesh);
         for (PropertyNode& property : list)
             if (property.meaning == Meaning::Morph && !prepareMorph(property, *skeleton))

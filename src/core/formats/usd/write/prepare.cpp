@@ -440,52 +440,19 @@ class Preparing {
                 clip->values = std::make_shared<Stored>(clip->values, place, StoredKind{ValueType::Double, 1, false});
             }
         }
-        // A squeeze is in the width of the gate.
-        if (PropertyNode* squeeze = figure(list, Meaning::Squeeze)) {
-            PropertyNode* width = figure(list, Meaning::GateWidth);
-            if (!isAlways(*squeeze->values, 1.0)) {
-                tell(node, "its squeeze: the width of its gate is what it is unsqueezed");
-                if (width)
-                    width->values = std::make_shared<Squeezed>(width->values, squeeze->values);
-            }
-            squeeze->values = stillValues(ValueType::Double, 1, false, std::vector<double>{1.0});
-        }
-        if (PropertyNode* overscan = figure(list, Meaning::Overscan)) {
-            if (!isAlways(*overscan->values, 0.0))
-                tell(node, "its overscan");
-            overscan->values = stillValues(ValueType::Double, 4, false, std::vector<double>(4, 0.0));
+        // There are none: the gate is what is seen.
+        for (const auto& [meaning, none, count] :
+             {std::tuple{Meaning::Squeeze, 1.0, 1U}, {Meaning::Overscan, 0.0, 4U}}) {
+            PropertyNode* own = figure(list, meaning);
+            if (!own)
+                continue;
+            const bool always = isAlways(*own->values, none);
+            if (!always)
+                tell(node, fmt::format("its {}, for which layers have no place", meaningName(meaning)));
+            own->values =
+                always ? stillValues(ValueType::Double, count, false, std::vector<double>(count, none)) : nullptr;
         }
     }
-
-    // Width times squeeze, at the times of both.
-    class Squeezed final : public ValuesWrapper {
-      public:
-        Squeezed(ValuesPtr width, ValuesPtr squeeze)
-            : ValuesWrapper(std::move(width)),
-              squeeze_(std::move(squeeze)),
-              sampling_(commonSampling({inner().sampling(), squeeze_->sampling()})) {}
-        [[nodiscard]] const Sampling& sampling() const override { return sampling_; }
-        [[nodiscard]] bool constant() const override { return inner().sameAlways() && squeeze_->sameAlways(); }
-        [[nodiscard]] bool sameAlways() const override { return constant(); }
-        [[nodiscard]] Result<PropertyValue> read(std::size_t sample) const override {
-            return readAt(sampling_.time(sample), {});
-        }
-        [[nodiscard]] Result<PropertyValue> readAt(double seconds, const ValueMix& how) const override {
-            WYC_TRY(width, inner().readAt(seconds, how));
-            WYC_TRY(factor, numbersAt(*squeeze_, seconds));
-            changeNumbers(type(), width, [&]<class T>(std::span<T> numbers) {
-                for (T& number : numbers)
-                    number = static_cast<T>(static_cast<double>(number) * (factor.empty() ? 1.0 : factor.front()));
-            });
-            return width;
-        }
-        [[nodiscard]] std::optional<std::uint64_t> token(std::size_t) const override { return std::nullopt; }
-        [[nodiscard]] std::optional<std::uint64_t> tokenAt(double) const override { return std::nullopt; }
-
-      private:
-        ValuesPtr squeeze_;
-        Sampling sampling_;
-    };
 
     Scene scene_;
     double lensUnit_;
