@@ -100,6 +100,7 @@ struct WriteOptions {
     std::string description;
     std::string dateText;                              // empty = none: same scene, same bytes
     std::string beside;                                // name of the main file, where this one stands beside it
+    fs::path standsIn;                                 // folder in which it will stand, where that is another
     nlohmann::json options = nlohmann::json::object(); // of the format's write options, all of them
 };
 
@@ -107,7 +108,8 @@ struct WriteOptions {
 [[nodiscard]] std::string besideLine(const std::string& mainName);
 
 /// Writes a whole scene to `target` (for a sequence: a pattern with # in its name). Streams; memory stays
-/// bounded by a few frames. Files appear whole or not at all. Returns the files written, the main one last.
+/// bounded by a few frames. Files appear whole or not at all. Returns the files written, the main one last; among them
+/// links to files of an earlier delivery in `standsIn` that it takes as they are.
 using WriteFunction = Result<std::vector<fs::path>> (*)(const Scene&, const fs::path& target, const WriteOptions&,
                                                         const Progress&);
 using OpenFunction = Result<Scene> (*)(const OpenRequest&);
@@ -173,8 +175,8 @@ struct Format {
     OpenFunction open = nullptr;
     WriteFunction write = nullptr;
     EstimateFunction estimate = nullptr;
-    NameFunction groupName = nullptr;        // null = it stays
-    PrepareFunction prepare = nullptr;       // null = as it is
+    NameFunction groupName = nullptr;  // null = it stays
+    PrepareFunction prepare = nullptr; // null = as it is
     IdentifyFunction identify = nullptr;
     RestMesh rest = {};
     DrawsOnFunction drawsOn = nullptr;     // null = a file stands alone; else a folder's others are not sources too

@@ -124,6 +124,7 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     options.dateText = archiveDate(output.provenance);
     options.description = output.item;
     options.options = output.format->chosen;
+    options.standsIn = folderOf(output.target);
     const fs::path staged = staging->path() / output.target.filename();
     std::vector<fs::path> files;
     if (output.restTarget) {
@@ -171,16 +172,21 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
         order.push_back(name);
         result.record = finalFolder / name;
     }
-    for (const fs::path& file : files)
-        if (const std::string name = file.filename().string();
-            std::find(order.begin(), order.end(), name) == order.end())
-            order.push_back(name);
+    std::vector<std::string> kept; // of an earlier delivery: it stands there already, just so
+    for (const fs::path& file : files) {
+        const std::string name = file.filename().string();
+        const bool there = fs::equivalent(file, folderOf(output.target) / name, code) && !code;
+        auto& list = there ? kept : order;
+        if (std::find(list.begin(), list.end(), name) == list.end())
+            list.push_back(name);
+    }
     if (wholeFolder) {
         WYC_CHECK(moveIntoPlace(staging->path(), finalFolder, AtomicFile::Replace::No));
         staging->release();
     } else {
         WYC_CHECK(placeAll(staging->path(), output, order));
     }
+    order.insert(order.begin(), kept.begin(), kept.end());
     for (const std::string& name : order)
         result.files.push_back(finalFolder / name);
     result.proof = std::move(proof);

@@ -157,38 +157,55 @@ class SceneBuilder {
                 standsFor_[i] = shown;
         }
     }
-    // The prim that a reference inside of the root layers leads to, where what comes down to both is the same.
+    static bool saysNothing(const IndexNode& node) {
+        return std::all_of(node.specs.begin(), node.specs.end(), [](const SpecAt& at) {
+            const PrimSpec& spec = *at.prim;
+            return spec.children.empty() && spec.properties.empty() && spec.variantSets.empty() &&
+                   std::all_of(spec.fields.begin(), spec.fields.end(), [](const Field& field) {
+                       return field.name == "specifier" || field.name == "instanceable" || field.name == "references";
+                   });
+        });
+    }
+    // Places that speak of a prim, from the first that says more than that it shows another.
+    static std::vector<int> speaking(const PrimIndex& index) {
+        std::vector<int> nodes = index.byStrength;
+        const auto first = std::find_if(nodes.begin(), nodes.end(),
+                                        [&](int n) { return !saysNothing(index.nodes[static_cast<std::size_t>(n)]); });
+        nodes.erase(nodes.begin(), first);
+        return nodes;
+    }
+    // The prim of the scene that a reference inside of one file leads to, where just the same speaks of it, and what
+    // comes down to both is the same.
     int shownWhole(const Prim& prim) const {
+        if (stage_->choices().maySpeakBelow(prim.path))
+            return -1;
         const PrimIndex& index = *prim.index;
-        const IndexNode& own = index.nodes.front();
-        if (own.specs.size() != 1 || stage_->choices().maySpeakBelow(prim.path))
+        const std::vector<int> own = speaking(index);
+        const std::size_t asking = index.byStrength.size() - own.size();
+        if (own.empty() || asking == 0)
             return -1;
-        const PrimSpec& spec = *own.specs.front().prim;
-        if (!spec.children.empty() || !spec.properties.empty() || !spec.variantSets.empty())
+        // The one reference that the last of those says which say nothing else.
+        const int site = index.byStrength[asking - 1];
+        std::vector<ListItem> references;
+        for (const SpecAt& at : index.nodes[static_cast<std::size_t>(site)].specs)
+            if (const Value* held = at.prim->field("references"); held && held->list())
+                held->list()->applyTo(references);
+        if (references.size() != 1 || !references.front().text.empty() || references.front().offset != 0.0 ||
+            references.front().scale != 1.0)
             return -1;
-        for (const Field& field : spec.fields)
-            if (field.name != "specifier" && field.name != "instanceable" && field.name != "references")
-                return -1;
-        int arc = -1;
-        for (const int n : index.byStrength) {
-            int top = n;
-            while (top > 0 && index.nodes[static_cast<std::size_t>(top)].parent > 0)
-                top = index.nodes[static_cast<std::size_t>(top)].parent;
-            if (top == 0)
-                continue;
-            if (arc >= 0 && arc != top)
-                return -1;
-            arc = top;
-        }
-        if (arc < 0)
-            return -1;
-        const IndexNode& to = index.nodes[static_cast<std::size_t>(arc)];
-        const Prim* shown = to.arc == Arc::Reference && to.stack.get() == &stage_->rootStack() && to.toRoot.isIdentity()
-                                ? stage_->prim(to.path)
-                                : nullptr;
+        const auto path = index.pathAtRoot(site, references.front().prim);
+        const Prim* shown = path ? stage_->prim(*path) : nullptr;
         if (!shown || shown->instance || !shown->active || shown->abstract || !shown->defined ||
             isFolded(shown->typeName) || isBelow(prim.path, shown->path) || isBelow(shown->path, prim.path) ||
             stage_->choices().maySpeakBelow(shown->path))
+            return -1;
+        const std::vector<int> others = speaking(*shown->index);
+        const bool same = std::equal(own.begin(), own.end(), others.begin(), others.end(), [&](int a, int b) {
+            const IndexNode& one = index.nodes[static_cast<std::size_t>(a)];
+            const IndexNode& other = shown->index->nodes[static_cast<std::size_t>(b)];
+            return one.stack == other.stack && one.path == other.path && one.toRoot == other.toRoot;
+        });
+        if (!same)
             return -1;
         const Prim& above = stage_->prims()[static_cast<std::size_t>(std::max(prim.parent, 0))];
         const Prim& aboveShown = stage_->prims()[static_cast<std::size_t>(std::max(shown->parent, 0))];
