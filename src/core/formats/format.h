@@ -188,6 +188,8 @@ struct Format {
     AnswersFunction answersWith = nullptr;            // null = write options change none
     CarryFunction carries = nullptr;                  // null = by kinds of content
     ExtensionFunction extensionOf = nullptr;          // null = the first of its extensions
+    /// With these options its main file names others and holds little else, and people write in it. Null: never.
+    bool (*assembles)(const nlohmann::json& writeOptions) = nullptr;
     nlohmann::json chosen = nlohmann::json::object(); // write options, all of them: see chosenAs
     /// Opens with its options checked and filled in. Whoever opens goes this way.
     [[nodiscard]] Result<Scene> read(OpenRequest request) const;

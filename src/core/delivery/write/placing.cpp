@@ -9,6 +9,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/hash.h"
 #include "base/text.h"
 #include "delivery/write/reserved.h"
 #include "gather/sequence.h"
@@ -291,6 +292,30 @@ Status isDeliveryOf(const PlannedOutput& output) {
             return fail(notReplaced("the record of the delivery that stands there does not name it: it is not replaced",
                                     output.target.parent_path() / name));
     return mayTakeItsPlace(output);
+}
+
+Status isUnedited(const PlannedOutput& output) {
+    if (!output.replace || !output.format->assembles || !output.format->assembles(output.format->chosen) ||
+        !standsThere(output.target))
+        return {};
+    const auto record = recordBeside(output);
+    if (!record)
+        return {}; // nobody knows what it was
+    const auto bytes = readWholeFile(output.target, 1ULL << 30);
+    if (!bytes)
+        return fail(bytes.error());
+    const std::string now = hashText(hash64(std::as_bytes(std::span(*bytes))));
+    const std::string name = validUtf8(output.target.filename().string());
+    for (const auto& file : record->value("files", nlohmann::json::array()))
+        if (file.is_object() && file.value("name", nlohmann::json()) == name &&
+            file.value("xxh64", nlohmann::json()) != now)
+            return fail(makeError(ErrorKind::Exists,
+                                  "the assembly that stands there was changed since it was delivered: "
+                                  "it is not replaced")
+                            .inFile(output.target.string())
+                            .withAdvice("Move it away, or deliver under another name; what was changed can go into a "
+                                        "layer that takes the new assembly in"));
+    return {};
 }
 
 } // namespace wyc

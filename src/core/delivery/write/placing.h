@@ -37,6 +37,9 @@ class ReadFiles {
 /// An error when what stands at the target is not a delivery of the same items, whole, as its record tells.
 [[nodiscard]] Status isDeliveryOf(const PlannedOutput& output);
 
+/// An error when somebody wrote in the assembly that stands at the target since it was delivered, as its record tells.
+[[nodiscard]] Status isUnedited(const PlannedOutput& output);
+
 /// In a staging folder that holds files of an earlier delivery.
 inline constexpr const char* kReplacing = "replacing";
 

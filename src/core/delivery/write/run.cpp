@@ -107,6 +107,7 @@ std::string archiveDate(const nlohmann::json& provenance) {
 } // namespace
 
 Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
+    WYC_CHECK(isUnedited(output));
     std::error_code code;
     const fs::path finalFolder = output.target.parent_path();
     const bool wholeFolder = output.format->sequence && !finalFolder.empty() && !standsThere(finalFolder);

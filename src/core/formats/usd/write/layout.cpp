@@ -130,7 +130,8 @@ class Parting {
     Layer headed() const {
         Layer layer;
         for (const Field& field : whole_.root->fields)
-            if (field.name != "defaultPrim" && field.name != "comment" && field.name != "documentation")
+            if (field.name != "defaultPrim" && field.name != "comment" && field.name != "documentation" &&
+                field.name != "startTimeCode" && field.name != "endTimeCode")
                 layer.root->fields.push_back(field);
         return layer;
     }
@@ -211,6 +212,13 @@ class Parting {
             setField(layer->root->fields, "defaultPrim", Value::ofText(Base::Token, node.name));
             layer->root->children.push_back(std::move(own));
         }
+        // Its own range: so it stays as it is when others are longer.
+        std::optional<std::pair<double, double>> range;
+        widen(*layer->root, range);
+        if (range) {
+            setField(layer->root->fields, "startTimeCode", Value::ofDouble(range->first));
+            setField(layer->root->fields, "endTimeCode", Value::ofDouble(range->second));
+        }
         const std::string label = names_.next(node.name);
         if (layout_ != Layout::SubLayers) {
             ListEdit list;
@@ -219,6 +227,17 @@ class Parting {
             setField((*found)->fields, arcField(layout_), Value(std::make_shared<const ListEdit>(std::move(list))));
         }
         result_.parts.push_back({label, std::move(layer)});
+    }
+
+    static void widen(const PrimSpec& prim, std::optional<std::pair<double, double>>& range) {
+        for (const PropertySpec& property : prim.properties)
+            if (const Value* held = property.field("timeSamples"); held && held->samples()) {
+                const auto& times = held->samples()->times();
+                range = range ? std::pair{std::min(range->first, times.front()), std::max(range->second, times.back())}
+                              : std::pair{times.front(), times.back()};
+            }
+        for (const auto& child : prim.children)
+            widen(*child, range);
     }
 
     static PrimSpec* at(PrimSpec& root, const std::string& path) {

@@ -218,6 +218,7 @@ void addWriting(Format& format) {
     format.carries = carries;
     format.prepare = preparedForLayers;
     format.groupName = nullptr;
+    format.assembles = [](const json& options) { return layoutOf(options) != Layout::OneFile; };
     format.extensionOf = [](const json& options) -> std::string {
         const std::string encoding = options.value("encoding", "binary");
         return encoding == "text" ? ".usda" : encoding == "package" ? ".usdz" : ".usdc";
