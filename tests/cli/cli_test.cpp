@@ -343,8 +343,8 @@ TEST_P(Killed, NothingAtAFinalNameFailsToProve) {
             continue;
         for (const std::string& name : test::namesIn(folder_ / "delivered")) {
             const fs::path path = folder_ / "delivered" / name;
-            const bool main =
-                name.ends_with(".abc") || name.ends_with(".mdd") || (fs::is_directory(path) && !isTemporaryName(name));
+            const bool main = name.ends_with(".abc") || name.ends_with(".usdc") || name.ends_with(".mdd") ||
+                              (fs::is_directory(path) && !isTemporaryName(name));
             if (!main)
                 continue;
             const auto proof = wyc({"prove", path.string(), "-q"});
@@ -355,9 +355,11 @@ TEST_P(Killed, NothingAtAFinalNameFailsToProve) {
     }
     EXPECT_GT(killed, 8);
 }
-INSTANTIATE_TEST_SUITE_P(Formats, Killed, testing::Values("alembic", "mdd", "obj-sequence"), [](const auto& given) {
-    return std::string(given.param) == "obj-sequence" ? std::string("objSequence") : std::string(given.param);
-});
+INSTANTIATE_TEST_SUITE_P(Formats, Killed, testing::Values("alembic", "usd", "mdd", "obj-sequence"),
+                         [](const auto& given) {
+                             return std::string(given.param) == "obj-sequence" ? std::string("objSequence")
+                                                                               : std::string(given.param);
+                         });
 
 TEST_F(Cli, AFullDiskLeavesNothing) {
     const fs::path cache = largeCache(24);

@@ -78,7 +78,7 @@ class Deliveries : public testing::Test {
 
 TEST_F(Deliveries, RedoingOneOfTwoOfOneNameLeavesTheOtherAlone) {
     twins();
-    for (const char* format : {"alembic", "mdd", "obj", "obj-sequence"})
+    for (const char* format : {"alembic", "usd", "mdd", "obj", "obj-sequence"})
         for (const char* name : {"{shot}_{item}_v{version}", "{item}", "{parent}_x", "{path}"}) {
             fs::remove_all(folder_ / "delivered");
             const json both{{"format", format}, {"name_template", name}, {"replace", true}};

@@ -2,6 +2,7 @@
 // Layered scenes written by command line: an assembly of six items, one of them sent again.
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <map>
 
 #include "support/process.h"
@@ -90,6 +91,15 @@ TEST_F(WrittenLayers, SixItemsAreAssembledAndOneIsSentAgain) {
     EXPECT_EQ(now.at("shoal.usda"), pointed) << "only the pointer changed";
     const auto proven = wyc({"prove", (folder_ / "out/shoal.usda").string()});
     EXPECT_EQ(proven.code, 0) << proven.out << proven.err;
+
+    // Another version of the assembly takes the layers that stand there.
+    std::vector<std::string> another = command({});
+    *std::find(another.begin(), another.end(), (folder_ / "out/shoal.usda").string()) =
+        (folder_ / "out/shoal_v002.usda").string();
+    ASSERT_EQ(wyc(another).code, 0);
+    EXPECT_EQ(filesOut().size(), 11U);
+    fs::remove(folder_ / "out/shoal_v002.usda");
+    fs::remove(folder_ / "out/shoal_v002.usda.record.json");
 
     // Somebody writes in the assembly: it stays.
     test::writeFile(folder_ / "out/shoal.usda", pointed + "\nover \"seabed\" (\n    active = false\n)\n{\n}\n");

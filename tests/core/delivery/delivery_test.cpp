@@ -68,7 +68,7 @@ TEST(Plan, ShotWithHandlesIsTheRange) {
 TEST(Plan, SizesAreEstimated) {
     test::SheetOptions big;
     big.rows = big.columns = 60;
-    for (const char* format : {"alembic", "mdd", "obj-sequence"})
+    for (const char* format : {"alembic", "usd", "mdd", "obj-sequence"})
         for (const bool everything : {false, true}) {
             const TempFolder folder;
             DeliverySpec spec = specFor(folder, format);
@@ -295,7 +295,7 @@ TEST_P(EveryFormat, AnUnreadableSampleLeavesNothing) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Formats, EveryFormat,
-                         testing::Values(FormatCase{"alembic", 1}, FormatCase{"mdd", 2},
+                         testing::Values(FormatCase{"alembic", 1}, FormatCase{"usd", 1}, FormatCase{"mdd", 2},
                                          FormatCase{"obj-sequence", 20}),
                          [](const auto& given) {
                              return std::string(given.param.id) == "obj-sequence" ? std::string("objSequence")

@@ -64,7 +64,7 @@ class Earlier : public testing::Test {
 
 TEST_F(Earlier, WhatIsOtherIsToldInEveryFormat) {
     EXPECT_EQ(changes(plan(scene(), {})), "none before");
-    for (const char* format : {"alembic", "mdd", "obj-sequence"}) {
+    for (const char* format : {"alembic", "usd", "mdd", "obj-sequence"}) {
         SCOPED_TRACE(format);
         deliver(plan(scene(), {}, format));
         EXPECT_EQ(changes(plan(scene(), {}, format)), "as it was");

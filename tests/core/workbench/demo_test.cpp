@@ -105,7 +105,7 @@ TEST_F(Demo, TheSimulationIsClosedAndStaysClosedInEveryFormat) {
     LoopClosing closing = closingFor(*map, *candidate);
     closing.close = "overlap";
     const Step step = loopStepFor(*candidate, closing);
-    for (const char* name : {"cycle.abc", "cycle.mdd", "cycle_poses/cycle.####.obj"}) {
+    for (const char* name : {"cycle.abc", "cycle.usdc", "cycle.usda", "cycle.mdd", "cycle_poses/cycle.####.obj"}) {
         SCOPED_TRACE(name);
         const test::TempFolder folder;
         const auto cycle = applySteps(scene, {step});

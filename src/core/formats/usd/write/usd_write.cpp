@@ -64,6 +64,18 @@ bool sameBytes(const fs::path& a, const fs::path& b) {
     return true;
 }
 
+// "shoal" of "shoal_v002": versions of an assembly share their layers.
+std::string withoutVersion(std::string stem) {
+    std::size_t end = stem.size();
+    while (end > 0 && stem[end - 1] >= '0' && stem[end - 1] <= '9')
+        --end;
+    if (end == stem.size() || end < 3 || stem[end - 1] != 'v' ||
+        std::string_view("_-.").find(stem[end - 2]) == std::string_view::npos)
+        return stem;
+    stem.resize(end - 2);
+    return stem;
+}
+
 // "shoal.bell.v003.usdc"
 std::string versionName(const std::string& stem, const std::string& label, int version, const std::string& extension) {
     return fmt::format("{}.{}.v{:03}{}", stem, label, version, extension);
@@ -91,7 +103,7 @@ Result<std::vector<fs::path>> writeAssembly(const Scene& scene, const Layer& who
     Assembly assembly = parted(scene, whole, layout);
     const Encoding ofParts = options.options.value("encoding", "binary") == "text" ? Encoding::Text : Encoding::Binary;
     const std::string extension = ofParts == Encoding::Text ? ".usda" : ".usdc";
-    const std::string stem = target.stem().string();
+    const std::string stem = withoutVersion(target.stem().string());
     const fs::path stands = options.standsIn.empty() ? folderOf(target) : options.standsIn;
     std::vector<fs::path> files;
     std::map<std::string, std::string> names;
