@@ -176,13 +176,5 @@ TEST_F(LayeredScene, LayersOfAnotherUnitAndAxisAreMendedInAJobAndNoLongerFound) 
     EXPECT_EQ(found(), std::vector<std::string>());
 }
 
-TEST_F(LayeredScene, ItIsReadAndNotWritten) {
-    const auto outcome =
-        wyc({"convert", (usdData() / "mesh_static.usda").string(), "-o", (folder_ / "a.usda").string()});
-    EXPECT_EQ(outcome.code, 2);
-    EXPECT_NE(outcome.err.find("not written"), std::string::npos) << outcome.err;
-    EXPECT_FALSE(fs::exists(folder_ / "a.usda"));
-}
-
 } // namespace
 } // namespace wyc::usd_test

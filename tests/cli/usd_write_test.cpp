@@ -21,13 +21,13 @@ class WrittenLayers : public testing::Test {
         const auto made = wyc({"demo", (folder_ / "demo").string(), "-q"});
         ASSERT_EQ(made.code, 0) << made.err;
         fs::create_directories(folder_ / "shot");
-        // Copies, which a department may send again; two of them twice.
+        // Copies, which a department may send again; one of them three times.
         for (const auto& [file, as] : {std::pair{"survey_sub.abc", "survey_sub.abc"},
                                        {"seabed.obj", "seabed.obj"},
                                        {"lantern_jelly.mdd", "lantern_jelly.mdd"},
                                        {"lantern_jelly_rest.obj", "lantern_jelly_rest.obj"},
-                                       {"lantern_jelly.mdd", "jelly_far.mdd"},
-                                       {"lantern_jelly_rest.obj", "jelly_far_rest.obj"},
+                                       {"kelp_frond.mdd", "kelp_near.mdd"},
+                                       {"kelp_frond_rest.obj", "kelp_near_rest.obj"},
                                        {"kelp_frond.mdd", "kelp_frond.mdd"},
                                        {"kelp_frond_rest.obj", "kelp_frond_rest.obj"},
                                        {"kelp_frond.mdd", "kelp_far.mdd"},
@@ -37,7 +37,7 @@ class WrittenLayers : public testing::Test {
     std::vector<std::string> command(const std::vector<std::string>& more) const {
         std::vector<std::string> arguments{"convert"};
         for (const char* file :
-             {"survey_sub.abc", "seabed.obj", "lantern_jelly.mdd", "kelp_frond.mdd", "jelly_far.mdd", "kelp_far.mdd"})
+             {"survey_sub.abc", "seabed.obj", "lantern_jelly.mdd", "kelp_frond.mdd", "kelp_near.mdd", "kelp_far.mdd"})
             arguments.push_back((folder_ / "shot" / file).string());
         arguments.insert(arguments.end(),
                          {"-o", (folder_ / "out/shoal.usda").string(), "--layout", "references", "--record"});

@@ -280,28 +280,51 @@ bool isPlaced(const Scene& scene, std::size_t node) {
     return false;
 }
 
+namespace {
+
+// Who says whether a node is seen: it and all above it, the nearest first. What stands below an instancer is seen
+// through it, so those below say it, and those above.
+class SeenBy {
+  public:
+    SeenBy(const Scene& scene, std::size_t node) : parts_(1) {
+        for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
+            const Node& here = scene.nodes[static_cast<std::size_t>(at)];
+            if (here.kind == NodeKind::Instancer && static_cast<std::size_t>(at) != node)
+                parts_.emplace_back();
+            if (here.visibility && !here.visibility->values.empty())
+                parts_.back().push_back(&*here.visibility);
+        }
+    }
+    [[nodiscard]] bool at(double seconds) const {
+        return std::all_of(parts_.begin(), parts_.end(), [&](const auto& part) {
+            for (const VisibilityTrack* track : part)
+                if (const Visibility value = track->at(seconds); value != Visibility::AsParent)
+                    return value == Visibility::Visible;
+            return true;
+        });
+    }
+    template<class Visit> void forEach(const Visit& visit) const {
+        for (const auto& part : parts_)
+            for (const VisibilityTrack* track : part)
+                visit(*track);
+    }
+
+  private:
+    std::vector<std::vector<const VisibilityTrack*>> parts_;
+};
+
+} // namespace
+
 Result<WorldPlacement> placementAt(const Scene& scene, std::size_t node, double seconds) {
     WorldPlacement result;
     bool inheriting = true;
-    bool visibilityKnown = false;
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent) {
-        const Node& here = scene.nodes[static_cast<std::size_t>(at)];
-        if (inheriting && here.transform) {
+    for (int at = static_cast<int>(node); at >= 0 && inheriting; at = scene.nodes[static_cast<std::size_t>(at)].parent)
+        if (scene.nodes[static_cast<std::size_t>(at)].transform) {
             WYC_TRY(local, localPlacement(scene, static_cast<std::size_t>(at), seconds));
             result.matrix = result.matrix * local.matrix;
             inheriting = local.inherits;
         }
-        // What stands below an instancer is seen through it: where it says so below, and the instancer is seen.
-        if (here.kind == NodeKind::Instancer && static_cast<std::size_t>(at) != node)
-            visibilityKnown = false;
-        if (!visibilityKnown && here.visibility && !here.visibility->values.empty()) {
-            const Visibility value = here.visibility->at(seconds);
-            if (value != Visibility::AsParent) {
-                result.visible = result.visible && value == Visibility::Visible;
-                visibilityKnown = true;
-            }
-        }
-    }
+    result.visible = SeenBy(scene, node).at(seconds);
     return result;
 }
 
@@ -330,29 +353,21 @@ void widen(std::optional<TimeSpan>& span, const Sampling& sampling) {
 
 // Sample times at which a node is seen or hidden from then on, as it and all above it say.
 std::vector<double> flipsOf(const Scene& scene, std::size_t node) {
-    std::vector<const VisibilityTrack*> above;
+    const SeenBy seenBy(scene, node);
     std::vector<double> times;
     bool changes = false;
-    for (int at = static_cast<int>(node); at >= 0; at = scene.nodes[static_cast<std::size_t>(at)].parent)
-        if (const auto& track = scene.nodes[static_cast<std::size_t>(at)].visibility; track && !track->values.empty()) {
-            above.push_back(&*track);
-            changes = changes || std::adjacent_find(track->values.begin(), track->values.end(),
-                                                    std::not_equal_to<>()) != track->values.end();
-            for (std::size_t i = 1; i < track->sampling.count(); ++i)
-                times.push_back(track->sampling.time(i));
-        }
+    seenBy.forEach([&](const VisibilityTrack& track) {
+        changes = changes || std::adjacent_find(track.values.begin(), track.values.end(), std::not_equal_to<>()) !=
+                                 track.values.end();
+        for (std::size_t i = 1; i < track.sampling.count(); ++i)
+            times.push_back(track.sampling.time(i));
+    });
     if (!changes)
         return {};
-    const auto seenAt = [&](double seconds) {
-        for (const VisibilityTrack* track : above)
-            if (const Visibility value = track->at(seconds); value != Visibility::AsParent)
-                return value == Visibility::Visible;
-        return true;
-    };
     sortMoments(times);
-    bool seen = seenAt(-kForever);
+    bool seen = seenBy.at(-kForever);
     std::erase_if(times, [&](double t) {
-        const bool before = std::exchange(seen, seenAt(t));
+        const bool before = std::exchange(seen, seenBy.at(t));
         return before == seen;
     });
     return times;

@@ -131,7 +131,7 @@ class Parting {
         Layer layer;
         for (const Field& field : whole_.root->fields)
             if (field.name != "defaultPrim" && field.name != "comment" && field.name != "documentation" &&
-                field.name != "startTimeCode" && field.name != "endTimeCode")
+                field.name != "startTimeCode" && field.name != "endTimeCode" && field.name != "customLayerData")
                 layer.root->fields.push_back(field);
         return layer;
     }
