@@ -6,6 +6,8 @@
 #include <QMenu>
 #include <QPushButton>
 #include <QScreen>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QTabWidget>
 #include <QTest>
 #include <QToolButton>
@@ -77,6 +79,29 @@ void shootLayers(MainWindow& window, const QString& demo, const QDir& out) {
     shoot(window, out.filePath(QStringLiteral("layers.png")));
 }
 
+// The shoal as an assembly with a layer for each item, planned on the Deliver desk.
+void shootAssembly(MainWindow& window, const QString& demo, const QDir& out) {
+    window.workspace().newJob();
+    for (const char* file : {"survey_sub.abc", "seabed.obj", "lantern_jelly.mdd", "kelp_frond.mdd"})
+        window.workspace().addPaths({demo + QStringLiteral("/clean/") + QString::fromLatin1(file)});
+    settle(window);
+    window.desks().setCurrentWidget(&window.desk<DeliverDesk>());
+    settle(window);
+    auto* format = window.findChild<QComboBox*>(QStringLiteral("deliverFormat"));
+    format->setCurrentIndex(format->findData(QStringLiteral("usd")));
+    emit format->activated(format->currentIndex());
+    settle(window);
+    if (auto* layout = window.findChild<QComboBox*>(QStringLiteral("option_layout"))) {
+        layout->setCurrentIndex(2);
+        emit layout->activated(2);
+    }
+    settle(window);
+    for (auto* area : window.desk<DeliverDesk>().findChildren<QScrollArea*>())
+        area->verticalScrollBar()->setValue(area->verticalScrollBar()->maximum());
+    settle(window);
+    shoot(window, out.filePath(QStringLiteral("assembly.png")));
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -93,6 +118,7 @@ int main(int argc, char** argv) {
     window.show();
     if (argc > 3) { // only this
         shootLayers(window, demo, out);
+        shootAssembly(window, demo, out);
         return 0;
     }
     shoot(window, out.filePath(QStringLiteral("empty.png")));
@@ -152,7 +178,6 @@ int main(int argc, char** argv) {
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("steps.png")));
     window.desks().setCurrentWidget(&window.desk<DeliverDesk>());
-    shoot(window, out.filePath(QStringLiteral("deliver-plan.png")));
     if (auto* only = window.findChild<QToolButton*>(QStringLiteral("deliverOnlyActive")))
         QTest::mouseClick(only, Qt::LeftButton);
     settle(window);
@@ -216,5 +241,6 @@ int main(int argc, char** argv) {
     window.workspace().setFrame(1100);
     shoot(window, out.filePath(QStringLiteral("camera-view.png")));
     shootLayers(window, demo, out);
+    shootAssembly(window, demo, out);
     return 0;
 }

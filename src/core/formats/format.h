@@ -185,11 +185,13 @@ struct Format {
     bool offered = true;                   // among the choices of a delivery
     Options openOptions = {};              // as a job keeps them and window and command line offer them
     Options writeOptions = {};
-    AnswersFunction answersWith = nullptr;            // null = write options change none
-    CarryFunction carries = nullptr;                  // null = by kinds of content
-    ExtensionFunction extensionOf = nullptr;          // null = the first of its extensions
+    AnswersFunction answersWith = nullptr;   // null = write options change none
+    CarryFunction carries = nullptr;         // null = by kinds of content
+    ExtensionFunction extensionOf = nullptr; // null = the first of its extensions
     /// With these options its main file names others and holds little else, and people write in it. Null: never.
     bool (*assembles)(const nlohmann::json& writeOptions) = nullptr;
+    /// Files that a scene will be, new ones and those that stand there already. Null: one, of a sequence one a sample.
+    std::size_t (*fileCount)(const Scene&, const nlohmann::json& writeOptions) = nullptr;
     nlohmann::json chosen = nlohmann::json::object(); // write options, all of them: see chosenAs
     /// Opens with its options checked and filled in. Whoever opens goes this way.
     [[nodiscard]] Result<Scene> read(OpenRequest request) const;

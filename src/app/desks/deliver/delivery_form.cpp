@@ -301,7 +301,12 @@ void DeliveryForm::showFormatOptions(const DeliverySpec& s) {
                 formatShown_.reset();
                 refuse(QString::fromStdString(checked.error().text()));
             } else {
-                change("Choose how it is written", [&](DeliverySpec& spec) { spec.formatOptions = options; });
+                change("Choose how it is written", [&](DeliverySpec& spec) {
+                    spec.formatOptions = options;
+                    if (chosen->assembles &&
+                        chosen->assembles((*checked)->chosen)) // of all items, that is what it is for
+                        spec.oneFile = true;
+                });
             }
         },
         [this](const QString& why) {

@@ -90,7 +90,10 @@ void fillFigures(PlannedOutput& output) {
         if (node.transform && output.format->keeps(Content::Transforms))
             output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
     }
-    output.fileCount = (output.format->sequence ? output.sampleCount : 1) + (output.restTarget ? 1U : 0U);
+    output.fileCount = (output.format->fileCount  ? output.format->fileCount(output.scene, output.format->chosen)
+                        : output.format->sequence ? output.sampleCount
+                                                  : 1) +
+                       (output.restTarget ? 1U : 0U);
     output.losses = lossesOf(output.scene, *output.format);
     output.sizeEstimate = output.format->estimate(output.scene, output.format->chosen);
     if (output.restTarget)

@@ -79,6 +79,38 @@ void movePaths(PrimSpec& prim, const std::string& from, const std::string& to) {
         movePaths(*child, from, to);
 }
 
+// It, or something below it, shows what does not stand below it.
+bool leadsOut(const Scene& scene, std::size_t i) {
+    const auto below = [&](std::size_t at) {
+        for (int up = static_cast<int>(at); up >= 0; up = scene.nodes[static_cast<std::size_t>(up)].parent)
+            if (static_cast<std::size_t>(up) == i)
+                return true;
+        return false;
+    };
+    for (std::size_t k = i; k < scene.nodes.size(); ++k) {
+        if (!below(k))
+            continue;
+        if (scene.nodes[k].instanceOf)
+            if (const auto shown = scene.find(*scene.nodes[k].instanceOf); shown && !below(*shown))
+                return true;
+        if (isDeformed(scene.nodes[k]) && scene.nodes[k].deformation->skeleton)
+            if (const auto bones = scene.find(*scene.nodes[k].deformation->skeleton); bones && !below(*bones))
+                return true;
+    }
+    return false;
+}
+
+// What stands at the top, or below the one place at the top.
+bool isItem(const Scene& scene, std::size_t i) {
+    const Node& node = scene.nodes[i];
+    const auto roots = scene.childrenOf(-1);
+    const bool oneRoot = roots.size() == 1 && scene.nodes[roots.front()].is().place &&
+                         scene.nodes[roots.front()].schema != "SkelRoot" &&
+                         !scene.childrenOf(static_cast<int>(roots.front())).empty();
+    const bool high = oneRoot ? node.parent == static_cast<int>(roots.front()) : node.parent < 0;
+    return high && node.kind != NodeKind::Instances && !leadsOut(scene, i);
+}
+
 class Parting {
   public:
     Parting(const Scene& scene, const Layer& whole, Layout layout) : scene_(scene), whole_(whole), layout_(layout) {
@@ -90,43 +122,12 @@ class Parting {
     Assembly all() {
         partMaterials();
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
-            if (isItem(i))
+            if (isItem(scene_, i))
                 partItem(scene_.nodes[i]);
         return std::move(result_);
     }
 
   private:
-    // What stands at the top, or below the one place at the top.
-    bool isItem(std::size_t i) const {
-        const Node& node = scene_.nodes[i];
-        const auto roots = scene_.childrenOf(-1);
-        const bool oneRoot = roots.size() == 1 && scene_.nodes[roots.front()].is().place &&
-                             scene_.nodes[roots.front()].schema != "SkelRoot" &&
-                             !scene_.childrenOf(static_cast<int>(roots.front())).empty();
-        const bool high = oneRoot ? node.parent == static_cast<int>(roots.front()) : node.parent < 0;
-        return high && node.kind != NodeKind::Instances && !leadsOut(i);
-    }
-    // It, or something below it, shows what does not stand below it.
-    bool leadsOut(std::size_t i) const {
-        const auto below = [&](std::size_t at) {
-            for (int up = static_cast<int>(at); up >= 0; up = scene_.nodes[static_cast<std::size_t>(up)].parent)
-                if (static_cast<std::size_t>(up) == i)
-                    return true;
-            return false;
-        };
-        for (std::size_t k = i; k < scene_.nodes.size(); ++k) {
-            if (!below(k))
-                continue;
-            if (scene_.nodes[k].instanceOf)
-                if (const auto shown = scene_.find(*scene_.nodes[k].instanceOf); shown && !below(*shown))
-                    return true;
-            if (isDeformed(scene_.nodes[k]) && scene_.nodes[k].deformation->skeleton)
-                if (const auto bones = scene_.find(*scene_.nodes[k].deformation->skeleton); bones && !below(*bones))
-                    return true;
-        }
-        return false;
-    }
-
     Layer headed() const {
         Layer layer;
         for (const Field& field : whole_.root->fields)
@@ -278,6 +279,13 @@ void nameArcs(PrimSpec& prim, const char* field, const std::map<std::string, std
 
 Assembly parted(const Scene& scene, const Layer& whole, Layout layout) {
     return Parting(scene, whole, layout).all();
+}
+
+std::size_t partCount(const Scene& scene) {
+    std::size_t count = scene.materials.empty() ? 0 : 1;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        count += isItem(scene, i) ? 1U : 0U;
+    return count;
 }
 
 void nameParts(Assembly& assembly, Layout layout, const PartName& fileOf) {

@@ -26,6 +26,8 @@ struct Assembly {
 /// elsewhere) stays in the assembly. `fileOf`: what a part is called where the assembly names it.
 using PartName = std::function<std::string(const std::string& label)>;
 [[nodiscard]] Assembly parted(const Scene& scene, const Layer& whole, Layout layout);
+/// How many parts that will be.
+[[nodiscard]] std::size_t partCount(const Scene& scene);
 /// Gives the assembly the names of its parts, once they are known.
 void nameParts(Assembly& assembly, Layout layout, const PartName& fileOf);
 

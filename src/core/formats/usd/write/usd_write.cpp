@@ -231,6 +231,10 @@ void addWriting(Format& format) {
     format.prepare = preparedForLayers;
     format.groupName = nullptr;
     format.assembles = [](const json& options) { return layoutOf(options) != Layout::OneFile; };
+    format.fileCount = [](const Scene& scene, const json& options) {
+        const bool parts = layoutOf(options) != Layout::OneFile && options.value("encoding", "binary") != "package";
+        return std::size_t{1} + (parts ? partCount(scene) : 0);
+    };
     format.extensionOf = [](const json& options) -> std::string {
         const std::string encoding = options.value("encoding", "binary");
         return encoding == "text" ? ".usda" : encoding == "package" ? ".usdz" : ".usdc";
