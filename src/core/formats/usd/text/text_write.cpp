@@ -2,6 +2,7 @@
 #include "formats/usd/text/text_write.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include <fmt/format.h>
 
@@ -32,6 +33,19 @@ bool isPlainWord(std::string_view text) {
     const auto letter = [](char c) { return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || c == '_'; };
     return !text.empty() && letter(text.front()) &&
            std::all_of(text.begin(), text.end(), [&](char c) { return letter(c) || (c >= '0' && c <= '9'); });
+}
+
+// A name that stands without marks: of a property, or of a type.
+bool isBareName(std::string_view text, std::string_view further) {
+    return !text.empty() && std::all_of(text.begin(), text.end(), [&](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == '_' ||
+               static_cast<unsigned char>(c) >= 0x80 || further.find(c) != std::string_view::npos;
+    });
+}
+
+Error noForm(std::string what) {
+    return makeError(ErrorKind::Unsupported, std::move(what) + " has no form in a text layer")
+        .withAdvice("Write the layer in the binary encoding");
 }
 
 std::string textWords(std::string_view text) {
@@ -243,7 +257,7 @@ class TextWriter {
         for (std::size_t i = 0; i < items.size(); ++i) {
             out_ += i > 0 ? ", " : "";
             switch (of) {
-            case ListEdit::Of::Paths: out_ += "<" + items[i].text + ">"; break;
+            case ListEdit::Of::Paths: WYC_CHECK(path(items[i].text)); break;
             case ListEdit::Of::Tokens:
             case ListEdit::Of::Strings: out_ += textWords(items[i].text); break;
             case ListEdit::Of::Numbers: out_ += std::to_string(items[i].number); break;
@@ -254,13 +268,20 @@ class TextWriter {
         return {};
     }
 
+    Status path(const std::string& text) {
+        if (text.find_first_of(">\n") != std::string::npos)
+            return fail(noForm(fmt::format("the path '{}'", safeName(text))));
+        out_ += "<" + text + ">";
+        return {};
+    }
+
     Status arc(const ListItem& item, int depth) {
         if (!item.text.empty()) {
             WYC_TRY(words, assetWords(item.text));
             out_ += words;
         }
         if (!item.prim.empty() || item.text.empty())
-            out_ += "<" + item.prim + ">";
+            WYC_CHECK(path(item.prim));
         if (!item.customData || item.customData->empty()) {
             out_ += offsetWords(item.offset, item.scale);
             return {};
@@ -313,8 +334,10 @@ class TextWriter {
             out_ += "{\n";
             for (std::size_t i = 0; i < relocates->pairs.size(); ++i) {
                 indent(depth + 1);
-                out_ += fmt::format("<{}>: <{}>{}\n", relocates->pairs[i].first, relocates->pairs[i].second,
-                                    i + 1 < relocates->pairs.size() ? "," : "");
+                WYC_CHECK(path(relocates->pairs[i].first));
+                out_ += ": ";
+                WYC_CHECK(path(relocates->pairs[i].second));
+                out_ += i + 1 < relocates->pairs.size() ? ",\n" : "\n";
             }
             indent(depth);
             out_ += '}';
@@ -398,8 +421,11 @@ class TextWriter {
             const Value* specifier = child->field("specifier");
             out_ += specifier && specifier->text() ? *specifier->text() : "over";
             const Value* type = child->field("typeName");
-            if (type && type->text() && !type->text()->empty())
+            if (type && type->text() && !type->text()->empty()) {
+                if (!isBareName(*type->text(), ".:"))
+                    return fail(noForm(fmt::format("a prim of type '{}'", safeName(*type->text()))));
                 out_ += " " + *type->text();
+            }
             out_ += " " + textWords(child->name);
             WYC_CHECK(body(*child, depth));
         }
@@ -438,6 +464,8 @@ class TextWriter {
         if (property.relationship ? variability != "uniform" : !variability.empty() && variability != "varying")
             head += (variability.empty() ? std::string("varying") : variability) + " ";
         const std::string type = property.relationship ? "rel" : word("typeName");
+        if (!isBareName(property.name, ":") || !isBareName(type, "[]"))
+            return fail(noForm(fmt::format("a property '{}' of type '{}'", safeName(property.name), safeName(type))));
         const std::string named = type + " " + property.name;
         const Value* lists = property.field(property.relationship ? "targetPaths" : "connectionPaths");
         const Value* plain = property.field("default");
@@ -553,10 +581,15 @@ class TextWriter {
             if (knot.valueBefore)
                 out_ += numberWords(*knot.valueBefore, spline.base) + " & ";
             out_ += numberWords(knot.value, spline.base);
-            out_ += "; pre" + tangent(knot.widthBefore, knot.slopeBefore, knot.algorithmBefore);
+            // What is nothing is unsaid, as others do.
+            const auto said = [](double number) { return number != 0.0 || std::signbit(number); };
+            if (said(knot.widthBefore) || said(knot.slopeBefore) || knot.algorithmBefore != 0)
+                out_ += "; pre" + tangent(knot.widthBefore, knot.slopeBefore, knot.algorithmBefore);
             static constexpr const char* kWays[] = {"none", "held", "linear", "curve"};
-            out_ += fmt::format("; post {}", kWays[static_cast<std::size_t>(knot.after)]) +
-                    tangent(knot.widthAfter, knot.slopeAfter, knot.algorithmAfter);
+            out_ += fmt::format("; post {}", kWays[static_cast<std::size_t>(knot.after)]);
+            if (knot.after == Spline::Between::Curve || said(knot.widthAfter) || said(knot.slopeAfter) ||
+                knot.algorithmAfter != 0)
+                out_ += tangent(knot.widthAfter, knot.slopeAfter, knot.algorithmAfter);
             if (knot.customData) {
                 out_ += "; ";
                 WYC_CHECK(dictionary(*knot.customData, depth));
