@@ -406,7 +406,7 @@ Status writeReturns(DemoWriter& out) {
     WYC_CHECK(writeArchiveReturns(out));
 
     Scene textured = stillScene("seabed_textured", seabed(40));
-    textured.materials.push_back(colourMaterial("sand", {{0.62F, 0.55F, 0.41F}, "maps/sand_fine.png", false}));
+    textured.materials.push_back(colourMaterial("sand", {{0.62F, 0.55F, 0.41F}, "maps/sand_fine.png", {}}));
     WYC_CHECK(out.write(textured, "returns/seabed_textured.obj"));
     out.fault("returns/seabed_textured.obj", "/seabed_textured", "texture.missing", {},
               "the texture path leads nowhere");

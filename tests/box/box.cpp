@@ -300,7 +300,7 @@ json ofLook(const Look& look) {
 Look lookOf(const json& all) {
     Look look;
     for (const auto& [name, member] : kLookInputs)
-        look.*member = {all.at(name).at("value").get<std::vector<float>>(), all.at(name).at("texture"), false};
+        look.*member = {all.at(name).at("value").get<std::vector<float>>(), all.at(name).at("texture"), {}};
     return look;
 }
 

@@ -38,8 +38,8 @@ PropertyNode text(Meaning meaning, std::string name, const std::string& words) {
 Material silk() {
     Material material;
     material.name = "silk";
-    material.look.baseColour = {{0.8F, 0.3F, 0.2F}, "maps/silk.png", false};
-    material.look.roughness = {{0.2F}, {}, false};
+    material.look.baseColour = {{0.8F, 0.3F, 0.2F}, "maps/silk.png", {}};
+    material.look.roughness = {{0.2F}, {}, {}};
     PropertyNode surface = plainProperty(Meaning::Unknown, "surface", nullptr);
     surface.children.push_back(text(Meaning::ShaderType, "type", "plain surface"));
     surface.children.push_back(plainProperty(Meaning::ShaderInput, "roughness",
@@ -191,8 +191,8 @@ Scene everything() {
     scene.rate = scene.view.rate = kRate;
     scene.unitMetres = 1.0;
     scene.upAxis = UpAxis::Y;
-    scene.materials = {silk(), colourMaterial("pearl", {{0.9F, 0.9F, 1.0F}, {}, false})};
-    scene.materials[1].look.metal = {{0.3F}, {}, false};
+    scene.materials = {silk(), colourMaterial("pearl", {{0.9F, 0.9F, 1.0F}, {}, {}})};
+    scene.materials[1].look.metal = {{0.3F}, {}, {}};
     test::addNode(scene, "current", -1, NodeKind::Transform).transform = std::make_shared<MemoryTransform>(
         frames(1001, 1, 13),
         std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}, {TransformOp::Kind::RotateY, 0}}, [] {

@@ -92,6 +92,10 @@ TEST_F(WrittenLayers, SixItemsAreAssembledAndOneIsSentAgain) {
     const auto proven = wyc({"prove", (folder_ / "out/shoal.usda").string()});
     EXPECT_EQ(proven.code, 0) << proven.out << proven.err;
 
+    // The folder opens as its assembly: an earlier layer is no source.
+    const json opened = wyc({"info", "--json", (folder_ / "out").string()}).json();
+    EXPECT_EQ(opened["sources"].size(), 1U) << opened.dump(1);
+
     // Another version of the assembly takes the layers that stand there.
     std::vector<std::string> another = command({});
     *std::find(another.begin(), another.end(), (folder_ / "out/shoal.usda").string()) =

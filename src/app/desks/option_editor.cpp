@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "desks/option_editor.h"
 
+#include <QAction>
 #include <QCheckBox>
 #include <QComboBox>
 #include <QCoreApplication>
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
+#include <QStyle>
 
 #include "base/text.h"
 #include "desks/desk_parts.h"
@@ -18,6 +21,20 @@ namespace {
 struct OptionEditor {
     Q_DECLARE_TR_FUNCTIONS(OptionEditor)
 };
+
+// Looks for it on the disk.
+void addBrowse(QLineEdit& line, const Option& option, const std::function<void(const nlohmann::json&)>& changed) {
+    QAction* browse = line.addAction(line.style()->standardIcon(QStyle::SP_DirOpenIcon), QLineEdit::TrailingPosition);
+    browse->setToolTip(OptionEditor::tr("Look for it"));
+    browse->setObjectName(QStringLiteral("browse_") + text(option.name));
+    QObject::connect(browse, &QAction::triggered, &line, [&line, folder = option.kind == OptionKind::Folder, changed] {
+        const QString path =
+            folder ? QFileDialog::getExistingDirectory(&line, OptionEditor::tr("Choose a folder"), line.text())
+                   : QFileDialog::getOpenFileName(&line, OptionEditor::tr("Choose a file"), line.text());
+        if (!path.isEmpty())
+            changed(path.toStdString());
+    });
+}
 
 } // namespace
 
@@ -61,7 +78,8 @@ QWidget* optionEditor(const Option& option, const nlohmann::json& value, QWidget
             line->clear();
             line->setPlaceholderText(OptionEditor::tr("in the step"));
         }
-        line->setFixedWidth(number ? 62 : 104);
+        const bool path = option.kind == OptionKind::File || option.kind == OptionKind::Folder;
+        line->setFixedWidth(number ? 62 : path ? 190 : 104);
         QObject::connect(line, &QLineEdit::editingFinished, line, [line, number, mayBeNone, option, changed, refused] {
             if (!line->isModified())
                 return;
@@ -73,6 +91,8 @@ QWidget* optionEditor(const Option& option, const nlohmann::json& value, QWidget
                 changed(number ? nlohmann::json(*parsed) : typedValue(option, given));
         });
         made = line;
+        if (path)
+            addBrowse(*line, option, changed);
     }
     made->setObjectName(QStringLiteral("option_") + text(option.name));
     made->setToolTip(text(option.help));
@@ -87,8 +107,14 @@ QWidget* optionsEditor(const Options& options, const nlohmann::json& chosen, QWi
     auto* whole = new QWidget(parent);
     auto* flow = new FlowLayout(12, 3);
     whole->setLayout(flow);
+    const auto valueOf = [&](std::string_view name) {
+        const Option* option = optionNamed(options, name);
+        return option ? chosen.value(std::string(name), option->standard) : nlohmann::json();
+    };
     for (const Option& option : options) {
         const std::string name(option.name);
+        if (!option.onlyWith.empty() && valueOf(option.onlyWith) != nlohmann::json(option.onlyFor))
+            continue;
         auto* pair = new QWidget(whole);
         auto* row = new QHBoxLayout(pair);
         row->setContentsMargins(0, 0, 0, 0);

@@ -98,6 +98,7 @@ struct PlannedOutput {
     std::optional<FrameRange> frames; // of what moves
     std::size_t sampleCount = 1;      // most samples of any item
     std::size_t fileCount = 1;
+    std::vector<ComingFile> files = {}; // where the format says more than how many
     std::uint64_t sizeEstimate = 0;
     std::vector<Loss> losses;
     std::vector<Loss> shortfalls; // what was asked for and the sources do not have

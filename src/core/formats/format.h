@@ -32,6 +32,8 @@ struct OpenRequest {
     NodePtr rest;
     std::string restName;
     std::vector<Material> restMaterials;
+    /// Folder in which the file will stand: what it names is looked for from there where it is not beside it.
+    fs::path standsIn = {};
     /// Of the format's open options those that were chosen; a reader is given all of them.
     nlohmann::json options = nlohmann::json::object();
 };
@@ -120,6 +122,22 @@ using NameFunction = std::string (*)(const std::string&);
 /// The scene as the format can hold it: what is meant, once a person chose this format.
 using PrepareFunction = Result<Scene> (*)(Scene, const nlohmann::json& writeOptions);
 
+/// The scene with what depends on where it will stand: names of pictures. After preparing, before anything is written.
+using PlaceFunction = Result<Scene> (*)(Scene, const fs::path& target, const nlohmann::json& writeOptions);
+
+/// One of the files that will stand there, the main one first.
+struct ComingFile {
+    enum class Role { Main, Layer, Picture, Outside };
+    std::string name;        // as it will be called if it is written; of one outside the way that leads there
+    Role role = Role::Main;  // one outside is named and stays as it is
+    std::string of = {};     // the item that a layer is for, or "materials"
+    std::string before = {}; // the version that stands there, and is taken where it says the same
+    std::size_t namedBy = 0; // which of the files names it
+    std::uint64_t bytes = 0; // of what is copied
+};
+using FilesFunction = std::vector<ComingFile> (*)(const Scene&, const fs::path& target,
+                                                  const nlohmann::json& writeOptions);
+
 /// Bytes that a scene will take, within a fifth or so.
 using EstimateFunction = std::uint64_t (*)(const Scene&, const nlohmann::json& writeOptions);
 
@@ -187,11 +205,11 @@ struct Format {
     Options writeOptions = {};
     AnswersFunction answersWith = nullptr;   // null = write options change none
     CarryFunction carries = nullptr;         // null = by kinds of content
+    PlaceFunction placedAt = nullptr;        // null = it is the same everywhere
     ExtensionFunction extensionOf = nullptr; // null = the first of its extensions
     /// With these options its main file names others and holds little else, and people write in it. Null: never.
     bool (*assembles)(const nlohmann::json& writeOptions) = nullptr;
-    /// Files that a scene will be, new ones and those that stand there already. Null: one, of a sequence one a sample.
-    std::size_t (*fileCount)(const Scene&, const nlohmann::json& writeOptions) = nullptr;
+    FilesFunction filesOf = nullptr;                  // null: one, of a sequence one a sample
     nlohmann::json chosen = nlohmann::json::object(); // write options, all of them: see chosenAs
     /// Opens with its options checked and filled in. Whoever opens goes this way.
     [[nodiscard]] Result<Scene> read(OpenRequest request) const;

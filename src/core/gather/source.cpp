@@ -504,6 +504,23 @@ class Gatherer {
         return groupFiles(folder, objects);
     }
 
+    // "shoal.bell.v002.usdc" as "…/shoal.bell", 2 and ".usdc".
+    struct Version {
+        fs::path head;
+        int number = 0;
+        std::string end;
+    };
+    static std::optional<Version> versionOf(const fs::path& path) {
+        const std::string end = path.extension().string();
+        const std::string stem = path.stem().string();
+        const std::size_t at = stem.rfind(".v");
+        if (at == std::string::npos || at + 2 == stem.size() || stem.size() - at > 10 ||
+            stem.find_first_not_of("0123456789", at + 2) != std::string::npos)
+            return std::nullopt;
+        return Version{fs::absolute(folderOf(path)).lexically_normal() / stem.substr(0, at),
+                       std::stoi(stem.substr(at + 2)), end};
+    }
+
     // Of files of a folder those that others of it take content from come with these. Where they do so in a ring, the
     // first stands for it.
     void leaveOutDrawnOn() {
@@ -538,11 +555,26 @@ class Gatherer {
             for (const std::size_t other : reached[i])
                 out[other] = out[other] || (!named_.contains(specs[other].path.lexically_normal()) &&
                                             (i < other || !reached[other].contains(i)));
+        // Versions before those that are taken in, beside them.
+        std::map<std::pair<fs::path, std::string>, int> taken; // the highest
+        for (std::size_t i = 0; i < specs.size(); ++i)
+            if (const auto version = out[i] ? versionOf(specs[i].path) : std::nullopt) {
+                int& highest = taken[{version->head, version->end}];
+                highest = std::max(highest, version->number);
+            }
+        for (std::size_t i = 0; i < specs.size(); ++i) {
+            const auto version = versionOf(specs[i].path);
+            if (out[i] || !version || named_.contains(specs[i].path.lexically_normal()))
+                continue;
+            const auto later = taken.find({version->head, version->end});
+            out[i] = later != taken.end() && version->number < later->second;
+        }
         std::vector<SourceSpec> kept;
         for (std::size_t i = 0; i < specs.size(); ++i)
             if (out[i])
                 result_.remarks.push_back(
-                    fmt::format("'{}' comes with what takes it in and is left out", specs[i].path.filename().string()));
+                    fmt::format("'{}' comes with what takes it in, or is an earlier version of what does, and is left out",
+                                specs[i].path.filename().string()));
             else
                 kept.push_back(std::move(specs[i]));
         specs = std::move(kept);

@@ -63,6 +63,8 @@ Result<json> checkedValue(const Option& option, const json& value) {
     }
     case OptionKind::Curve:
     case OptionKind::Weights:
+    case OptionKind::File:
+    case OptionKind::Folder:
     case OptionKind::Text: return value.is_string() ? Result<json>(value) : refuse("a text");
     case OptionKind::Texts:
         if (!value.is_array() ||
@@ -85,6 +87,8 @@ const char* optionKindName(OptionKind kind) {
     case OptionKind::Choice: return "choice";
     case OptionKind::Text: return "text";
     case OptionKind::Texts: return "texts";
+    case OptionKind::File: return "file";
+    case OptionKind::Folder: return "folder";
     case OptionKind::Curve: return "curve";
     case OptionKind::Weights: return "weights";
     case OptionKind::Switch: return "switch";

@@ -12,9 +12,24 @@
 
 namespace wyc {
 
-/// A curve is keys OUT=IN of frames, weights are keys WAY=WEIGHT from 0 to 1; both are texts. Texts: any number of
-/// them.
-enum class OptionKind { Number, WholeNumber, Frame, Rate, Unit, Axis, Choice, Text, Texts, Curve, Weights, Switch };
+/// Files and folders are texts that a window lets people look for. A curve is keys OUT=IN of frames, weights are keys
+/// WAY=WEIGHT from 0 to 1; both are texts. Texts: any number of them.
+enum class OptionKind {
+    Number,
+    WholeNumber,
+    Frame,
+    Rate,
+    Unit,
+    Axis,
+    Choice,
+    Text,
+    Texts,
+    File,
+    Folder,
+    Curve,
+    Weights,
+    Switch
+};
 [[nodiscard]] const char* optionKindName(OptionKind kind);
 
 struct Option {
@@ -26,6 +41,8 @@ struct Option {
     std::vector<std::string_view> choices; // for Choice
     double least = -1e9;
     double most = 1e9;
+    std::string_view onlyWith = {}; // it counts only where this other one ...
+    std::string_view onlyFor = {};  // ... has this value, and is asked for there alone
     [[nodiscard]] bool isNumber() const {
         return kind == OptionKind::Number || kind == OptionKind::WholeNumber || kind == OptionKind::Frame;
     }

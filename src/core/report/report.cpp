@@ -181,7 +181,7 @@ json materialInfo(const Material& material) {
     json entry{{"name", validUtf8(material.name)},
                {"base_colour", colour.value.empty() ? json(nullptr) : json(colour.value)},
                {"texture", colour.texture.empty() ? json(nullptr) : json(validUtf8(colour.texture))},
-               {"texture_found", colour.textureFound}};
+               {"texture_found", !colour.file.empty()}};
     for (const auto& [name, member] : kLookInputs) {
         const LookInput& input = material.look.*member;
         if (member == &Look::baseColour || input == LookInput())
@@ -190,12 +190,12 @@ json materialInfo(const Material& material) {
         if (!input.value.empty())
             into["value"] = input.value;
         if (!input.texture.empty())
-            into.update({{"texture", validUtf8(input.texture)}, {"texture_found", input.textureFound}});
+            into.update({{"texture", validUtf8(input.texture)}, {"texture_found", !input.file.empty()}});
     }
     entry["textures"] = json::array();
     for (const auto& [name, member] : kLookInputs)
         if (const LookInput& input = material.look.*member; !input.texture.empty())
-            entry["textures"].push_back({{"path", validUtf8(input.texture)}, {"found", input.textureFound}});
+            entry["textures"].push_back({{"path", validUtf8(input.texture)}, {"found", !input.file.empty()}});
     for (const Channel& channel : channelsOf(material.graph))
         entry["graph"].push_back(validUtf8(channel.name));
     return entry;

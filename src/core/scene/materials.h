@@ -15,7 +15,7 @@ namespace wyc {
 struct LookInput {
     std::vector<float> value;
     std::string texture; // as written in the file; empty = none
-    bool textureFound = false;
+    std::string file;    // where that is; empty = nowhere
     bool operator==(const LookInput&) const = default;
 };
 /// Worked out of a material by the format that it comes from, as it is at the first moment.

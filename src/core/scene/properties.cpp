@@ -36,6 +36,7 @@ class ChangedProperties final : public Properties {
         return list;
     }
     [[nodiscard]] std::string_view layout() const override { return inner_->layout(); }
+    [[nodiscard]] FormatsOwn formatsOwn() const override { return inner_->formatsOwn(); }
     [[nodiscard]] const Geometry* shape() const override { return inner_->shape(); }
     [[nodiscard]] const Transform* transform() const override { return inner_->transform(); }
     [[nodiscard]] const std::map<std::string, std::string>& metadata() const override { return inner_->metadata(); }
@@ -324,6 +325,13 @@ std::optional<PropertyNode> findMeaning(const PropertiesPtr& properties, Meaning
 
 PropertiesPtr plainProperties(std::vector<PropertyNode> list) {
     return std::make_shared<MemoryProperties>(std::move(list));
+}
+
+PropertiesPtr relisted(const PropertiesPtr& properties, std::vector<PropertyNode> list) {
+    if (!properties)
+        return plainProperties(std::move(list));
+    return std::make_shared<MemoryProperties>(std::move(list), properties->metadata(), properties->layout(),
+                                              properties->formatsOwn());
 }
 
 PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values, SpaceRole role, TimeRole time) {

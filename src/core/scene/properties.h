@@ -97,6 +97,8 @@ class SampledValues {
     [[nodiscard]] virtual bool constant() const { return sampling().count() < 2; }
     /// True when it is known to be the same at every moment, also at those that are no samples.
     [[nodiscard]] virtual bool sameAlways() const { return constant(); }
+    /// Of texts that name files: where each of them is, empty where it is nowhere. Null: they name none.
+    [[nodiscard]] virtual const std::map<std::string, std::string>* files() const { return nullptr; }
     /// A number that is equal for samples known to be equal without reading them.
     [[nodiscard]] virtual std::optional<std::uint64_t> token(std::size_t) const { return std::nullopt; }
     /// The same for a moment; nothing where that is no sample. What is stored is held outside of its samples.
@@ -143,6 +145,7 @@ class ValuesWrapper : public SampledValues {
     [[nodiscard]] bool straightBetween() const override { return inner_->straightBetween(); }
     [[nodiscard]] bool constant() const override { return inner_->constant(); }
     [[nodiscard]] bool sameAlways() const override { return inner_->sameAlways(); }
+    [[nodiscard]] const std::map<std::string, std::string>* files() const override { return inner_->files(); }
     [[nodiscard]] std::optional<std::uint64_t> token(std::size_t s) const override { return inner_->token(s); }
     [[nodiscard]] std::optional<std::uint64_t> tokenAt(double t) const override { return inner_->tokenAt(t); }
 
@@ -268,14 +271,21 @@ class Properties {
     [[nodiscard]] virtual const Transform* transform() const { return nullptr; }
     /// The container's remarks about the node itself.
     [[nodiscard]] virtual const std::map<std::string, std::string>& metadata() const = 0;
+    /// What only its format understands of the node itself; the format's own writer passes it on. Null: nothing.
+    struct FormatsOwn {
+        std::string_view format; // its id
+        std::shared_ptr<const void> what = {};
+    };
+    [[nodiscard]] virtual FormatsOwn formatsOwn() const { return {}; }
 };
 using PropertiesPtr = std::shared_ptr<const Properties>;
 
 class MemoryProperties final : public Properties {
   public:
     explicit MemoryProperties(std::vector<PropertyNode> list, std::map<std::string, std::string> metadata = {},
-                              std::string_view layout = {})
-        : list_(std::move(list)), metadata_(std::move(metadata)), layout_(layout) {}
+                              std::string_view layout = {}, FormatsOwn own = {})
+        : list_(std::move(list)), metadata_(std::move(metadata)), layout_(layout), own_(std::move(own)) {}
+    [[nodiscard]] FormatsOwn formatsOwn() const override { return own_; }
     [[nodiscard]] std::vector<PropertyNode> all() const override { return list_; }
     [[nodiscard]] std::string_view layout() const override { return layout_; }
     [[nodiscard]] const std::map<std::string, std::string>& metadata() const override { return metadata_; }
@@ -283,7 +293,8 @@ class MemoryProperties final : public Properties {
   private:
     std::vector<PropertyNode> list_;
     std::map<std::string, std::string> metadata_;
-    std::string_view layout_; // of a format: it lasts
+    std::string_view layout_;
+    FormatsOwn own_; // of a format: it lasts
 };
 
 /// The same properties with each one that has values replaced by what `change` gives; null takes it away. `group`: that
@@ -309,6 +320,8 @@ struct KeptProperties {
                                                       std::string_view name = {});
 /// A list without a layout.
 [[nodiscard]] PropertiesPtr plainProperties(std::vector<PropertyNode> list);
+/// The same with another list; null properties are plain ones with nothing in them.
+[[nodiscard]] PropertiesPtr relisted(const PropertiesPtr& properties, std::vector<PropertyNode> list);
 [[nodiscard]] PropertyNode plainProperty(Meaning meaning, std::string name, ValuesPtr values,
                                          SpaceRole role = SpaceRole::None, TimeRole time = TimeRole::Plain);
 /// Elements of a sample as T. An error when the type has another size.

@@ -19,12 +19,12 @@ namespace wyc {
 using nlohmann::json;
 
 const std::vector<StepType>& stepTypes() {
-    static const std::vector<StepType> kTypes{unitStep(),  turnStep(),    dropStep(),     offsetStep(),  startStep(),
-                                              trimStep(),  holdStep(),    resampleStep(), rateStep(),    everyStep(),
-                                              scaleStep(), renameStep(),  leaveOutStep(), worldStep(),   mergeStep(),
-                                              splitStep(), keepStep(),    lengthStep(),   shutterStep(), retimeStep(),
-                                              loopStep(),  leadInStep(),  fillStep(),     endsStep(),    travelStep(),
-                                              placeStep(), reorderStep(), flipStep(),     takeStep()};
+    static const std::vector<StepType> kTypes{unitStep(),   turnStep(),   dropStep(),     offsetStep(),   startStep(),
+                                              trimStep(),   holdStep(),   resampleStep(), rateStep(),     everyStep(),
+                                              scaleStep(),  renameStep(), repointStep(),  leaveOutStep(), worldStep(),
+                                              mergeStep(),  splitStep(),  keepStep(),     lengthStep(),   shutterStep(),
+                                              retimeStep(), loopStep(),   leadInStep(),   fillStep(),     endsStep(),
+                                              travelStep(), placeStep(),  reorderStep(),  flipStep(),     takeStep()};
     return kTypes;
 }
 

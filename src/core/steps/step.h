@@ -76,10 +76,11 @@ struct StepType {
     std::vector<fs::path> (*reads)(const nlohmann::json& options) = nullptr; // files other than the source
     /// Points are those of another source from here on.
     Result<TakenItem> (*takes)(const Scene& before, const nlohmann::json& options) = nullptr;
-    bool keepsRest = false; // one that builds leaves the rest pose as it is
-    bool renumbers = false; // points have other numbers afterwards
-    bool bakes = false;     // transforms went into points
-    bool recounts = false;  // one that builds leaves other points: their samples are counted from then on
+    bool keepsRest = false;  // one that builds leaves the rest pose as it is
+    bool renumbers = false;  // points have other numbers afterwards
+    bool bakes = false;      // transforms went into points
+    bool namesFiles = false; // files have other names afterwards, or are others
+    bool recounts = false;   // one that builds leaves other points: their samples are counted from then on
 };
 
 [[nodiscard]] const std::vector<StepType>& stepTypes();

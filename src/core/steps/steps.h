@@ -30,6 +30,7 @@ namespace wyc {
 [[nodiscard]] StepType flipStep();
 [[nodiscard]] StepType takeStep();
 [[nodiscard]] StepType renameStep();
+[[nodiscard]] StepType repointStep();
 [[nodiscard]] StepType leaveOutStep();
 [[nodiscard]] StepType worldStep();
 [[nodiscard]] StepType mergeStep();

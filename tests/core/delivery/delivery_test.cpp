@@ -403,13 +403,13 @@ TEST(Proof, ARecordThatIsNoneIsRefused) {
 
 TEST(Merged, ItemsOfOneSourceSayTheSameOnce) {
     Scene scene = test::sheetScene();
-    scene.materials = {colourMaterial("kelp", {{0, 1, 0}, "", false}), colourMaterial("sand", {{}, "sand.png", true})};
+    scene.materials = {colourMaterial("kelp", {{0, 1, 0}, "", {}}), colourMaterial("sand", {{}, "sand.png", "sand.png"})};
     scene.report.notCarried = {{"", "smoothing groups"}, {"/sheet", "polylines"}};
     Scene other = scene;
     other.nodes[0].name = "other";
     other.nodes[0].path = "/other";
     other.report.notCarried.push_back({"/other", "polylines"});
-    other.materials.push_back(colourMaterial("sand", {{}, "other.png", true}));
+    other.materials.push_back(colourMaterial("sand", {{}, "other.png", "other.png"}));
     const Scene all = mergedScenes({scene, other, scene});
     EXPECT_EQ(all.materials.size(), 3U);
     EXPECT_EQ(all.report.notCarried.size(), 3U);

@@ -69,8 +69,8 @@ Scene rich() {
     extras.faceSets = {{FaceSet::Kind::Group, "left half", {0, 1, 2, 3}},
                        {FaceSet::Kind::Material, "silk", {0, 1, 2, 3, 4}},
                        {FaceSet::Kind::Material, "thread", {5, 6, 7, 8, 9, 10, 11, 12, 13, 14, 15, 16, 17, 18, 19}}};
-    scene.materials = {colourMaterial("silk", {{0.5F, 0.25F, 0.125F}, "maps/silk.png", false}),
-                       colourMaterial("thread", {{1.0F, 1.0F, 1.0F}, "", false})};
+    scene.materials = {colourMaterial("silk", {{0.5F, 0.25F, 0.125F}, "maps/silk.png", {}}),
+                       colourMaterial("thread", {{1.0F, 1.0F, 1.0F}, "", {}})};
     sheet.path = "/group/sheet";
     sheet.parent = 0;
     test::setMesh(sheet, run(), test::gridTopology(6, 5), std::move(samples), extras);

@@ -99,7 +99,7 @@ TEST(ObjForeign, TexturesAreFoundOrNotAsOthersFindThem) {
                                                [&](const Material& m) { return m.name == texture["material"]; });
             ASSERT_NE(material, scene->materials.end());
             EXPECT_EQ(material->look.baseColour.texture, texture["path"].get<std::string>());
-            EXPECT_EQ(material->look.baseColour.textureFound, texture["found"].get<bool>())
+            EXPECT_EQ(!material->look.baseColour.file.empty(), texture["found"].get<bool>())
                 << material->look.baseColour.texture;
         }
     }
@@ -217,9 +217,9 @@ TEST(Mtl, OptionsAreNotPartOfThePath) {
     ASSERT_EQ(materials.size(), 2U);
     EXPECT_EQ(materials[0].name, "a b");
     EXPECT_EQ(materials[0].look.baseColour.texture, "maps/2nd sheet.png");
-    EXPECT_TRUE(materials[0].look.baseColour.textureFound);
+    EXPECT_FALSE(materials[0].look.baseColour.file.empty());
     EXPECT_EQ(materials[0].look.baseColour.value[1], 0.25F);
-    EXPECT_FALSE(materials[1].look.baseColour.textureFound);
+    EXPECT_TRUE(materials[1].look.baseColour.file.empty());
 }
 
 TEST(Mtl, PathsNeverLeaveTheFolder) {

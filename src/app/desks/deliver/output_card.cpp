@@ -14,30 +14,32 @@
 #include <QVBoxLayout>
 
 #include "base/text.h"
+#include "desks/deliver/files_picture.h"
 #include "desks/desk_parts.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
 namespace {
 
-QString tr(const char* text) {
-    return QCoreApplication::translate("OutputCard", text);
-}
+struct OutputCard {
+    Q_DECLARE_TR_FUNCTIONS(OutputCard)
+};
 
 QString counted(std::size_t number, const char* one, const char* many) {
-    return number == 1 ? tr(one) : tr(many).arg(digits(number));
+    return number == 1 ? OutputCard::tr(one) : OutputCard::tr(many).arg(digits(number));
 }
 
 // "2026-11-20 10:00" of a record's time, in the clock of the house.
 QString whenWords(const std::string& written) {
     const QDateTime when = QDateTime::fromString(QString::fromStdString(written), Qt::ISODate);
-    return when.isValid() ? when.toLocalTime().toString(QStringLiteral("yyyy-MM-dd HH:mm")) : tr("at an unknown time");
+    return when.isValid() ? when.toLocalTime().toString(QStringLiteral("yyyy-MM-dd HH:mm"))
+                          : OutputCard::tr("at an unknown time");
 }
 
 QString rangeWords(std::optional<double> first, std::optional<double> last) {
-    return first && last ? tr("frames %1 – %2")
+    return first && last ? OutputCard::tr("frames %1 – %2")
                                .arg(QString::fromStdString(frameText(*first)), QString::fromStdString(frameText(*last)))
-                         : tr("still");
+                         : OutputCard::tr("still");
 }
 
 // "3,213 points × 120 samples · order a7b2ce61", or what it is where it has no points.
@@ -46,10 +48,11 @@ QString itemWords(const ProvenItem& item) {
     if (item.points == 0)
         return item.samples > 0 ? QStringLiteral("%1, %2").arg(QString::fromStdString(item.kind), samples)
                                 : QString::fromStdString(item.kind);
-    const QString points = item.carried ? tr("%1 points, carried by transforms").arg(digits(item.points))
-                                        : tr("%1 points × %2").arg(digits(item.points), samples);
-    return item.faces > 0 ? tr("%1 · order %2").arg(points, QString::fromStdString(hashText(item.topology)).left(8))
-                          : points;
+    const QString points = item.carried ? OutputCard::tr("%1 points, carried by transforms").arg(digits(item.points))
+                                        : OutputCard::tr("%1 points × %2").arg(digits(item.points), samples);
+    return item.faces > 0
+               ? OutputCard::tr("%1 · order %2").arg(points, QString::fromStdString(hashText(item.topology)).left(8))
+               : points;
 }
 
 // What was not, or not at every frame, held against the source.
@@ -59,12 +62,12 @@ void addNotCompared(QVBoxLayout& into, const Proof& proof, QWidget* parent) {
     for (const ProvenItem& item : proof.items)
         for (const std::string& words : item.shown.notCompared)
             if (++lines <= kMostLines)
-                into.addWidget(smallLabel(tr("not compared with the source: %1: %2")
+                into.addWidget(smallLabel(OutputCard::tr("not compared with the source: %1: %2")
                                               .arg(QString::fromStdString(item.item), QString::fromStdString(words)),
                                           parent));
     if (lines > kMostLines)
-        into.addWidget(
-            smallLabel(tr("and %1 more, which the proof's page lists").arg(digits(lines - kMostLines)), parent));
+        into.addWidget(smallLabel(
+            OutputCard::tr("and %1 more, which the proof's page lists").arg(digits(lines - kMostLines)), parent));
 }
 
 void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUnit, QWidget* parent) {
@@ -89,22 +92,24 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
         std::find_if(proof.items.begin(), proof.items.end(), [](const ProvenItem& i) { return !i.group; });
     const bool one = proof.itemCount() == 1;
     const QString what = one ? itemWords(*only) : counted(proof.itemCount(), "1 item", "%1 items");
-    into.addWidget(smallLabel(tr("read back: %1 · %2, %3\u00A0fps · largest drift %4")
+    into.addWidget(smallLabel(OutputCard::tr("read back: %1 · %2, %3\u00A0fps · largest drift %4")
                                   .arg(what, rangeWords(first, last), QString::fromStdString(proof.rate.shortText()),
                                        QString::fromStdString(lengthText(drift))),
                               parent));
     if (proof.sourceCompared) {
-        QString words = moments.count() == 0
-                            ? tr("not compared with the source")
-                            : tr("as the source shows %1 at %2")
-                                  .arg(one ? tr("it") : tr("them"), QString::fromStdString(moments.words(proof.rate)));
+        QString words = moments.count() == 0 ? OutputCard::tr("not compared with the source")
+                                             : OutputCard::tr("as the source shows %1 at %2")
+                                                   .arg(one ? OutputCard::tr("it") : OutputCard::tr("them"),
+                                                        QString::fromStdString(moments.words(proof.rate)));
         if (between * metresPerUnit > 1e-6) // less is rounding
-            words += tr(", between frames within %1").arg(QString::fromStdString(lengthText(between * metresPerUnit)));
+            words += OutputCard::tr(", between frames within %1")
+                         .arg(QString::fromStdString(lengthText(between * metresPerUnit)));
         into.addWidget(smallLabel(words, parent));
     }
     addNotCompared(into, proof, parent);
     if (one) {
-        into.addWidget(smallLabel(tr("compared: %1").arg(QString::fromStdString(only->compared())), parent));
+        into.addWidget(
+            smallLabel(OutputCard::tr("compared: %1").arg(QString::fromStdString(only->compared())), parent));
         return;
     }
     constexpr std::size_t kMostLines = 10;
@@ -120,7 +125,7 @@ void addProof(QVBoxLayout& into, const OutputResult& result, double metresPerUni
                        parent));
     }
     if (lines > kMostLines)
-        into.addWidget(smallLabel(tr("and more, all of them equal; the record names each"), parent));
+        into.addWidget(smallLabel(OutputCard::tr("and more, all of them equal; the record names each"), parent));
 }
 
 } // namespace
@@ -140,9 +145,10 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     name->setFont(textFont(9, QFont::DemiBold));
     keepToWidth(name);
     head->addWidget(name, 1);
-    auto* size = smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes))
-                                       : tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))),
-                            card);
+    auto* size =
+        smallLabel(row.result ? QString::fromStdString(sizeText(row.result->sizeBytes))
+                              : OutputCard::tr("about %1").arg(QString::fromStdString(sizeText(row.plan.sizeEstimate))),
+                   card);
     size->setWordWrap(false);
     head->addWidget(size);
     column->addLayout(head);
@@ -157,23 +163,23 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     file->setWordWrap(false);
     keepToWidth(file);
     second->addWidget(file, 1);
-    QString state = row.plan.frames ? tr("%1 – %2 · %3 samples")
+    QString state = row.plan.frames ? OutputCard::tr("%1 – %2 · %3 samples")
                                           .arg(QString::fromStdString(frameText(row.plan.frames->first)),
                                                QString::fromStdString(frameText(row.plan.frames->last)))
                                           .arg(row.plan.sampleCount)
-                                    : tr("still");
+                                    : OutputCard::tr("still");
     QColor stateColour = colour::kChalk2;
     if (row.result) {
         state = QStringLiteral("✓ ") + QString::fromStdString(row.result->proof.words());
         stateColour = colour::kMoss;
     } else if (row.state == JobState::Failed) {
-        state = QStringLiteral("✕ ") + tr("not written");
+        state = QStringLiteral("✕ ") + OutputCard::tr("not written");
         stateColour = colour::kRust;
     } else if (row.state == JobState::Cancelled) {
-        state = tr("stopped, nothing left behind");
+        state = OutputCard::tr("stopped, nothing left behind");
         stateColour = colour::kStraw;
     } else if (started) {
-        state = row.state == JobState::Running ? row.words : tr("waiting");
+        state = row.state == JobState::Running ? row.words : OutputCard::tr("waiting");
         stateColour = colour::kGlass;
     }
     auto* stateLabel = new QLabel(state, card);
@@ -181,19 +187,30 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     stateLabel->setStyleSheet(QStringLiteral("color: %1;").arg(stateColour.name()));
     second->addWidget(stateLabel);
     column->addLayout(second);
+    if (row.plan.files.size() > 1) {
+        std::set<std::string> written;
+        if (row.result)
+            for (const fs::path& one : row.result->files)
+                written.insert(one.filename().string());
+        column->addWidget(new FilesPicture(row.plan.files, row.result ? &written : nullptr, card));
+    }
     if (!started && row.earlier) {
         const QString before = QString::fromStdString(row.earlier->target.filename().string());
         const auto [words, tint] = [&]() -> std::pair<QString, QColor> {
             switch (row.changed) {
             case OutputRow::Changes::None:
-                return {QStringLiteral("✓ ") + tr("nothing is other than in %1").arg(before), colour::kMoss};
+                return {QStringLiteral("✓ ") + OutputCard::tr("nothing is other than in %1").arg(before),
+                        colour::kMoss};
             case OutputRow::Changes::Some:
-                return {QStringLiteral("! ") + tr("other than in %1: %2").arg(before, row.changes), colour::kStraw};
+                return {QStringLiteral("! ") + OutputCard::tr("other than in %1: %2").arg(before, row.changes),
+                        colour::kStraw};
             case OutputRow::Changes::NotCompared:
-                return {QStringLiteral("✕ ") + tr("not compared with %1: %2").arg(before, row.changes), colour::kRust};
+                return {QStringLiteral("✕ ") + OutputCard::tr("not compared with %1: %2").arg(before, row.changes),
+                        colour::kRust};
             case OutputRow::Changes::NotAsked: break;
             }
-            return {tr("last delivered: %1, %2").arg(before, whenWords(row.earlier->written)), colour::kChalk2};
+            return {OutputCard::tr("last delivered: %1, %2").arg(before, whenWords(row.earlier->written)),
+                    colour::kChalk2};
         }();
         auto* last = smallLabel(words, card);
         last->setObjectName(QStringLiteral("outputChanges"));
@@ -211,7 +228,7 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
         column->addWidget(bar);
     }
     for (const Loss& one : row.plan.shortfalls) {
-        auto* words = smallLabel(tr("not filled: %1").arg(QString::fromStdString(one.what)), card);
+        auto* words = smallLabel(OutputCard::tr("not filled: %1").arg(QString::fromStdString(one.what)), card);
         words->setObjectName(QStringLiteral("shortfall"));
         words->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kStraw.name()));
         column->addWidget(words);
@@ -221,8 +238,9 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     if (row.result) {
         addProof(*column, *row.result, row.plan.scene.unitMetres.value_or(1.0), card);
         if (!row.result->record.empty())
-            column->addWidget(
-                smallLabel(tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())), card));
+            column->addWidget(smallLabel(
+                OutputCard::tr("record: %1").arg(QString::fromStdString(row.result->record.filename().string())),
+                card));
     }
     return card;
 }
@@ -259,7 +277,7 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
         const auto& [what, items, keptInWorldSpace] = losses[i];
         QString names = items.mid(0, kMostNamed).join(QStringLiteral(", "));
         if (items.size() > kMostNamed)
-            names = tr("%1 and %2 more").arg(names).arg(items.size() - kMostNamed);
+            names = OutputCard::tr("%1 and %2 more").arg(names).arg(items.size() - kMostNamed);
         QFrame* card = cardFrame(colour::kStraw, parent);
         auto* line = new QHBoxLayout(card);
         line->setContentsMargins(10, 5, 8, 5);
@@ -270,17 +288,17 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
         words->setWordWrap(true);
         line->addWidget(words, 1);
         if (keptInWorldSpace && intoWorldSpace) {
-            auto* mend = new QPushButton(tr("In world space"), card);
+            auto* mend = new QPushButton(OutputCard::tr("In world space"), card);
             mend->setObjectName(QStringLiteral("lossInWorldSpace"));
             mend->setProperty("small", true);
-            mend->setToolTip(tr("Transforms go into the points: nothing moves elsewhere"));
+            mend->setToolTip(OutputCard::tr("Transforms go into the points: nothing moves elsewhere"));
             QObject::connect(mend, &QPushButton::clicked, card, intoWorldSpace);
             line->addWidget(mend);
         }
         into.addWidget(card);
     }
     if (losses.size() > kMostLosses)
-        into.addWidget(smallLabel(tr("and %1 more").arg(losses.size() - kMostLosses), parent));
+        into.addWidget(smallLabel(OutputCard::tr("and %1 more").arg(losses.size() - kMostLosses), parent));
 }
 
 } // namespace wyc::app

@@ -132,7 +132,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
                 return fail(makeError(ErrorKind::Exists, "the target is there already")
                                 .inFile(place.string())
                                 .withAdvice("Choose another name, or say that it may be replaced"));
-        fillFigures(output);
+        WYC_CHECK(settle(output));
         outputs.push_back(std::move(output));
         return {};
     };

@@ -63,7 +63,7 @@ void addMaterials(Scene& scene, Scene& result) {
     for (std::size_t m = 0; m < scene.materials.size(); ++m) {
         const Material& own = scene.materials[m];
         const Material* there = materialOf(result, own.id, {});
-        if (there && (sameChannels(there->graph, own.graph) || !usesMaterial(scene, own)))
+        if (there && ((there->look == own.look && sameChannels(there->graph, own.graph)) || !usesMaterial(scene, own)))
             continue;
         std::string name = own.name;
         for (int number = 2; materialOf(result, {}, name); ++number)
@@ -92,10 +92,15 @@ Scene mergedScenes(const std::vector<Scene>& scenes) {
                 told.emplace(n.item, n.what);
             continue;
         }
-        if (result.unitMetres != scene.unitMetres)
-            result.unitMetres.reset();
-        if (result.upAxis != scene.upAxis)
-            result.upAxis.reset();
+        // One file says one unit and one axis for all; of several that are not the same it says none.
+        const auto part = [&](auto& own, const auto& other, const char* what) {
+            if (own != other && told.emplace(std::string(), what).second)
+                result.report.notCarried.push_back({{}, what});
+            if (own != other)
+                own.reset();
+        };
+        part(result.unitMetres, scene.unitMetres, "the unit: its items state different ones, or some none");
+        part(result.upAxis, scene.upAxis, "the up axis: its items state different ones, or some none");
         if (result.container.format != scene.container.format)
             result.container.metadata.clear();
         if (result.rate != scene.rate) // one that some state and others do not

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <set>
@@ -79,7 +80,11 @@ bool hasFaces(const Scene& scene) {
     });
 }
 
-void fillFigures(PlannedOutput& output) {
+Status settle(PlannedOutput& output) {
+    if (output.format->placedAt) {
+        WYC_TRY(placed, output.format->placedAt(std::move(output.scene), output.target, output.format->chosen));
+        output.scene = std::move(placed);
+    }
     output.rate = output.scene.view.rate;
     if (const auto span = movingSpan(output.scene))
         output.frames =
@@ -90,15 +95,23 @@ void fillFigures(PlannedOutput& output) {
         if (node.transform && output.format->keeps(Content::Transforms))
             output.sampleCount = std::max(output.sampleCount, node.transform->sampling().count());
     }
-    output.fileCount = (output.format->fileCount  ? output.format->fileCount(output.scene, output.format->chosen)
-                        : output.format->sequence ? output.sampleCount
-                                                  : 1) +
-                       (output.restTarget ? 1U : 0U);
+    if (output.format->filesOf)
+        output.files = output.format->filesOf(output.scene, output.target, output.format->chosen);
+    output.fileCount = output.format->sequence ? output.sampleCount : 1;
+    if (!output.files.empty())
+        output.fileCount =
+            static_cast<std::size_t>(std::count_if(output.files.begin(), output.files.end(), [](const ComingFile& f) {
+                return f.role != ComingFile::Role::Outside;
+            }));
+    output.fileCount += output.restTarget ? 1U : 0U;
     output.losses = lossesOf(output.scene, *output.format);
     output.sizeEstimate = output.format->estimate(output.scene, output.format->chosen);
+    for (const ComingFile& file : output.files)
+        output.sizeEstimate += file.bytes;
     if (output.restTarget)
         if (const Format* restFormat = formatOfName(*output.restTarget))
             output.sizeEstimate += restFormat->estimate(output.scene, restFormat->chosen);
+    return {};
 }
 
 std::string recordName(const fs::path& target) {
@@ -527,7 +540,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
                                 .withAdvice("Put {version} into the name template, or say that it may be replaced"));
             WYC_CHECK(isDeliveryOf(output));
         }
-        fillFigures(output);
+        WYC_CHECK(settle(output));
     }
     return outputs;
 }
@@ -540,6 +553,14 @@ nlohmann::json toJson(const PlannedOutput& output) {
                             {"what", validUtf8(one.what)}});
         return list;
     };
+    nlohmann::json files = nlohmann::json::array();
+    for (const ComingFile& file : output.files) {
+        static constexpr std::array kRoles{"main", "layer", "picture", "outside"};
+        files.push_back({{"name", validUtf8(file.name)},
+                         {"role", kRoles[static_cast<std::size_t>(file.role)]},
+                         {"of", file.of.empty() ? nlohmann::json(nullptr) : nlohmann::json(file.of)},
+                         {"before", file.before.empty() ? nlohmann::json(nullptr) : nlohmann::json(file.before)}});
+    }
     return {{"item", validUtf8(output.item)},
             {"target", output.target.string()},
             {"rest", output.restTarget ? nlohmann::json(output.restTarget->string()) : nlohmann::json(nullptr)},
@@ -550,6 +571,7 @@ nlohmann::json toJson(const PlannedOutput& output) {
             {"last", output.frames ? nlohmann::json(output.frames->last) : nlohmann::json(nullptr)},
             {"samples", output.sampleCount},
             {"files", output.fileCount},
+            {"files_to_be", files},
             {"size_estimate", output.sizeEstimate},
             {"will_be_lost", listed(output.losses)},
             {"not_filled", listed(output.shortfalls)}};

@@ -9,7 +9,7 @@ namespace wyc {
 /// The scene with the samples that the format needs: a numbered sequence has whole frames and nothing else. An error,
 /// with the frame, where its points or faces change and the format has one number of them for all.
 [[nodiscard]] Result<Scene> sampledFor(const Format& format, Scene scene);
-/// Rate, frames, counts, losses and size estimate, from the output's scene, format and targets.
-void fillFigures(PlannedOutput& output);
+/// What follows from scene, format and targets: names of pictures, rate, frames, counts, losses and size estimate.
+[[nodiscard]] Status settle(PlannedOutput& output);
 
 } // namespace wyc

@@ -116,6 +116,7 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
         for (Intention& intention : all) {
             goOn(intention, meaning);
             intention.baked = intention.baked || stepType(step.type)->bakes;
+            intention.repointed = intention.repointed || stepType(step.type)->namesFiles;
         }
         WYC_TRY(next, applySteps(scene, {step}));
         if (const StepType* type = stepType(step.type); type->takes) {

@@ -16,10 +16,11 @@ namespace wyc {
 /// What a chain of steps means for a scene as it came.
 struct Intention {
     std::shared_ptr<const Scene> source;
-    TimeMap time;       // time of the result → times of the source
-    TimeMap points;     // the same for points and what is said on their nodes: a mend may change them alone
-    TimeMap places;     // and for the ways of points into the world, which go with them once they went into them
-    bool baked = false; // they did
+    TimeMap time;           // time of the result → times of the source
+    TimeMap points;         // the same for points and what is said on their nodes: a mend may change them alone
+    TimeMap places;         // and for the ways of points into the world, which go with them once they went into them
+    bool baked = false;     // they did
+    bool repointed = false; // files that are named are not those of the source
     /// The map of the way of a node of the result into the world: that of points, where no transform is left above
     /// them.
     [[nodiscard]] const TimeMap& placesOf(const Scene& meant, std::size_t node) const;

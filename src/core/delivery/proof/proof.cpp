@@ -13,6 +13,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "delivery/proof/proof_parts.h"
+#include "formats/pictures.h"
 #include "gather/sequence.h"
 #include "measure/motion.h"
 #include "scene/channels.h"
@@ -21,9 +22,10 @@
 namespace wyc {
 
 Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRate& rate,
-                       const std::optional<fs::path>& restFile) {
+                       const std::optional<fs::path>& restFile, const fs::path& standsIn) {
     OpenRequest request;
     request.path = path;
+    request.standsIn = standsIn;
     request.assumedRate = rate;
     request.restName = "rest mesh";
     if (restFile) {
@@ -371,6 +373,24 @@ Status compareChannels(const std::vector<HashedChannel>& meant, const std::vecto
     return {};
 }
 
+// What formats always say (a rate, a squeeze of 1) is there unasked. Layers and values of somebody's own are not.
+void compareUnasked(const std::vector<HashedChannel>& meant, const std::vector<HashedChannel>& found, bool shape,
+                    std::vector<std::string>& disagreements) {
+    static constexpr std::array kOfShapes{Meaning::Uvs, Meaning::Normals, Meaning::Colours, Meaning::Parameter,
+                                          Meaning::Widths};
+    const auto startsWith = [](const std::string& name, Meaning meaning) {
+        return name.starts_with(meaningName(meaning));
+    };
+    for (const HashedChannel& channel : found) {
+        const bool somebodys = startsWith(channel.name, Meaning::UserValue) ||
+                               (shape && std::any_of(kOfShapes.begin(), kOfShapes.end(), [&](Meaning meaning) {
+                                    return startsWith(channel.name, meaning);
+                                }));
+        if (somebodys && !channelNamed(meant, channel.name))
+            disagreements.push_back(fmt::format("{}: there, and was not meant", channel.name));
+    }
+}
+
 // Groups of a source are compared by what stands in them.
 bool isGroup(const Node& node) {
     return !node.geometry && !node.is().aimed;
@@ -437,6 +457,37 @@ Status holdMaterials(const Scene& meant, const PlannedOutput& output, const Prog
         proof.items.push_back(std::move(item));
     }
     return {};
+}
+
+// What is written leads to the very pictures that are meant, or has the same bytes in their place.
+void holdPictures(const Scene& meant, const Scene& found, const fs::path& target, Proof& proof) {
+    std::map<std::pair<std::string, std::string>, std::string> there;
+    for (const NamedFile& one : filesNamed(found))
+        if (!one.file.empty())
+            there.emplace(std::pair{one.item, one.path}, one.file);
+    const auto same = [](const std::string& a, const std::string& b) -> Result<bool> {
+        std::error_code code;
+        if (fs::equivalent(a, b, code) && !code)
+            return true;
+        WYC_TRY(own, bytesOfFile(a));
+        WYC_TRY(other, bytesOfFile(b));
+        return sameBytes(own, other);
+    };
+    for (const NamedFile& one : filesNamed(meant)) {
+        if (one.file.empty())
+            continue;
+        const auto inside = there.find({one.item, one.path});
+        const std::string leads =
+            inside == there.end() ? (folderOf(target) / one.path).lexically_normal().string() : inside->second;
+        const auto wanted = tilesOf(one.file);
+        const auto tiles = tilesOf(leads);
+        bool equal = !wanted.empty() && wanted.size() == tiles.size();
+        for (std::size_t i = 0; equal && i < wanted.size(); ++i)
+            equal = wanted[i].number == tiles[i].number && same(wanted[i].file, tiles[i].file).value_or(false);
+        if (!equal)
+            proof.disagreements.push_back(
+                fmt::format("{}: its picture '{}' is not the one that is meant", one.item, validUtf8(one.path)));
+    }
 }
 
 } // namespace
@@ -515,7 +566,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     std::optional<fs::path> rest;
     if (format.wantsRest() && output.restTarget)
         rest = written.parent_path() / output.restTarget->filename();
-    WYC_TRY(found, readBack(format, written, output.rate, rest));
+    WYC_TRY(found, readBack(format, written, output.rate, rest, folderOf(output.target)));
     WYC_TRY(wholeMeant, sceneChannels(meant, format, rest.has_value()));
     WYC_TRY(wholeFound, sceneChannels(found, format, rest.has_value()));
     WYC_CHECK(compareChannels(wholeMeant, wholeFound, output.rate, proof.channels, proof.disagreements));
@@ -564,6 +615,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
             item.carried = carriedFrames(found, *other);
             WYC_TRY(there, writtenChannels(found, *other, place.apart, format));
             WYC_CHECK(compareChannels(wanted, there, output.rate, item.channels, item.disagreements));
+            compareUnasked(wanted, there, meant.nodes[node].is().points, item.disagreements);
         }
         item.largestDriftMetres = item.largestDrift * meant.unitMetres.value_or(1.0);
         // A plain group that says nothing is no item of a proof.
@@ -572,6 +624,8 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     }
     if (format.keeps(Content::Shading))
         WYC_CHECK(holdMaterials(meant, output, progress, proof));
+    if (format.placedAt)
+        holdPictures(meant, found, output.target, proof);
     sayWhatIsLeftAside(meant, format, proof);
     proof.passed = holds(proof);
     return proof;

@@ -11,9 +11,10 @@ namespace wyc {
 /// Of the points of a sample, in records since version 3; XXH64 before.
 inline constexpr auto kSampleHash = Hasher64::Kind::Xxh3;
 
-/// Opens what was written. `rest`: file of the rest mesh beside a point cache.
+/// Opens what was written. `rest`: file of the rest mesh beside a point cache. `standsIn`: the folder in which it will
+/// stand, where that is another.
 [[nodiscard]] Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRate& rate,
-                                     const std::optional<fs::path>& rest);
+                                     const std::optional<fs::path>& rest, const fs::path& standsIn = {});
 /// Nodes with points.
 [[nodiscard]] std::vector<std::size_t> shapesOf(const Scene& scene);
 /// The node of a written scene that has this path; or the only shape of a format that holds one.

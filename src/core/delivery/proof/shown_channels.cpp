@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "scene/components/curves.h"
 #include "scene/deform/deformers.h"
 #include "scene/layers.h"
 
@@ -90,7 +91,11 @@ bool isTold(const Scene& meant, const std::string& path, const Channel& channel)
                              : to == std::string::npos                        ? channel.name
                                                        : channel.name.substr(from, to - from + 1);
     return std::any_of(meant.report.notCarried.begin(), meant.report.notCarried.end(), [&](const NotCarried& told) {
-        return told.item == path && told.what.find(name) != std::string::npos;
+        if (told.item != path)
+            return false;
+        const auto at = told.what.find(name);
+        // A first set of colours is called by no name of its own; those that follow are not it.
+        return at != std::string::npos && told.what.compare(at + name.size(), 2, " '") != 0;
     });
 }
 
@@ -136,8 +141,7 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
     if (!comparable) {
         for (const Channel& channel : there)
             if (channel.values->sampling().count() > 0 && channel.space != SpaceRole::Box && isKept(channel, format))
-                result.leftAside_.push_back(
-                    fmt::format("{}: points and faces have other numbers than in the source", channel.name));
+                result.leftAside_.push_back(fmt::format("{}: its points are made of those of others", channel.name));
         return result;
     }
     result.meantChannels_ = channelsOf(it);
@@ -156,6 +160,14 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
         if (!same) {
             if (!isTold(meant, it.path, channel))
                 result.lost_.push_back(channel.name);
+            continue;
+        }
+        if ((channel.meaning == Meaning::CurveKind || isLayer(channel.meaning)) && isTold(meant, it.path, channel)) {
+            result.leftAside_.push_back(fmt::format("{}: it is told that it is another", channel.name));
+            continue;
+        }
+        if (channel.values->files() && intention.repointed) {
+            result.leftAside_.push_back(fmt::format("{}: a step gives its files other names", channel.name));
             continue;
         }
         if (same->scope == Scope::Corner && otherFaces) {
@@ -321,6 +333,43 @@ Result<std::optional<std::vector<double>>> ShownChannels::expected(const Pair& p
     return std::optional(std::move(sum));
 }
 
+namespace {
+
+Result<std::vector<double>> numbersOf(const SampledValues& like, const PropertyValue& value) {
+    return wyc::numbersOf(MemoryValues(like.type(), like.extent(), like.isArray(), Sampling::still(), {value}), 0);
+}
+
+// Whatever type it is kept in. Only cubics have a basis.
+Result<bool> saysTheSame(const SampledValues& a, const PropertyValue& own, const SampledValues& b,
+                         const PropertyValue& other, Meaning meaning) {
+    if (own.bytes == other.bytes)
+        return true;
+    if (meaning == Meaning::CurveKind && own.bytes.size() == 4 && other.bytes.size() == 4)
+        return own.bytes[0] == other.bytes[0] && own.bytes[1] == other.bytes[1] &&
+               (own.bytes[0] != static_cast<std::byte>(CurveLayout::Type::Cubic) || own.bytes[2] == other.bytes[2]);
+    if (a.files() && b.files()) { // the same files, whatever they are called from here and from there
+        const auto names = stringsOf(a.type(), own.bytes);
+        const auto others = stringsOf(b.type(), other.bytes);
+        const auto fileOf = [](const SampledValues& values, const std::string& name) {
+            const auto found = values.files()->find(name);
+            return found == values.files()->end() ? std::string() : found->second;
+        };
+        return std::equal(names.begin(), names.end(), others.begin(), others.end(),
+                          [&](const std::string& x, const std::string& y) {
+                              return x == y || (!fileOf(a, x).empty() && fileOf(a, x) == fileOf(b, y));
+                          });
+    }
+    if (a.type() == b.type() || a.extent() != b.extent())
+        return false;
+    if (elementSize(a.type()) == 0 && elementSize(b.type()) == 0)
+        return stringsOf(a.type(), own.bytes) == stringsOf(b.type(), other.bytes);
+    WYC_TRY(numbers, numbersOf(a, own));
+    WYC_TRY(others, numbersOf(b, other));
+    return !numbers.empty() && numbers == others;
+}
+
+} // namespace
+
 // Texts and whole numbers hold from their sample on: right at a flip either is right.
 Result<ShownChannels::Judged> ShownChannels::heldDifference(const Pair& pair, double seconds) const {
     const auto valueAt = [](const SampledValues& values, double t) {
@@ -331,7 +380,8 @@ Result<ShownChannels::Judged> ShownChannels::heldDifference(const Pair& pair, do
         const double there = map().heldAt(seconds + beside);
         for (const double around : {0.0, -kBeside, kBeside}) {
             WYC_TRY(wanted, valueAt(*pair.source.values, there + around));
-            if (wanted.bytes == here.bytes)
+            WYC_TRY(same, saysTheSame(*pair.meant.values, here, *pair.source.values, wanted, pair.source.meaning));
+            if (same)
                 return Judged{true, {}};
         }
     }

@@ -80,7 +80,7 @@ void addMaterials(Scene& scene, const ObjText& text, const fs::path& objPath, co
                                         "Put it beside the OBJ file, or deliver without materials",
                                         1});
     for (const Material& material : scene.materials)
-        if (const LookInput& colour = material.look.baseColour; !colour.texture.empty() && !colour.textureFound)
+        if (const LookInput& colour = material.look.baseColour; !colour.texture.empty() && colour.file.empty())
             scene.report.remarks.push_back(
                 {"texture.missing",
                  item,

@@ -503,7 +503,7 @@ std::vector<Material> parseMaterials(std::string_view text, const fs::path& fold
         } else if (!result.empty() && keyword == "map_Kd") {
             LookInput& colour = result.back().look.baseColour;
             colour.texture = texturePath(rest);
-            colour.textureFound = textureIsThere(colour.texture, folder);
+            colour.file = textureIsThere(colour.texture, folder) ? (folder / colour.texture).string() : std::string();
         }
     }
     return result;

@@ -9,6 +9,7 @@
 #include "base/parallel.h"
 #include "base/text.h"
 #include "formats/obj/obj.h"
+#include "formats/pictures.h"
 #include "scene/layers.h"
 
 namespace wyc::obj {
@@ -388,6 +389,10 @@ Format objFormat(std::string_view id, std::string_view name, bool sequence) {
                   nullptr,
                   nullptr,
                   &groupName};
+    format.placedAt = [](Scene scene, const fs::path& target, const nlohmann::json& options) -> Result<Scene> {
+        const bool without = options.value(kMaterials, std::string()) == kNoMaterials;
+        return without ? std::move(scene) : withPicturesNamed(std::move(scene), target, Pictures::AsWritten, false);
+    };
     format.prepare = [](Scene scene, const nlohmann::json&) -> Result<Scene> {
         return materialsAsSets(std::move(scene));
     };

@@ -700,6 +700,14 @@ class BinaryWriter {
 
     Status finishSpecs() {
         for (Pending& pending : pending_) {
+            Row& row = specs_[pending.spec].rows[pending.row];
+            const auto& words = pending.words;
+            // Equal values have one word.
+            if (pending.samples->stillIfEqual() && std::equal(words.begin() + 1, words.end(), words.begin())) {
+                row = {token("default"), words.front()};
+                specs_[pending.spec].sampled = false;
+                continue;
+            }
             const auto& times = pending.samples->times();
             std::vector<std::byte> list;
             appendBytes(list, static_cast<std::uint64_t>(times.size()));
@@ -708,10 +716,10 @@ class BinaryWriter {
             std::vector<std::byte> bytes;
             putNested(bytes, timesWord);
             appendBytes(bytes, std::int64_t{8});
-            appendBytes(bytes, static_cast<std::uint64_t>(pending.words.size()));
-            appendBytes(bytes, std::as_bytes(std::span(pending.words)));
+            appendBytes(bytes, static_cast<std::uint64_t>(words.size()));
+            appendBytes(bytes, std::as_bytes(std::span(words)));
             WYC_TRY(word, placed(wordOf(kTimeSamples, 0), std::move(bytes)));
-            specs_[pending.spec].rows[pending.row].word = word;
+            row.word = word;
         }
         // Those with samples stand behind, as their values do.
         std::stable_partition(specs_.begin(), specs_.end(), [](const Spec& spec) { return !spec.sampled; });

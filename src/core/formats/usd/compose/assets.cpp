@@ -33,10 +33,17 @@ std::string Assets::anchored(const std::string& written, const std::string& from
     const std::size_t bracket = written.find('[');
     const std::string file = written.substr(0, bracket);
     const std::string rest = bracket == std::string::npos ? std::string() : written.substr(bracket);
-    if (from.inner.empty())
-        return (folderOf(from.outer) / file).lexically_normal().string() + rest;
+    if (from.inner.empty()) {
+        const bool leadsAway = fs::path(file).lexically_normal().string().starts_with("..");
+        const fs::path folder = folderOf(from.outer);
+        return ((leadsAway && isStanding(folder) ? standsIn_ : folder) / file).lexically_normal().string() + rest;
+    }
     const std::string entry = (fs::path(from.inner).parent_path() / file).lexically_normal().string();
     return inPackage(from.outer, entry + rest);
+}
+
+bool Assets::isStanding(const fs::path& folder) const {
+    return !standing_.empty() && folder.lexically_normal() == standing_.lexically_normal();
 }
 
 bool Assets::exists(const std::string& resolved) {
@@ -61,6 +68,10 @@ std::string Assets::resolve(const std::string& written, const std::string& fromL
         return {};
     if (std::string beside = anchored(written, fromLayer); exists(beside))
         return beside;
+    const PackagedName from = packagedName(fromLayer);
+    if (written.front() != '/' && from.inner.empty() && isStanding(folderOf(from.outer)))
+        if (std::string there = anchored(written, (standsIn_ / "layer").string()); exists(there))
+            return there;
     if (written.front() != '/' && !written.starts_with("./") && !written.starts_with("../"))
         for (const fs::path& folder : folders_)
             if (std::string found = (folder / written).lexically_normal().string(); exists(found))

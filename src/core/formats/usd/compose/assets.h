@@ -11,7 +11,9 @@ namespace wyc::usd {
 
 class Assets {
   public:
-    explicit Assets(std::vector<fs::path> searchFolders) : folders_(std::move(searchFolders)) {}
+    /// `standing`, `standsIn`: see Choices.
+    explicit Assets(std::vector<fs::path> searchFolders, fs::path standing = {}, fs::path standsIn = {})
+        : folders_(std::move(searchFolders)), standing_(std::move(standing)), standsIn_(std::move(standsIn)) {}
 
     /// What a name written in a layer means: a path, or "package.usdz[entry]". Empty where nothing of the kind is
     /// there.
@@ -30,8 +32,11 @@ class Assets {
   private:
     Result<const Package*> package(const std::string& name);
     bool exists(const std::string& resolved);
+    [[nodiscard]] bool isStanding(const fs::path& folder) const;
 
     std::vector<fs::path> folders_;
+    fs::path standing_;
+    fs::path standsIn_;
     std::map<std::string, LayerPtr> layers_;
     std::map<std::string, Error> failed_;
     std::map<std::string, Package> packages_;

@@ -21,6 +21,9 @@ struct Choices {
     std::vector<std::string> purposes{"default", "render"};
     std::vector<fs::path> search;
     bool morphsBehindSkin = false;
+    /// A folder whose files will stand in another: names that lead out of it count from there.
+    fs::path standing;
+    fs::path standsIn;
 
     [[nodiscard]] bool loads(const std::string& prim) const;
     /// A choice may be for something below a prim, by its path.

@@ -263,14 +263,12 @@ std::vector<Problem> ComposedScene::problems() const {
 
 std::vector<std::string> ComposedScene::propertyNames(const Prim& prim) const {
     std::set<std::string> known;
-    std::vector<std::string> order;
     forEachSpec(*prim.index, [&](const IndexNode&, int, const SpecAt& spec) {
         for (const PropertySpec& property : spec.prim->properties)
             known.insert(property.name);
-        if (const Value* listed = spec.prim->field("propertyOrder"); listed && order.empty())
-            order = textsOf(*listed);
         return false;
     });
+    std::vector<std::string> order = statedOrder(prim);
     std::vector<std::string> names(known.begin(), known.end());
     std::sort(names.begin(), names.end(), inDictionaryOrder);
     if (order.empty())
@@ -285,6 +283,16 @@ std::vector<std::string> ComposedScene::propertyNames(const Prim& prim) const {
     for (std::size_t i = 0; i < names.size(); ++i)
         names[i] = std::move(items[i].text);
     return names;
+}
+
+std::vector<std::string> ComposedScene::statedOrder(const Prim& prim) const {
+    std::vector<std::string> order;
+    forEachSpec(*prim.index, [&](const IndexNode&, int, const SpecAt& spec) {
+        if (const Value* listed = spec.prim->field("propertyOrder"))
+            order = textsOf(*listed);
+        return !order.empty();
+    });
+    return order;
 }
 
 bool ComposedScene::isRelationship(const Prim& prim, const std::string& property) const {

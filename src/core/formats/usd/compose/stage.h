@@ -92,6 +92,8 @@ class ComposedScene {
 
     /// Names of all its properties, in their order.
     [[nodiscard]] std::vector<std::string> propertyNames(const Prim& prim) const;
+    /// As its strongest layer that says an order has it; empty where none does.
+    [[nodiscard]] std::vector<std::string> statedOrder(const Prim& prim) const;
     [[nodiscard]] bool isRelationship(const Prim& prim, const std::string& property) const;
     [[nodiscard]] Attribute attribute(const Prim& prim, const std::string& name) const;
     /// Where connections or targets lead, as paths of the composed scene.
@@ -123,7 +125,8 @@ class ComposedScene {
     [[nodiscard]] std::optional<std::string> assetPath(const Prim& prim, int node, const std::string& written) const;
 
   private:
-    ComposedScene(Choices choices) : choices_(std::move(choices)), assets_(choices_.search) {}
+    ComposedScene(Choices choices)
+        : choices_(std::move(choices)), assets_(choices_.search, choices_.standing, choices_.standsIn) {}
     Status compose(const fs::path& path);
     void addChildren(int parent, const std::string& prefix);
     void addPrim(PrimIndexPtr index, const std::string& name, int parent);

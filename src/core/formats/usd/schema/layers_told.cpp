@@ -104,7 +104,7 @@ class Teller {
                 const std::vector<double> codes = codesOf(attribute);
                 const auto value = attribute.at(codes.empty() ? 0.0 : codes.front());
                 for (const std::string& asset : value ? textsOf(*value) : std::vector<std::string>{})
-                    if (!asset.empty() && !assetIsThere(stage_, prim, attribute, asset) &&
+                    if (!asset.empty() && assetFile(stage_, prim, attribute, asset).empty() &&
                         told.emplace(prim.path + "." + name, asset).second)
                         remark("texture.missing", itemFor(prim.path),
                                fmt::format("'{}', which {}.{} names, is not there", asset, prim.path, name),

@@ -75,7 +75,7 @@ void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into
         const Attribute attribute = scene.attribute(*source.prim, source.property);
         if (attribute.type.base == Base::Asset && !attribute.type.array && attribute.hasValue()) {
             into.texture = textAtCode(attribute, 0.0);
-            into.textureFound = assetIsThere(scene, *source.prim, attribute, into.texture);
+            into.file = assetFile(scene, *source.prim, attribute, into.texture);
             if (!into.texture.empty())
                 return;
         }
@@ -150,7 +150,7 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
                 property.metadata["colorSpace"] = *space.text();
         };
         if (!input && !output) { // nobody here knows it; it goes along
-            if (auto values = valuesOf(attribute, clock)) {
+            if (auto values = namingFiles(valuesOf(attribute, clock), scene, prim, attribute)) {
                 group.children.push_back(plainProperty(Meaning::Unknown, name, std::move(values)));
                 remark(group.children.back());
             }
@@ -159,7 +159,7 @@ void addShaders(const ComposedScene& scene, const Prim& prim, const std::string&
         const std::string called = name.substr(input ? 7 : 8);
         if (output)
             group.metadata[name] = attribute.typeName;
-        if (const auto values = input ? valuesOf(attribute, clock) : nullptr) {
+        if (const auto values = input ? namingFiles(valuesOf(attribute, clock), scene, prim, attribute) : nullptr) {
             group.children.push_back(plainProperty(
                 attribute.type.base == Base::Asset ? Meaning::ShaderTexture : Meaning::ShaderInput, called, values));
             remark(group.children.back());
@@ -263,22 +263,53 @@ Bound boundMaterial(const ComposedScene& scene, const Prim& prim) {
     return material ? found : Bound{};
 }
 
-bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute,
-                  const std::string& written) {
+std::string assetFile(const ComposedScene& scene, const Prim& prim, const Attribute& attribute,
+                      const std::string& written) {
     const auto asset = scene.assetPath(prim, attribute.source.node, written);
     if (!asset || asset->empty())
-        return false;
-    const std::size_t tile = asset->find("<UDIM>");
+        return {};
+    constexpr std::string_view kTiles = "<UDIM>";
+    const std::size_t tile = asset->find(kTiles);
     if (tile == std::string::npos)
-        return !scene.resolved(*asset, attribute.source.layer).empty();
+        return scene.resolved(*asset, attribute.source.layer);
     // Any tile: of ten by a hundred the first that is there.
     for (int number = 1001; number < 2000; ++number) {
+        const std::string digits = std::to_string(number);
         std::string one = *asset;
-        one.replace(tile, 6, std::to_string(number));
-        if (!scene.resolved(one, attribute.source.layer).empty())
-            return true;
+        one.replace(tile, kTiles.size(), digits);
+        if (std::string found = scene.resolved(one, attribute.source.layer); !found.empty()) {
+            const std::size_t tail = asset->size() - tile - kTiles.size();
+            return found.replace(found.size() - tail - (found.ends_with(']') && !asset->ends_with(']') ? 1 : 0) -
+                                     digits.size(),
+                                 digits.size(), kTiles);
+        }
     }
-    return false;
+    return {};
+}
+
+namespace {
+
+class NamingFiles final : public ValuesWrapper {
+  public:
+    NamingFiles(ValuesPtr inner, std::map<std::string, std::string> files)
+        : ValuesWrapper(std::move(inner)), files_(std::move(files)) {}
+    [[nodiscard]] const std::map<std::string, std::string>* files() const override { return &files_; }
+
+  private:
+    std::map<std::string, std::string> files_;
+};
+
+} // namespace
+
+ValuesPtr namingFiles(ValuesPtr values, const ComposedScene& scene, const Prim& prim, const Attribute& attribute) {
+    if (!values || attribute.type.base != Base::Asset)
+        return values;
+    std::map<std::string, std::string> files;
+    for (std::size_t i = 0; i < values->sampling().count(); ++i)
+        for (const std::string& text : stringsOf(*values, i).value_or(std::vector<std::string>{}))
+            if (!text.empty() && !files.contains(text))
+                files.emplace(text, assetFile(scene, prim, attribute, text));
+    return std::make_shared<NamingFiles>(std::move(values), std::move(files));
 }
 
 Material materialFrom(const ComposedScene& scene, const Prim& prim, const Clock& clock) {

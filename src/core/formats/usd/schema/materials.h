@@ -18,8 +18,11 @@ struct Bound {
                                    const std::string& path, int depth = 0);
 
 [[nodiscard]] Material materialFrom(const ComposedScene& scene, const Prim& prim, const Clock& clock);
-/// True when an asset path with <UDIM> in it has any tile, or any other a file.
-[[nodiscard]] bool assetIsThere(const ComposedScene& scene, const Prim& prim, const Attribute& attribute,
-                                const std::string& written);
+/// Where the file is that an asset path names; one with <UDIM> in it stands for all its tiles. Empty: nowhere.
+[[nodiscard]] std::string assetFile(const ComposedScene& scene, const Prim& prim, const Attribute& attribute,
+                                    const std::string& written);
+/// Values of an attribute, which know where their files are if they name any.
+[[nodiscard]] ValuesPtr namingFiles(ValuesPtr values, const ComposedScene& scene, const Prim& prim,
+                                    const Attribute& attribute);
 
 } // namespace wyc::usd

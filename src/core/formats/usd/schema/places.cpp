@@ -1,33 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "formats/usd/schema/places.h"
 
+#include <algorithm>
+#include <array>
 #include <map>
 #include <set>
 
 #include "base/text.h"
+#include "formats/usd/usd.h"
 
 namespace wyc::usd {
 namespace {
-
-Base baseFor(ValueType type) {
-    switch (type) {
-    case ValueType::Bool: return Base::Bool;
-    case ValueType::UInt8: return Base::UChar;
-    case ValueType::Int8:
-    case ValueType::Int16:
-    case ValueType::Int32: return Base::Int;
-    case ValueType::UInt16:
-    case ValueType::UInt32: return Base::UInt;
-    case ValueType::Int64: return Base::Int64;
-    case ValueType::UInt64: return Base::UInt64;
-    case ValueType::Half:
-    case ValueType::Float: return Base::Float;
-    case ValueType::Double: return Base::Double;
-    case ValueType::String:
-    case ValueType::WideString: return Base::String;
-    }
-    return Base::Float;
-}
 
 const char* roleName(SpaceRole role, Meaning meaning, std::uint32_t extent) {
     if (meaning == Meaning::Uvs && extent == 2)
@@ -122,9 +105,46 @@ std::optional<AttributeType> statedType(const PropertyNode& property, const Samp
 
 } // namespace
 
+Base baseOf(ValueType type) {
+    switch (type) {
+    case ValueType::Bool: return Base::Bool;
+    case ValueType::UInt8: return Base::UChar;
+    case ValueType::Int8:
+    case ValueType::Int16:
+    case ValueType::Int32: return Base::Int;
+    case ValueType::UInt16:
+    case ValueType::UInt32: return Base::UInt;
+    case ValueType::Int64: return Base::Int64;
+    case ValueType::UInt64: return Base::UInt64;
+    case ValueType::Half:
+    case ValueType::Float: return Base::Float;
+    case ValueType::Double: return Base::Double;
+    case ValueType::String:
+    case ValueType::WideString: return Base::String;
+    }
+    return Base::Float;
+}
+
+ValueType valueTypeOf(Base base) {
+    switch (base) {
+    case Base::Bool: return ValueType::Bool;
+    case Base::UChar: return ValueType::UInt8;
+    case Base::Int: return ValueType::Int32;
+    case Base::UInt: return ValueType::UInt32;
+    case Base::Int64: return ValueType::Int64;
+    case Base::UInt64: return ValueType::UInt64;
+    case Base::Half:
+    case Base::Float: return ValueType::Float;
+    case Base::Double:
+    case Base::TimeCode:
+    case Base::Duration: return ValueType::Double;
+    default: return ValueType::String;
+    }
+}
+
 AttributeType attributeType(ValueType type, std::uint32_t extent, bool array, SpaceRole role, Meaning meaning) {
     AttributeType made;
-    made.type.base = baseFor(type);
+    made.type.base = baseOf(type);
     const bool real = made.type.base == Base::Float || made.type.base == Base::Double;
     const bool vectors = real || made.type.base == Base::Int;
     const char letter = made.type.base == Base::Double ? 'd' : 'f';
@@ -143,22 +163,14 @@ AttributeType attributeType(ValueType type, std::uint32_t extent, bool array, Sp
 }
 
 StoredKind storedKind(const AttributeType& made) {
-    StoredKind kind;
-    switch (made.type.base) {
-    case Base::Bool: kind.type = ValueType::Bool; break;
-    case Base::UChar: kind.type = ValueType::UInt8; break;
-    case Base::Int: kind.type = ValueType::Int32; break;
-    case Base::UInt: kind.type = ValueType::UInt32; break;
-    case Base::Int64: kind.type = ValueType::Int64; break;
-    case Base::UInt64: kind.type = ValueType::UInt64; break;
-    case Base::Double:
-    case Base::TimeCode:
-    case Base::Duration: kind.type = ValueType::Double; break;
-    default: kind.type = made.type.isText() ? ValueType::String : ValueType::Float; break;
-    }
-    kind.extent = made.type.count * made.elementSize;
-    kind.array = made.type.array;
-    return kind;
+    return {valueTypeOf(made.type.base), made.type.count * made.elementSize, made.type.array};
+}
+
+void putUsualUvsFirst(std::vector<std::string>& names) {
+    static constexpr std::array<std::string_view, 3> kUsual{"primvars:st", "primvars:UVMap", "primvars:uv"};
+    const auto rank = [](const std::string& name) { return std::find(kUsual.begin(), kUsual.end(), name); };
+    std::stable_sort(names.begin(), names.end(),
+                     [&](const std::string& a, const std::string& b) { return rank(a) < rank(b); });
 }
 
 std::optional<Place> placeOf(const PropertyNode& property, const Node& node, double lensUnit, const FrameRate& rate) {
@@ -196,6 +208,17 @@ std::optional<Place> placeOf(const PropertyNode& property, const Node& node, dou
     place.custom = !property.metadata.contains(kTypeRemark) || property.metadata.contains(kCustomRemark);
     place.uniform = property.metadata.contains(kUniformRemark);
     return place;
+}
+
+bool isOwnField(std::string_view name) {
+    static constexpr std::array<std::string_view, 7> kNames{"kind",    "customData",  "assetInfo", "documentation",
+                                                            "comment", "displayName", "hidden"};
+    return std::find(kNames.begin(), kNames.end(), name) != kNames.end();
+}
+
+const Fields* ownFields(const Node& node) {
+    const Properties::FormatsOwn own = node.properties ? node.properties->formatsOwn() : Properties::FormatsOwn();
+    return own.format == kFormatId ? static_cast<const Fields*>(own.what.get()) : nullptr;
 }
 
 std::string lightType(const std::string& kind) {

@@ -2,7 +2,7 @@
 #pragma once
 // Where a prim keeps what a node of ours says beside its shape: the attribute, its type, and how numbers become its
 // numbers.
-#include "formats/usd/layer/value.h"
+#include "formats/usd/layer/layer.h"
 #include "scene/scene.h"
 
 namespace wyc::usd {
@@ -18,6 +18,10 @@ inline constexpr const char* kNameRemark = "usd.name";
 inline constexpr const char* kLinkRemark = "usd.link";
 inline constexpr const char* kPrimRemark = "usd.prim";
 inline constexpr const char* kMaterialGroup = "material"; // the group of the material itself
+
+/// The type of one number in a file, and as we read it. What the other side does not have becomes the next wider.
+[[nodiscard]] Base baseOf(ValueType type);
+[[nodiscard]] ValueType valueTypeOf(Base base);
 
 /// What an attribute is to be.
 struct AttributeType {
@@ -44,6 +48,10 @@ struct Place {
     bool custom = false;
     bool uniform = false;
 };
+/// What a prim says of itself that goes along and means nothing here: kind, custom data, asset info, words for people.
+[[nodiscard]] bool isOwnField(std::string_view name);
+/// These fields of a node that came from a prim; null where there are none.
+[[nodiscard]] const Fields* ownFields(const Node& node);
 /// Metres in a tenth of a scene unit: what lengths of lenses are counted in.
 [[nodiscard]] inline double lensUnit(const Scene& scene) {
     return 0.1 * scene.unitMetres.value_or(0.01);
@@ -52,6 +60,9 @@ struct Place {
 /// way, or not at all.
 [[nodiscard]] std::optional<Place> placeOf(const PropertyNode& property, const Node& node, double lensUnit,
                                            const FrameRate& rate);
+/// Of attributes in dictionary order: sets of UVs that everybody calls so count before others, where no order is
+/// stated.
+void putUsualUvsFirst(std::vector<std::string>& names);
 /// Types of prims for kinds of lights ("sphere" – "SphereLight"); empty for a kind that has none.
 [[nodiscard]] std::string lightType(const std::string& kind);
 /// A name that a schema knows and would read as something else.

@@ -58,6 +58,7 @@ class SceneBuilder {
         for (const auto& [node, prim] : instancers_)
             WYC_CHECK(addPrototypes(node, prim));
         dropEmptyPlaces();
+        keepOwnFields();
         tellOfLayers(scene_, *stage_, primOf_, materials_, request_.path);
         for (const auto& [what, items] : noted_)
             scene_.report.notCarried.push_back(
@@ -534,16 +535,16 @@ class SceneBuilder {
                 return;
             addPrimvar(owner, attribute, attributeName, label, kind, turned, list);
         };
-        // The set that everybody calls so comes first.
-        for (const char* first : {"primvars:st", "primvars:UVMap", "primvars:uv"})
-            addOne(prim, first, std::string(first).substr(9));
-        for (const std::string& name : stage_->propertyNames(prim))
+        std::vector<std::string> names = stage_->propertyNames(prim);
+        if (stage_->statedOrder(prim).empty())
+            putUsualUvsFirst(names);
+        for (const std::string& name : names)
             if (name.starts_with("primvars:") && !name.ends_with(":indices") && !stage_->isRelationship(prim, name) &&
                 !name.starts_with("primvars:skel:") && name != "primvars:widths")
                 addOne(prim, name, name.substr(9));
         if (traitsOf(kind).points && kind != NodeKind::Instancer && !seen.contains("normals"))
             addOne(prim, "normals", "normals");
-        // Constant ones come down from what is above.
+        // Constant ones come down from what is above, as far as the next one of their name.
         for (int up = prim.parent; up > 0; up = stage_->prims()[static_cast<std::size_t>(up)].parent) {
             const Prim& above = stage_->prims()[static_cast<std::size_t>(up)];
             for (const std::string& name : stage_->propertyNames(above))
@@ -552,6 +553,8 @@ class SceneBuilder {
                     const Attribute attribute = stage_->attribute(above, name);
                     if (attribute.interpolation.empty() || attribute.interpolation == "constant")
                         addOne(above, name, name.substr(9));
+                    else if (attribute.hasValue())
+                        seen.insert(name.substr(9));
                 }
         }
     }
@@ -633,7 +636,7 @@ class SceneBuilder {
             const Attribute attribute = stage_->attribute(prim, name);
             if (!attribute.hasValue())
                 continue;
-            if (auto values = valuesOf(attribute, clock_)) {
+            if (auto values = namingFiles(valuesOf(attribute, clock_), *stage_, prim, attribute)) {
                 list.push_back(plainProperty(Meaning::UserValue, name, std::move(values)));
                 auto& remarks = list.back().metadata;
                 remarks[kTypeRemark] = attribute.typeName;
@@ -786,6 +789,22 @@ class SceneBuilder {
 
     // Scopes and untyped prims with nothing below, and what is of another purpose, are no things of their own; nor is
     // what would show them once more.
+    void keepOwnFields() {
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            const Prim& prim = stage_->prims()[static_cast<std::size_t>(primOf_[i])];
+            auto own = std::make_shared<Fields>();
+            for (const std::string& name : stage_->metadataNames(prim))
+                if (isOwnField(name))
+                    own->push_back({name, stage_->metadata(prim, name)});
+            Node& node = scene_.nodes[i];
+            if (!own->empty())
+                node.properties = std::make_shared<MemoryProperties>(
+                    node.properties ? node.properties->all() : std::vector<PropertyNode>(),
+                    std::map<std::string, std::string>(), std::string_view(),
+                    Properties::FormatsOwn{kFormatId, std::move(own)});
+        }
+    }
+
     void dropEmptyPlaces() {
         const std::size_t count = scene_.nodes.size();
         std::vector<bool> keep(count, false);
@@ -852,6 +871,10 @@ std::string purposeOf(const ComposedScene& scene, const Prim& prim) {
 
 Result<Scene> openUsd(const OpenRequest& request) {
     WYC_TRY(choices, choicesOf(request.options));
+    if (!request.standsIn.empty()) {
+        choices.standing = folderOf(request.path);
+        choices.standsIn = request.standsIn;
+    }
     WYC_TRY(stage, ComposedScene::open(request.path, choices));
     return SceneBuilder(std::move(stage), request).build();
 }

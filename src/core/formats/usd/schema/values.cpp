@@ -4,45 +4,17 @@
 #include <algorithm>
 #include <cmath>
 
+#include "formats/usd/schema/places.h"
+
 namespace wyc::usd {
 namespace {
-
-ValueType typeOf(Base base) {
-    switch (base) {
-    case Base::Bool: return ValueType::Bool;
-    case Base::UChar: return ValueType::UInt8;
-    case Base::Int: return ValueType::Int32;
-    case Base::UInt: return ValueType::UInt32;
-    case Base::Int64: return ValueType::Int64;
-    case Base::UInt64: return ValueType::UInt64;
-    case Base::Half:
-    case Base::Float: return ValueType::Float;
-    case Base::Double:
-    case Base::TimeCode:
-    case Base::Duration: return ValueType::Double;
-    default: return ValueType::String;
-    }
-}
-
-Base baseOf(ValueType type) {
-    switch (type) {
-    case ValueType::Bool: return Base::Bool;
-    case ValueType::UInt8: return Base::UChar;
-    case ValueType::Int32: return Base::Int;
-    case ValueType::UInt32: return Base::UInt;
-    case ValueType::Int64: return Base::Int64;
-    case ValueType::UInt64: return Base::UInt64;
-    case ValueType::Float: return Base::Float;
-    default: return Base::Double;
-    }
-}
 
 class AttributeValues final : public SampledValues {
   public:
     AttributeValues(Attribute attribute, const Clock& clock, ValuesAs as)
         : attribute_(std::move(attribute)), clock_(clock), as_(std::move(as)) {
         const Type& type = attribute_.type;
-        own_ = typeOf(type.base);
+        own_ = valueTypeOf(type.base);
         type_ = as_.type.value_or(own_);
         const auto size = static_cast<std::uint32_t>(type.count) *
                           static_cast<std::uint32_t>(type.array ? attribute_.elementSize : 1);
@@ -209,7 +181,7 @@ std::string textAtCode(const Attribute& attribute, double code, std::string othe
 ValuesPtr valuesOf(const Attribute& attribute, const Clock& clock, const ValuesAs& as) {
     if (!attribute.hasValue() || attribute.type.base == Base::None)
         return nullptr;
-    const ValueType own = typeOf(attribute.type.base);
+    const ValueType own = valueTypeOf(attribute.type.base);
     if (as.type && (own == ValueType::String) != (*as.type == ValueType::String))
         return nullptr;
     if (as.extent > 0 && !attribute.type.array &&

@@ -469,12 +469,23 @@ class TextWriter {
         const std::string named = type + " " + property.name;
         const Value* lists = property.field(property.relationship ? "targetPaths" : "connectionPaths");
         const Value* plain = property.field("default");
+        const Value* over = property.field("timeSamples");
+        const Samples* track = over ? over->samples() : nullptr;
+        std::optional<Value> still;
+        if (track && track->stillIfEqual()) {
+            WYC_TRY(one, stillValue(*track));
+            still = std::move(one);
+        }
+        if (still) {
+            plain = &*still;
+            track = nullptr;
+        }
         const bool told = std::any_of(property.fields.begin(), property.fields.end(),
                                       [](const Field& field) { return !isOfHeader(field.name); });
         // The first statement says what it is, and has its metadata.
         const bool targets = property.relationship && lists && lists->list() && lists->list()->isExplicit;
         const auto has = [&](const char* field) { return property.field(field) != nullptr; };
-        const bool elsewhere = has("timeSamples") || has("spline") || (lists && !property.relationship);
+        const bool elsewhere = track || has("spline") || (lists && !property.relationship);
         if (plain || targets || told || !elsewhere) {
             indent(depth);
             out_ += head + named;
@@ -493,10 +504,10 @@ class TextWriter {
             }
             out_ += '\n';
         }
-        if (const Value* held = property.field("timeSamples"); held && held->samples()) {
+        if (track) {
             indent(depth);
             out_ += head + named + ".timeSamples = {\n";
-            WYC_CHECK(samples(*held->samples(), depth + 1));
+            WYC_CHECK(samples(*track, depth + 1));
             indent(depth);
             out_ += "}\n";
         }
@@ -519,6 +530,23 @@ class TextWriter {
             return listEdit(rest, depth, head + named + (property.relationship ? "" : ".connect"));
         }
         return {};
+    }
+
+    // Of samples that all are the same numbers.
+    static Result<std::optional<Value>> stillValue(const Samples& samples) {
+        WYC_TRY(first, samples.value(0));
+        if (!first.data())
+            return std::optional<Value>();
+        WYC_TRY(bytes, bytesOf(*first.data()));
+        for (std::size_t i = 1; i < samples.times().size(); ++i) {
+            WYC_TRY(next, samples.value(i));
+            if (!next.data())
+                return std::optional<Value>();
+            WYC_TRY(others, bytesOf(*next.data()));
+            if (*others != *bytes)
+                return std::optional<Value>();
+        }
+        return std::optional(std::move(first));
     }
 
     Status samples(const Samples& samples, int depth) {

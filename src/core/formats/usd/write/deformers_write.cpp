@@ -119,8 +119,7 @@ class DeformersPrepared {
             if (isPose(property.meaning) && property.values && !(property.values->sampling() == common))
                 property.values = std::make_shared<Together>(property.values, common, property.role);
         }
-        node.properties =
-            std::make_shared<MemoryProperties>(std::move(list), node.properties->metadata(), node.properties->layout());
+        node.properties = relisted(node.properties, std::move(list));
     }
 
     bool fits(std::size_t i) {
@@ -146,8 +145,7 @@ class DeformersPrepared {
                 return false;
             above.schema = "SkelRoot";
         }
-        mesh.properties =
-            std::make_shared<MemoryProperties>(std::move(list), mesh.properties->metadata(), mesh.properties->layout());
+        mesh.properties = relisted(mesh.properties, std::move(list));
         return true;
     }
 
@@ -202,8 +200,7 @@ class DeformersPrepared {
                             if (property.meaning == Meaning::MorphWeight && property.values)
                                 changed = act(node.deformation->skeleton->value, property) || changed;
                 if (changed)
-                    node.properties = std::make_shared<MemoryProperties>(std::move(list), node.properties->metadata(),
-                                                                         node.properties->layout());
+                    node.properties = relisted(node.properties, std::move(list));
             }
         };
         forEachWeight([&](std::uint64_t skeleton, PropertyNode& property) {

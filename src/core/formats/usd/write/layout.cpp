@@ -3,6 +3,8 @@
 
 #include <algorithm>
 #include <map>
+#include <set>
+#include <unordered_map>
 
 #include "formats/usd/layer/path.h"
 #include "formats/usd/write/names.h"
@@ -79,36 +81,38 @@ void movePaths(PrimSpec& prim, const std::string& from, const std::string& to) {
         movePaths(*child, from, to);
 }
 
-// It, or something below it, shows what does not stand below it.
-bool leadsOut(const Scene& scene, std::size_t i) {
-    const auto below = [&](std::size_t at) {
-        for (int up = static_cast<int>(at); up >= 0; up = scene.nodes[static_cast<std::size_t>(up)].parent)
-            if (static_cast<std::size_t>(up) == i)
-                return true;
-        return false;
-    };
-    for (std::size_t k = i; k < scene.nodes.size(); ++k) {
-        if (!below(k))
-            continue;
-        if (scene.nodes[k].instanceOf)
-            if (const auto shown = scene.find(*scene.nodes[k].instanceOf); shown && !below(*shown))
-                return true;
-        if (isDeformed(scene.nodes[k]) && scene.nodes[k].deformation->skeleton)
-            if (const auto bones = scene.find(*scene.nodes[k].deformation->skeleton); bones && !below(*bones))
-                return true;
-    }
-    return false;
-}
-
-// What stands at the top, or below the one place at the top.
-bool isItem(const Scene& scene, std::size_t i) {
-    const Node& node = scene.nodes[i];
+// What stands at the top, or below the one place at the top, unless it or something below it shows what does not stand
+// below it.
+std::vector<std::size_t> itemsOf(const Scene& scene) {
+    constexpr auto kNone = static_cast<std::size_t>(-1);
     const auto roots = scene.childrenOf(-1);
     const bool oneRoot = roots.size() == 1 && scene.nodes[roots.front()].is().place &&
                          scene.nodes[roots.front()].schema != "SkelRoot" &&
                          !scene.childrenOf(static_cast<int>(roots.front())).empty();
-    const bool high = oneRoot ? node.parent == static_cast<int>(roots.front()) : node.parent < 0;
-    return high && node.kind != NodeKind::Instances && !leadsOut(scene, i);
+    std::vector<std::size_t> top(scene.nodes.size(), kNone); // of each node the one that it stands below
+    std::unordered_map<std::uint64_t, std::size_t> byId;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        const int parent = scene.nodes[i].parent;
+        const bool high = oneRoot ? parent == static_cast<int>(roots.front()) : parent < 0;
+        top[i] = high ? i : parent < 0 ? kNone : top[static_cast<std::size_t>(parent)];
+        byId.emplace(scene.nodes[i].id.value, i);
+    }
+    std::set<std::size_t> leadsOut;
+    const auto leads = [&](std::size_t i, const std::optional<NodeId>& to) {
+        const auto shown = to ? byId.find(to->value) : byId.end();
+        if (shown != byId.end() && top[i] != kNone && top[shown->second] != top[i])
+            leadsOut.insert(top[i]);
+    };
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i) {
+        leads(i, scene.nodes[i].instanceOf);
+        if (isDeformed(scene.nodes[i]))
+            leads(i, scene.nodes[i].deformation->skeleton);
+    }
+    std::vector<std::size_t> items;
+    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
+        if (top[i] == i && scene.nodes[i].kind != NodeKind::Instances && !leadsOut.contains(i))
+            items.push_back(i);
+    return items;
 }
 
 class Parting {
@@ -121,9 +125,8 @@ class Parting {
 
     Assembly all() {
         partMaterials();
-        for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
-            if (isItem(scene_, i))
-                partItem(scene_.nodes[i]);
+        for (const std::size_t i : itemsOf(scene_))
+            partItem(scene_.nodes[i]);
         return std::move(result_);
     }
 
@@ -143,7 +146,7 @@ class Parting {
             return;
         auto layer = std::make_shared<Layer>(headed());
         takeMaterials(*result_.layer->root, "/", *layer->root);
-        result_.parts.push_back({names_.next("materials"), std::move(layer)});
+        result_.parts.push_back({names_.next(kMaterialsLabel), std::move(layer)});
     }
     void takeMaterials(PrimSpec& prim, const std::string& path, PrimSpec& into) {
         for (auto it = prim.properties.begin(); it != prim.properties.end();) {
@@ -281,11 +284,14 @@ Assembly parted(const Scene& scene, const Layer& whole, Layout layout) {
     return Parting(scene, whole, layout).all();
 }
 
-std::size_t partCount(const Scene& scene) {
-    std::size_t count = scene.materials.empty() ? 0 : 1;
-    for (std::size_t i = 0; i < scene.nodes.size(); ++i)
-        count += isItem(scene, i) ? 1U : 0U;
-    return count;
+std::vector<std::string> partLabels(const Scene& scene) {
+    std::vector<std::string> labels;
+    UniqueNames names;
+    if (!scene.materials.empty())
+        labels.push_back(names.next(kMaterialsLabel));
+    for (const std::size_t i : itemsOf(scene))
+        labels.push_back(names.next(scene.nodes[i].name));
+    return labels;
 }
 
 void nameParts(Assembly& assembly, Layout layout, const PartName& fileOf) {

@@ -11,7 +11,8 @@ enum class Layout {
     OneFile,
     SubLayers, // each stands in the whole tree: all lie over each other
     References,
-    Payloads // references that may be left out when the scene is opened
+    Payloads,  // references that may be left out when the scene is opened
+    PointsOnly // over an asset that has all else, see overs.h
 };
 
 struct PartLayer {
@@ -26,8 +27,9 @@ struct Assembly {
 /// elsewhere) stays in the assembly. `fileOf`: what a part is called where the assembly names it.
 using PartName = std::function<std::string(const std::string& label)>;
 [[nodiscard]] Assembly parted(const Scene& scene, const Layer& whole, Layout layout);
-/// How many parts that will be.
-[[nodiscard]] std::size_t partCount(const Scene& scene);
+/// What those parts will be called, in that order.
+[[nodiscard]] std::vector<std::string> partLabels(const Scene& scene);
+inline constexpr const char* kMaterialsLabel = "materials";
 /// Gives the assembly the names of its parts, once they are known.
 void nameParts(Assembly& assembly, Layout layout, const PartName& fileOf);
 

@@ -79,22 +79,50 @@ class Stored final : public ValuesWrapper {
         const MemoryValues one(inner().type(), inner().extent(), inner().isArray(), Sampling::still(), {value});
         return wyc::numbersOf(one, 0).value_or(std::vector<double>{});
     }
-    static Base baseOf(ValueType type) {
-        switch (type) {
-        case ValueType::Bool: return Base::Bool;
-        case ValueType::UInt8: return Base::UChar;
-        case ValueType::Int32: return Base::Int;
-        case ValueType::UInt32: return Base::UInt;
-        case ValueType::Int64: return Base::Int64;
-        case ValueType::UInt64: return Base::UInt64;
-        case ValueType::Double: return Base::Double;
-        default: return Base::Float;
-        }
-    }
 
     Place place_;
     StoredKind kind_;
     double inverse_ = 1.0 / place_.factor;
+};
+
+// Sets of faces under the names that their prims have. What is made of a material alone is a set of its own there.
+class SetsOfPrims final : public MomentWrapper {
+  public:
+    struct Named {
+        FaceSet::Kind kind{};
+        std::string from;
+        std::string to;
+        std::string material = {}; // its name now
+    };
+    SetsOfPrims(GeometryPtr inner, std::vector<Named> names)
+        : MomentWrapper(std::move(inner)), names_(std::move(names)) {}
+    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
+        WYC_TRY(sets, inner().faceSets(sample));
+        return named(*sets);
+    }
+    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double seconds) const override {
+        WYC_TRY(sets, inner().faceSetsAt(seconds));
+        return named(*sets);
+    }
+
+  private:
+    [[nodiscard]] FaceSetsPtr named(const std::vector<FaceSet>& sets) const {
+        std::vector<FaceSet> result;
+        for (const FaceSet& set : sets) {
+            const auto name = std::find_if(names_.begin(), names_.end(), [&](const Named& one) {
+                return one.kind == set.kind && one.from == set.name;
+            });
+            const bool material = set.kind == FaceSet::Kind::Material;
+            if (material)
+                result.push_back({set.kind, name == names_.end() ? set.name : name->material, set.faces, set.material});
+            if (name != names_.end() && !name->to.empty())
+                result.push_back({material ? FaceSet::Kind::Group : set.kind, name->to, set.faces, {}});
+            else if (!material)
+                result.push_back(set);
+        }
+        return std::make_shared<const std::vector<FaceSet>>(std::move(result));
+    }
+    std::vector<Named> names_;
 };
 
 class Preparing {
@@ -104,6 +132,7 @@ class Preparing {
     Result<Scene> prepared() {
         foldFaceSets();
         giveNames();
+        WYC_CHECK(nameFaceSets());
         settleVisibility();
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             Node& node = scene_.nodes[i];
@@ -111,8 +140,9 @@ class Preparing {
             if (node.transform)
                 node.transform = storedTransform(node.transform, scene_.view.rate);
             if (node.properties)
-                prepareProperties(node);
+                WYC_CHECK(prepareProperties(node));
         }
+        comeDown();
         return preparedDeformers(std::move(scene_));
     }
 
@@ -157,6 +187,103 @@ class Preparing {
             node.name = name;
             node.path = path;
         }
+    }
+
+    // Over all samples, in the order in which they come.
+    static Result<std::vector<std::vector<FaceSet>>> setsOf(const Geometry& shape) {
+        std::vector<std::vector<FaceSet>> all;
+        for (std::size_t i = 0, count = shape.faceSetsVary() ? shape.sampling().count() : 1; i < count; ++i) {
+            WYC_TRY(sets, shape.faceSets(i));
+            all.push_back(*sets);
+        }
+        return all;
+    }
+    // The set behind a material's, which has its faces at all times.
+    static bool hasItsSet(const std::vector<std::vector<FaceSet>>& samples, const FaceSet& material) {
+        const FaceSet* own = nullptr;
+        for (const std::vector<FaceSet>& sets : samples) {
+            const auto at = std::find_if(sets.begin(), sets.end(), [&](const FaceSet& set) {
+                return set.kind == material.kind && set.name == material.name;
+            });
+            if (at == sets.end() || at + 1 == sets.end() || (at + 1)->kind == FaceSet::Kind::Material ||
+                (at + 1)->faces != at->faces || (own && (own->kind != (at + 1)->kind || own->name != (at + 1)->name)))
+                return false;
+            own = &*(at + 1);
+        }
+        return own != nullptr;
+    }
+    // Under which a mesh calls its material, and how that is called as a prim. What a mesh knows by name alone is one
+    // that says nothing.
+    using MaterialNames = std::map<std::pair<std::uint64_t, std::string>, std::string>;
+    MaterialNames nameMaterials(const std::vector<std::vector<std::vector<FaceSet>>>& all) {
+        MaterialNames called;
+        for (const auto& samples : all)
+            for (const auto& sets : samples)
+                for (const FaceSet& set : sets)
+                    if (set.kind == FaceSet::Kind::Material &&
+                        called.try_emplace({set.material.value, set.name}).second &&
+                        !materialOf(scene_, set.material, set.name))
+                        scene_.materials.push_back(
+                            {set.name, {}, {}, set.material.value ? set.material : NodeId::fresh()});
+        const std::vector<Material> before = scene_.materials;
+        UniqueNames names;
+        for (Material& material : scene_.materials) {
+            const std::string name = names.next(material.name);
+            if (name != material.name)
+                scene_.report.notCarried.push_back(
+                    {{}, fmt::format("the name of the material '{}': it is '{}'", validUtf8(material.name), name)});
+            material.name = name;
+        }
+        for (auto& [key, name] : called) {
+            const auto at = std::find_if(before.begin(), before.end(), [&](const Material& material) {
+                return key.first ? material.id.value == key.first : material.name == key.second;
+            });
+            name = scene_.materials[static_cast<std::size_t>(at - before.begin())].name;
+        }
+        return called;
+    }
+    Status nameFaceSets() {
+        std::vector<std::vector<std::string>> below(scene_.nodes.size());
+        for (const Node& node : scene_.nodes)
+            if (node.parent >= 0)
+                below[static_cast<std::size_t>(node.parent)].push_back(node.name);
+        std::vector<std::vector<std::vector<FaceSet>>> all(scene_.nodes.size());
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            const Node& node = scene_.nodes[i];
+            if (!node.geometry || !node.is().faces || node.geometry->sampling().count() == 0)
+                continue;
+            WYC_TRY(samples, setsOf(*node.geometry));
+            all[i] = std::move(samples);
+        }
+        const auto materials = nameMaterials(all);
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            Node& node = scene_.nodes[i];
+            const auto& samples = all[i];
+            UniqueNames names(below[i]);
+            std::vector<SetsOfPrims::Named> named;
+            std::set<std::pair<FaceSet::Kind, std::string>> seen;
+            bool other = false;
+            for (const std::vector<FaceSet>& sets : samples)
+                for (const FaceSet& set : sets) {
+                    const bool material = set.kind == FaceSet::Kind::Material;
+                    if (!seen.emplace(set.kind, set.name).second)
+                        continue;
+                    const std::string now = material ? materials.at({set.material.value, set.name}) : std::string();
+                    if (material && hasItsSet(samples, set)) {
+                        named.push_back({set.kind, set.name, {}, now});
+                        other = other || now != set.name;
+                        continue;
+                    }
+                    named.push_back({set.kind, set.name, names.next(set.name), now});
+                    other = other || material || named.back().to != set.name;
+                    if (!material && named.back().to != set.name)
+                        tell(node, fmt::format("the name of its set of faces '{}': it is '{}'", validUtf8(set.name),
+                                               named.back().to));
+                }
+            if (other)
+                node.geometry = std::make_shared<SetsOfPrims>(node.geometry, std::move(named));
+        }
+        return {};
     }
 
     // A prim lets go of its parents always or never.
@@ -252,19 +379,82 @@ class Preparing {
     }
 
     // All that is said, as a plain list, whatever layout it came in.
-    void prepareProperties(Node& node) {
+    Status prepareProperties(Node& node) {
         std::vector<PropertyNode> list;
         collect(node.properties->all(), {}, node, list);
-        const std::map<std::string, std::string> metadata = node.properties->metadata();
         if (node.kind == NodeKind::Camera)
             prepareLens(node, list);
+        WYC_CHECK(dropGaps(node, list));
+        // Names that values have already are theirs: attributes that become values come behind.
         Names names;
-        for (PropertyNode& property : list)
-            prepareOne(property, node, names);
-        std::erase_if(list, [](const PropertyNode& p) { return !p.values && p.children.empty(); });
-        node.properties = std::make_shared<MemoryProperties>(
-            std::move(list), node.properties->layout() == kFormatId ? metadata : std::map<std::string, std::string>{},
-            kFormatId);
+        const std::vector<std::string> before = namesOf(list);
+        for (const bool late : {false, true})
+            for (PropertyNode& property : list)
+                if ((isAttribute(property.meaning) && !node.is().points) == late)
+                    prepareOne(property, node, names);
+        const std::vector<std::string> after = namesOf(list);
+        for (std::size_t i = 0; i < list.size(); ++i)
+            if (after[i] != before[i] && hasValues(list[i]))
+                tell(node, fmt::format("the name of its {}: it is {}", validUtf8(before[i]), after[i]));
+        std::erase_if(list, [](const PropertyNode& p) { return !hasValues(p); });
+        node.properties = std::make_shared<MemoryProperties>(std::move(list), std::map<std::string, std::string>(),
+                                                             std::string_view(), node.properties->formatsOwn());
+        return {};
+    }
+
+    static bool hasValues(const PropertyNode& property) { return property.values || !property.children.empty(); }
+
+    // As the proof calls them.
+    static std::vector<std::string> namesOf(const std::vector<PropertyNode>& list) {
+        std::map<std::string, std::string> layers;
+        for (const wyc::Layer& layer : layersOf(plainProperties(list)))
+            layers.emplace(toldAs(layerProperty(layer), {}), layer.name);
+        std::vector<std::string> names;
+        for (const PropertyNode& property : list) {
+            names.push_back(toldAs(property, {}));
+            if (const auto layer = layers.find(names.back()); layer != layers.end())
+                names.back() = layer->second;
+        }
+        return names;
+    }
+
+    // Numbers of values must be numbers of values: nothing is made up where elements have none.
+    Status dropGaps(const Node& node, std::vector<PropertyNode>& list) {
+        std::set<std::string> gone;
+        const auto layers = node.geometry ? layersOf(plainProperties(list)) : std::vector<wyc::Layer>();
+        WYC_TRY(gaps, layers.empty() ? std::vector<LayerGaps>() : layerGaps(layers, *node.geometry));
+        for (std::size_t i = 0; i < layers.size(); ++i)
+            if (gaps[i].any()) {
+                tell(node, fmt::format("its {}: {}", validUtf8(layers[i].name), gaps[i].words()));
+                gone.insert(toldAs(layerProperty(layers[i]), {}));
+            }
+        std::set<Meaning> first; // that stay
+        for (const wyc::Layer& layer : layers)
+            if (!gone.contains(toldAs(layerProperty(layer), {})) && first.insert(layer.meaning).second && layer.further)
+                tell(node, fmt::format("that its {} are not its first: they are now", validUtf8(layer.name)));
+        for (const PropertyNode& property : list) {
+            const PropertyNode* numbers =
+                isAttribute(property.meaning) && !property.values ? numberingOf(property) : nullptr;
+            if (!numbers || gone.contains(toldAs(property, {})))
+                continue;
+            WYC_TRY(any, haveGaps(*numbers->values));
+            if (any) {
+                tell(node, fmt::format("its {}: elements have none", validUtf8(toldAs(property, {}))));
+                gone.insert(toldAs(property, {}));
+            }
+        }
+        std::erase_if(list, [&](const PropertyNode& property) {
+            return isAttribute(property.meaning) && gone.contains(toldAs(property, {}));
+        });
+        return {};
+    }
+    static Result<bool> haveGaps(const SampledValues& numbers) {
+        for (std::size_t i = 0, count = numbers.constant() ? 1 : numbers.sampling().count(); i < count; ++i) {
+            WYC_TRY(own, valuesOf<std::int32_t>(numbers, i));
+            if (std::any_of(own.begin(), own.end(), [](std::int32_t number) { return number < 0; }))
+                return true;
+        }
+        return false;
     }
 
     static bool isKnown(const PropertyNode& property) {
@@ -298,25 +488,35 @@ class Preparing {
     };
 
     void prepareOne(PropertyNode& property, const Node& node, Names& names) {
-        const std::string before = property.name;
         if (property.meaning == Meaning::SurfaceSetting && property.name.starts_with('.'))
             property.name.erase(0, 1);
         if (property.meaning == Meaning::CurveKind)
             prepareCurveKind(property, node);
         const bool numbered = !property.values && numberingOf(property) != nullptr;
         PropertyNode& holder = numbered ? property.children.front() : property;
+        // Attributes of what has no shape would be those of all shapes below.
+        if (isAttribute(property.meaning) && !node.is().points) {
+            if (numbered)
+                tell(node, fmt::format("its {}, which has its values by number", validUtf8(toldAs(property, {}))));
+            property.meaning = Meaning::UserValue;
+            if (numbered) {
+                property.children.clear();
+                return;
+            }
+        }
         if (isAttribute(property.meaning))
             nameAttribute(property, holder, names);
         else if (property.meaning == Meaning::UserValue)
             nameUserValue(property, names);
-        if (property.name != before && property.meaning == Meaning::Parameter)
-            tell(node, fmt::format("the name of its attribute '{}': it is '{}'", validUtf8(before), property.name));
-        else if (property.name != before && property.meaning == Meaning::UserValue)
-            tell(node, fmt::format("the name of its value '{}': it is '{}'", validUtf8(before), property.name));
         const auto place = placeOf(property, node, lensUnit_, scene_.view.rate);
         if (!place)
             return;
         holder.values = std::make_shared<Stored>(holder.values, *place, readAs(property, *holder.values));
+        if (numbered) {
+            ValuesPtr& numbers = property.children.back().values;
+            const Place whole{"", {"int[]", {Base::Int, 1, false, true}, 1}};
+            numbers = std::make_shared<Stored>(numbers, whole, StoredKind{ValueType::UInt32, 1, true});
+        }
     }
 
     // What the reader makes of it, where that is not the attribute's own type.
@@ -356,10 +556,17 @@ class Preparing {
         if (property.name.empty())
             property.name = "values";
         // Names that would be read as something else.
-        const bool reserved =
-            property.name == "widths" || property.name.starts_with("skel:") || property.name.ends_with(":indices");
-        if (reserved)
+        const bool numbers3 = real && values.extent() == 3;
+        const bool isColours = property.meaning == Meaning::Colours;
+        const bool directed = property.meaning == Meaning::Normals ||
+                              (property.meaning == Meaning::Parameter &&
+                               (property.values ? property : property.children.front()).role != SpaceRole::None);
+        if (property.name == "widths" || property.name.starts_with("skel:") ||
+            (numbers3 && property.name == "displayColor" && directed) ||
+            (numbers3 && property.name == "normals" && isColours))
             property.name = "attribute_" + property.name;
+        if (property.name.ends_with(":indices"))
+            property.name += "_";
         property.name = names.attributes.nextProperty(property.name);
         // What is named and made like one of them is one.
         if (property.meaning == Meaning::Parameter && real) {
@@ -387,6 +594,38 @@ class Preparing {
         property.name = names.values.nextProperty(name);
     }
 
+    // What a shape has one of counts for all shapes below that have no values of that name.
+    void comeDown() {
+        std::vector<std::vector<PropertyNode>> from(scene_.nodes.size()); // what comes down from it
+        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
+            Node& node = scene_.nodes[i];
+            if (node.parent >= 0)
+                from[i] = from[static_cast<std::size_t>(node.parent)];
+            if (!node.is().points)
+                continue;
+            std::vector<PropertyNode> own = node.properties ? node.properties->all() : std::vector<PropertyNode>();
+            std::vector<PropertyNode> constant;
+            std::set<std::string> names;
+            for (const PropertyNode& property : own)
+                if (const auto place = placeOf(property, node, lensUnit_, scene_.view.rate);
+                    place && isAttribute(property.meaning)) {
+                    names.insert(property.name);
+                    if (property.scope == Scope::Constant && place->attribute != "normals")
+                        constant.push_back(property);
+                }
+            for (const PropertyNode& property : from[i])
+                if (!names.contains(property.name)) {
+                    tell(node, fmt::format("that it has no '{}' of its own: what is above it has one for all below",
+                                           property.name));
+                    own.push_back(property);
+                    constant.push_back(property);
+                }
+            if (own.size() > (node.properties ? node.properties->all().size() : 0))
+                node.properties = relisted(node.properties, std::move(own));
+            from[i] = std::move(constant);
+        }
+    }
+
     // Of kinds that layers know.
     void prepareCurveKind(PropertyNode& property, const Node& node) {
         const auto layout = curveLayout(node, 0);
@@ -396,16 +635,24 @@ class Preparing {
         using Type = CurveLayout::Type;
         Type type = layout->type;
         Basis basis = layout->basis;
+        bool periodic = layout->periodic;
+        const auto loses = [&](const char* what) {
+            tell(node, fmt::format("its {}: {}", meaningName(Meaning::CurveKind), what));
+        };
         if (type == Type::Cubic && (basis == Basis::Hermite || basis == Basis::Power)) {
-            tell(node, "the basis of its curves, which layers do not have: they are drawn through their points");
+            loses("layers do not have its basis, so they are drawn straight through all their points");
             type = Type::Linear;
+        } else if (type == Type::Cubic && basis == Basis::None) {
+            loses("no basis is stated, so it is Bézier");
+            basis = Basis::Bezier;
+        } else if (type == Type::Variable && periodic) {
+            loses("layers do not close curves of variable order");
+            periodic = false;
         }
         if (type != Type::Cubic)
             basis = Basis::None;
-        else if (basis == Basis::None)
-            basis = Basis::Bezier;
         const std::vector<std::uint8_t> kind{static_cast<std::uint8_t>(type),
-                                             static_cast<std::uint8_t>(layout->periodic ? 1 : 0),
+                                             static_cast<std::uint8_t>(periodic ? 1 : 0),
                                              static_cast<std::uint8_t>(basis), static_cast<std::uint8_t>(basis)};
         property.values = stillValues(ValueType::UInt8, 4, false, kind);
     }

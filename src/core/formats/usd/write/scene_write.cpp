@@ -19,6 +19,7 @@
 #include "scene/components/curves.h"
 #include "scene/components/light.h"
 #include "scene/deform/deformers.h"
+#include "scene/layers.h"
 
 namespace wyc::usd {
 namespace {
@@ -36,7 +37,7 @@ class SceneLayer {
     Result<LayerPtr> made() {
         auto layer = std::make_shared<Layer>();
         root_ = layer->root.get();
-        writeHead();
+        writeHead(*root_, scene_, how_);
         placeMaterials();
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i)
             if (auto status = writeNode(i); !status)
@@ -47,38 +48,6 @@ class SceneLayer {
     }
 
   private:
-    void writeHead() {
-        Fields& fields = root_->fields;
-        const auto text = [&](const char* name, const std::string& value) {
-            setField(fields, name, Value::ofText(Base::String, value));
-        };
-        if (scene_.container.format == kFormatId)
-            for (const auto& [name, value] : scene_.container.metadata)
-                if (name == "comment" || name == "documentation")
-                    text(name.c_str(), value);
-        const auto roots = scene_.childrenOf(-1);
-        if (roots.size() == 1)
-            setField(fields, "defaultPrim", Value::ofText(Base::Token, scene_.nodes[roots.front()].name));
-        if (const auto span = movingSpan(scene_)) {
-            setField(fields, "startTimeCode", Value::ofDouble(clock_.code(span->first)));
-            setField(fields, "endTimeCode", Value::ofDouble(clock_.code(span->last)));
-        }
-        setField(fields, "framesPerSecond", Value::ofDouble(clock_.rate.value()));
-        setField(fields, "timeCodesPerSecond", Value::ofDouble(clock_.rate.value()));
-        if (scene_.unitMetres)
-            setField(fields, "metersPerUnit", Value::ofDouble(*scene_.unitMetres));
-        if (scene_.upAxis)
-            setField(fields, "upAxis", Value::ofText(Base::Token, upAxisName(*scene_.upAxis)));
-        if (!how_.application.empty() || !how_.description.empty()) {
-            Dictionary told;
-            if (!how_.application.empty())
-                told.emplace_back("application", Value::ofText(Base::String, how_.application));
-            if (!how_.description.empty())
-                told.emplace_back("description", Value::ofText(Base::String, how_.description));
-            setField(fields, "customLayerData", Value(std::make_shared<const Dictionary>(std::move(told))));
-        }
-    }
-
     // As a reader lists them.
     static void sortProperties(PrimSpec& prim) {
         std::stable_sort(
@@ -167,11 +136,11 @@ class SceneLayer {
             return {};
         PrimSpec& prim = addPrim(*parent, node.name, typeOf(node));
         prims_[i] = &prim;
+        if (const Fields* own = ownFields(node))
+            for (const Field& field : *own)
+                setField(prim.fields, field.name, field.value);
         if (node.kind == NodeKind::Instances)
             return writeInstance(prim, node);
-        if (node.properties && node.properties->layout() == kFormatId)
-            for (const auto& [name, value] : node.properties->metadata())
-                setField(prim.fields, name, Value::ofText(name == "kind" ? Base::Token : Base::String, value));
         writeTransform(prim, node);
         writeVisibility(prim, node);
         if (isDeformed(node)) {
@@ -326,35 +295,16 @@ class SceneLayer {
     void writeProperties(PrimSpec& prim, const Node& node) {
         if (!node.properties)
             return;
-        for (const PropertyNode& property : node.properties->all()) {
-            const auto place = placeOf(property, node, lensUnit(scene_), scene_.view.rate);
-            if (!place)
-                continue;
-            const bool numbered = !property.values;
-            const PropertyNode& holder = numbered ? property.children.front() : property;
-            PropertySpec& attribute = attributeOf(prim, place->attribute, place->type.name);
-            if (place->custom)
-                setField(attribute.fields, "custom", Value::ofBool(true));
-            if (place->uniform)
-                setField(attribute.fields, "variability", Value::ofText(Base::Token, "uniform"));
-            if (!place->interpolation.empty())
-                setField(attribute.fields, "interpolation", Value::ofText(Base::Token, place->interpolation));
-            if (property.meaning == Meaning::Widths) {
-                const auto first = holder.values->read(0);
-                if (first && first->bytes.size() == elementSize(holder.values->type()))
-                    setField(attribute.fields, "interpolation", Value::ofText(Base::Token, "constant"));
-            }
-            ChangeNumbers change;
-            if (place->factor != 1.0)
-                change = [factor = place->factor](std::vector<double>& numbers) {
-                    for (double& number : numbers)
-                        number *= factor;
-                };
-            setValues(attribute, holder.values, place->type, clock_, change);
-            if (numbered)
-                setValues(attributeOf(prim, place->attribute + ":indices", "int[]"), property.children.back().values,
-                          {"int[]", {Base::Int, 1, false, true}, 1}, clock_);
-        }
+        std::vector<std::string> sets; // of UVs and colours, in our order
+        for (const PropertyNode& property : node.properties->all())
+            if (const std::string name = writeProperty(prim, property, node, scene_, clock_);
+                isLayer(property.meaning) && name.starts_with("primvars:"))
+                sets.push_back(name);
+        std::vector<std::string> unsaid = sets;
+        std::sort(unsaid.begin(), unsaid.end(), inDictionaryOrder);
+        putUsualUvsFirst(unsaid);
+        if (unsaid != sets)
+            setField(prim.fields, "propertyOrder", Value::ofTexts(Base::Token, sets));
     }
 
     void writeSurfaceSettings(PrimSpec& prim, const Node& node) {
@@ -496,6 +446,71 @@ class SceneLayer {
 };
 
 } // namespace
+
+void writeHead(PrimSpec& root, const Scene& scene, const SceneAsLayer& how) {
+    Fields& fields = root.fields;
+    const WriteClock clock{how.rate};
+    const auto text = [&](const char* name, const std::string& value) {
+        setField(fields, name, Value::ofText(Base::String, value));
+    };
+    if (scene.container.format == kFormatId)
+        for (const auto& [name, value] : scene.container.metadata)
+            if (name == "comment" || name == "documentation")
+                text(name.c_str(), value);
+    const auto roots = scene.childrenOf(-1);
+    if (roots.size() == 1)
+        setField(fields, "defaultPrim", Value::ofText(Base::Token, scene.nodes[roots.front()].name));
+    if (const auto span = movingSpan(scene)) {
+        setField(fields, "startTimeCode", Value::ofDouble(clock.code(span->first)));
+        setField(fields, "endTimeCode", Value::ofDouble(clock.code(span->last)));
+    }
+    setField(fields, "framesPerSecond", Value::ofDouble(clock.rate.value()));
+    setField(fields, "timeCodesPerSecond", Value::ofDouble(clock.rate.value()));
+    if (scene.unitMetres)
+        setField(fields, "metersPerUnit", Value::ofDouble(*scene.unitMetres));
+    if (scene.upAxis)
+        setField(fields, "upAxis", Value::ofText(Base::Token, upAxisName(*scene.upAxis)));
+    if (!how.application.empty() || !how.description.empty()) {
+        Dictionary told;
+        if (!how.application.empty())
+            told.emplace_back("application", Value::ofText(Base::String, how.application));
+        if (!how.description.empty())
+            told.emplace_back("description", Value::ofText(Base::String, how.description));
+        setField(fields, "customLayerData", Value(std::make_shared<const Dictionary>(std::move(told))));
+    }
+}
+
+std::string writeProperty(PrimSpec& prim, const PropertyNode& property, const Node& node, const Scene& scene,
+                          const WriteClock& clock) {
+    const auto place = placeOf(property, node, lensUnit(scene), scene.view.rate);
+    if (!place)
+        return {};
+    const bool numbered = !property.values;
+    const PropertyNode& holder = numbered ? property.children.front() : property;
+    PropertySpec& attribute = attributeOf(prim, place->attribute, place->type.name);
+    if (place->custom)
+        setField(attribute.fields, "custom", Value::ofBool(true));
+    if (place->uniform)
+        setField(attribute.fields, "variability", Value::ofText(Base::Token, "uniform"));
+    if (!place->interpolation.empty())
+        setField(attribute.fields, "interpolation", Value::ofText(Base::Token, place->interpolation));
+    if (property.meaning == Meaning::Widths) {
+        const auto first = holder.values->read(0);
+        if (first && first->bytes.size() == elementSize(holder.values->type()))
+            setField(attribute.fields, "interpolation", Value::ofText(Base::Token, "constant"));
+    }
+    ChangeNumbers change;
+    if (place->factor != 1.0)
+        change = [factor = place->factor](std::vector<double>& numbers) {
+            for (double& number : numbers)
+                number *= factor;
+        };
+    setValues(attribute, holder.values, place->type, clock, change);
+    if (numbered)
+        setValues(attributeOf(prim, place->attribute + ":indices", "int[]"), property.children.back().values,
+                  {"int[]", {Base::Int, 1, false, true}, 1}, clock);
+    return place->attribute;
+}
 
 Result<LayerPtr> layerOf(const Scene& scene, const SceneAsLayer& how) {
     return SceneLayer(scene, how).made();

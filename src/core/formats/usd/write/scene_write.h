@@ -14,5 +14,10 @@ struct SceneAsLayer {
 /// A scene, as preparedForLayers makes it, as one layer. What is sampled is read when the layer is written; the scene
 /// must live until then.
 [[nodiscard]] Result<LayerPtr> layerOf(const Scene& scene, const SceneAsLayer& how);
+/// Of such a layer what it says of itself: rate, range, unit, axis, default prim, where it comes from.
+void writeHead(PrimSpec& root, const Scene& scene, const SceneAsLayer& how);
+/// One property as an attribute of its node's prim. Returns the attribute's name; empty where it has no place.
+std::string writeProperty(PrimSpec& prim, const PropertyNode& property, const Node& node, const Scene& scene,
+                          const WriteClock& clock);
 
 } // namespace wyc::usd

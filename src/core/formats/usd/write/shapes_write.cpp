@@ -36,7 +36,6 @@ class RecentPoints {
             kept_.erase(kept_.begin());
         return Points(points);
     }
-    [[nodiscard]] const Geometry& geometry() const { return *geometry_; }
 
   private:
     GeometryPtr geometry_;
@@ -50,12 +49,16 @@ template<class Numbers> Value wholes(const Numbers& numbers) {
 
 } // namespace
 
-void writeShape(PrimSpec& prim, const Node& node, const WriteClock& clock) {
-    const Geometry& shape = *node.geometry;
-    const std::size_t count = shape.sampling().count();
-    if (count == 0)
-        return;
-    const std::vector<double> codes = count < 2 ? std::vector<double>{} : clock.codes(shape.sampling());
+namespace {
+
+std::vector<double> codesOf(const Geometry& shape, const WriteClock& clock) {
+    return shape.sampling().count() < 2 ? std::vector<double>{} : clock.codes(shape.sampling());
+}
+
+} // namespace
+
+void writePoints(PrimSpec& prim, const Node& node, const WriteClock& clock) {
+    const std::vector<double> codes = codesOf(*node.geometry, clock);
     const auto recent = std::make_shared<RecentPoints>(node.geometry);
     const bool padded = node.is().strands || node.is().cloud;
     PropertySpec& extent = attributeOf(prim, "extent", "float3[]");
@@ -82,33 +85,40 @@ void writeShape(PrimSpec& prim, const Node& node, const WriteClock& clock) {
         WYC_TRY(bytes, recent->at(sample));
         return Value(Data{kTriples, bytes, {}, {}});
     });
+}
+
+void writeShape(PrimSpec& prim, const Node& node, const WriteClock& clock) {
+    const GeometryPtr geometry = node.geometry;
+    const Geometry& shape = *geometry;
+    if (shape.sampling().count() == 0)
+        return;
+    const std::vector<double> codes = codesOf(shape, clock);
+    writePoints(prim, node, clock);
     if (node.is().faces) {
         const std::vector<double> faceCodes = shape.topologyVaries() ? codes : std::vector<double>{};
         setTrack(
             attributeOf(prim, "faceVertexCounts", "int[]"), kWholes, faceCodes,
-            [recent](std::size_t sample) -> Result<Value> {
-                WYC_TRY(topology, recent->geometry().topology(sample));
+            [geometry](std::size_t sample) -> Result<Value> {
+                WYC_TRY(topology, geometry->topology(sample));
                 return wholes(topology->faceSizes());
             },
             true);
         setTrack(
             attributeOf(prim, "faceVertexIndices", "int[]"), kWholes, faceCodes,
-            [recent](std::size_t sample) -> Result<Value> {
-                WYC_TRY(topology, recent->geometry().topology(sample));
+            [geometry](std::size_t sample) -> Result<Value> {
+                WYC_TRY(topology, geometry->topology(sample));
                 return wholes(topology->corners());
             },
             true);
     }
     const auto first = shape.ids(0);
     if (node.is().cloud && first && *first)
-        setTrack(
-            attributeOf(prim, "ids", "int64[]"), {Base::Int64, 1, false, true}, codes,
-            [recent](std::size_t sample) -> Result<Value> {
-                WYC_TRY(ids, recent->geometry().ids(sample));
-                return valueOfArray<std::uint64_t>({Base::Int64, 1, false, true},
-                                                   ids ? *ids : std::vector<std::uint64_t>{});
-            },
-            true);
+        setTrack(attributeOf(prim, "ids", "int64[]"), {Base::Int64, 1, false, true}, codes,
+                 [geometry](std::size_t sample) -> Result<Value> {
+                     WYC_TRY(ids, geometry->ids(sample));
+                     return valueOfArray<std::uint64_t>({Base::Int64, 1, false, true},
+                                                        ids ? *ids : std::vector<std::uint64_t>{});
+                 });
 }
 
 Status writeFaceSets(PrimSpec& prim, const Node& node, const WriteClock& clock, const std::vector<std::string>& taken,

@@ -6,6 +6,8 @@
 
 namespace wyc::usd {
 
+/// Points and extent.
+void writePoints(PrimSpec& prim, const Node& node, const WriteClock& clock);
 /// Points, extent and, where it has faces, these; ids of points that have some.
 void writeShape(PrimSpec& prim, const Node& node, const WriteClock& clock);
 /// What is bound to a set of faces, by the id of the material or its name; empty: nothing.

@@ -8,10 +8,12 @@
 
 #include "base/text.h"
 #include "formats/estimate.h"
+#include "formats/pictures.h"
 #include "formats/usd/layer/layer_write.h"
 #include "formats/usd/package/package.h"
 #include "formats/usd/package/package_write.h"
 #include "formats/usd/write/layout.h"
+#include "formats/usd/write/overs.h"
 #include "formats/usd/write/prepare.h"
 #include "formats/usd/write/scene_write.h"
 
@@ -19,6 +21,8 @@ namespace wyc::usd {
 namespace {
 
 using nlohmann::json;
+
+constexpr const char* kPointsOnly = "points only";
 
 // The name of a file says its encoding; ".usd" may be either, which the option says.
 Encoding encodingFor(const fs::path& target, const json& options) {
@@ -35,65 +39,24 @@ Layout layoutOf(const json& options) {
     return layout == "sublayers"    ? Layout::SubLayers
            : layout == "references" ? Layout::References
            : layout == "payloads"   ? Layout::Payloads
+           : layout == kPointsOnly  ? Layout::PointsOnly
                                     : Layout::OneFile;
+}
+
+// A package has all its pictures in it, unless somebody wants their names untouched.
+Pictures picturesFor(const json& options, bool package) {
+    const Pictures how = picturesOf(options);
+    return package && how == Pictures::WhereTheyAre ? Pictures::Collected : how;
+}
+
+bool hasParts(Layout layout) {
+    return layout != Layout::OneFile && layout != Layout::PointsOnly;
 }
 
 Status writeFile(const Layer& layer, Encoding encoding, const fs::path& target, const Progress& progress) {
     WYC_TRY(file, AtomicFile::create(target));
     WYC_CHECK(writeLayer(layer, encoding, *file, progress));
     return file->commit(AtomicFile::Replace::Yes);
-}
-
-bool sameBytes(const fs::path& a, const fs::path& b) {
-    constexpr std::size_t kPiece = 1 << 20;
-    const auto one = RandomAccessFile::open(a);
-    const auto other = RandomAccessFile::open(b);
-    if (!one || !other || (*one)->size() != (*other)->size())
-        return false;
-    std::vector<std::byte> x(kPiece);
-    std::vector<std::byte> y(kPiece);
-    for (std::uint64_t at = 0; at < (*one)->size();) {
-        const auto size = static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, (*one)->size() - at));
-        const auto left = std::span(x).first(size);
-        const auto right = std::span(y).first(size);
-        if (!(*one)->readAt(at, left) || !(*other)->readAt(at, right) ||
-            !std::equal(left.begin(), left.end(), right.begin()))
-            return false;
-        at += size;
-    }
-    return true;
-}
-
-// "shoal" of "shoal_v002": versions of an assembly share their layers.
-std::string withoutVersion(std::string stem) {
-    std::size_t end = stem.size();
-    while (end > 0 && stem[end - 1] >= '0' && stem[end - 1] <= '9')
-        --end;
-    if (end == stem.size() || end < 3 || stem[end - 1] != 'v' ||
-        std::string_view("_-.").find(stem[end - 2]) == std::string_view::npos)
-        return stem;
-    stem.resize(end - 2);
-    return stem;
-}
-
-// "shoal.bell.v003.usdc"
-std::string versionName(const std::string& stem, const std::string& label, int version, const std::string& extension) {
-    return fmt::format("{}.{}.v{:03}{}", stem, label, version, extension);
-}
-// The highest version of a part that stands in a folder; 0 where there is none.
-int lastVersion(const fs::path& folder, const std::string& stem, const std::string& label) {
-    int last = 0;
-    std::error_code code;
-    const std::string head = stem + "." + label + ".v";
-    for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code)) {
-        const std::string name = it->path().filename().string();
-        if (!name.starts_with(head) || !isLayerName(name))
-            continue;
-        const std::string digits = name.substr(head.size(), name.rfind('.') - head.size());
-        if (!digits.empty() && digits.size() < 9 && digits.find_first_not_of("0123456789") == std::string::npos)
-            last = std::max(last, std::stoi(digits));
-    }
-    return last;
 }
 
 // A layer for each item, each in the version that it has: where the last one says the same, that is taken.
@@ -103,8 +66,7 @@ Result<std::vector<fs::path>> writeAssembly(const Scene& scene, const Layer& who
     Assembly assembly = parted(scene, whole, layout);
     const Encoding ofParts = options.options.value("encoding", "binary") == "text" ? Encoding::Text : Encoding::Binary;
     const std::string extension = ofParts == Encoding::Text ? ".usda" : ".usdc";
-    const std::string stem = withoutVersion(target.stem().string());
-    const fs::path stands = options.standsIn.empty() ? folderOf(target) : options.standsIn;
+    const BesideFiles stands(options.standsIn.empty() ? folderOf(target) : options.standsIn, target.filename());
     std::vector<fs::path> files;
     std::map<std::string, std::string> names;
     std::size_t done = 0;
@@ -114,25 +76,21 @@ Result<std::vector<fs::path>> writeAssembly(const Scene& scene, const Layer& who
         };
         const Progress own = progress.part(share(done), share(done + 1));
         ++done;
-        const int last = lastVersion(stands, stem, part.label);
-        const std::string next = versionName(stem, part.label, last + 1, extension);
+        const int last = stands.last(part.label, extension);
+        const std::string next = stands.name(part.label, last + 1, extension);
         const fs::path written = folderOf(target) / next;
         WYC_CHECK(writeFile(*part.layer, ofParts, written, own));
-        const std::string before = versionName(stem, part.label, last, extension);
-        if (last > 0 && sameBytes(written, stands / before)) {
+        const std::string before = stands.name(part.label, last, extension);
+        const auto same = [&]() -> Result<bool> {
+            WYC_TRY(now, Bytes::ofFile(written));
+            WYC_TRY(then, Bytes::ofFile(stands.folder() / before));
+            return sameBytes(now, then);
+        };
+        if (last > 0 && same().value_or(false)) {
             std::error_code code;
             fs::remove(written, code);
-            const fs::path link = folderOf(target) / before;
-            if (link != stands / before) {
-                fs::create_hard_link(stands / before, link, code);
-                if (code)
-                    fs::create_symlink(fs::absolute(stands / before), link, code);
-                if (code)
-                    return fail(
-                        makeError(ErrorKind::NotWritable, "cannot take a layer that stands there: " + code.message())
-                            .inFile(link.string()));
-            }
-            files.push_back(link);
+            WYC_CHECK(takeAsItIs(stands.folder() / before, folderOf(target) / before));
+            files.push_back(folderOf(target) / before);
             names[part.label] = before;
             continue;
         }
@@ -146,7 +104,8 @@ Result<std::vector<fs::path>> writeAssembly(const Scene& scene, const Layer& who
 }
 
 Result<std::vector<fs::path>> writePackage(const Scene& scene, const Layer& whole, Layout layout, Encoding encoding,
-                                           const fs::path& target, const Progress& progress) {
+                                           const std::vector<CollectedFile>& pictures, const fs::path& target,
+                                           const Progress& progress) {
     WYC_TRY(package, PackageWriter::create(target));
     const std::string extension = encoding == Encoding::Text ? ".usda" : ".usdc";
     const std::string root = target.stem().string() + extension;
@@ -154,27 +113,98 @@ Result<std::vector<fs::path>> writePackage(const Scene& scene, const Layer& whol
         WYC_CHECK(package->addLayer(root, whole, encoding, progress));
     } else {
         Assembly assembly = parted(scene, whole, layout);
-        const auto fileOf = [&](const std::string& label) { return "items/" + label + extension; };
+        // All in one folder: so names of pictures are the same in each.
+        const auto fileOf = [&](const std::string& label) { return target.stem().string() + "." + label + extension; };
         nameParts(assembly, layout, [&](const std::string& label) { return "./" + fileOf(label); });
         WYC_CHECK(package->addLayer(root, *assembly.layer, encoding, Progress()));
         for (const PartLayer& part : assembly.parts)
             WYC_CHECK(package->addLayer(fileOf(part.label), *part.layer, encoding, progress));
+    }
+    for (const CollectedFile& one : pictures) {
+        WYC_TRY(bytes, bytesOfFile(one.file));
+        WYC_CHECK(package->addFile(one.name, bytes, progress));
     }
     WYC_CHECK(package->finish());
     WYC_CHECK(package->file().commit(AtomicFile::Replace::Yes));
     return std::vector<fs::path>{target};
 }
 
+// The layer that the points lie over.
+fs::path assetOf(const json& options) {
+    return options.value("over", std::string());
+}
+
+Result<Scene> placedAt(Scene scene, const fs::path& target, const json& options) {
+    const bool package = isPackageName(target.string());
+    if (layoutOf(options) != Layout::PointsOnly)
+        return withPicturesNamed(std::move(scene), target, picturesFor(options, package), package);
+    if (package)
+        return fail(makeError(ErrorKind::BadInput, "a package cannot lie over an asset outside of it")
+                        .withAdvice("Write text or binary, or everything into the package"));
+    if (assetOf(options).empty())
+        return fail(makeError(ErrorKind::BadInput, "points alone want an asset to lie over")
+                        .withAdvice("Name the layer that has faces and materials (over)"));
+    return overAsset(scene, assetOf(options), target);
+}
+
 Result<std::vector<fs::path>> writeUsd(const Scene& scene, const fs::path& target, const WriteOptions& options,
                                        const Progress& progress) {
-    WYC_TRY(layer, layerOf(scene, {options.rate, options.application, options.description}));
+    const SceneAsLayer how{options.rate, options.application, options.description};
     const Layout layout = layoutOf(options.options);
-    if (isPackageName(target.string()))
-        return writePackage(scene, *layer, layout, encodingFor(target, options.options), target, progress);
-    if (layout != Layout::OneFile)
-        return writeAssembly(scene, *layer, layout, target, options, progress);
+    if (layout == Layout::PointsOnly) {
+        const fs::path stands = options.standsIn.empty() ? target : options.standsIn / target.filename();
+        WYC_TRY(overs, layerOfOvers(scene, assetOf(options.options), stands, how));
+        WYC_CHECK(writeFile(*overs, encodingFor(target, options.options), target, progress));
+        return std::vector<fs::path>{target};
+    }
+    WYC_TRY(layer, layerOf(scene, how));
+    const bool package = isPackageName(target.string());
+    const auto pictures = picturesFor(options.options, package) == Pictures::Collected ? collectedFiles(scene)
+                                                                                       : std::vector<CollectedFile>();
+    if (package)
+        return writePackage(scene, *layer, layout, encodingFor(target, options.options), pictures, target, progress);
+    WYC_TRY(files, putBeside(pictures, folderOf(target), options.standsIn, progress));
+    if (layout != Layout::OneFile) {
+        WYC_TRY(layers, writeAssembly(scene, *layer, layout, target, options, progress));
+        files.insert(files.end(), layers.begin(), layers.end());
+        return files;
+    }
     WYC_CHECK(writeFile(*layer, encodingFor(target, options.options), target, progress));
-    return std::vector<fs::path>{target};
+    files.push_back(target);
+    return files;
+}
+
+std::vector<ComingFile> filesOf(const Scene& scene, const fs::path& target, const json& options) {
+    using Role = ComingFile::Role;
+    const Layout layout = layoutOf(options);
+    std::vector<ComingFile> files{{target.filename().string(), Role::Main}};
+    if (layout == Layout::PointsOnly) {
+        files.push_back({wayFrom(folderOf(target), assetOf(options).string()), Role::Outside, "asset"});
+        return files;
+    }
+    if (isPackageName(target.string()))
+        return files;
+    const BesideFiles stands(folderOf(target), target.filename());
+    std::size_t materials = 0; // which file has them
+    const std::string extension = options.value("encoding", "binary") == "text" ? ".usda" : ".usdc";
+    if (hasParts(layout))
+        for (const std::string& label : partLabels(scene)) {
+            const int last = stands.last(label, extension);
+            if (label == kMaterialsLabel && materials == 0 && !scene.materials.empty())
+                materials = files.size();
+            files.push_back({stands.name(label, last + 1, extension), Role::Layer, label,
+                             last > 0 ? stands.name(label, last, extension) : std::string()});
+        }
+    if (picturesOf(options) != Pictures::Collected)
+        return files;
+    for (const CollectedFile& one : collectedFiles(scene)) {
+        std::error_code code;
+        const bool there = fs::exists(stands.folder() / one.name, code);
+        const auto bytes = bytesOfFile(one.file);
+        files.push_back(
+            {one.name, Role::Picture, {}, there ? one.name : std::string(), materials, bytes ? bytes->size() : 0});
+    }
+    return files;
 }
 
 std::uint64_t estimate(const Scene& scene, const json& options) {
@@ -230,11 +260,9 @@ void addWriting(Format& format) {
     format.carries = carries;
     format.prepare = preparedForLayers;
     format.groupName = nullptr;
-    format.assembles = [](const json& options) { return layoutOf(options) != Layout::OneFile; };
-    format.fileCount = [](const Scene& scene, const json& options) {
-        const bool parts = layoutOf(options) != Layout::OneFile && options.value("encoding", "binary") != "package";
-        return std::size_t{1} + (parts ? partCount(scene) : 0);
-    };
+    format.placedAt = placedAt;
+    format.assembles = [](const json& options) { return hasParts(layoutOf(options)); };
+    format.filesOf = filesOf;
     format.extensionOf = [](const json& options) -> std::string {
         const std::string encoding = options.value("encoding", "binary");
         return encoding == "text" ? ".usda" : encoding == "package" ? ".usdz" : ".usdc";
@@ -244,7 +272,7 @@ void addWriting(Format& format) {
          OptionKind::Choice,
          "",
          "binary is small and quick; text can be read by people and by all receivers; a package is one file with its "
-         "pictures",
+         "pictures in it",
          "binary",
          {"binary", "text", "package"}},
         {"layout",
@@ -252,9 +280,23 @@ void addWriting(Format& format) {
          "",
          "one file; or a layer for each item and an assembly that takes them in: as sublayers, each in the whole tree; "
          "as "
-         "references, each by itself; as payloads, references that may be left out when it is opened",
+         "references, each by itself; as payloads, references that may be left out when it is opened; or points "
+         "only, as a light layer over an asset that keeps its faces and materials",
          "one file",
-         {"one file", "sublayers", "references", "payloads"}},
+         {"one file", "sublayers", "references", "payloads", kPointsOnly}},
+        {"over",
+         OptionKind::File,
+         "",
+         "the asset that points only lie over: a layer that has their faces",
+         "",
+         {},
+         0.0,
+         0.0,
+         "layout",
+         kPointsOnly},
+        picturesOption("where they are: paths lead to the same files, and a package takes them in; collected: they are "
+                       "put beside what is written; as written: paths as the source has them",
+                       "where they are", {"where they are", "collected", "as written"}),
         {"skins",
          OptionKind::Choice,
          "",

@@ -1,0 +1,208 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// New points over an asset: a light layer, which shows the asset moving as the cache moves.
+#include <gtest/gtest.h>
+
+#include <cstdio>
+
+#include <fmt/format.h>
+
+#include "delivery/delivery.h"
+#include "formats/format.h"
+#include "formats/usd/compose/stage.h"
+#include "support/scenes.h"
+#include "support/temp_folder.h"
+
+namespace wyc::test {
+namespace usd_overs {
+
+using nlohmann::json;
+
+// A sheet of 5 by 4 points below a group that makes it half as large and moves it, with a material and old normals.
+std::string assetText(const std::string& more = {}, const std::string& head = {}) {
+    std::string points;
+    std::string counts;
+    std::string corners;
+    for (const Vec3f& p : sheetPoints(5, 4, 0.0))
+        points += fmt::format("({}, {}, {}), ", p.x, p.y, p.z);
+    const TopologyPtr faces = gridTopology(5, 4);
+    for (const std::int32_t size : faces->faceSizes())
+        counts += fmt::format("{}, ", size);
+    for (const std::int32_t corner : faces->corners())
+        corners += fmt::format("{}, ", corner);
+    return fmt::format(R"(#usda 1.0
+(
+    defaultPrim = "shoal"
+    metersPerUnit = 1
+    upAxis = "Y"
+    {}
+)
+def Xform "shoal"
+{{
+    double3 xformOp:translate = (3, 0, -1)
+    double3 xformOp:scale = (0.5, 0.5, 0.5)
+    uniform token[] xformOpOrder = ["xformOp:translate", "xformOp:scale"]
+    def Mesh "sheet" (prepend apiSchemas = ["MaterialBindingAPI"])
+    {{
+        int[] faceVertexCounts = [{}]
+        int[] faceVertexIndices = [{}]
+        point3f[] points = [{}]
+        normal3f[] normals = [{}] (interpolation = "vertex")
+        color3f[] primvars:displayColor = [(1, 0, 0)] (interpolation = "constant")
+        rel material:binding = </shoal/looks/silk>
+        {}
+    }}
+    def Scope "looks"
+    {{
+        def Material "silk"
+        {{
+            token outputs:surface.connect = </shoal/looks/silk/surface.outputs:surface>
+            def Shader "surface"
+            {{
+                uniform token info:id = "UsdPreviewSurface"
+                float inputs:roughness = 0.25
+                token outputs:surface
+            }}
+        }}
+    }}
+}}
+)",
+                       head, counts, corners, points, points, more);
+}
+
+Scene motion(std::size_t samples = 5) {
+    Scene scene;
+    scene.rate = scene.view.rate = FrameRate();
+    scene.unitMetres = 1.0;
+    scene.upAxis = UpAxis::Y;
+    std::vector<std::vector<Vec3f>> poses;
+    for (std::size_t s = 0; s < samples; ++s)
+        poses.push_back(sheetPoints(5, 4, static_cast<double>(s)));
+    Node& node = addNode(scene, "sheet", -1, NodeKind::Mesh);
+    node.geometry = std::make_shared<MemoryGeometry>(Sampling::uniform(42.0, 1.0 / 24.0, samples), gridTopology(5, 4),
+                                                     std::move(poses));
+    return scene;
+}
+
+Result<OutputResult> layOver(const Scene& scene, const fs::path& asset, const fs::path& target) {
+    DeliveryInput input;
+    input.label = "sheet";
+    input.scene = scene;
+    input.source = std::make_shared<const Scene>(scene);
+    input.provenance = json::object();
+    WYC_TRY(outputs,
+            planConversion({input}, {target, false, true, {{"layout", "points only"}, {"over", asset.string()}}}));
+    return runOutput(outputs.front(), {true, true}, Progress());
+}
+
+TEST(UsdOvers, TheAssetMovesAsTheCacheDoes) {
+    const TempFolder folder;
+    fs::create_directories(folder / "asset");
+    fs::create_directories(folder / "shot");
+    const fs::path asset = folder / "asset/sheet.usda";
+    writeFile(asset, assetText());
+    const std::string before = readFile(asset);
+    const Scene scene = motion();
+    for (const char* name : {"motion.usda", "motion.usdc"}) {
+        SCOPED_TRACE(name);
+        const fs::path target = folder / "shot" / name;
+        const auto done = layOver(scene, asset, target);
+        ASSERT_TRUE(done) << done.error().text();
+        EXPECT_TRUE(done->proof.passed);
+        EXPECT_TRUE(done->proof.sourceCompared);
+        const auto stage = usd::ComposedScene::open(target, {});
+        ASSERT_TRUE(stage);
+        const usd::Prim* prim = (*stage)->prim("/shoal/sheet");
+        ASSERT_NE(prim, nullptr);
+        const usd::Attribute points = (*stage)->attribute(*prim, "points");
+        ASSERT_EQ(points.times().size(), 5U);
+        for (std::size_t s = 0; s < 5; ++s) {
+            const auto value = points.sample(s);
+            const auto numbers = usd::numbersOf(*value);
+            const auto wanted = sheetPoints(5, 4, static_cast<double>(s));
+            ASSERT_EQ(numbers->size(), wanted.size() * 3);
+            for (std::size_t p = 0; p < wanted.size(); ++p) { // half as large, then moved
+                EXPECT_NEAR((*numbers)[p * 3] * 0.5 + 3.0, wanted[p].x, 1e-6);
+                EXPECT_NEAR((*numbers)[p * 3 + 1] * 0.5, wanted[p].y, 1e-6);
+                EXPECT_NEAR((*numbers)[p * 3 + 2] * 0.5 - 1.0, wanted[p].z, 1e-6);
+            }
+            EXPECT_NEAR(points.times()[s], 42.0 * 24.0 + static_cast<double>(s), 1e-9);
+        }
+        EXPECT_FALSE((*stage)->attribute(*prim, "normals").hasValue()) << "they are those of other points";
+        EXPECT_EQ((*stage)->targets(*prim, "material:binding").size(), 1U);
+        EXPECT_TRUE((*stage)->attribute(*prim, "primvars:displayColor").hasValue());
+        // The layer itself has fields of motion alone.
+        const auto bytes = usd::Bytes::ofFile(target);
+        const auto layer = usd::openLayer(*bytes);
+        ASSERT_TRUE(layer);
+        const usd::PrimSpec* own = (*layer)->root->children.front()->children.front().get();
+        for (const usd::PropertySpec& property : own->properties)
+            EXPECT_TRUE(property.name == "points" || property.name == "extent" || property.name == "normals")
+                << property.name;
+        EXPECT_EQ(readFile(asset), before);
+        const auto again = proveFromRecord(target, done->record, Progress());
+        ASSERT_TRUE(again);
+        EXPECT_TRUE(again->passed) << again->words();
+    }
+    // The asset is given another shape: that is no longer what was proven.
+    std::string wider = assetText();
+    wider.replace(wider.find("0.25"), 4, "0.75");
+    writeFile(asset, wider);
+    const auto after =
+        proveFromRecord(folder / "shot/motion.usda", folder / "shot/motion.usda.record.json", Progress());
+    EXPECT_TRUE(!after || !after->passed);
+}
+
+TEST(UsdOvers, WhatStandsInTheWayIsSaid) {
+    const TempFolder folder;
+    const fs::path asset = folder / "sheet.usda";
+    const fs::path target = folder / "motion.usdc";
+    const auto refusal = [&](const Scene& scene, const std::string& text, const fs::path& to, const char* words) {
+        writeFile(asset, text);
+        const auto done = layOver(scene, asset, to);
+        EXPECT_FALSE(done) << words;
+        if (!done) {
+            EXPECT_NE(done.error().text().find(words), std::string::npos) << done.error().text();
+            EXPECT_NE(done.error().kind, ErrorKind::Internal) << done.error().text();
+        }
+        EXPECT_EQ(readFile(asset), text);
+        EXPECT_FALSE(fs::exists(target));
+    };
+    Scene inches = motion();
+    inches.unitMetres = 0.0254;
+    refusal(inches, assetText(), target, "the new points are in");
+    Scene zUp = motion();
+    zUp.upAxis = UpAxis::Z;
+    refusal(zUp, assetText(), target, "up axis");
+    Scene smaller = motion();
+    smaller.nodes[0].geometry = std::make_shared<MemoryGeometry>(
+        Sampling::still(), gridTopology(4, 4), std::vector<std::vector<Vec3f>>{sheetPoints(4, 4, 0.0)});
+    refusal(smaller, assetText(), target, "other points or faces");
+    Scene renamed = smaller;
+    renamed.nodes[0].name = "kelp";
+    renamed.nodes[0].path = "/kelp";
+    refusal(renamed, assetText(), target, "has no shape 'kelp'");
+    Scene moving = motion();
+    moving.nodes[0].transform = std::make_shared<MemoryTransform>(
+        Sampling::uniform(42.0, 1.0 / 24.0, 2), std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+        std::vector<std::vector<double>>{{0, 0, 0}, {1, 0, 0}});
+    refusal(moving, assetText(), target, "its transforms move");
+    std::string turning = assetText();
+    const std::string still = "double3 xformOp:translate = (3, 0, -1)";
+    turning.replace(turning.find(still), still.size(),
+                    "double3 xformOp:translate.timeSamples = { 1: (0, 0, 0), 9: (1, 0, 0) }");
+    refusal(motion(), turning, target, "the asset's transforms");
+    Scene twice = motion();
+    twice.nodes.push_back(twice.nodes[0]);
+    twice.nodes[1].name = "other";
+    twice.nodes[1].path = "/other";
+    twice.nodes[1].id = NodeId::fresh();
+    refusal(twice, assetText(), target, "two items are the asset's");
+    refusal(motion(), assetText(), asset, "written over the asset itself");
+    refusal(motion(), assetText(), folder / "motion.usdz", "package");
+    const auto nowhere = layOver(motion(), folder / "gone.usda", target);
+    ASSERT_FALSE(nowhere);
+    EXPECT_NE(nowhere.error().text().find("is not there"), std::string::npos) << nowhere.error().text();
+}
+
+} // namespace usd_overs
+} // namespace wyc::test
