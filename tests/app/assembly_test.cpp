@@ -27,6 +27,8 @@ class AssemblyAct : public WindowTest {
         const int row = box->findText(QString::fromUtf8(text));
         const QModelIndex index = list->model()->index(row, 0);
         list->scrollTo(index);
+        QTest::qWait(QApplication::doubleClickInterval() + 50); // the list takes no release before
+        QTest::mouseMove(list->viewport(), list->visualRect(index).center());
         ++clicks_;
         QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualRect(index).center());
         return until([&] { return !list->isVisible(); }) && settle();

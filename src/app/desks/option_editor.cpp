@@ -9,11 +9,13 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QLineEdit>
-#include <QStyle>
+#include <QPainter>
+#include <QPixmap>
 
 #include "base/text.h"
 #include "desks/desk_parts.h"
 #include "desks/flow_layout.h"
+#include "theme/theme.h"
 
 namespace wyc::app {
 namespace {
@@ -22,9 +24,21 @@ struct OptionEditor {
     Q_DECLARE_TR_FUNCTIONS(OptionEditor)
 };
 
+QIcon dotsIcon() {
+    QPixmap picture(32, 32);
+    picture.fill(Qt::transparent);
+    QPainter painter(&picture);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(colour::kChalk2);
+    for (const double x : {8.0, 16.0, 24.0})
+        painter.drawEllipse(QPointF(x, 18.0), 2.4, 2.4);
+    return QIcon(picture);
+}
+
 // Looks for it on the disk.
 void addBrowse(QLineEdit& line, const Option& option, const std::function<void(const nlohmann::json&)>& changed) {
-    QAction* browse = line.addAction(line.style()->standardIcon(QStyle::SP_DirOpenIcon), QLineEdit::TrailingPosition);
+    QAction* browse = line.addAction(dotsIcon(), QLineEdit::TrailingPosition);
     browse->setToolTip(OptionEditor::tr("Look for it"));
     browse->setObjectName(QStringLiteral("browse_") + text(option.name));
     QObject::connect(browse, &QAction::triggered, &line, [&line, folder = option.kind == OptionKind::Folder, changed] {

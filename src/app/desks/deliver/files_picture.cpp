@@ -52,7 +52,7 @@ FilesPicture::FilesPicture(const std::vector<ComingFile>& files, const std::set<
             row.what = tr("stays as it is");
             row.written = false;
         } else if (file.role == Role::Main) {
-            row.what = written ? tr("written") : tr("names those below");
+            row.what = written ? tr("written") : tr("names what is below");
         } else if (written) {
             const bool isNew = written->contains(file.name);
             row.name = isNew ? name : before;

@@ -153,7 +153,8 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     head->addWidget(size);
     column->addLayout(head);
     auto* second = new QHBoxLayout();
-    const QString target = QString::fromStdString(row.plan.target.filename().string());
+    const bool drawn = row.plan.files.size() > 1; // names stand in the picture
+    const QString target = drawn ? QString() : QString::fromStdString(row.plan.target.filename().string());
     auto* file =
         smallLabel(target + (row.plan.restTarget ? QStringLiteral(" + ") +
                                                        QString::fromStdString(row.plan.restTarget->filename().string())
@@ -187,7 +188,7 @@ QFrame* outputCard(const OutputRow& row, bool started, QWidget* parent) {
     stateLabel->setStyleSheet(QStringLiteral("color: %1;").arg(stateColour.name()));
     second->addWidget(stateLabel);
     column->addLayout(second);
-    if (row.plan.files.size() > 1) {
+    if (drawn) {
         std::set<std::string> written;
         if (row.result)
             for (const fs::path& one : row.result->files)
