@@ -12,6 +12,7 @@
 #include "formats/usd/compose/stage.h"
 #include "formats/usd/layer/path.h"
 #include "formats/usd/usd.h"
+#include "formats/usd/write/prepare.h"
 #include "formats/usd/write/shapes_write.h"
 #include "scene/layers.h"
 
@@ -211,8 +212,32 @@ class Overlaying {
         }
         other.madeOf = std::make_shared<const std::vector<MadeOf>>(std::vector{MadeOf{node.id}});
         takeProperties(node, other, inPlace);
-        if (node.visibility)
-            tell(node.path, "its visibility: that of the asset stays");
+        return takeVisibility(own, which);
+    }
+
+    // It is seen when the new one is.
+    Status takeVisibility(std::size_t own, std::size_t which) {
+        const auto above = [](const Scene& scene, int i) {
+            std::vector<VisibilityTrack> chain;
+            for (; i >= 0; i = scene.nodes[static_cast<std::size_t>(i)].parent)
+                if (const auto& track = scene.nodes[static_cast<std::size_t>(i)].visibility)
+                    chain.insert(chain.begin(), *track);
+            return chain;
+        };
+        const auto hides = [](const std::vector<VisibilityTrack>& chain) {
+            return std::any_of(chain.begin(), chain.end(), [](const VisibilityTrack& track) {
+                return std::find(track.values.begin(), track.values.end(), Visibility::Hidden) != track.values.end();
+            });
+        };
+        Node& other = meant_.nodes[which];
+        if (hides(above(meant_, other.parent)))
+            return refuse(fmt::format("the asset hides what stands above '{}'", other.path),
+                          "Lay the points over an asset that is seen");
+        const auto chain = above(scene_, static_cast<int>(own));
+        if (hides(chain))
+            other.visibility = seenTogether(chain);
+        else
+            other.visibility.reset();
         return {};
     }
 
@@ -288,12 +313,15 @@ Result<LayerPtr> layerOfOvers(const Scene& meant, const fs::path& asset, const f
             setField(prim->fields, "specifier", Value::ofText(Base::Token, "over"));
         }
         writePoints(*prim, node, clock);
+        writeVisibility(*prim, node, clock);
         std::set<std::string> said;
         for (const PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>())
             if (isOfMotion(property.meaning))
                 said.insert(writeProperty(*prim, property, node, meant, clock));
         // What the asset says of other points goes.
         const Prim* there = stage->prim(node.path);
+        if (there && !node.visibility && stage->attribute(*there, "visibility").hasValue())
+            setText(attributeOf(*prim, "visibility", "token"), Base::Token, "inherited");
         for (const auto& [name, type] : {std::pair{"normals", "normal3f[]"},
                                          {"primvars:normals", "normal3f[]"},
                                          {"velocities", "vector3f[]"},

@@ -335,7 +335,7 @@ class Preparing {
                 above[i].push_back(node.visibility.value_or(VisibilityTrack{{}, {Visibility::AsParent}}));
                 node.visibility.reset();
                 if (!node.is().place)
-                    node.visibility = effective(above[i]);
+                    node.visibility = seenTogether(above[i]);
             }
             settleOne(node);
         }
@@ -355,29 +355,6 @@ class Preparing {
                 return (*exact)(seconds) == Visibility::Hidden ? Visibility::Hidden : Visibility::AsParent;
             });
     }
-    // As a node and all above it say together; the lowest that says something counts.
-    static VisibilityTrack effective(const std::vector<VisibilityTrack>& chain) {
-        const auto at = [chain](double seconds) {
-            for (std::size_t i = chain.size(); i-- > 0;)
-                if (const Visibility value = chain[i].at(seconds); value != Visibility::AsParent)
-                    return value;
-            return Visibility::AsParent;
-        };
-        VisibilityTrack result;
-        std::vector<Sampling> samplings;
-        bool exact = false;
-        for (const VisibilityTrack& track : chain) {
-            samplings.push_back(track.sampling);
-            exact = exact || track.exact;
-        }
-        result.sampling = commonSampling(samplings);
-        for (std::size_t i = 0; i < std::max<std::size_t>(1, result.sampling.count()); ++i)
-            result.values.push_back(at(result.sampling.time(i)));
-        if (exact)
-            result.exact = std::make_shared<const std::function<Visibility(double)>>(at);
-        return result;
-    }
-
     // All that is said, as a plain list, whatever layout it came in.
     Status prepareProperties(Node& node) {
         std::vector<PropertyNode> list;
@@ -706,6 +683,28 @@ class Preparing {
 };
 
 } // namespace
+
+VisibilityTrack seenTogether(const std::vector<VisibilityTrack>& chain) {
+    const auto at = [chain](double seconds) {
+        for (std::size_t i = chain.size(); i-- > 0;)
+            if (const Visibility value = chain[i].at(seconds); value != Visibility::AsParent)
+                return value;
+        return Visibility::AsParent;
+    };
+    VisibilityTrack result;
+    std::vector<Sampling> samplings;
+    bool exact = false;
+    for (const VisibilityTrack& track : chain) {
+        samplings.push_back(track.sampling);
+        exact = exact || track.exact;
+    }
+    result.sampling = commonSampling(samplings);
+    for (std::size_t i = 0; i < std::max<std::size_t>(1, result.sampling.count()); ++i)
+        result.values.push_back(at(result.sampling.time(i)));
+    if (exact)
+        result.exact = std::make_shared<const std::function<Visibility(double)>>(at);
+    return result;
+}
 
 Result<Scene> preparedForLayers(Scene scene, const nlohmann::json&) {
     return Preparing(std::move(scene)).prepared();

@@ -11,4 +11,7 @@ namespace wyc::usd {
 /// `notCarried`. Unsupported where a node lets go of its parents at times.
 [[nodiscard]] Result<Scene> preparedForLayers(Scene scene, const nlohmann::json& options);
 
+/// As a node and all above it say together, the highest first: the lowest that says something counts.
+[[nodiscard]] VisibilityTrack seenTogether(const std::vector<VisibilityTrack>& chain);
+
 } // namespace wyc::usd

@@ -142,7 +142,7 @@ class SceneLayer {
         if (node.kind == NodeKind::Instances)
             return writeInstance(prim, node);
         writeTransform(prim, node);
-        writeVisibility(prim, node);
+        writeVisibility(prim, node, clock_);
         if (isDeformed(node)) {
             WYC_TRY(rest, restPointsOf(node));
             WYC_TRY(faces, node.geometry->topology(0));
@@ -277,19 +277,6 @@ class SceneLayer {
                 return true;
         }
         return false;
-    }
-
-    void writeVisibility(PrimSpec& prim, const Node& node) {
-        if (!node.visibility || node.visibility->values.empty())
-            return;
-        const VisibilityTrack& track = *node.visibility;
-        const bool still = track.sampling.count() < 2;
-        setTrack(attributeOf(prim, "visibility", "token"), {Base::Token},
-                 still ? std::vector<double>{} : clock_.codes(track.sampling),
-                 [&track](std::size_t sample) -> Result<Value> {
-                     return Value::ofText(Base::Token,
-                                          track.values[sample] == Visibility::Hidden ? "invisible" : "inherited");
-                 });
     }
 
     void writeProperties(PrimSpec& prim, const Node& node) {
@@ -429,7 +416,7 @@ class SceneLayer {
         setField(prim.fields, "instanceable", Value::ofBool(true));
         setField(prim.fields, "references", Value(std::make_shared<const ListEdit>(std::move(list))));
         writeTransform(prim, node);
-        writeVisibility(prim, node);
+        writeVisibility(prim, node, clock_);
         return {};
     }
 
@@ -478,6 +465,18 @@ void writeHead(PrimSpec& root, const Scene& scene, const SceneAsLayer& how) {
             told.emplace_back("description", Value::ofText(Base::String, how.description));
         setField(fields, "customLayerData", Value(std::make_shared<const Dictionary>(std::move(told))));
     }
+}
+
+void writeVisibility(PrimSpec& prim, const Node& node, const WriteClock& clock) {
+    if (!node.visibility || node.visibility->values.empty())
+        return;
+    const VisibilityTrack& track = *node.visibility;
+    const bool still = track.sampling.count() < 2;
+    setTrack(attributeOf(prim, "visibility", "token"), {Base::Token},
+             still ? std::vector<double>{} : clock.codes(track.sampling),
+             [values = track.values](std::size_t sample) -> Result<Value> {
+                 return Value::ofText(Base::Token, values[sample] == Visibility::Hidden ? "invisible" : "inherited");
+             });
 }
 
 std::string writeProperty(PrimSpec& prim, const PropertyNode& property, const Node& node, const Scene& scene,
