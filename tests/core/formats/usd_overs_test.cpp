@@ -9,6 +9,8 @@
 #include "delivery/delivery.h"
 #include "formats/format.h"
 #include "formats/usd/compose/stage.h"
+#include "plain/plain.h"
+#include "support/random_chain.h"
 #include "support/scenes.h"
 #include "support/temp_folder.h"
 
@@ -202,6 +204,110 @@ TEST(UsdOvers, WhatStandsInTheWayIsSaid) {
     const auto nowhere = layOver(motion(), folder / "gone.usda", target);
     ASSERT_FALSE(nowhere);
     EXPECT_NE(nowhere.error().text().find("is not there"), std::string::npos) << nowhere.error().text();
+}
+
+// Random motion over random assets: under still transforms, mirrored and stretched, in all encodings, at other rates,
+// beside other things that move. World points, worked out plainly, are those of the cache.
+TEST(UsdOvers, AnyMotionOverAnyAssetIsProvenAndStandsWhereItStood) {
+    const TempFolder folder;
+    fs::create_directories(folder / "shot");
+    int proven = 0;
+    for (int round = firstCase(); round < firstCase() + casesAsked(150); ++round) {
+        auto it = randomCase(static_cast<unsigned>(round) * 15485863U + 9U, 3);
+        if (!it)
+            continue;
+        SCOPED_TRACE(fmt::format("case {}: {}", round, toJson(it->chain).dump()));
+        Random r(static_cast<unsigned>(round) * 77U + 1U);
+        const auto one = [&](int below) { return static_cast<std::size_t>(r.whole(0, below - 1)); };
+        if (r.chance(80))
+            it->chain.push_back({"world", json::object(), true});
+        const auto result = applySteps(it->source, it->chain);
+        ASSERT_TRUE(result) << result.error().text();
+        std::vector<std::size_t> shapes;
+        for (std::size_t i = 0; i < result->nodes.size(); ++i)
+            if (const Node& n = result->nodes[i]; n.geometry && n.is().points && n.kind != NodeKind::Instancer)
+                shapes.push_back(i);
+        if (shapes.empty())
+            continue;
+        const auto chosen = selectedItems(*result, {result->nodes[shapes[one(static_cast<int>(shapes.size()))]].path});
+        ASSERT_TRUE(chosen);
+        std::size_t own = chosen->nodes.size();
+        while (!chosen->nodes[--own].geometry || chosen->nodes[own].kind == NodeKind::Instancer)
+            ;
+        const Node& cache = chosen->nodes[own];
+
+        Scene asset;
+        asset.rate = asset.view.rate = FrameRate::nearest(std::array{24.0, 25.0, 30.0}[one(3)]).value();
+        asset.unitMetres = chosen->unitMetres;
+        asset.upAxis = chosen->upAxis;
+        const Mat4 place = Mat4::scaling({r.real(0.5, 2.0) * (r.chance(30) ? -1.0 : 1.0), r.real(0.5, 2.0), 1.5}) *
+                           Mat4::translation({r.real(-3.0, 3.0), 1.0, 2.0});
+        addNode(asset, "group", -1, NodeKind::Transform).transform =
+            MemoryTransform::fixed(r.chance(70) ? place : Mat4());
+        Node& shape = addNode(asset, r.chance(80) ? cache.name : "renamed", 0, cache.kind);
+        std::vector<Vec3f> pose(*cache.geometry->pointCount(0));
+        ASSERT_TRUE(cache.geometry->readRange(0, 0, pose));
+        for (Vec3f& p : pose)
+            p.x += 1.0F;
+        shape.geometry = std::make_shared<MemoryGeometry>(Sampling::still(), *cache.geometry->topology(0),
+                                                          std::vector<std::vector<Vec3f>>{pose});
+        shape.properties = cache.properties;
+        const std::string path = shape.path;
+        addNode(asset, "beside", -1, NodeKind::Transform).transform = std::make_shared<MemoryTransform>(
+            Sampling::uniform(40.0, 0.1, 2), std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}},
+            std::vector<std::vector<double>>{{0, 0, 0}, {1, 0, 0}});
+        const fs::path assetFile = folder / std::array{"asset.usda", "asset.usdc", "asset.usdz"}[one(3)];
+        DeliveryInput whole;
+        whole.scene = asset;
+        whole.provenance = json::object();
+        const auto written = planConversion({whole}, {assetFile, false, true});
+        if (!written || !runOutput(written->front(), {false, false}, Progress()))
+            continue;
+
+        DeliveryInput input;
+        input.label = "motion";
+        input.scene = *chosen;
+        input.source = std::make_shared<const Scene>(it->source);
+        input.steps = it->chain;
+        input.provenance = json::object();
+        const fs::path target = folder / "shot" / std::array{"m.usda", "m.usdc"}[one(2)];
+        const auto outputs =
+            planConversion({input}, {target, false, true, {{"layout", "points only"}, {"over", assetFile.string()}}});
+        if (!outputs) {
+            EXPECT_NE(outputs.error().kind, ErrorKind::Internal) << outputs.error().text();
+            continue;
+        }
+        const auto done = runOutput(outputs->front(), {true, true}, Progress());
+        ASSERT_TRUE(done) << done.error().text();
+        ++proven;
+        const auto back = openFile(target);
+        ASSERT_TRUE(back) << back.error().text();
+        std::size_t there = 0;
+        while (back->nodes[there].path != path)
+            ASSERT_LT(++there, back->nodes.size());
+        const Geometry& shown = *back->nodes[there].geometry;
+        for (std::size_t s = 0; s < cache.geometry->sampling().count(); ++s) {
+            const double t = cache.geometry->sampling().time(s);
+            std::vector<Vec3f> a(*cache.geometry->pointCount(s));
+            std::vector<Vec3f> b(*shown.pointCountAt(t));
+            ASSERT_EQ(a.size(), b.size());
+            ASSERT_TRUE(cache.geometry->readRange(s, 0, a));
+            ASSERT_TRUE(shown.readAt(t, 0, b));
+            const auto from = plainWorld(*chosen, own, t);
+            const auto to = plainWorld(*back, there, t);
+            double worst = 0.0;
+            double size = 1.0;
+            for (std::size_t p = 0; p < a.size(); ++p) {
+                const Vec3d x = transformedPoint(Vec3d{a[p].x, a[p].y, a[p].z}, *from);
+                const Vec3d y = transformedPoint(Vec3d{b[p].x, b[p].y, b[p].z}, *to);
+                worst = std::max({worst, std::abs(x.x - y.x), std::abs(x.y - y.y), std::abs(x.z - y.z)});
+                size = std::max({size, std::abs(x.x), std::abs(x.y), std::abs(x.z)});
+            }
+            ASSERT_LE(worst, 3e-6 * size) << "sample " << s;
+        }
+    }
+    std::printf("%d proven\n", proven);
+    EXPECT_GT(proven, casesAsked(150) / 4);
 }
 
 } // namespace usd_overs

@@ -188,6 +188,9 @@ class Overlaying {
 
     Status overlay(std::size_t own) {
         const Node& node = scene_.nodes[own];
+        if (node.kind == NodeKind::Instancer)
+            return refuse("it is an instancer: points only are those of meshes, curves and points",
+                          "Deliver it whole, or leave it out");
         WYC_TRY(which, partnerOf(node));
         Node& other = meant_.nodes[which];
         if (other.name != node.name)
