@@ -51,7 +51,7 @@ def Xform "lamp"
             {
                 uniform token info:id = "UsdUVTexture"
                 asset inputs:file = @../tex/skin.png@
-                asset inputs:second = @./other/skin.png@
+                asset inputs:second = @other/skin.png@
                 asset inputs:tiles = @../tex/cloth.<UDIM>.png@
                 asset inputs:gone = @./nowhere.png@
                 asset inputs:odd = @C:\tex\rust.png@

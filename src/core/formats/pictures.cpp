@@ -75,7 +75,7 @@ class Naming {
             return isRelative(one.path) && !leadsThere(one) ? std::optional(FileName{one.path, {}}) : std::nullopt;
         if (how_ == Pictures::Collected && isPicture(one.file))
             return FileName{collected(one.file), one.file};
-        if (!isRelative(one.path) && one.file == one.path)
+        if (isRelative(one.path) ? !inPackage_ && leadsThere(one) : one.file == one.path)
             return std::nullopt;
         if (inPackage_)
             return FileName{fs::absolute(one.file).lexically_normal().string(), one.file};

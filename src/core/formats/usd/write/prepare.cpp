@@ -189,42 +189,56 @@ class Preparing {
         }
     }
 
-    // Over all samples, in the order in which they come.
-    static Result<std::vector<std::vector<FaceSet>>> setsOf(const Geometry& shape) {
-        std::vector<std::vector<FaceSet>> all;
-        for (std::size_t i = 0, count = shape.faceSetsVary() ? shape.sampling().count() : 1; i < count; ++i) {
+    // A set of faces over all samples.
+    struct SetTold {
+        FaceSet::Kind kind{};
+        std::string name;
+        NodeId material;
+        std::size_t withOwnSet = 0; // in which the set behind it, always the same, has its faces
+        FaceSet::Kind ownKind{};
+        std::string ownName = {};
+    };
+    struct SetsTold {
+        std::vector<SetTold> sets; // in the order in which they come
+        std::size_t samples = 0;
+        // A material's, which has a set of its own at all times.
+        [[nodiscard]] bool hasItsSet(const SetTold& set) const { return set.withOwnSet == samples; }
+    };
+    static Result<SetsTold> setsOf(const Geometry& shape) {
+        SetsTold told;
+        std::map<std::pair<FaceSet::Kind, std::string>, std::size_t> known;
+        told.samples = shape.faceSetsVary() ? shape.sampling().count() : 1;
+        for (std::size_t i = 0; i < told.samples; ++i) {
             WYC_TRY(sets, shape.faceSets(i));
-            all.push_back(*sets);
+            for (std::size_t k = 0; k < sets->size(); ++k) {
+                const FaceSet& set = (*sets)[k];
+                const auto [at, isNew] = known.emplace(std::pair{set.kind, set.name}, told.sets.size());
+                if (isNew)
+                    told.sets.push_back({set.kind, set.name, set.material});
+                SetTold& own = told.sets[at->second];
+                if (k + 1 == sets->size() || (*sets)[k + 1].kind == FaceSet::Kind::Material ||
+                    (*sets)[k + 1].faces != set.faces)
+                    continue;
+                const FaceSet& behind = (*sets)[k + 1];
+                if (own.withOwnSet == 0) {
+                    own.ownKind = behind.kind;
+                    own.ownName = behind.name;
+                }
+                own.withOwnSet += own.ownKind == behind.kind && own.ownName == behind.name ? 1U : 0U;
+            }
         }
-        return all;
-    }
-    // The set behind a material's, which has its faces at all times.
-    static bool hasItsSet(const std::vector<std::vector<FaceSet>>& samples, const FaceSet& material) {
-        const FaceSet* own = nullptr;
-        for (const std::vector<FaceSet>& sets : samples) {
-            const auto at = std::find_if(sets.begin(), sets.end(), [&](const FaceSet& set) {
-                return set.kind == material.kind && set.name == material.name;
-            });
-            if (at == sets.end() || at + 1 == sets.end() || (at + 1)->kind == FaceSet::Kind::Material ||
-                (at + 1)->faces != at->faces || (own && (own->kind != (at + 1)->kind || own->name != (at + 1)->name)))
-                return false;
-            own = &*(at + 1);
-        }
-        return own != nullptr;
+        return told;
     }
     // Under which a mesh calls its material, and how that is called as a prim. What a mesh knows by name alone is one
     // that says nothing.
     using MaterialNames = std::map<std::pair<std::uint64_t, std::string>, std::string>;
-    MaterialNames nameMaterials(const std::vector<std::vector<std::vector<FaceSet>>>& all) {
+    MaterialNames nameMaterials(const std::vector<SetsTold>& all) {
         MaterialNames called;
-        for (const auto& samples : all)
-            for (const auto& sets : samples)
-                for (const FaceSet& set : sets)
-                    if (set.kind == FaceSet::Kind::Material &&
-                        called.try_emplace({set.material.value, set.name}).second &&
-                        !materialOf(scene_, set.material, set.name))
-                        scene_.materials.push_back(
-                            {set.name, {}, {}, set.material.value ? set.material : NodeId::fresh()});
+        for (const SetsTold& told : all)
+            for (const SetTold& set : told.sets)
+                if (set.kind == FaceSet::Kind::Material && called.try_emplace({set.material.value, set.name}).second &&
+                    !materialOf(scene_, set.material, set.name))
+                    scene_.materials.push_back({set.name, {}, {}, set.material.value ? set.material : NodeId::fresh()});
         const std::vector<Material> before = scene_.materials;
         UniqueNames names;
         for (Material& material : scene_.materials) {
@@ -247,39 +261,34 @@ class Preparing {
         for (const Node& node : scene_.nodes)
             if (node.parent >= 0)
                 below[static_cast<std::size_t>(node.parent)].push_back(node.name);
-        std::vector<std::vector<std::vector<FaceSet>>> all(scene_.nodes.size());
+        std::vector<SetsTold> all(scene_.nodes.size());
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             const Node& node = scene_.nodes[i];
             if (!node.geometry || !node.is().faces || node.geometry->sampling().count() == 0)
                 continue;
-            WYC_TRY(samples, setsOf(*node.geometry));
-            all[i] = std::move(samples);
+            WYC_TRY(told, setsOf(*node.geometry));
+            all[i] = std::move(told);
         }
         const auto materials = nameMaterials(all);
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             Node& node = scene_.nodes[i];
-            const auto& samples = all[i];
             UniqueNames names(below[i]);
             std::vector<SetsOfPrims::Named> named;
-            std::set<std::pair<FaceSet::Kind, std::string>> seen;
             bool other = false;
-            for (const std::vector<FaceSet>& sets : samples)
-                for (const FaceSet& set : sets) {
-                    const bool material = set.kind == FaceSet::Kind::Material;
-                    if (!seen.emplace(set.kind, set.name).second)
-                        continue;
-                    const std::string now = material ? materials.at({set.material.value, set.name}) : std::string();
-                    if (material && hasItsSet(samples, set)) {
-                        named.push_back({set.kind, set.name, {}, now});
-                        other = other || now != set.name;
-                        continue;
-                    }
-                    named.push_back({set.kind, set.name, names.next(set.name), now});
-                    other = other || material || named.back().to != set.name;
-                    if (!material && named.back().to != set.name)
-                        tell(node, fmt::format("the name of its set of faces '{}': it is '{}'", validUtf8(set.name),
-                                               named.back().to));
+            for (const SetTold& set : all[i].sets) {
+                const bool material = set.kind == FaceSet::Kind::Material;
+                const std::string now = material ? materials.at({set.material.value, set.name}) : std::string();
+                if (material && all[i].hasItsSet(set)) {
+                    named.push_back({set.kind, set.name, {}, now});
+                    other = other || now != set.name;
+                    continue;
                 }
+                named.push_back({set.kind, set.name, names.next(set.name), now});
+                other = other || material || named.back().to != set.name;
+                if (!material && named.back().to != set.name)
+                    tell(node, fmt::format("the name of its set of faces '{}': it is '{}'", validUtf8(set.name),
+                                           named.back().to));
+            }
             if (other)
                 node.geometry = std::make_shared<SetsOfPrims>(node.geometry, std::move(named));
         }
