@@ -527,8 +527,12 @@ Status ShownNode::compareMoments(const Format& format, const Progress& progress,
     if (!madeAsMeant() && shown.disagreements.size() < kMostWords)
         shown.disagreements.push_back("its points are in another order than its steps say");
     const FrameRate& rate = intention_->rate;
+    using Elements = ShownChannels::Elements;
     auto channels = ShownChannels::of(*meant_, node_, *scene_, parts_.front().node, *intention_, format,
-                                      parts_.size() == 1 && !it.madeOf);
+                                      parts_.size() > 1                            ? Elements::Others
+                                      : !it.madeOf                                 ? Elements::Same
+                                      : !parts_.front().from && !parts_.front().to ? Elements::PointsAlone
+                                                                                   : Elements::Others);
     std::vector<double> own; // of its points
     if (it.geometry)
         addTimes(it.geometry->sampling(), own);

@@ -126,7 +126,7 @@ bool apart(double a, double b, double allowed) {
 } // namespace
 
 ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scene& source, std::size_t own,
-                                const Intention& intention, const Format& format, bool comparable) {
+                                const Intention& intention, const Format& format, Elements elements) {
     ShownChannels result;
     result.meantScene_ = &meant;
     result.node_ = node;
@@ -138,7 +138,7 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
     const Node& it = meant.nodes[node];
     const Node& from = source.nodes[own];
     const std::vector<Channel> there = channelsOf(from);
-    if (!comparable) {
+    if (elements == Elements::Others) {
         for (const Channel& channel : there)
             if (channel.values->sampling().count() > 0 && channel.space != SpaceRole::Box && isKept(channel, format))
                 result.leftAside_.push_back(fmt::format("{}: its points are made of those of others", channel.name));
@@ -156,6 +156,11 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
     for (const Channel& channel : there) {
         if (channel.values->sampling().count() == 0 || channel.space == SpaceRole::Box || !isKept(channel, format))
             continue;
+        if (elements == Elements::PointsAlone && channel.meaning != Meaning::Normals &&
+            channel.meaning != Meaning::Velocities) {
+            result.leftAside_.push_back(fmt::format("{}: only its points are those of the source", channel.name));
+            continue;
+        }
         const Channel* same = channelNamed(result.meantChannels_, channel.name);
         if (!same) {
             if (!isTold(meant, it.path, channel))

@@ -12,10 +12,12 @@ namespace wyc {
 
 class ShownChannels {
   public:
-    /// `own`: the node of the source. `comparable`: its elements have the numbers that they had. What the format does
-    /// not keep is told as a loss, and left aside here.
+    /// What of the source's elements a node has: all of them with their numbers; its points, in turn, and what goes
+    /// with them, while all else is another's; or others.
+    enum class Elements { Same, PointsAlone, Others };
+    /// `own`: the node of the source. What the format does not keep is told as a loss, and left aside here.
     [[nodiscard]] static ShownChannels of(const Scene& meant, std::size_t node, const Scene& source, std::size_t own,
-                                          const Intention& intention, const Format& format, bool comparable);
+                                          const Intention& intention, const Format& format, Elements elements);
     [[nodiscard]] const std::vector<Channel>& meant() const { return meantChannels_; }
     /// At a moment of the result. `whole`: every channel is judged, else those that have a sample there. `end`: what
     /// never changes is judged too.

@@ -194,9 +194,11 @@ class Overlaying {
         WYC_TRY(which, partnerOf(node));
         Node& other = meant_.nodes[which];
         if (other.name != node.name)
-            tell(node.path, fmt::format("its name: it is the asset's '{}', the only shape there with its points and "
-                                        "faces",
-                                        other.path));
+            tell(other.path,
+                 fmt::format(
+                     "its name: it is that of the asset instead of '{}': the only shape there with its points and "
+                     "faces",
+                     node.name));
         if (other.madeOf)
             return refuse(fmt::format("two items are the asset's '{}'", other.path), "Choose one of them");
         const auto from = stillWorld(scene_, own);
@@ -211,7 +213,7 @@ class Overlaying {
         other.geometry = node.geometry;
         if (!inPlace) {
             other.geometry = std::make_shared<Replaced>(node.geometry, *from * *back);
-            tell(node.path, "how its points are stated: they are seen from the asset's own place");
+            tell(other.path, "how its points are stated: they are seen from the asset's own place");
         }
         other.madeOf = std::make_shared<const std::vector<MadeOf>>(std::vector{MadeOf{node.id}});
         takeProperties(node, other, inPlace);
@@ -250,17 +252,20 @@ class Overlaying {
             if (!isOfMotion(property.meaning))
                 list.push_back(property);
             else if (!inPlace || !has(node, property.meaning))
-                tell(node.path, fmt::format("the {} of the asset: they do not go with other points",
-                                            meaningName(property.meaning)));
+                tell(other.path, fmt::format("the {} of the asset: they do not go with other points",
+                                             meaningName(property.meaning)));
         bool more = false;
         for (const PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
             if (inPlace && isOfMotion(property.meaning))
                 list.push_back(property);
+            else if (isOfMotion(property.meaning))
+                tell(other.path, fmt::format("its {}: its points are seen from the asset's own place",
+                                             meaningName(property.meaning)));
             else if (property.role != SpaceRole::Box)
                 more = true;
         }
         if (more || (node.geometry->faceSets(0) && !(*node.geometry->faceSets(0))->empty()))
-            tell(node.path, "all but its points, velocities and normals: what the asset says stays");
+            tell(other.path, "what it says besides its motion: what the asset says stays");
         other.properties = relisted(other.properties, std::move(list));
     }
     static bool has(const Node& node, Meaning meaning) {
