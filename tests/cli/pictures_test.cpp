@@ -124,7 +124,8 @@ TEST_F(CarriedPictures, PathsLeadToTheSameFilesFromElsewhere) {
     EXPECT_EQ(contents(folder_ / "to/here/lamp.usda"), wanted);
     for (const std::string& name : names(folder_ / "to/here/lamp.usda"))
         EXPECT_FALSE(fs::path(name).is_absolute()) << name;
-    EXPECT_NE((done.out + done.err).find("its file './nowhere.png' is not there"), std::string::npos) << done.out << done.err;
+    EXPECT_NE((done.out + done.err).find("its file './nowhere.png' is not there"), std::string::npos)
+        << done.out << done.err;
     EXPECT_NE((done.out + done.err).find("other systems"), std::string::npos) << done.out << done.err;
     EXPECT_EQ(wyc({"prove", (folder_ / "to/here/lamp.usda").string()}).code, 0);
     // In the same folder nothing changes.
@@ -140,7 +141,8 @@ TEST_F(CarriedPictures, PathsLeadToTheSameFilesFromElsewhere) {
     auto plain = names(folder_ / "to/here/plain.usda");
     std::sort(plain.begin(), plain.end());
     EXPECT_EQ(plain, own);
-    EXPECT_NE((asWritten.out + asWritten.err).find("leads to no file"), std::string::npos) << asWritten.out << asWritten.err;
+    EXPECT_NE((asWritten.out + asWritten.err).find("leads to no file"), std::string::npos)
+        << asWritten.out << asWritten.err;
 }
 
 TEST_F(CarriedPictures, CollectedTheyStandAloneAndOnlyNewOnesAreWritten) {
@@ -217,6 +219,37 @@ TEST_F(CarriedPictures, AStepLooksForThemElsewhere) {
     ASSERT_EQ(drive.code, 0) << drive.out << drive.err;
     const auto there = names(folder_ / "to/here/drive.usda");
     EXPECT_EQ(std::count(there.begin(), there.end(), (folder_ / "tex/rust.png").string()), 1);
+}
+
+TEST_F(CarriedPictures, AColouredPictureOfAMeshFileGoesThroughLayersAndBack) {
+    fs::create_directories(folder_ / "mesh/maps");
+    test::writeFile(folder_ / "mesh/maps/sand.png", "sand");
+    test::writeFile(folder_ / "mesh/sand.mtl", "newmtl sand\nKd 0.5 0.25 1\nmap_Kd maps/sand.png\n");
+    test::writeFile(folder_ / "mesh/sand.obj", "mtllib sand.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl sand\nf 1 2 3\n"
+                                               "usemtl unknown\nf 3 2 1\n");
+    const std::string mesh = (folder_ / "mesh/sand.obj").string();
+    for (const char* extension : {"usda", "usdc", "usdz"}) {
+        const std::string layer = (folder_ / "to" / (std::string("sand.") + extension)).string();
+        const auto done = wyc({"convert", mesh, "-o", layer, "--prove"});
+        ASSERT_EQ(done.code, 0) << extension << done.out << done.err;
+        const std::string back = (folder_ / "to" / (std::string("back_") + extension + ".obj")).string();
+        const auto again = wyc({"convert", layer, "-o", back, "--prove"});
+        ASSERT_EQ(again.code, 0) << extension << again.out << again.err;
+        const std::string materials = readFile(fs::path(back).replace_extension(".mtl"));
+        EXPECT_NE(materials.find("Kd 0.5 0.25 1\n"), std::string::npos) << extension << materials;
+        EXPECT_NE(materials.find("sand"), std::string::npos) << materials;
+        EXPECT_NE(readFile(back).find("usemtl unknown"), std::string::npos) << "known by its name alone";
+    }
+    // Beside a point cache, too, it is told that the picture is not found from there.
+    const auto cache = wyc({"convert", mesh, "-o", (folder_ / "to/sand.mdd").string()});
+    EXPECT_EQ(cache.code, 0) << cache.err;
+    EXPECT_NE((cache.out + cache.err).find("leads to no file"), std::string::npos) << cache.out << cache.err;
+    // A link named like a picture is what it leads to.
+    fs::create_symlink(folder_ / "secret.key", folder_ / "mesh/maps/link.png");
+    test::writeFile(folder_ / "mesh/sand.mtl", "newmtl sand\nmap_Kd maps/link.png\n");
+    const auto linked = wyc({"convert", mesh, "-o", (folder_ / "to/link.usdz").string()});
+    EXPECT_EQ(linked.code, 0) << linked.err;
+    EXPECT_EQ(readFile(folder_ / "to/link.usdz").find("nobody's business"), std::string::npos);
 }
 
 } // namespace

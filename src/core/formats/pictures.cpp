@@ -18,13 +18,18 @@ constexpr std::string_view kCollected = "collected";
 constexpr const char* kFolderInPackage = "textures/";
 
 // Nothing else goes along, whatever a scene names.
-bool isPicture(const std::string& file) {
+bool isPicture(const std::string& given) {
     static const std::set<std::string> kEnds{".png", ".jpg", ".jpeg", ".exr",  ".tif", ".tiff", ".tx",  ".tex", ".hdr",
                                              ".bmp", ".tga", ".webp", ".avif", ".gif", ".psd",  ".dds", ".ktx", ".ies",
                                              ".dpx", ".pic", ".ppm",  ".sgi",  ".cin", ".jp2",  ".ktx2"};
-    std::string end =
-        fs::path(usd::packagedName(file).inner.empty() ? file : usd::packagedName(file).inner).extension().string();
-    return kEnds.contains(lowerCase(end));
+    // A link is what it leads to.
+    std::error_code code;
+    const usd::PackagedName parts = usd::packagedName(given);
+    const bool plain = parts.inner.empty() && given.find(kTiles) == std::string::npos;
+    const fs::path file = !parts.inner.empty() ? fs::path(parts.inner)
+                          : plain              ? fs::weakly_canonical(given, code)
+                                               : fs::path(given);
+    return kEnds.contains(lowerCase(file.extension().string()));
 }
 
 // Why a receiver on another system cannot follow it; empty where it can.

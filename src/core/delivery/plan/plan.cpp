@@ -109,8 +109,16 @@ Status settle(PlannedOutput& output) {
     for (const ComingFile& file : output.files)
         output.sizeEstimate += file.bytes;
     if (output.restTarget)
-        if (const Format* restFormat = formatOfName(*output.restTarget))
+        if (const Format* restFormat = formatOfName(*output.restTarget)) {
             output.sizeEstimate += restFormat->estimate(output.scene, restFormat->chosen);
+            if (restFormat->placedAt) { // its pictures
+                Scene materials;
+                materials.materials = output.scene.materials;
+                WYC_TRY(placed, restFormat->placedAt(std::move(materials), *output.restTarget, restFormat->chosen));
+                for (const NotCarried& n : placed.report.notCarried)
+                    output.losses.push_back({n.item, n.what});
+            }
+        }
     return {};
 }
 

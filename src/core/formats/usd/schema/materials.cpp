@@ -62,8 +62,13 @@ const std::vector<LookName>& lookNames() {
     return kNames;
 }
 
+std::size_t numbersOf(LookInput Look::*input) {
+    const bool colour = input == &Look::baseColour || input == &Look::emission || input == &Look::normal;
+    return colour ? 3 : 1;
+}
+
 // A picture among the inputs of a shader, or of those that feed it.
-void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into, int depth = 0) {
+void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into, std::size_t factors, int depth = 0) {
     if (depth > 8 || !into.texture.empty())
         return;
     for (const std::string& name : scene.propertyNames(shader)) {
@@ -76,6 +81,11 @@ void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into
         if (attribute.type.base == Base::Asset && !attribute.type.array && attribute.hasValue()) {
             into.texture = textAtCode(attribute, 0.0);
             into.file = assetFile(scene, *source.prim, attribute, into.texture);
+            // What it is multiplied by.
+            const auto scale = numbersAtCode(scene.attribute(*source.prim, "inputs:scale"), 0.0);
+            if (!into.texture.empty() && scale && scale->size() >= factors)
+                for (std::size_t i = 0; i < factors; ++i)
+                    into.value.push_back(static_cast<float>((*scale)[i]));
             if (!into.texture.empty())
                 return;
         }
@@ -85,7 +95,7 @@ void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into
             continue;
         const Source source = sourceOf(scene, shader, name);
         if (source.prim && source.prim != &shader && source.prim->typeName == "Shader")
-            findTexture(scene, *source.prim, into, depth + 1);
+            findTexture(scene, *source.prim, into, factors, depth + 1);
     }
 }
 
@@ -106,7 +116,7 @@ Look lookOf(const ComposedScene& scene, const Prim& material) {
             LookInput& into = look.*one.input;
             const Source source = sourceOf(scene, *surface.prim, input);
             if (source.prim && source.property.starts_with("outputs:")) {
-                findTexture(scene, *source.prim, into);
+                findTexture(scene, *source.prim, into, one.input == &Look::normal ? 0 : numbersOf(one.input));
             } else if (source.prim) {
                 if (const auto numbers = numbersAtCode(scene.attribute(*source.prim, source.property), 0.0))
                     for (const double number : *numbers)

@@ -50,7 +50,7 @@ void writeLook(PrimSpec& material, const std::string& path, const Look& look) {
             if (input.value.empty() && input.texture.empty())
                 continue;
             PropertySpec& attribute = attributeOf(made, std::string("inputs:") + place.name, place.type);
-            if (!input.value.empty()) {
+            if (!input.value.empty() && input.texture.empty()) {
                 std::vector<double> numbers(input.value.begin(), input.value.end());
                 numbers.resize(place.count, numbers.back());
                 setField(attribute.fields, "default", valueOfNumbers(typeNamed(place.type), numbers));
@@ -71,6 +71,13 @@ void writeLook(PrimSpec& material, const std::string& path, const Look& look) {
         PrimSpec& picture = shader(material, place->name, "UsdUVTexture");
         setText(attributeOf(picture, "inputs:file", "asset"), Base::Asset, input->texture);
         connect(attributeOf(picture, "inputs:st", "float2"), path + "/st.outputs:result");
+        if (!input->value.empty()) { // the picture times it
+            std::vector<double> scale(input->value.begin(), input->value.end());
+            scale.resize(3, scale.back());
+            scale.push_back(1.0);
+            setField(attributeOf(picture, "inputs:scale", "float4").fields, "default",
+                     valueOfNumbers(typeNamed("float4"), scale));
+        }
         for (const char* wrap : {"inputs:wrapS", "inputs:wrapT"})
             setText(attributeOf(picture, wrap, "token"), Base::Token, "repeat");
         attributeOf(picture, std::string("outputs:") + place->output, place->count == 1 ? "float" : "float3");

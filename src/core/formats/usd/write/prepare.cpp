@@ -143,6 +143,9 @@ class Preparing {
                 WYC_CHECK(prepareProperties(node));
         }
         comeDown();
+        for (Material& material : scene_.materials)
+            if (!material.graph || material.graph->layout() != kFormatId)
+                prepareLook(material.look);
         return preparedDeformers(std::move(scene_));
     }
 
@@ -609,6 +612,18 @@ class Preparing {
             if (own.size() > (node.properties ? node.properties->all().size() : 0))
                 node.properties = relisted(node.properties, std::move(own));
             from[i] = std::move(constant);
+        }
+    }
+
+    // Colours have three numbers, all else one; normals have none beside a picture.
+    static void prepareLook(Look& look) {
+        for (const auto& [name, member] : kLookInputs) {
+            LookInput& input = look.*member;
+            const bool colour = member == &Look::baseColour || member == &Look::emission || member == &Look::normal;
+            if (!input.value.empty())
+                input.value.resize(colour ? 3 : 1, input.value.back());
+            if (member == &Look::normal && !input.texture.empty())
+                input.value.clear();
         }
     }
 
