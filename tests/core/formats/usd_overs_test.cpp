@@ -200,10 +200,46 @@ TEST(UsdOvers, WhatStandsInTheWayIsSaid) {
     twice.nodes[1].id = NodeId::fresh();
     refusal(twice, assetText(), target, "two items are the asset's");
     refusal(motion(), assetText(), asset, "written over the asset itself");
+    // An asset that takes in the layer to be: each would take in the other.
+    refusal(motion(), assetText({}, "subLayers = [@./motion.usdc@]"), target, "takes in the layer");
+    writeFile(folder / "between.usda", "#usda 1.0\n(\n    subLayers = [@./motion.usdc@]\n)\n");
+    refusal(motion(), assetText({}, "subLayers = [@./between.usda@]"), target, "takes in the layer");
     refusal(motion(), assetText(), folder / "motion.usdz", "package");
     const auto nowhere = layOver(motion(), folder / "gone.usda", target);
     ASSERT_FALSE(nowhere);
     EXPECT_NE(nowhere.error().text().find("is not there"), std::string::npos) << nowhere.error().text();
+}
+
+TEST(UsdOvers, NormalsOfCornersDoNotGoOnFacesWalkedTheOtherWay) {
+    const TempFolder folder;
+    const fs::path asset = folder / "sheet.usda";
+    std::string text = assetText("uniform token orientation = \"leftHanded\"");
+    // As the asset is read: each face from its first corner on backwards.
+    writeFile(asset, text);
+    const auto read = openFile(asset);
+    ASSERT_TRUE(read);
+    Scene scene = motion();
+    for (const Node& node : read->nodes)
+        if (node.geometry)
+            scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(
+                Sampling::uniform(42.0, 1.0 / 24.0, 2), *node.geometry->topology(0),
+                std::vector<std::vector<Vec3f>>{sheetPoints(5, 4, 0.0), sheetPoints(5, 4, 1.0)});
+    std::vector<float> normals;
+    const std::size_t corners = (*scene.nodes[0].geometry->topology(0))->cornerCount();
+    for (std::size_t i = 0; i < corners; ++i)
+        normals.insert(normals.end(), {0.0F, i % 2 ? 1.0F : 0.0F, i % 2 ? 0.0F : 1.0F});
+    PropertyNode property =
+        plainProperty(Meaning::Normals, "N", stillValues(ValueType::Float, 3, true, normals), SpaceRole::Normal);
+    property.scope = Scope::Corner;
+    scene.nodes[0].properties = plainProperties({property});
+    // At the asset's own place, so that nothing else keeps them from going along.
+    const std::string place = "uniform token[] xformOpOrder = [\"xformOp:translate\", \"xformOp:scale\"]";
+    text.erase(text.find(place), place.size());
+    writeFile(asset, text);
+    const auto done = layOver(scene, asset, folder / "motion.usda");
+    ASSERT_TRUE(done) << done.error().text();
+    const auto stage = usd::ComposedScene::open(folder / "motion.usda", {});
+    EXPECT_FALSE((*stage)->attribute(*(*stage)->prim("/shoal/sheet"), "normals").hasValue());
 }
 
 // Random motion over random assets: under still transforms, mirrored and stretched, in all encodings, at other rates,

@@ -11,6 +11,7 @@
 #include "formats/pictures.h"
 #include "formats/usd/compose/stage.h"
 #include "formats/usd/layer/path.h"
+#include "formats/usd/schema/values.h"
 #include "formats/usd/usd.h"
 #include "formats/usd/write/prepare.h"
 #include "formats/usd/write/shapes_write.h"
@@ -78,13 +79,15 @@ class Replaced final : public MomentWrapper {
 
 class Overlaying {
   public:
-    Overlaying(const Scene& scene, const fs::path& asset) : scene_(scene), asset_(asset) {}
+    Overlaying(const Scene& scene, const fs::path& asset, const fs::path& target)
+        : scene_(scene), asset_(asset), target_(target) {}
 
     Result<Scene> over() {
         WYC_TRY(meant, sceneOf(asset_, scene_.view.rate));
         meant_ = std::move(meant);
         WYC_TRY(stage, ComposedScene::open(asset_, {}));
         stage_ = std::move(stage);
+        WYC_CHECK(standsApart());
         WYC_CHECK(sameMeasures());
         meant_.report = {};
         meant_.report.notCarried = scene_.report.notCarried;
@@ -111,6 +114,23 @@ class Overlaying {
   private:
     void tell(const std::string& item, std::string what) {
         meant_.report.notCarried.push_back({item, std::move(what)});
+    }
+
+    // The layer to be is none of those that the asset takes in, whether that is there yet or not: each would take in
+    // the other.
+    Status standsApart() const {
+        const auto plain = [](const fs::path& path) {
+            std::error_code code;
+            return fs::weakly_canonical(fs::absolute(path, code), code);
+        };
+        std::set<fs::path> taken;
+        for (const auto& [name, layer] : stage_->assets().layers())
+            taken.insert(plain(name));
+        for (const ReadLayer& layer : meant_.report.layers)
+            taken.insert(plain(layer.path));
+        if (!taken.contains(plain(target_)))
+            return {};
+        return refuse("the asset itself takes in the layer that would be written", "Choose another name");
     }
 
     Status sameMeasures() {
@@ -216,6 +236,9 @@ class Overlaying {
             tell(other.path, "how its points are stated: they are seen from the asset's own place");
         }
         other.madeOf = std::make_shared<const std::vector<MadeOf>>(std::vector{MadeOf{node.id}});
+        // Corners of faces that the asset walks the other way round are not ours.
+        const Prim* prim = stage_->prim(other.path);
+        leftHanded_ = prim && textAtCode(stage_->attribute(*prim, "orientation"), 0.0) == "leftHanded";
         takeProperties(node, other, inPlace);
         return takeVisibility(own, which);
     }
@@ -256,11 +279,13 @@ class Overlaying {
                                              meaningName(property.meaning)));
         bool more = false;
         for (const PropertyNode& property : node.properties ? node.properties->all() : std::vector<PropertyNode>()) {
-            if (inPlace && isOfMotion(property.meaning))
+            const bool turned = leftHanded_ && property.scope == Scope::Corner;
+            if (inPlace && isOfMotion(property.meaning) && !turned)
                 list.push_back(property);
             else if (isOfMotion(property.meaning))
-                tell(other.path, fmt::format("its {}: its points are seen from the asset's own place",
-                                             meaningName(property.meaning)));
+                tell(other.path, fmt::format("its {}: {}", meaningName(property.meaning),
+                                             turned ? "the asset walks its faces the other way round"
+                                                    : "its points are seen from the asset's own place"));
             else if (property.role != SpaceRole::Box)
                 more = true;
         }
@@ -275,7 +300,9 @@ class Overlaying {
 
     const Scene& scene_;
     fs::path asset_;
+    fs::path target_;
     Scene meant_;
+    bool leftHanded_ = false; // the shape of the asset that is laid over now
     std::shared_ptr<ComposedScene> stage_;
 };
 
@@ -291,7 +318,7 @@ Result<Scene> overAsset(const Scene& scene, const fs::path& asset, const fs::pat
         return fail(makeError(ErrorKind::BadInput, "the points would be written over the asset itself")
                         .inFile(target.string())
                         .withAdvice("Choose another name"));
-    return Overlaying(scene, asset).over();
+    return Overlaying(scene, asset, target).over();
 }
 
 Result<LayerPtr> layerOfOvers(const Scene& meant, const fs::path& asset, const fs::path& target,

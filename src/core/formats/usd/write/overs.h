@@ -11,7 +11,7 @@ namespace wyc::usd {
 /// of the asset at the same path, or else the only one there of its name, or else the only one that it fits; it has the
 /// same points and faces, and is told as made of the scene's. What else the scene says of it is told as not carried.
 /// Errors name what stands in the way: nothing of that name, other faces, other units, transforms that move. `target`:
-/// the layer to be, which is not the asset.
+/// the layer to be, which is neither the asset nor one that the asset takes in.
 [[nodiscard]] Result<Scene> overAsset(const Scene& scene, const fs::path& asset, const fs::path& target);
 
 /// The layer that makes it of the asset, in a file at `target`.
