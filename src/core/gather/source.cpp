@@ -572,9 +572,9 @@ class Gatherer {
         std::vector<SourceSpec> kept;
         for (std::size_t i = 0; i < specs.size(); ++i)
             if (out[i])
-                result_.remarks.push_back(
-                    fmt::format("'{}' comes with what takes it in, or is an earlier version of what does, and is left out",
-                                specs[i].path.filename().string()));
+                result_.remarks.push_back(fmt::format(
+                    "'{}' comes with what takes it in, or is an earlier version of what does, and is left out",
+                    specs[i].path.filename().string()));
             else
                 kept.push_back(std::move(specs[i]));
         specs = std::move(kept);

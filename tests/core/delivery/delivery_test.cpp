@@ -403,7 +403,8 @@ TEST(Proof, ARecordThatIsNoneIsRefused) {
 
 TEST(Merged, ItemsOfOneSourceSayTheSameOnce) {
     Scene scene = test::sheetScene();
-    scene.materials = {colourMaterial("kelp", {{0, 1, 0}, "", {}}), colourMaterial("sand", {{}, "sand.png", "sand.png"})};
+    scene.materials = {colourMaterial("kelp", {{0, 1, 0}, "", {}}),
+                       colourMaterial("sand", {{}, "sand.png", "sand.png"})};
     scene.report.notCarried = {{"", "smoothing groups"}, {"/sheet", "polylines"}};
     Scene other = scene;
     other.nodes[0].name = "other";
