@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 #include "formats/usd/layer/layer.h"
+#include "formats/usd/write/values_write.h"
 #include "scene/scene.h"
 
 namespace wyc::usd {
