@@ -172,6 +172,10 @@ TEST_F(CarriedPictures, CollectedTheyStandAloneAndOnlyNewOnesAreWritten) {
     const auto now = contents(folder_ / "to/here/lamp.usda");
     EXPECT_TRUE(now.contains("painted anew"));
     EXPECT_FALSE(now.contains("first skin"));
+    // Delivered once more nothing is new, whatever else stands there.
+    test::writeFile(folder_ / "to/here/lamp.cloth.v001.usdc", "a layer of an item called so");
+    ASSERT_EQ(convert("to/here/lamp.usda", {"--textures", "collected", "--record", "--replace"}).code, 0);
+    EXPECT_FALSE(fs::exists(folder_ / "to/here/lamp.cloth.v002.1001.png"));
     // A tile fewer: no old one stands in for it.
     fs::remove(folder_ / "tex/cloth.1012.png");
     ASSERT_EQ(convert("to/here/lamp.usda", {"--textures", "collected", "--record", "--replace"}).code, 0);
@@ -250,6 +254,9 @@ TEST_F(CarriedPictures, AColouredPictureOfAMeshFileGoesThroughLayersAndBack) {
     const auto linked = wyc({"convert", mesh, "-o", (folder_ / "to/link.usdz").string()});
     EXPECT_EQ(linked.code, 0) << linked.err;
     EXPECT_EQ(readFile(folder_ / "to/link.usdz").find("nobody's business"), std::string::npos);
+    fs::create_symlink(folder_ / "secret.key", folder_ / "tex/cloth.1003.png"); // a tile, too
+    ASSERT_EQ(convert("to/tiles.usdz", {}).code, 0);
+    EXPECT_EQ(readFile(folder_ / "to/tiles.usdz").find("nobody's business"), std::string::npos);
 }
 
 } // namespace

@@ -22,14 +22,14 @@ bool isPicture(const std::string& given) {
     static const std::set<std::string> kEnds{".png", ".jpg", ".jpeg", ".exr",  ".tif", ".tiff", ".tx",  ".tex", ".hdr",
                                              ".bmp", ".tga", ".webp", ".avif", ".gif", ".psd",  ".dds", ".ktx", ".ies",
                                              ".dpx", ".pic", ".ppm",  ".sgi",  ".cin", ".jp2",  ".ktx2"};
-    // A link is what it leads to.
-    std::error_code code;
-    const usd::PackagedName parts = usd::packagedName(given);
-    const bool plain = parts.inner.empty() && given.find(kTiles) == std::string::npos;
-    const fs::path file = !parts.inner.empty() ? fs::path(parts.inner)
-                          : plain              ? fs::weakly_canonical(given, code)
-                                               : fs::path(given);
-    return kEnds.contains(lowerCase(file.extension().string()));
+    const std::vector<Tile> tiles = tilesOf(given);
+    return !tiles.empty() && std::all_of(tiles.begin(), tiles.end(), [](const Tile& tile) {
+        // A link is what it leads to.
+        std::error_code code;
+        const usd::PackagedName parts = usd::packagedName(tile.file);
+        const fs::path file = parts.inner.empty() ? fs::weakly_canonical(tile.file, code) : fs::path(parts.inner);
+        return kEnds.contains(lowerCase(file.extension().string()));
+    });
 }
 
 // Why a receiver on another system cannot follow it; empty where it can.
@@ -140,12 +140,20 @@ class Naming {
             last = std::max(last, beside_.last(label, withTile(end, tile.number)));
         if (last == 0)
             return 1;
-        bool same = end.find(kTiles) == std::string::npos || beside_.ends(label, last).size() == tiles.size();
+        // No tile stands there that the picture has no longer.
+        const std::size_t tile = end.find(kTiles);
+        const std::vector<std::string> ends = beside_.ends(label, last);
+        bool same = tile == std::string::npos || std::all_of(ends.begin(), ends.end(), [&](const std::string& one) {
+                        return one.size() != end.size() - kTiles.size() + 4 ||
+                               withTile(end, one.substr(tile, 4)) != one ||
+                               std::any_of(tiles.begin(), tiles.end(),
+                                           [&](const Tile& own) { return withTile(end, own.number) == one; });
+                    });
         for (std::size_t i = 0; same && i < tiles.size(); ++i) {
             const auto own = bytesOfFile(tiles[i].file);
             const auto there =
                 bytesOfFile((beside_.folder() / beside_.name(label, last, withTile(end, tiles[i].number))).string());
-            same = own && there && sameBytes(*own, *there).value_or(false);
+            same = own && there && own->sameAs(*there).value_or(false);
         }
         return same ? last : last + 1;
     }
@@ -200,7 +208,6 @@ std::vector<CollectedFile> collectedFiles(const Scene& scene) {
 
 Result<std::vector<fs::path>> putBeside(const std::vector<CollectedFile>& files, const fs::path& staging,
                                         const fs::path& standsIn, const Progress& progress) {
-    constexpr std::size_t kPiece = 1 << 20;
     std::vector<fs::path> written;
     for (const CollectedFile& one : files) {
         WYC_TRY(bytes, bytesOfFile(one.file));
@@ -209,7 +216,7 @@ Result<std::vector<fs::path>> putBeside(const std::vector<CollectedFile>& files,
         std::error_code code;
         if (!standsIn.empty() && fs::exists(fs::symlink_status(there, code))) {
             WYC_TRY(others, bytesOfFile(there.string()));
-            WYC_TRY(same, sameBytes(bytes, others));
+            WYC_TRY(same, bytes.sameAs(others));
             if (!same)
                 return fail(makeError(ErrorKind::Exists, "another picture of this name came to stand there")
                                 .inFile(there.string())
@@ -219,16 +226,7 @@ Result<std::vector<fs::path>> putBeside(const std::vector<CollectedFile>& files,
             continue;
         }
         WYC_TRY(file, AtomicFile::create(own));
-        std::vector<std::byte> piece(kPiece);
-        for (std::uint64_t at = 0; at < bytes.size();) {
-            const auto some =
-                std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, bytes.size() - at)));
-            WYC_CHECK(bytes.read(at, some));
-            WYC_CHECK(file->append(some));
-            WYC_CHECK(progress.poll());
-            at += some.size();
-        }
-        WYC_CHECK(bytes.verifyUnchanged());
+        WYC_CHECK(bytes.appendTo(*file, progress));
         WYC_CHECK(file->commit(AtomicFile::Replace::No));
         written.push_back(own);
     }
@@ -237,25 +235,6 @@ Result<std::vector<fs::path>> putBeside(const std::vector<CollectedFile>& files,
 
 Result<usd::Bytes> bytesOfFile(const std::string& file) {
     return usd::Assets({}).bytes(file);
-}
-
-Result<bool> sameBytes(const usd::Bytes& a, const usd::Bytes& b) {
-    constexpr std::size_t kPiece = 1 << 20;
-    if (a.size() != b.size())
-        return false;
-    std::vector<std::byte> x(kPiece);
-    std::vector<std::byte> y(kPiece);
-    for (std::uint64_t at = 0; at < a.size();) {
-        const auto size = static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, a.size() - at));
-        const auto left = std::span(x).first(size);
-        const auto right = std::span(y).first(size);
-        WYC_CHECK(a.read(at, left));
-        WYC_CHECK(b.read(at, right));
-        if (!std::equal(left.begin(), left.end(), right.begin()))
-            return false;
-        at += size;
-    }
-    return true;
 }
 
 std::string wayFrom(const fs::path& folder, const std::string& file) {
@@ -277,11 +256,26 @@ std::vector<Tile> tilesOf(const std::string& file) {
         return {};
     if (file.find(kTiles) == std::string::npos)
         return {{{}, file}};
+    std::set<std::string> there; // one look at the folder, or at what the package holds
+    const usd::PackagedName parts = usd::packagedName(file);
+    const fs::path folder = folderOf(file);
+    const bool tilesOfFolders = folder.string().find(kTiles) != std::string::npos;
+    std::error_code code;
+    if (parts.inner.empty())
+        for (fs::directory_iterator it(folder, code), end; !code && it != end; it.increment(code))
+            there.insert((folder / it->path().filename()).string());
+    else if (const auto bytes = bytesOfFile(parts.outer))
+        if (const auto package = usd::readPackage(*bytes))
+            for (const usd::PackageEntry& entry : package->entries)
+                there.insert(usd::inPackage(parts.outer, entry.name));
     std::vector<Tile> tiles;
-    usd::Assets assets({});
     for (int number = 1001; number < 2000; ++number) {
         const std::string digits = std::to_string(number);
-        if (std::string one = withTile(file, digits); !assets.resolve(fs::absolute(one).string(), {}).empty())
+        std::string one = withTile(file, digits);
+        const bool found = !parts.inner.empty() ? there.contains(one)
+                           : tilesOfFolders     ? fs::is_regular_file(one, code)
+                                                : there.contains((folder / fs::path(one).filename()).string());
+        if (found)
             tiles.push_back({digits, std::move(one)});
     }
     return tiles;

@@ -37,7 +37,6 @@ struct CollectedFile {
 
 /// Bytes of a file that a scene names, in a package too.
 [[nodiscard]] Result<usd::Bytes> bytesOfFile(const std::string& file);
-[[nodiscard]] Result<bool> sameBytes(const usd::Bytes& a, const usd::Bytes& b);
 /// How a file is named from a folder: "./skin.png", "../maps/skin.png"; whole where no way leads there.
 [[nodiscard]] std::string wayFrom(const fs::path& folder, const std::string& file);
 /// The files that a name stands for: itself, or its tiles, each with what "<UDIM>" is for it.

@@ -14,6 +14,16 @@ bool isLayer(Meaning meaning) {
     return std::find(kLayers.begin(), kLayers.end(), meaning) != kLayers.end();
 }
 
+std::string renamedWords(const std::string& before, const std::string& now) {
+    return fmt::format("the name of its {}: it is {}", before, now);
+}
+
+bool saysRenamed(const std::string& words, const std::string& name) {
+    const std::string begin = renamedWords(name, {});
+    const std::string end = ": it is " + name;
+    return words.starts_with(begin) || (words.starts_with("the name of its ") && words.ends_with(end));
+}
+
 namespace {
 
 template<class T> std::vector<T> elementsOf(const PropertyValue& value) {

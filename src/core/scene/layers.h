@@ -12,6 +12,11 @@ namespace wyc {
 
 inline constexpr std::array<Meaning, 3> kLayers{Meaning::Uvs, Meaning::Normals, Meaning::Colours};
 [[nodiscard]] bool isLayer(Meaning meaning);
+/// What is told where a channel is called otherwise in what is meant than in its source; the proof knows it by these
+/// words.
+[[nodiscard]] std::string renamedWords(const std::string& before, const std::string& now);
+/// Something else is called so now, or it itself is called otherwise, as such words say.
+[[nodiscard]] bool saysRenamed(const std::string& words, const std::string& name);
 
 /// One of them over time.
 struct Layer {

@@ -210,6 +210,23 @@ TEST(UsdOvers, WhatStandsInTheWayIsSaid) {
     EXPECT_NE(nowhere.error().text().find("is not there"), std::string::npos) << nowhere.error().text();
 }
 
+// Whatever of both states a rate: codes of the asset count as they do below the layer.
+TEST(UsdOvers, RatesThatAreNotStatedCountAsTheyDoBelowAnother) {
+    const TempFolder folder;
+    const fs::path asset = folder / "sheet.usda";
+    for (const char* assetRate : {"", "timeCodesPerSecond = 30"})
+        for (const double rate : {24.0, 25.0})
+            for (const bool stated : {true, false}) {
+                SCOPED_TRACE(fmt::format("{} {} {}", assetRate, rate, stated));
+                writeFile(asset, assetText("double moving.timeSamples = { 1: 0, 9: 1 }", assetRate));
+                Scene scene = motion();
+                scene.view.rate = FrameRate::nearest(rate).value();
+                scene.rate = stated ? std::optional(scene.view.rate) : std::nullopt;
+                const auto done = layOver(scene, asset, folder / "motion.usdc");
+                EXPECT_TRUE(done) << done.error().text();
+            }
+}
+
 TEST(UsdOvers, NormalsOfCornersDoNotGoOnFacesWalkedTheOtherWay) {
     const TempFolder folder;
     const fs::path asset = folder / "sheet.usda";

@@ -471,7 +471,7 @@ void holdPictures(const Scene& meant, const Scene& found, const fs::path& target
             return true;
         WYC_TRY(own, bytesOfFile(a));
         WYC_TRY(other, bytesOfFile(b));
-        return sameBytes(own, other);
+        return own.sameAs(other);
     };
     for (const NamedFile& one : filesNamed(meant)) {
         if (one.file.empty())

@@ -91,11 +91,13 @@ bool isTold(const Scene& meant, const std::string& path, const Channel& channel)
                              : to == std::string::npos                        ? channel.name
                                                        : channel.name.substr(from, to - from + 1);
     return std::any_of(meant.report.notCarried.begin(), meant.report.notCarried.end(), [&](const NotCarried& told) {
-        if (told.item != path)
-            return false;
-        const auto at = told.what.find(name);
-        // A first set of colours is called by no name of its own; those that follow are not it.
-        return at != std::string::npos && told.what.compare(at + name.size(), 2, " '") != 0;
+        return told.item == path && told.what.find(name) != std::string::npos;
+    });
+}
+
+bool isRenamed(const Scene& meant, const std::string& path, const Channel& channel) {
+    return std::any_of(meant.report.notCarried.begin(), meant.report.notCarried.end(), [&](const NotCarried& told) {
+        return told.item == path && saysRenamed(told.what, channel.name);
     });
 }
 
@@ -167,7 +169,8 @@ ShownChannels ShownChannels::of(const Scene& meant, std::size_t node, const Scen
                 result.lost_.push_back(channel.name);
             continue;
         }
-        if ((channel.meaning == Meaning::CurveKind || isLayer(channel.meaning)) && isTold(meant, it.path, channel)) {
+        if ((channel.meaning == Meaning::CurveKind && isTold(meant, it.path, channel)) ||
+            isRenamed(meant, it.path, channel)) {
             result.leftAside_.push_back(fmt::format("{}: it is told that it is another", channel.name));
             continue;
         }

@@ -7,6 +7,8 @@
 namespace wyc::usd {
 
 [[nodiscard]] Result<Scene> openUsd(const OpenRequest& request);
+/// The scene of what was composed already; of the request its path and assumed rate.
+[[nodiscard]] Result<Scene> sceneFrom(std::shared_ptr<ComposedScene> stage, const OpenRequest& request);
 [[nodiscard]] Format format();
 inline constexpr std::string_view kFormatId = "usd";
 

@@ -24,6 +24,41 @@ Status Bytes::read(std::uint64_t at, std::span<std::byte> into) const {
     return file_->readAt(offset_ + at, into);
 }
 
+namespace {
+
+constexpr std::size_t kCopiedAtOnce = 1 << 20;
+
+} // namespace
+
+Status Bytes::appendTo(AtomicFile& file, const Progress& progress) const {
+    std::vector<std::byte> piece(kCopiedAtOnce);
+    for (std::uint64_t at = 0; at < size_;) {
+        const auto some =
+            std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kCopiedAtOnce, size_ - at)));
+        WYC_CHECK(read(at, some));
+        WYC_CHECK(file.append(some));
+        WYC_CHECK(progress.poll());
+        at += some.size();
+    }
+    return verifyUnchanged();
+}
+
+Result<bool> Bytes::sameAs(const Bytes& other) const {
+    if (size_ != other.size_)
+        return false;
+    std::vector<std::byte> x(kCopiedAtOnce);
+    std::vector<std::byte> y(kCopiedAtOnce);
+    for (std::uint64_t at = 0; at < size_;) {
+        const auto some = static_cast<std::size_t>(std::min<std::uint64_t>(kCopiedAtOnce, size_ - at));
+        WYC_CHECK(read(at, std::span(x).first(some)));
+        WYC_CHECK(other.read(at, std::span(y).first(some)));
+        if (!std::equal(x.begin(), x.begin() + static_cast<std::ptrdiff_t>(some), y.begin()))
+            return false;
+        at += some;
+    }
+    return true;
+}
+
 const Value* fieldOf(const Fields& fields, std::string_view name) {
     for (const Field& field : fields)
         if (field.name == name)

@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/file.h"
+#include "base/progress.h"
 #include "formats/usd/layer/value.h"
 
 namespace wyc::usd {
@@ -24,6 +25,9 @@ class Bytes {
     /// What messages call it: a path, or "package.usdz[entry]".
     [[nodiscard]] const std::string& name() const { return name_; }
     [[nodiscard]] Status read(std::uint64_t at, std::span<std::byte> into) const;
+    /// All of them, to the end of a file that is written. Changed where they became others meanwhile.
+    [[nodiscard]] Status appendTo(AtomicFile& file, const Progress& progress) const;
+    [[nodiscard]] Result<bool> sameAs(const Bytes& other) const;
     [[nodiscard]] Status verifyUnchanged() const { return file_->verifyUnchanged(); }
     [[nodiscard]] Bytes part(std::uint64_t offset, std::uint64_t size, std::string name) const {
         return {file_, offset_ + offset, size, std::move(name)};

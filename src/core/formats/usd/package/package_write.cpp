@@ -108,15 +108,7 @@ Status PackageWriter::addLayer(const std::string& name, const Layer& layer, Enco
 
 Status PackageWriter::addFile(const std::string& name, const Bytes& bytes, const Progress& progress) {
     WYC_CHECK(begin(name));
-    std::vector<std::byte> piece(kPiece);
-    for (std::uint64_t at = 0; at < bytes.size();) {
-        const auto some =
-            std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, bytes.size() - at)));
-        WYC_CHECK(bytes.read(at, some));
-        WYC_CHECK(file_->append(some));
-        WYC_CHECK(progress.poll());
-        at += some.size();
-    }
+    WYC_CHECK(bytes.appendTo(*file_, progress));
     return end();
 }
 

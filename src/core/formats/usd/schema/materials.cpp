@@ -67,8 +67,28 @@ std::size_t numbersOf(LookInput Look::*input) {
     return colour ? 3 : 1;
 }
 
+// What a picture is multiplied by, where that is all that is done to it. `output`: of the shader that reads it;
+// `count`: numbers of what it feeds.
+std::vector<float> factorsOf(const ComposedScene& scene, const Prim& reader, const std::string& output,
+                             std::size_t count) {
+    const auto bias = numbersAtCode(scene.attribute(reader, "inputs:bias"), 0.0);
+    if (bias && std::any_of(bias->begin(), bias->end(), [](double number) { return number != 0.0; }))
+        return {};
+    const auto scale = numbersAtCode(scene.attribute(reader, "inputs:scale"), 0.0);
+    if (!scale || scale->size() != 4)
+        return {};
+    static constexpr std::string_view kChannels = "rgba";
+    const std::size_t channel = output.size() == 9 ? kChannels.find(output.back()) : std::string_view::npos;
+    const std::size_t first = count == 1 && channel != std::string_view::npos ? channel : 0;
+    std::vector<float> factors;
+    for (std::size_t i = 0; i < count; ++i)
+        factors.push_back(static_cast<float>((*scale)[first + i]));
+    return factors;
+}
+
 // A picture among the inputs of a shader, or of those that feed it.
-void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into, std::size_t factors, int depth = 0) {
+void findTexture(const ComposedScene& scene, const Source& from, LookInput& into, std::size_t count, int depth = 0) {
+    const Prim& shader = *from.prim;
     if (depth > 8 || !into.texture.empty())
         return;
     for (const std::string& name : scene.propertyNames(shader)) {
@@ -81,13 +101,10 @@ void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into
         if (attribute.type.base == Base::Asset && !attribute.type.array && attribute.hasValue()) {
             into.texture = textAtCode(attribute, 0.0);
             into.file = assetFile(scene, *source.prim, attribute, into.texture);
-            // What it is multiplied by.
-            const auto scale = numbersAtCode(scene.attribute(*source.prim, "inputs:scale"), 0.0);
-            if (!into.texture.empty() && scale && scale->size() >= factors)
-                for (std::size_t i = 0; i < factors; ++i)
-                    into.value.push_back(static_cast<float>((*scale)[i]));
-            if (!into.texture.empty())
-                return;
+            if (into.texture.empty())
+                continue;
+            into.value = factorsOf(scene, shader, from.property, count);
+            return;
         }
     }
     for (const std::string& name : scene.propertyNames(shader)) {
@@ -95,7 +112,7 @@ void findTexture(const ComposedScene& scene, const Prim& shader, LookInput& into
             continue;
         const Source source = sourceOf(scene, shader, name);
         if (source.prim && source.prim != &shader && source.prim->typeName == "Shader")
-            findTexture(scene, *source.prim, into, factors, depth + 1);
+            findTexture(scene, source, into, count, depth + 1);
     }
 }
 
@@ -116,7 +133,7 @@ Look lookOf(const ComposedScene& scene, const Prim& material) {
             LookInput& into = look.*one.input;
             const Source source = sourceOf(scene, *surface.prim, input);
             if (source.prim && source.property.starts_with("outputs:")) {
-                findTexture(scene, *source.prim, into, one.input == &Look::normal ? 0 : numbersOf(one.input));
+                findTexture(scene, source, into, one.input == &Look::normal ? 0 : numbersOf(one.input));
             } else if (source.prim) {
                 if (const auto numbers = numbersAtCode(scene.attribute(*source.prim, source.property), 0.0))
                     for (const double number : *numbers)
@@ -288,10 +305,10 @@ std::string assetFile(const ComposedScene& scene, const Prim& prim, const Attrib
         std::string one = *asset;
         one.replace(tile, kTiles.size(), digits);
         if (std::string found = scene.resolved(one, attribute.source.layer); !found.empty()) {
-            const std::size_t tail = asset->size() - tile - kTiles.size();
-            return found.replace(found.size() - tail - (found.ends_with(']') && !asset->ends_with(']') ? 1 : 0) -
-                                     digits.size(),
-                                 digits.size(), kTiles);
+            // The last place where the number stands before what follows it.
+            const std::string behind = asset->substr(tile + kTiles.size());
+            const std::size_t at = found.rfind(digits + behind);
+            return at == std::string::npos ? std::string() : found.replace(at, digits.size(), kTiles);
         }
     }
     return {};

@@ -876,6 +876,10 @@ Result<Scene> openUsd(const OpenRequest& request) {
         choices.standsIn = request.standsIn;
     }
     WYC_TRY(stage, ComposedScene::open(request.path, choices));
+    return sceneFrom(std::move(stage), request);
+}
+
+Result<Scene> sceneFrom(std::shared_ptr<ComposedScene> stage, const OpenRequest& request) {
     return SceneBuilder(std::move(stage), request).build();
 }
 

@@ -25,14 +25,6 @@ bool isOfMotion(Meaning meaning) {
     return meaning == Meaning::Normals || meaning == Meaning::Velocities;
 }
 
-Result<Scene> sceneOf(const fs::path& asset, const FrameRate& rate) {
-    OpenRequest request;
-    request.path = asset;
-    request.assumedRate = rate;
-    request.options = nlohmann::json::object();
-    return openUsd(request);
-}
-
 // Its way into the world where that never changes.
 std::optional<Mat4> stillWorld(const Scene& scene, std::size_t node) {
     Mat4 world;
@@ -83,17 +75,21 @@ class Overlaying {
         : scene_(scene), asset_(asset), target_(target) {}
 
     Result<Scene> over() {
-        WYC_TRY(meant, sceneOf(asset_, scene_.view.rate));
-        meant_ = std::move(meant);
+        // As it counts below another layer: time codes of one that states no rate are those of the standard.
+        OpenRequest request;
+        request.path = asset_;
+        request.assumedRate = FrameRate();
         WYC_TRY(stage, ComposedScene::open(asset_, {}));
+        WYC_TRY(meant, sceneFrom(stage, request));
         stage_ = std::move(stage);
+        meant_ = std::move(meant);
         WYC_CHECK(standsApart());
         WYC_CHECK(sameMeasures());
         meant_.report = {};
         meant_.report.notCarried = scene_.report.notCarried;
         meant_.report.remarks = scene_.report.remarks;
         meant_.view = scene_.view;
-        meant_.rate = scene_.rate ? scene_.rate : meant_.rate;
+        meant_.rate = scene_.rate;
         std::size_t shapes = 0;
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             const Node& node = scene_.nodes[i];

@@ -12,6 +12,7 @@
 #include "formats/usd/usd.h"
 #include "formats/usd/write/deformers_write.h"
 #include "formats/usd/write/names.h"
+#include "formats/usd/write/sets_named.h"
 #include "formats/usd/write/together.h"
 #include "formats/usd/write/turns.h"
 #include "scene/channels.h"
@@ -85,46 +86,6 @@ class Stored final : public ValuesWrapper {
     double inverse_ = 1.0 / place_.factor;
 };
 
-// Sets of faces under the names that their prims have. What is made of a material alone is a set of its own there.
-class SetsOfPrims final : public MomentWrapper {
-  public:
-    struct Named {
-        FaceSet::Kind kind{};
-        std::string from;
-        std::string to;
-        std::string material = {}; // its name now
-    };
-    SetsOfPrims(GeometryPtr inner, std::vector<Named> names)
-        : MomentWrapper(std::move(inner)), names_(std::move(names)) {}
-    [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t sample) const override {
-        WYC_TRY(sets, inner().faceSets(sample));
-        return named(*sets);
-    }
-    [[nodiscard]] Result<FaceSetsPtr> faceSetsAt(double seconds) const override {
-        WYC_TRY(sets, inner().faceSetsAt(seconds));
-        return named(*sets);
-    }
-
-  private:
-    [[nodiscard]] FaceSetsPtr named(const std::vector<FaceSet>& sets) const {
-        std::vector<FaceSet> result;
-        for (const FaceSet& set : sets) {
-            const auto name = std::find_if(names_.begin(), names_.end(), [&](const Named& one) {
-                return one.kind == set.kind && one.from == set.name;
-            });
-            const bool material = set.kind == FaceSet::Kind::Material;
-            if (material)
-                result.push_back({set.kind, name == names_.end() ? set.name : name->material, set.faces, set.material});
-            if (name != names_.end() && !name->to.empty())
-                result.push_back({material ? FaceSet::Kind::Group : set.kind, name->to, set.faces, {}});
-            else if (!material)
-                result.push_back(set);
-        }
-        return std::make_shared<const std::vector<FaceSet>>(std::move(result));
-    }
-    std::vector<Named> names_;
-};
-
 class Preparing {
   public:
     explicit Preparing(Scene scene) : scene_(std::move(scene)), lensUnit_(usd::lensUnit(scene_)) {}
@@ -132,7 +93,7 @@ class Preparing {
     Result<Scene> prepared() {
         foldFaceSets();
         giveNames();
-        WYC_CHECK(nameFaceSets());
+        WYC_CHECK(nameSetsOfFaces(scene_));
         settleVisibility();
         for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
             Node& node = scene_.nodes[i];
@@ -190,112 +151,6 @@ class Preparing {
             node.name = name;
             node.path = path;
         }
-    }
-
-    // A set of faces over all samples.
-    struct SetTold {
-        FaceSet::Kind kind{};
-        std::string name;
-        NodeId material;
-        std::size_t withOwnSet = 0; // in which the set behind it, always the same, has its faces
-        FaceSet::Kind ownKind{};
-        std::string ownName = {};
-    };
-    struct SetsTold {
-        std::vector<SetTold> sets; // in the order in which they come
-        std::size_t samples = 0;
-        // A material's, which has a set of its own at all times.
-        [[nodiscard]] bool hasItsSet(const SetTold& set) const { return set.withOwnSet == samples; }
-    };
-    static Result<SetsTold> setsOf(const Geometry& shape) {
-        SetsTold told;
-        std::map<std::pair<FaceSet::Kind, std::string>, std::size_t> known;
-        told.samples = shape.faceSetsVary() ? shape.sampling().count() : 1;
-        for (std::size_t i = 0; i < told.samples; ++i) {
-            WYC_TRY(sets, shape.faceSets(i));
-            for (std::size_t k = 0; k < sets->size(); ++k) {
-                const FaceSet& set = (*sets)[k];
-                const auto [at, isNew] = known.emplace(std::pair{set.kind, set.name}, told.sets.size());
-                if (isNew)
-                    told.sets.push_back({set.kind, set.name, set.material});
-                SetTold& own = told.sets[at->second];
-                if (k + 1 == sets->size() || (*sets)[k + 1].kind == FaceSet::Kind::Material ||
-                    (*sets)[k + 1].faces != set.faces)
-                    continue;
-                const FaceSet& behind = (*sets)[k + 1];
-                if (own.withOwnSet == 0) {
-                    own.ownKind = behind.kind;
-                    own.ownName = behind.name;
-                }
-                own.withOwnSet += own.ownKind == behind.kind && own.ownName == behind.name ? 1U : 0U;
-            }
-        }
-        return told;
-    }
-    // Under which a mesh calls its material, and how that is called as a prim. What a mesh knows by name alone is one
-    // that says nothing.
-    using MaterialNames = std::map<std::pair<std::uint64_t, std::string>, std::string>;
-    MaterialNames nameMaterials(const std::vector<SetsTold>& all) {
-        MaterialNames called;
-        for (const SetsTold& told : all)
-            for (const SetTold& set : told.sets)
-                if (set.kind == FaceSet::Kind::Material && called.try_emplace({set.material.value, set.name}).second &&
-                    !materialOf(scene_, set.material, set.name))
-                    scene_.materials.push_back({set.name, {}, {}, set.material.value ? set.material : NodeId::fresh()});
-        const std::vector<Material> before = scene_.materials;
-        UniqueNames names;
-        for (Material& material : scene_.materials) {
-            const std::string name = names.next(material.name);
-            if (name != material.name)
-                scene_.report.notCarried.push_back(
-                    {{}, fmt::format("the name of the material '{}': it is '{}'", validUtf8(material.name), name)});
-            material.name = name;
-        }
-        for (auto& [key, name] : called) {
-            const auto at = std::find_if(before.begin(), before.end(), [&](const Material& material) {
-                return key.first ? material.id.value == key.first : material.name == key.second;
-            });
-            name = scene_.materials[static_cast<std::size_t>(at - before.begin())].name;
-        }
-        return called;
-    }
-    Status nameFaceSets() {
-        std::vector<std::vector<std::string>> below(scene_.nodes.size());
-        for (const Node& node : scene_.nodes)
-            if (node.parent >= 0)
-                below[static_cast<std::size_t>(node.parent)].push_back(node.name);
-        std::vector<SetsTold> all(scene_.nodes.size());
-        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
-            const Node& node = scene_.nodes[i];
-            if (!node.geometry || !node.is().faces || node.geometry->sampling().count() == 0)
-                continue;
-            WYC_TRY(told, setsOf(*node.geometry));
-            all[i] = std::move(told);
-        }
-        const auto materials = nameMaterials(all);
-        for (std::size_t i = 0; i < scene_.nodes.size(); ++i) {
-            Node& node = scene_.nodes[i];
-            UniqueNames names(below[i]);
-            std::vector<SetsOfPrims::Named> named;
-            bool other = false;
-            for (const SetTold& set : all[i].sets) {
-                const bool material = set.kind == FaceSet::Kind::Material;
-                const std::string now = material ? materials.at({set.material.value, set.name}) : std::string();
-                if (material && all[i].hasItsSet(set)) {
-                    named.push_back({set.kind, set.name, {}, now});
-                    other = other || now != set.name;
-                    continue;
-                }
-                named.push_back({set.kind, set.name, names.next(set.name), now});
-                other = other || material || named.back().to != set.name;
-                if (!material && named.back().to != set.name)
-                    tell(node, fmt::format("the name of its set of faces '{}': it is '{}'", validUtf8(set.name),
-                                           named.back().to));
-            }
-            if (other)
-                node.geometry = std::make_shared<SetsOfPrims>(node.geometry, std::move(named));
-        }
-        return {};
     }
 
     // A prim lets go of its parents always or never.
@@ -384,7 +239,7 @@ class Preparing {
         const std::vector<std::string> after = namesOf(list);
         for (std::size_t i = 0; i < list.size(); ++i)
             if (after[i] != before[i] && hasValues(list[i]))
-                tell(node, fmt::format("the name of its {}: it is {}", validUtf8(before[i]), after[i]));
+                tell(node, renamedWords(validUtf8(before[i]), after[i]));
         std::erase_if(list, [](const PropertyNode& p) { return !hasValues(p); });
         node.properties = std::make_shared<MemoryProperties>(std::move(list), std::map<std::string, std::string>(),
                                                              std::string_view(), node.properties->formatsOwn());
@@ -420,7 +275,7 @@ class Preparing {
         std::set<Meaning> first; // that stay
         for (const wyc::Layer& layer : layers)
             if (!gone.contains(toldAs(layerProperty(layer), {})) && first.insert(layer.meaning).second && layer.further)
-                tell(node, fmt::format("that its {} are not its first: they are now", validUtf8(layer.name)));
+                tell(node, renamedWords(validUtf8(layer.name), meaningName(layer.meaning)));
         for (const PropertyNode& property : list) {
             const PropertyNode* numbers =
                 isAttribute(property.meaning) && !property.values ? numberingOf(property) : nullptr;
@@ -595,6 +450,7 @@ class Preparing {
             std::vector<PropertyNode> own = node.properties ? node.properties->all() : std::vector<PropertyNode>();
             std::vector<PropertyNode> constant;
             std::set<std::string> names;
+            const std::size_t before = own.size();
             for (const PropertyNode& property : own)
                 if (const auto place = placeOf(property, node, lensUnit_, scene_.view.rate);
                     place && isAttribute(property.meaning)) {
@@ -609,7 +465,7 @@ class Preparing {
                     own.push_back(property);
                     constant.push_back(property);
                 }
-            if (own.size() > (node.properties ? node.properties->all().size() : 0))
+            if (own.size() > before)
                 node.properties = relisted(node.properties, std::move(own));
             from[i] = std::move(constant);
         }

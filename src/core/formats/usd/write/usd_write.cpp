@@ -84,7 +84,7 @@ Result<std::vector<fs::path>> writeAssembly(const Scene& scene, const Layer& who
         const auto same = [&]() -> Result<bool> {
             WYC_TRY(now, Bytes::ofFile(written));
             WYC_TRY(then, Bytes::ofFile(stands.folder() / before));
-            return sameBytes(now, then);
+            return now.sameAs(then);
         };
         if (last > 0 && same().value_or(false)) {
             std::error_code code;
