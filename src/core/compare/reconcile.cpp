@@ -5,11 +5,13 @@
 #include <cmath>
 #include <numeric>
 
+#include "compare/causes/precision.h"
 #include "compare/causes/subdivision.h"
 #include "compare/drift.h"
 #include "compare/other_pairs.h"
 #include "compare/reconcile_engine.h"
 #include "compare/varying.h"
+#include "match/shape_pair.h"
 
 namespace wyc {
 namespace {
@@ -84,8 +86,7 @@ Result<Reconciled> ReconcileEngine::run() {
         WYC_CHECK(readSample());
         WYC_CHECK(alignAgain());
         tellFrames();
-        tellTime();
-        WYC_CHECK(tellSpace());
+        WYC_CHECK(tellPlaceInTimeAndSpace());
     }
     WYC_CHECK(tellShape());
     WYC_CHECK(tellDrift());
@@ -185,8 +186,11 @@ Status ReconcileEngine::alignAgain() {
     stepsB_ = stepsOfB();
     usualStepB_ = stepsB_.empty() ? 0.0 : middleOf(stepsB_);
     slips_.assign(trackB_.moments(), 0);
-    if (movesA_ && movesB_)
-        findSlips();
+    if (movesA_ && movesB_) {
+        each_ = onEach();
+        if (each_ == 1)
+            findSlips();
+    }
     return {};
 }
 
@@ -205,6 +209,55 @@ void ReconcileEngine::add(std::string id, double figure, std::string unit, doubl
         return;
     found_.causes.push_back(
         {std::move(id), figure, std::move(unit), confidence, std::move(text), std::move(evidence), std::move(undo)});
+}
+
+Status ReconcileEngine::tellPlaceInTimeAndSpace() {
+    const std::vector<Cause> before = found_.causes;
+    tellTime();
+    WYC_CHECK(tellSpace());
+    if (transformTold_ || withoutPlace_ || how_.instead.empty())
+        return {};
+    const auto behind = [&] {
+        return std::vector<Cause>(found_.causes.begin() + static_cast<std::ptrdiff_t>(before.size()),
+                                  found_.causes.end());
+    };
+    const auto isIn = [](const std::vector<Cause>& list, const Cause& one) {
+        return std::any_of(list.begin(), list.end(), [&](const Cause& c) {
+            return c.id == one.id && std::abs(c.figure - one.figure) <= 1e-6 * std::max(1.0, std::abs(c.figure));
+        });
+    };
+    std::vector<Cause> told = behind();
+    const Alignment own = how_;
+    for (const Alignment& other : own.instead) {
+        found_.causes = before;
+        how_ = other;
+        tellTime();
+        WYC_CHECK(tellSpace());
+        std::vector<Cause> others = behind();
+        const auto first =
+            std::find_if(told.begin(), told.end(), [&](const Cause& cause) { return !isIn(others, cause); });
+        std::vector<Cause> instead;
+        for (Cause& cause : others)
+            if (!isIn(told, cause))
+                instead.push_back(std::move(cause));
+        if (first == told.end() || instead.empty())
+            continue;
+        constexpr double kOneOfSeveral = 0.5;
+        for (Cause& cause : told)
+            if (!isIn(others, cause))
+                cause.confidence = std::min(cause.confidence, kOneOfSeveral);
+        std::vector<std::string> words;
+        for (Cause& cause : instead) {
+            cause.confidence = std::min(cause.confidence, kOneOfSeveral);
+            words.push_back(cause.text);
+        }
+        first->text += fmt::format(", or {}", fmt::join(words, " and "));
+        first->instead.push_back(std::move(instead));
+    }
+    how_ = own;
+    found_.causes = before;
+    found_.causes.insert(found_.causes.end(), told.begin(), told.end());
+    return {};
 }
 
 void ReconcileEngine::tellOrder() {
@@ -266,11 +319,15 @@ Status ReconcileEngine::tellRest(double tolerance) {
     const auto [rms, largest] = restOf(*found_.undone);
     if (rms <= floor && largest <= tolerance)
         return {};
-    if (tellPrecision(rms, largest))
-        return {};
+    // Where frames stay that are others, what is left is asked of those that are not.
     const bool stays = std::any_of(found_.causes.begin(), found_.causes.end(), [](const Cause& c) {
-        return c.id == "static" || ((c.id == "transform" || c.id == "missing") && c.undo.empty());
+        return c.id == "static" || c.id == "twos" ||
+               ((c.id == "transform" || c.id == "missing" || c.id == "swapped") && c.undo.empty());
     });
+    const double fitted = how_.residual / std::max(1e-30, how_.space.scale);
+    WYC_TRY(rounded, stays ? tellPrecision(fitted, fitted) : tellPrecision(rms, largest));
+    if (rounded)
+        return {};
     if (stays)
         return {};
     const double lines = straightLines();
@@ -309,7 +366,7 @@ double ReconcileEngine::straightLines() const {
 ReconcileEngine::Rest ReconcileEngine::restOf(const Drift& drift) const {
     double madeUp = 0.0;
     for (const Cause& cause : found_.causes)
-        if (cause.id == "missing" || cause.id == "held")
+        if (cause.id == "missing" || cause.id == "held" || cause.id == "foreign")
             madeUp += cause.figure;
     std::vector<std::pair<double, double>> moments;
     for (std::size_t t = 0; t < drift.rmsAt.size(); ++t)
@@ -325,42 +382,29 @@ ReconcileEngine::Rest ReconcileEngine::restOf(const Drift& drift) const {
     return rest;
 }
 
-bool ReconcileEngine::tellPrecision(double rms, double largest) {
-    const auto stepOf = [&](const ShapeMotion& of) {
-        std::vector<double> numbers;
-        double size = 0.0;
+Result<bool> ReconcileEngine::tellPrecision(double rms, double largest) {
+    const auto roundingIn = [](const ShapeMotion& of) -> Result<std::optional<Rounding>> {
+        constexpr std::size_t kMost = 2000;
+        std::vector<Vec3f> some;
         for (const double t : someOf(of.times(), 3)) {
             std::vector<Vec3f> points(of.points());
-            if (!of.item().geometry->readAt(t, 0, points))
-                return 0.0;
-            for (std::size_t i = 0; i < points.size(); i += std::max<std::size_t>(1, points.size() / 2000))
-                for (const float v : {points[i].x, points[i].y, points[i].z}) {
-                    numbers.push_back(static_cast<double>(v));
-                    size = std::max(size, std::abs(static_cast<double>(v)));
-                }
+            WYC_CHECK(of.item().geometry->readAt(t, 0, points));
+            for (const std::uint32_t i : spreadOver(inTurn(points.size()), kMost))
+                some.push_back(points[i]);
         }
-        for (double step = 1.0; step >= 1e-6; step /= 10.0) {
-            const double allowed = std::max(1e-9, size * 1.2e-7);
-            if (step < 8.0 * allowed)
-                break;
-            if (std::all_of(numbers.begin(), numbers.end(),
-                            [&](double v) { return std::abs(v - std::round(v / step) * step) <= allowed; }))
-                return step;
-        }
-        return 0.0;
+        return roundingOf(some);
     };
-    const double own = stepOf(b_);
-    const double before = stepOf(a_);
-    if (!(own > 0.0) || (before > 0.0 && before >= own))
+    WYC_TRY(own, roundingIn(b_));
+    WYC_TRY(before, roundingIn(a_));
+    if (!own || (before && before->kind == own->kind && before->step >= 0.99 * own->step))
         return false;
-    // A rounded number is off by up to half a step, evenly: √3 · step / √12 over three of them.
-    const double expected = 0.5 * own / std::max(1e-30, how_.space.scale);
+    const double expected = own->expected / std::max(1e-30, how_.space.scale);
     const double ratio = rms / expected;
-    if (ratio > 2.5 || ratio < 0.2 || largest > 4.0 * expected)
+    if (ratio > 2.5 || ratio < 0.2 || largest > 5.0 * expected)
         return false;
-    add("precision", own, "of B's unit", 0.95, fmt::format("its numbers were rounded to {}", shortestNumber(own)),
-        fmt::format("that is {} in A; {} is left", lengthText(own / how_.space.scale * found_.metres),
-                    lengthText(rms * found_.metres)));
+    add("precision", own->step, "of B's unit", 0.95, fmt::format("its numbers were rounded to {}", own->words()),
+        fmt::format("that is up to {} in A; {} is left",
+                    lengthText(0.5 * own->step / how_.space.scale * found_.metres), lengthText(rms * found_.metres)));
     return true;
 }
 

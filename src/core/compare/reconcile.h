@@ -20,7 +20,9 @@ struct Cause {
     double confidence = 0.0; // under 0.5 a guess
     std::string text;        // "100 × larger"
     std::string evidence;
-    std::vector<Step> undo; // for B, after those of the causes before it; empty: nothing undoes it
+    std::vector<Step> undo = {}; // for B, after those of the causes before it; empty: nothing undoes it
+    /// What explains as much instead of it: each some causes, with steps of their own.
+    std::vector<std::vector<Cause>> instead = {};
     [[nodiscard]] bool isGuess() const { return confidence < 0.5; }
 };
 

@@ -62,15 +62,26 @@ class ReconcileEngine {
     void tellOrder();
     // Single frames: stale, held, standing twice, gone.
     void tellFrames();
+    // So many moments for which every pose stands where A goes on; 1: none.
+    [[nodiscard]] std::size_t onEach() const;
+    // Moments that show no pose of A where theirs should be: others, and foreign ones.
+    void tellOtherFrames(const std::vector<std::size_t>& which);
+    [[nodiscard]] std::vector<Step> swappedBack(const std::vector<std::size_t>& swapped) const;
     // The later moment of B that shows the same pose as one; nothing where none does.
     [[nodiscard]] std::optional<std::size_t> poseLike(std::size_t moment) const;
     [[nodiscard]] std::vector<double> stepsOfB() const;
+    // When and where all of it is; and what would explain as much instead.
+    Status tellPlaceInTimeAndSpace();
     void tellTime();
+    // Of what stands still: samples that are more, less, or at other times.
+    void tellStill();
+    // How far off all is at another time, against its size, without a move instead.
+    [[nodiscard]] double relativeAt(double speed, double shift) const;
     // More or fewer samples over the same time.
     void tellSampling(double stepB, double step);
     // The shift at which the middles of both lie over one another, at another speed.
     [[nodiscard]] double middleShift(double speed) const;
-    void tellRange(double step, double left);
+    void tellRange(double step, double sure);
     Status tellSpace();
     static Step placeStep(const Eigen::Matrix3d& turn, const Eigen::Vector3d& move);
     std::string sizeWords(double factor) const;
@@ -110,7 +121,7 @@ class ReconcileEngine {
     Result<bool> tellSmoothed(double rms);
     [[nodiscard]] Result<std::optional<Smoothing>> smoothingAfter(const Reconciled& told) const;
     // Numbers that were rounded to a step of their own.
-    bool tellPrecision(double rms, double largest);
+    Result<bool> tellPrecision(double rms, double largest);
     const ShapeMotion& a_;
     const ShapeMotion& b_;
     const ReconcileSettings& settings_;
@@ -131,6 +142,7 @@ class ReconcileEngine {
     bool dense_ = false; // all samples were read
     bool transformTold_ = false;
     bool withoutPlace_ = false; // A is looked at without what stands above it
+    std::size_t each_ = 1;      // moments for which every pose of B stands
 };
 
 } // namespace wyc

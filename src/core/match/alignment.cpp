@@ -8,9 +8,10 @@
 #include <numbers>
 
 #include <Eigen/Geometry>
-#include <Eigen/SVD>
+#include <Eigen/LU>
 
 #include "base/middle.h"
+#include "match/moment_products.h"
 
 namespace wyc {
 namespace {
@@ -24,220 +25,6 @@ double usualStepOf(const std::vector<double>& times) {
     for (std::size_t i = 1; i < times.size(); ++i)
         steps.push_back(times[i] - times[i - 1]);
     return middleOf(std::move(steps));
-}
-
-// All that the fits need of two tracks: sums over points of products of moments. Any fit over any moments is then a sum
-// of 3 × 3 matrices.
-class Products {
-  public:
-    Products(const Track& a, const Track& b) : a_(a), b_(b) {
-        middleA_ = middle(a);
-        middleB_ = middle(b);
-        const Eigen::MatrixXd centredA = centred(a, middleA_);
-        const Eigen::MatrixXd centredB = centred(b, middleB_);
-        const double n = static_cast<double>(std::max<Eigen::Index>(1, a.xyz.cols()));
-        cross_ = centredB * centredA.transpose() / n;
-        const auto means = [&](const Eigen::MatrixXd& all) { return Eigen::VectorXd(all.rowwise().sum() / n); };
-        meanA_ = means(centredA);
-        meanB_ = means(centredB);
-        const auto squares = [&](const Eigen::MatrixXd& all, std::size_t i, std::size_t j) {
-            return all.middleRows(static_cast<Eigen::Index>(3 * i), 3)
-                       .cwiseProduct(all.middleRows(static_cast<Eigen::Index>(3 * j), 3))
-                       .sum() /
-                   n;
-        };
-        for (std::size_t s = 0; s < a.moments(); ++s) {
-            squareA_.push_back(squares(centredA, s, s));
-            besideA_.push_back(s + 1 < a.moments() ? squares(centredA, s, s + 1) : 0.0);
-        }
-        for (std::size_t t = 0; t < b.moments(); ++t)
-            squareB_.push_back(squares(centredB, t, t));
-    }
-
-    struct Sums {
-        double count = 0.0;
-        Eigen::Matrix3d cross = Eigen::Matrix3d::Zero(); // of b · aᵀ
-        Eigen::Vector3d meanA = Eigen::Vector3d::Zero();
-        Eigen::Vector3d meanB = Eigen::Vector3d::Zero();
-        double squareA = 0.0;
-        double squareB = 0.0;
-    };
-    // Adds one moment of B over the moment of A that is shown then; false where A has none. Written out number by
-    // number: most of a comparison's time goes by here.
-    bool addMoment(std::size_t t, double speed, double shift, Sums& into) const {
-        const double at = speed * b_.times[t] + shift;
-        const double margin = 1e-6 + 1e-9 * std::abs(at);
-        if (at < a_.times.front() - margin || at > a_.times.back() + margin)
-            return false;
-        const auto above = std::upper_bound(a_.times.begin(), a_.times.end(), at);
-        const std::size_t s = above == a_.times.begin() ? 0 : static_cast<std::size_t>(above - a_.times.begin()) - 1;
-        double w = 0.0;
-        if (s + 1 < a_.times.size())
-            w = std::clamp((at - a_.times[s]) / (a_.times[s + 1] - a_.times[s]), 0.0, 1.0);
-        const double v = 1.0 - w;
-        const auto rows = static_cast<std::size_t>(cross_.rows()); // columns lie one after another
-        const double* cross = cross_.data() + 3 * s * rows + 3 * t;
-        const double* meanA = meanA_.data() + 3 * s;
-        const double* meanB = meanB_.data() + 3 * t;
-        double* sum = into.cross.data();
-        for (std::size_t c = 0; c < 3; ++c, cross += rows, sum += 3)
-            for (std::size_t r = 0; r < 3; ++r)
-                sum[r] += w > 0.0 ? v * cross[r] + w * cross[3 * rows + r] : cross[r];
-        double* sumA = into.meanA.data();
-        double* sumB = into.meanB.data();
-        for (std::size_t k = 0; k < 3; ++k) {
-            sumA[k] += w > 0.0 ? v * meanA[k] + w * meanA[3 + k] : meanA[k];
-            sumB[k] += meanB[k];
-        }
-        into.count += 1.0;
-        into.squareA +=
-            w > 0.0 ? v * v * squareA_[s] + w * w * squareA_[s + 1] + 2.0 * w * v * besideA_[s] : squareA_[s];
-        into.squareB += squareB_[t];
-        return true;
-    }
-
-    struct Fit {
-        Similarity space;                                        // of what is centred
-        double square = std::numeric_limits<double>::infinity(); // mean over points
-        double spread = 0.0;                                     // of B, squared
-        std::size_t counted = 0;
-        bool turns = false; // the points lie so that a turn can be told
-    };
-    [[nodiscard]] Fit fit(double speed, double shift, const std::vector<char>& counts) const {
-        Sums all;
-        for (std::size_t t = 0; t < b_.moments(); ++t)
-            if (counts[t])
-                addMoment(t, speed, shift, all);
-        return fitOf(all);
-    }
-    [[nodiscard]] static Fit fitOf(const Sums& all) {
-        Fit fit;
-        fit.counted = static_cast<std::size_t>(all.count);
-        if (fit.counted == 0)
-            return fit;
-        const Eigen::Vector3d meanA = all.meanA / all.count;
-        const Eigen::Vector3d meanB = all.meanB / all.count;
-        const Eigen::Matrix3d cross = all.cross / all.count - meanB * meanA.transpose();
-        const double varA = std::max(0.0, all.squareA / all.count - meanA.squaredNorm());
-        fit.spread = std::max(0.0, all.squareB / all.count - meanB.squaredNorm());
-        const Eigen::JacobiSVD<Eigen::Matrix3d> svd(cross, Eigen::ComputeFullU | Eigen::ComputeFullV);
-        const Eigen::Vector3d& d = svd.singularValues();
-        const Eigen::Matrix3d plain = svd.matrixU() * svd.matrixV().transpose();
-        const bool mirrored = plain.determinant() < 0.0;
-        fit.turns = d[1] > 1e-9 * std::max(1e-300, d[0]);
-        const auto left = [&](double trace) {
-            return varA > 0.0 ? std::max(0.0, fit.spread - trace * trace / varA) : fit.spread;
-        };
-        const double straight = mirrored ? d[0] + d[1] - d[2] : d.sum();
-        Eigen::Vector3d signs(1.0, 1.0, mirrored ? -1.0 : 1.0);
-        double trace = straight;
-        // A mirror only where nothing else comes near: what is flat, or nearly symmetric, is none.
-        if (mirrored && left(d.sum()) < 0.0625 * left(straight) - kRound * kRound * fit.spread) {
-            trace = d.sum();
-            signs[2] = 1.0;
-        }
-        fit.space.turn = svd.matrixU() * signs.asDiagonal() * svd.matrixV().transpose();
-        fit.space.scale = varA > 0.0 && trace > 0.0 ? trace / varA : 1.0;
-        fit.space.move = meanB - fit.space.scale * fit.space.turn * meanA;
-        fit.square = left(trace);
-        return fit;
-    }
-    /// Mean square over points at one moment under a similarity of what is centred; NaN where A has none.
-    [[nodiscard]] double squareAt(std::size_t t, double speed, double shift, const Similarity& space) const {
-        Sums one;
-        if (!addMoment(t, speed, shift, one))
-            return std::numeric_limits<double>::quiet_NaN();
-        const double s = space.scale;
-        const double square = one.squareB + s * s * one.squareA + space.move.squaredNorm() -
-                              2.0 * s * (space.turn.cwiseProduct(one.cross)).sum() - 2.0 * space.move.dot(one.meanB) +
-                              2.0 * s * space.move.dot(space.turn * one.meanA);
-        return std::max(0.0, square);
-    }
-    /// As of places as they are, from what is centred; and back.
-    [[nodiscard]] Similarity plain(Similarity space) const {
-        space.move += middleB_ - space.scale * space.turn * middleA_;
-        return space;
-    }
-    [[nodiscard]] Similarity centredOf(Similarity space) const {
-        space.move += space.scale * space.turn * middleA_ - middleB_;
-        return space;
-    }
-    [[nodiscard]] double squareOver(double speed, double shift, const Similarity& space,
-                                    const std::vector<char>& counts) const {
-        double sum = 0.0;
-        double count = 0.0;
-        for (std::size_t t = 0; t < b_.moments(); ++t)
-            if (const double one = counts[t] ? squareAt(t, speed, shift, space) : 0.0; counts[t] && !std::isnan(one)) {
-                sum += one;
-                count += 1.0;
-            }
-        return count > 0.0 ? sum / count : std::numeric_limits<double>::infinity();
-    }
-
-  private:
-    static Eigen::Vector3d middle(const Track& track) {
-        Eigen::Vector3d sum = Eigen::Vector3d::Zero();
-        for (std::size_t t = 0; t < track.moments(); ++t)
-            sum += track.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t)).rowwise().mean();
-        return track.moments() > 0 ? Eigen::Vector3d(sum / static_cast<double>(track.moments())) : sum;
-    }
-    static Eigen::MatrixXd centred(const Track& track, const Eigen::Vector3d& middle) {
-        const Eigen::VectorXd all = middle.replicate(static_cast<Eigen::Index>(track.moments()), 1);
-        return track.xyz.colwise() - all;
-    }
-    const Track& a_;
-    const Track& b_;
-    Eigen::Vector3d middleA_;
-    Eigen::Vector3d middleB_;
-    Eigen::MatrixXd cross_; // B's moments down, A's across
-    Eigen::VectorXd meanA_;
-    Eigen::VectorXd meanB_;
-    std::vector<double> squareA_;
-    std::vector<double> besideA_;
-    std::vector<double> squareB_;
-};
-
-struct TimeGuess {
-    double speed = 1.0;
-    double shift = 0.0;
-    int rank = 0; // simpler ones first
-};
-
-std::vector<TimeGuess> timeGuesses(const Track& a, const Track& b) {
-    std::vector<TimeGuess> guesses{{1.0, 0.0, 0}};
-    if (b.moments() == 1) { // one pose: any of A's
-        for (const double t : a.times)
-            guesses.push_back({1.0, t - b.times.front(), 1});
-        return guesses;
-    }
-    const double stepA = usualStepOf(a.times);
-    const double stepB = usualStepOf(b.times);
-    if (!(stepA > 0.0) || !(stepB > 0.0))
-        return guesses;
-    std::vector<std::pair<double, int>> speeds{{1.0, 0}};
-    const double same = stepA / stepB; // sample by sample
-    const auto add = [&](double speed, int rank) {
-        if (std::none_of(speeds.begin(), speeds.end(),
-                         [&](const auto& had) { return std::abs(had.first / speed - 1.0) < 1e-6; }))
-            speeds.emplace_back(speed, rank);
-    };
-    add(same, 1);
-    const double spanB = b.times.back() - b.times.front();
-    add((a.times.back() - a.times.front()) / spanB, 2);
-    for (const double known : {0.5, 2.0, 24.0 / 25.0, 25.0 / 24.0, 24.0 / 30.0, 30.0 / 24.0, 25.0 / 30.0, 30.0 / 25.0,
-                               1.0 / 3.0, 3.0, 2.0 / 3.0, 1.5, 0.25, 4.0, 1000.0 / 1001.0, 1001.0 / 1000.0}) {
-        add(known, 3);
-        add(known * same, 4);
-    }
-    const auto countA = static_cast<double>(a.moments());
-    for (const auto& [speed, rank] : speeds) {
-        // B's first moment at each sample of A, as long as half of the shorter one is over the other.
-        const double countB = spanB * speed / stepA;
-        const double need = 0.5 * std::min(countA - 1.0, countB);
-        for (double k = std::ceil(need - countB); k <= countA - 1.0 - need; k += 1.0)
-            guesses.push_back({speed, a.times.front() + k * stepA - speed * b.times.front(), rank + 1});
-    }
-    return guesses;
 }
 
 // The least of a function of one variable around a place, by golden section.
@@ -288,183 +75,465 @@ std::vector<char> likeMost(const std::vector<double>& off, double spread) {
     return counts;
 }
 
+// Of two explanations the one that claims more has to leave a quarter of what the other leaves.
+double scoreOf(double square, double spread, double claims, double floor) {
+    const double relative = spread > 0.0 ? std::sqrt(square / spread) : square > 0.0 ? 1.0 : 0.0;
+    return claims + std::log(std::max(relative, floor)) / std::log(4.0);
+}
+
+struct TimeGuess {
+    double speed = 1.0;
+    double shift = 0.0;
+    double claims = 0.0;
+};
+
+// An explanation that is weighed against others.
+struct Candidate {
+    TimeGuess time;
+    Similarity space; // of what is centred
+    double square = std::numeric_limits<double>::infinity();
+    double spread = 0.0; // squared
+    double claims = 0.0;
+    double score = std::numeric_limits<double>::infinity();
+};
+
+// What turns and mirrors claim: by quarters about an axis less than any.
+double claimOf(const Eigen::Matrix3d& known) {
+    if (known.isIdentity(1e-12))
+        return 0.0;
+    const bool mirror = known.determinant() < 0.0;
+    const bool diagonal = known.diagonal().cwiseAbs().sum() > 2.5;
+    return !mirror || (diagonal && known.trace() > 0.5) ? 1.0 : 2.0;
+}
+
+const Eigen::Matrix3d& nearestQuarter(const Eigen::Matrix3d& turn) {
+    const std::vector<Eigen::Matrix3d>& all = quarterTurns();
+    return *std::max_element(all.begin(), all.end(), [&](const auto& x, const auto& y) {
+        return x.cwiseProduct(turn).sum() < y.cwiseProduct(turn).sum();
+    });
+}
+
 class Fitter {
   public:
-    Fitter(const Track& a, const Track& b) : a_(a), b_(b), products_(a, b) {}
+    Fitter(const Track& a, const Track& b)
+        : a_(a), b_(b), products_(a, b), stepA_(usualStepOf(a.times)), stepB_(usualStepOf(b.times)) {
+        const MomentProducts::Sums own = ofB();
+        spread_ = own.spread();
+        const double far = products_.distance() / std::max(1e-300, std::sqrt(spread_));
+        floor_ = kRound + 1e-7 * far;
+    }
 
     Alignment best() {
-        std::vector<char> all(b_.moments(), 1);
-        std::vector<std::pair<double, TimeGuess>> tried;
-        double least = std::numeric_limits<double>::infinity();
-        double most = 0.0;
-        for (const TimeGuess& guess : timeGuesses(a_, b_)) {
-            const Products::Fit fit = products_.fit(guess.speed, guess.shift, all);
-            if (fit.counted == 0 || fit.counted * 2 < std::min(a_.moments(), b_.moments()))
-                continue;
-            const double score = fit.spread > 0.0 ? fit.square / fit.spread : fit.square;
-            tried.emplace_back(score, guess);
-            least = std::min(least, score);
-            most = std::max(most, score);
-        }
-        TimeGuess chosen;
-        bool any = false;
-        const double stepA = usualStepOf(a_.times);
-        double away = std::numeric_limits<double>::infinity();
-        for (const auto& [score, guess] : tried) {
-            if (score > least * 1.05 + kRound * kRound)
-                continue;
-            // Of those alike: the simpler speed, and then the smaller way in time from the same seconds.
-            const double far = guess.rank * 1e6 + std::abs(guess.shift + (guess.speed - 1.0) * b_.times.front());
-            if (far < away) {
-                away = far;
-                chosen = guess;
-                any = true;
-            }
-        }
-        if (!any)
-            return finish(1.0, 0.0, all, false);
-        const bool matters = most > least * 1.05 + kRound * kRound * 4.0;
+        const std::vector<char> all(b_.moments(), 1);
+        guesses_ = timeGuesses();
+        std::vector<Candidate> told = explained(all);
+        if (told.empty())
+            return finish({}, all, {});
         std::vector<char> counts = all;
-        double speed = chosen.speed;
-        double shift = chosen.shift;
-        for (int round = 0; round < 2; ++round) {
-            if (matters)
-                refine(speed, shift, stepA, counts);
-            const Alignment made = finish(speed, shift, counts, matters);
-            std::vector<char> like = likeMost(made.off, made.spread);
-            if (like == counts)
-                break;
-            counts = std::move(like);
-        }
-        if (matters)
-            refine(speed, shift, stepA, counts);
-        return finish(speed, shift, counts, matters);
+        if (told.front().score > std::log(4.0 * floor_) / std::log(4.0)) // what is exact needs no other look
+            if (auto most = mostThatFit(told.front())) {
+                std::vector<Candidate> others = explained(*most);
+                if (!others.empty() && others.front().score + 1.0 < told.front().score) {
+                    told = std::move(others);
+                    counts = std::move(*most);
+                }
+            }
+        return finish(told, counts, alternatives(told));
     }
 
     Alignment at(double speed, double shift) {
-        std::vector<char> counts(b_.moments(), 1);
-        const Alignment first = finish(speed, shift, counts, false);
-        return finish(speed, shift, likeMost(first.off, first.spread), false);
+        const std::vector<char> all(b_.moments(), 1);
+        guesses_ = {{speed, shift, 0.0}};
+        std::vector<Candidate> told = explained(all);
+        if (told.empty())
+            return finish({}, all, {});
+        const std::vector<char> like = likeMost(finish(told, all, {}).off, std::sqrt(spread_));
+        if (like != all)
+            if (std::vector<Candidate> others = explained(like); !others.empty())
+                return finish(others, like, {});
+        return finish(told, all, {});
     }
 
   private:
-    [[nodiscard]] double square(double speed, double shift, const std::vector<char>& counts) const {
-        return products_.fit(speed, shift, counts).square;
+    [[nodiscard]] MomentProducts::Sums ofB() const {
+        MomentProducts::Sums sums;
+        for (std::size_t t = 0; t < b_.moments(); ++t)
+            products_.add(t, 0.0, a_.times.front(), sums);
+        sums.divide();
+        return sums;
     }
-    // To the least, and from there to known values as far as that costs nothing.
-    void refine(double& speed, double& shift, double stepA, const std::vector<char>& counts) const {
+
+    // Times of A that B's may be, and what each claims besides where they begin and end.
+    [[nodiscard]] std::vector<TimeGuess> timeGuesses() const {
+        std::vector<TimeGuess> guesses{{1.0, 0.0, 0.0}};
+        if (b_.moments() == 1) { // one pose: any of A's
+            for (const double t : a_.times)
+                guesses.push_back({1.0, t - b_.times.front(), 0.25});
+            return guesses;
+        }
+        if (!(stepA_ > 0.0) || !(stepB_ > 0.0))
+            return guesses;
+        std::vector<std::pair<double, double>> speeds{{1.0, 0.0}};
+        const double same = stepA_ / stepB_; // sample by sample
+        const auto offer = [&](double speed, double claims) {
+            if (std::none_of(speeds.begin(), speeds.end(),
+                             [&](const auto& had) { return std::abs(had.first / speed - 1.0) < 1e-6; }))
+                speeds.emplace_back(speed, claims);
+        };
+        offer(same, 1.0);
+        const double spanB = b_.times.back() - b_.times.front();
+        for (const double known : {0.5, 2.0, 24.0 / 25.0, 25.0 / 24.0, 24.0 / 30.0, 30.0 / 24.0, 25.0 / 30.0,
+                                   30.0 / 25.0, 1.0 / 3.0, 3.0, 2.0 / 3.0, 1.5, 0.25, 4.0, 1000.0 / 1001.0,
+                                   1001.0 / 1000.0}) {
+            offer(known, 1.5);
+            offer(known * same, 2.0);
+        }
+        offer((a_.times.back() - a_.times.front()) / spanB, 2.0);
+        const std::size_t forward = speeds.size();
+        for (std::size_t i = 0; i < std::min<std::size_t>(2, forward); ++i)
+            speeds.emplace_back(-speeds[i].first, speeds[i].second + 1.0);
+        const auto countA = static_cast<double>(a_.moments());
+        for (const auto& [speed, claims] : speeds) {
+            // B's earliest moment at each sample of A, as long as half of the shorter one is over the other; of what
+            // is faster or slower half of A, too.
+            const double countB = spanB * std::abs(speed) / stepA_;
+            const double need = 0.5 * (speed == 1.0 ? std::min(countA - 1.0, countB) : countA - 1.0);
+            const double first = speed > 0.0 ? b_.times.front() : b_.times.back();
+            for (double k = std::ceil(need - countB); k <= countA - 1.0 - need; k += 1.0)
+                guesses.push_back({speed, a_.times.front() + k * stepA_ - speed * first, claims + shiftClaims(speed, k)});
+        }
+        return guesses;
+    }
+    // Where B's earliest moment is A's k-th, what does that claim?
+    [[nodiscard]] double shiftClaims(double speed, double k) const {
+        const double plain = (b_.times.front() - a_.times.front()) / stepA_; // at the same seconds
+        if (std::abs(k - plain) < 1e-3)
+            return 0.0;
+        if (speed != 1.0 && std::abs(k) < 1e-3) // from the first frame on
+            return 0.25;
+        return 1.0;
+    }
+    // Ends that the two do not have in common.
+    [[nodiscard]] double endsClaims(double speed, double shift) const {
+        if (b_.moments() < 2 || a_.moments() < 2)
+            return 0.0;
+        double low = speed * b_.times.front() + shift;
+        double high = speed * b_.times.back() + shift;
+        if (low > high)
+            std::swap(low, high);
+        return 0.25 * (std::abs(low - a_.times.front()) > 0.5 * stepA_) +
+               0.25 * (std::abs(high - a_.times.back()) > 0.5 * stepA_);
+    }
+
+    // Explanations by the moments that count, the best first; all that come near it.
+    [[nodiscard]] std::vector<Candidate> explained(const std::vector<char>& counts) const {
+        constexpr std::size_t kMostWeighed = 400;
+        struct Tried {
+            double square;
+            double spread;
+            const TimeGuess* guess;
+        };
+        std::vector<Tried> tried;
+        double least = std::numeric_limits<double>::infinity();
+        const auto counted = static_cast<double>(std::count(counts.begin(), counts.end(), 1));
+        for (const TimeGuess& guess : guesses_) {
+            const MomentProducts::Sums mean = products_.over(guess.speed, guess.shift, counts);
+            if (!(mean.count > 0.0) ||
+                (guesses_.size() > 1 && mean.count * 2.0 < std::min(static_cast<double>(a_.moments()), counted)))
+                continue;
+            const MomentProducts::Fit fit = products_.fit(mean);
+            tried.push_back({fit.square, mean.spread(), &guess});
+            least = std::min(least, mean.spread() > 0.0 ? fit.square / mean.spread() : fit.square);
+        }
+        // The plainest of those that fit as well; and of the others the best.
+        const auto relative = [](const Tried& one) { return one.spread > 0.0 ? one.square / one.spread : one.square; };
+        const double alike = 2.25 * least + 16.0 * floor_ * floor_;
+        std::stable_sort(tried.begin(), tried.end(), [&](const Tried& x, const Tried& y) {
+            const bool nearX = relative(x) <= alike;
+            const bool nearY = relative(y) <= alike;
+            if (nearX != nearY)
+                return nearX;
+            if (nearX)
+                return std::pair(x.guess->claims, std::abs(x.guess->shift)) <
+                       std::pair(y.guess->claims, std::abs(y.guess->shift));
+            return relative(x) < relative(y);
+        });
+        std::vector<Candidate> told;
+        for (std::size_t i = 0; i < tried.size(); ++i) {
+            const bool plainest = tried[i].guess->claims == 0.0;
+            if (i < kMostWeighed || plainest)
+                weigh(*tried[i].guess, counts, told);
+        }
+        if (told.empty())
+            return told;
+        sortByScore(told);
+        if (guesses_.size() > 1 && b_.moments() > 1 && stepA_ > 0.0) {
+            refined(told.front(), counts, told);
+            sortByScore(told);
+        }
+        const double near = told.front().score + 4.0;
+        std::erase_if(told, [&](const Candidate& one) { return one.score > near; });
+        return told;
+    }
+    static void sortByScore(std::vector<Candidate>& told) {
+        std::stable_sort(told.begin(), told.end(), [](const Candidate& x, const Candidate& y) {
+            return x.score < y.score;
+        });
+    }
+
+    // All sizes, turns and moves that may be meant, for one time.
+    void weigh(const TimeGuess& time, const std::vector<char>& counts, std::vector<Candidate>& into) const {
+        const MomentProducts::Sums mean = products_.over(time.speed, time.shift, counts);
+        const double spread = mean.spread();
+        const double timeClaims = time.claims + endsClaims(time.speed, time.shift);
+        const double little = 1e-6 * std::abs(time.shift) / std::max(1e-9, stepA_); // of those alike the nearest
+        std::vector<Candidate> own;
+        const auto offer = [&](const Similarity& space, double claims) {
+            Candidate one{time, space, mean.square(space), spread, timeClaims + claims, 0.0};
+            one.score = scoreOf(one.square, spread_ > 0.0 ? spread_ : spread, one.claims, floor_) + std::min(0.01, little);
+            own.push_back(one);
+        };
+        const auto withSizes = [&](const Eigen::Matrix3d& turn, double claims, bool moves) {
+            const double size = products_.sizeFor(mean, turn, moves);
+            const auto as = [&](double scale, double more) {
+                Similarity space{scale, turn, Eigen::Vector3d::Zero()};
+                if (moves)
+                    space.move = MomentProducts::moveFor(mean, scale, turn);
+                else
+                    space = products_.centredOf(space);
+                offer(space, claims + more);
+            };
+            as(1.0, 0.0);
+            if (!(spread > 0.0))
+                return;
+            if (const auto known = knownSize(size, 0.02); known && *known != 1.0)
+                as(*known, 1.0);
+            as(size, 1.5);
+        };
+        withSizes(Eigen::Matrix3d::Identity(), 0.0, false);
+        withSizes(Eigen::Matrix3d::Identity(), 1.0, true);
+        if (products_.fit(mean).turns)
+            for (const auto sides : {MomentProducts::Sides::Turned, MomentProducts::Sides::Mirrored})
+                for (const bool moves : {false, true}) {
+                    const MomentProducts::Fit fit =
+                        moves ? products_.fit(mean, sides) : products_.fitAboutOrigin(mean, sides);
+                    const double sign = sides == MomentProducts::Sides::Mirrored ? -1.0 : 1.0;
+                    const Eigen::Matrix3d known = sign * nearestQuarter(sign * fit.space.turn);
+                    if (!known.isIdentity(1e-12))
+                        withSizes(known, claimOf(known) + (moves ? 1.0 : 0.0), moves);
+                    withSizes(fit.space.turn, sign > 0.0 ? 1.25 : 2.25, moves);
+                }
+        // What another of the same time explains with less is none of its own.
+        sortByScore(own);
+        const double near = own.front().score + 1.0;
+        for (const Candidate& one : own)
+            if (one.score <= near)
+                into.push_back(one);
+    }
+
+    // Parts of a sample, and speeds that nobody knows.
+    void refined(const Candidate& from, const std::vector<char>& counts, std::vector<Candidate>& into) const {
         const double middle = 0.5 * (b_.times.front() + b_.times.back());
         const double half = std::max(1e-9, 0.5 * (b_.times.back() - b_.times.front()));
-        const double startSpeed = speed;
-        const double startShift = shift;
-        double s = speed;
-        double c = shift + speed * middle; // time of A at the middle of B
-        for (int i = 0; i < 3; ++i) {
-            c = leastNear(c, stepA, [&](double x) { return square(s, x - s * middle, counts); });
-            s = leastNear(s, 0.6 * stepA / half, [&](double x) { return square(x, c - x * middle, counts); });
+        const auto square = [&](double speed, double shift) {
+            return products_.fit(products_.over(speed, shift, counts)).square;
+        };
+        double s = from.time.speed;
+        double c = from.time.shift + s * middle; // time of A at the middle of B
+        std::vector<std::pair<double, double>> times;
+        if (from.square > 16.0 * floor_ * floor_ * from.spread) {
+            for (int i = 0; i < 3; ++i) {
+                c = leastNear(c, stepA_, [&](double x) { return square(s, x - s * middle); });
+                s = leastNear(s, 0.6 * stepA_ / half, [&](double x) { return square(x, c - x * middle); });
+            }
+            times.emplace_back(s, c - s * middle);
+            std::vector<double> speeds{from.time.speed};
+            if (const auto known = knownSpeed(std::abs(s), 2e-3))
+                speeds.push_back(std::copysign(*known, s));
+            for (const double simple : speeds) {
+                const double own = leastNear(c, stepA_, [&](double x) { return square(simple, x - simple * middle); });
+                times.emplace_back(simple, own - simple * middle);
+            }
         }
-        const double refined = square(s, c - s * middle, counts);
-        const double spread = products_.fit(s, c - s * middle, counts).spread;
-        const double allowed = refined * 1.08 + 4.0 * kRound * kRound * spread;
-        speed = s;
-        shift = c - s * middle;
-        std::vector<double> speeds{startSpeed};
-        if (const auto known = knownSpeed(s, 2e-3))
-            speeds.insert(speeds.begin(), *known);
-        for (const double simple : speeds) {
-            // With that speed: whole samples, else the best there is.
-            const double own =
-                leastNear(c - simple * middle, stepA, [&](double x) { return square(simple, x, counts); });
-            const double first = simple * b_.times.front() + own - a_.times.front();
-            const double whole = a_.times.front() + std::round(first / stepA) * stepA - simple * b_.times.front();
-            for (const double candidate : {simple == 1.0 && std::abs(whole) < 1e-6 ? 0.0 : whole, own})
-                if (square(simple, candidate, counts) <= allowed) {
-                    speed = simple;
-                    shift = candidate;
-                    return;
-                }
-        }
-        if (square(startSpeed, startShift, counts) <= allowed) {
-            speed = startSpeed;
-            shift = startShift;
+        // Where nothing is moved: what fits everywhere with a move may fit at one time without.
+        Similarity still = products_.plain(from.space);
+        still.move.setZero();
+        const Similarity there = products_.centredOf(still);
+        const double simple = from.time.speed;
+        const double own = leastNear(from.time.shift, 3.0 * stepA_, [&](double shift) {
+            const MomentProducts::Sums mean = products_.over(simple, shift, counts);
+            return mean.count > 0.0 ? mean.square(there) : std::numeric_limits<double>::infinity();
+        });
+        times.emplace_back(simple, own);
+        for (const auto& [speed, shift] : times) {
+            const double first = std::min(speed * b_.times.front() + shift, speed * b_.times.back() + shift);
+            const double k = (first - a_.times.front()) / stepA_;
+            double claims = speed < 0.0 ? 1.0 : 0.0;
+            const double plain = std::abs(speed);
+            if (std::abs(plain - 1.0) > 1e-9)
+                claims += knownSpeed(plain, 1e-9) ? 1.5 : 2.0;
+            const bool isWhole = std::abs(k - std::round(k)) < 1e-3;
+            weigh({speed, isWhole ? shift + (std::round(k) - k) * stepA_ : shift,
+                   claims + shiftClaims(speed, k) + (isWhole ? 0.0 : 0.5)},
+                  counts, into);
         }
     }
-    [[nodiscard]] Alignment finish(double speed, double shift, const std::vector<char>& counts, bool matters) const {
-        Alignment made;
-        made.speed = speed;
-        made.shift = shift;
-        made.timeMatters = matters;
-        made.counts = counts;
-        const Products::Fit fit = products_.fit(speed, shift, counts);
-        made.counted = fit.counted;
-        made.spread = std::sqrt(fit.spread);
-        made.spaceMatters = fit.turns;
-        const Similarity free = fit.space;
-        const double allowed = fit.square * 1.08 + 4.0 * kRound * kRound * fit.spread;
-        Similarity best = free;
-        double left = fit.square;
-        const auto take = [&](const Similarity& space) {
-            const double there = products_.squareOver(speed, shift, space, counts);
-            if (!(there <= allowed))
-                return false;
-            best = space;
-            left = there;
-            return true;
-        };
-        // With a size, or a turn, or both, and then without a move: what costs nothing is what is meant.
-        const double slack = 1e-4 + 3.0 * (made.spread > 0.0 ? std::sqrt(fit.square) / made.spread : 0.0);
-        const Similarity plain = products_.plain(free);
-        const auto variants = simpler(plain, slack, fit.turns);
-        for (const Similarity& one : variants) {
-            Similarity still = one;
-            still.move.setZero();
-            if (take(products_.centredOf(still)) || take(bestMove(one, speed, shift, counts)))
-                break;
+
+    // The moments that fit together where a few do not, or where a stretch is shown earlier or later.
+    [[nodiscard]] std::optional<std::vector<char>> mostThatFit(const Candidate& all) const {
+        const std::size_t n = b_.moments();
+        if (n < 8 || !(spread_ > 0.0))
+            return std::nullopt;
+        std::vector<std::pair<double, const TimeGuess*>> tried;
+        const std::vector<char> every(n, 1);
+        for (const TimeGuess& guess : guesses_) {
+            if (guess.speed != 1.0 && guess.claims > 2.5)
+                continue;
+            const MomentProducts::Sums mean = products_.over(guess.speed, guess.shift, every);
+            if (mean.count * 2.0 >= std::min(static_cast<double>(a_.moments()), static_cast<double>(n)))
+                tried.emplace_back(products_.fit(mean).square + (guess.claims == 0.0 ? 0.0 : 1e-12), &guess);
         }
-        made.space = products_.plain(best);
+        std::stable_sort(tried.begin(), tried.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
+        constexpr std::size_t kMostTried = 8;
+        std::vector<const TimeGuess*> some;
+        for (std::size_t i = 0; i < std::min(kMostTried, tried.size()); ++i)
+            some.push_back(tried[i].second);
+        some.push_back(&guesses_.front());
+        std::optional<std::vector<char>> best;
+        double least = 0.01 * all.square; // a tenth of what is off
+        for (const TimeGuess* guess : some)
+            for (const double share : {0.5, 0.35})
+                for (int start = 0; start < 4; ++start) {
+                    const auto [mask, square] = trimmed(*guess, share, start);
+                    if (!(square < 0.25 * least || (!best && square <= least)))
+                        continue;
+                    const auto count = static_cast<std::size_t>(std::count(mask.begin(), mask.end(), 1));
+                    if (count * 2 < n && !posesAreIn(*guess, mask, square))
+                        continue;
+                    best = mask;
+                    least = square;
+                }
+        return best;
+    }
+    // From one stretch to the share of all moments that fits best together, and what fits as they do.
+    [[nodiscard]] std::pair<std::vector<char>, double> trimmed(const TimeGuess& guess, double share, int start) const {
+        const std::size_t n = b_.moments();
+        const std::size_t few = std::max<std::size_t>(5, static_cast<std::size_t>(std::ceil(share * static_cast<double>(n))));
+        std::vector<char> mask(n, start == 0);
+        if (start > 0)
+            for (std::size_t t = 0; t < n; ++t)
+                mask[t] = t * 3 / n == static_cast<std::size_t>(start - 1);
+        double square = std::numeric_limits<double>::infinity();
+        std::vector<std::pair<double, std::size_t>> off;
+        for (int round = 0; round < 5; ++round) {
+            const MomentProducts::Sums mean = products_.over(guess.speed, guess.shift, mask);
+            if (mean.count < 3.0)
+                return {mask, std::numeric_limits<double>::infinity()};
+            const Similarity space = products_.fit(mean).space;
+            off.clear();
+            for (std::size_t t = 0; t < n; ++t)
+                if (const double one = products_.squareAt(t, guess.speed, guess.shift, space); !std::isnan(one))
+                    off.emplace_back(one, t);
+            if (off.size() < few)
+                return {mask, std::numeric_limits<double>::infinity()};
+            std::sort(off.begin(), off.end());
+            std::vector<char> next(n, 0);
+            double sum = 0.0;
+            for (std::size_t k = 0; k < few; ++k) {
+                next[off[k].second] = 1;
+                sum += off[k].first;
+            }
+            square = sum / static_cast<double>(few);
+            if (next == mask)
+                break;
+            mask = std::move(next);
+        }
+        const double limit = std::max(16.0 * square, 64.0 * floor_ * floor_ * spread_);
+        for (const auto& [one, t] : off)
+            mask[t] = one <= limit;
+        return {mask, square};
+    }
+    // Whether nearly all moments show some pose of A.
+    [[nodiscard]] bool posesAreIn(const TimeGuess& guess, const std::vector<char>& mask, double square) const {
+        const Similarity space = products_.fit(products_.over(guess.speed, guess.shift, mask)).space;
+        const double limit = std::max(16.0 * square, 64.0 * floor_ * floor_ * spread_);
+        std::size_t in = 0;
+        for (std::size_t t = 0; t < b_.moments(); ++t) {
+            bool any = false;
+            for (std::size_t s = 0; s < a_.moments() && !any; ++s)
+                any = products_.squareAt(t, 0.0, a_.times[s], space) <= limit;
+            in += any;
+        }
+        return in * 20 >= b_.moments() * 17;
+    }
+
+    // What explains as much and claims hardly more.
+    [[nodiscard]] std::vector<Candidate> alternatives(const std::vector<Candidate>& told) const {
+        constexpr double kHardlyMore = 0.8;
+        const Candidate& best = told.front();
+        std::vector<Candidate> others;
+        const auto differs = [&](const Candidate& x, const Candidate& y) {
+            if (std::abs(x.time.speed - y.time.speed) > 1e-6 || std::abs(x.time.shift - y.time.shift) > 1e-3 * stepA_)
+                return true;
+            const double size = std::max(1e-300, std::sqrt(spread_));
+            return std::abs(x.space.scale / y.space.scale - 1.0) > 1e-3 || (x.space.turn - y.space.turn).norm() > 1e-3 ||
+                   (x.space.move - y.space.move).norm() > 1e-3 * size;
+        };
+        const double alike = 2.25 * best.square + 16.0 * floor_ * floor_ * best.spread;
+        for (const Candidate& one : told)
+            if (one.score <= best.score + kHardlyMore && one.square <= alike && differs(one, best) &&
+                std::all_of(others.begin(), others.end(), [&](const Candidate& had) { return differs(one, had); }))
+                others.push_back(one);
+        constexpr std::size_t kMost = 3;
+        if (others.size() > kMost)
+            others.resize(kMost);
+        return others;
+    }
+
+    [[nodiscard]] Alignment finish(const std::vector<Candidate>& told, const std::vector<char>& counts,
+                                   const std::vector<Candidate>& others) const {
+        const Candidate best = told.empty() ? Candidate{} : told.front();
+        Alignment made = finished(best, counts);
+        for (const Candidate& one : others)
+            made.instead.push_back(finished(one, counts));
+        return made;
+    }
+    [[nodiscard]] Alignment finished(const Candidate& one, const std::vector<char>& counts) const {
+        Alignment made;
+        made.speed = one.time.speed;
+        made.shift = one.time.shift;
+        made.counts = counts;
+        made.claims = one.claims;
+        made.score = one.score;
+        const MomentProducts::Sums mean = products_.over(made.speed, made.shift, counts);
+        made.counted = static_cast<std::size_t>(mean.count);
+        made.spread = std::sqrt(mean.spread());
+        made.spaceMatters = products_.fit(mean).turns;
+        made.residual = mean.count > 0.0 ? std::sqrt(mean.square(one.space)) : 0.0;
+        made.space = products_.plain(one.space);
         for (Eigen::Index i = 0; i < 3; ++i) // a move of nothing is none
             if (std::abs(made.space.move[i]) <= 1e-12 * std::max(1.0, made.spread))
                 made.space.move[i] = 0.0;
-        made.residual = std::sqrt(std::max(0.0, left));
         for (std::size_t t = 0; t < b_.moments(); ++t)
-            made.off.push_back(std::sqrt(products_.squareAt(t, speed, shift, best)));
+            made.off.push_back(std::sqrt(products_.squareAt(t, made.speed, made.shift, one.space)));
+        // At another time it would fit worse.
+        const double allowed = 1.2 * made.residual * made.residual + 16.0 * floor_ * floor_ * mean.spread();
+        for (const double by : {-1.0, 1.0}) {
+            const MomentProducts::Sums beside = products_.over(made.speed, made.shift + by * stepA_, counts);
+            if (beside.count > 0.0 && beside.square(one.space) > allowed)
+                made.timeMatters = true;
+        }
         return made;
     }
-    // A size and a turn that are known instead of those that were found, the plainest first.
-    static std::vector<Similarity> simpler(const Similarity& free, double slack, bool turns) {
-        std::vector<double> scales;
-        if (const auto known = knownSize(free.scale, std::min(0.02, slack)))
-            scales.push_back(*known);
-        scales.push_back(free.scale);
-        std::vector<Eigen::Matrix3d> all;
-        const double sign = free.mirrors() ? -1.0 : 1.0;
-        const Eigen::Matrix3d turn = sign * free.turn;
-        if (!turns)
-            all.push_back(Eigen::Matrix3d::Identity());
-        for (const Eigen::Matrix3d& known : quarterTurns())
-            if ((known - turn).norm() < std::min(0.1, 2.0 * slack))
-                all.push_back(known);
-        all.push_back(turn);
-        std::vector<Similarity> result;
-        for (const Eigen::Matrix3d& one : all)
-            for (const double scale : scales)
-                result.push_back({scale, sign * one, free.move});
-        return result;
-    }
-    // That move with which a size and a turn fit best, of what is centred.
-    [[nodiscard]] Similarity bestMove(const Similarity& plain, double speed, double shift,
-                                      const std::vector<char>& counts) const {
-        Products::Sums all;
-        for (std::size_t t = 0; t < b_.moments(); ++t)
-            if (counts[t])
-                products_.addMoment(t, speed, shift, all);
-        Similarity space = plain;
-        space.move = (all.meanB - plain.scale * plain.turn * all.meanA) / std::max(1.0, all.count);
-        return space;
-    }
+
     const Track& a_;
     const Track& b_;
-    Products products_;
+    MomentProducts products_;
+    double stepA_;
+    double stepB_;
+    double spread_ = 0.0; // of B at all of its moments, squared
+    double floor_ = kRound;
+    std::vector<TimeGuess> guesses_;
 };
 
 } // namespace

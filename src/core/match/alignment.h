@@ -48,13 +48,17 @@ struct Alignment {
     std::size_t counted = 0;
     bool timeMatters = false;  // at other times it would fit worse
     bool spaceMatters = false; // there are points enough to tell a turn
+    double claims = 0.0;       // how much it claims: nothing at all is 0, one thing that is known 1
+    double score = 0.0;        // claims weighed against what is left; the least is the likeliest
+    std::vector<Alignment> instead; // explains as much and claims hardly more
     [[nodiscard]] double timeOfA(double secondsOfB) const { return speed * secondsOfB + shift; }
     [[nodiscard]] double relative() const { return spread > 0.0 ? residual / spread : residual > 0.0 ? 1.0 : 0.0; }
 };
 
-/// The joint fit of size, turn, move (S. Umeyama, 1991) and time over all moments, column by column. Sizes, turns,
-/// speeds and shifts that lie at known values within what the fit leaves are taken for those; moments that do not fit
-/// where others do are left out of account. Of fits alike the simplest.
+/// The joint fit of size, turn, move (S. Umeyama, 1991) and time over all moments, column by column. Whatever claims
+/// more (a size, a turn, a move, another time, known values less than free ones) has to leave a quarter of what the
+/// plainer one leaves for each thing claimed. Moments that do not fit where most do are left out of account; no fit
+/// rests on less than half of what both share, or on a third whose other moments show poses of A as well.
 [[nodiscard]] Alignment alignmentOf(const Track& a, const Track& b);
 
 /// The same at a given time: `speed` and `shift` stay.

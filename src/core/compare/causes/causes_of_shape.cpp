@@ -194,8 +194,14 @@ void ReconcileEngine::tellFaces(const Topology& ofA, const Topology& ofB, bool f
         };
         const std::size_t mostA = own(ofA, found_.order.unmatchedA);
         const std::size_t mostB = own(ofB, found_.order.unmatchedB);
-        const std::size_t others = std::max(mostA, mostB) - std::min(reordering_.facesAlike, std::max(mostA, mostB));
-        if (others > 0)
+        const std::size_t alike = std::min(reordering_.facesAlike, std::max(mostA, mostB));
+        const std::size_t others = std::max(mostA, mostB) - alike;
+        if (others > 0 && alike == std::min(mostA, mostB) && alike > 0)
+            add(mostA > mostB ? "missing_faces" : "extra_faces", static_cast<double>(others), "faces", 0.97,
+                fmt::format("{} {}", counted(others, "face"), mostA > mostB ? "missing" : "more"),
+                fmt::format("{} alike, of {} and {}", groupedDigits(reordering_.facesAlike),
+                            groupedDigits(ofA.faceCount()), groupedDigits(ofB.faceCount())));
+        else if (others > 0)
             add("faces", static_cast<double>(others), "faces", 0.97,
                 fmt::format("{} between other points", counted(others, "face")),
                 fmt::format("{} alike, of {} and {}", groupedDigits(reordering_.facesAlike),

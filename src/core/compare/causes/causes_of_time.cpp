@@ -132,12 +132,18 @@ void ReconcileEngine::tellFrames() {
     }
     if (!movesB_ || trackB_.moments() < 3 || !dense_)
         return;
+    if (each_ > 1) {
+        add("twos", static_cast<double>(each_), "frames", 0.97,
+            fmt::format("every pose stands for {}", counted(each_, "frame")), "where A goes on from frame to frame");
+        return;
+    }
     std::vector<std::size_t> held;
     std::vector<std::size_t> doubled;
     std::vector<std::size_t> others;
     const double usual = usualStepB_;
+    const int on = how_.speed < 0.0 ? -1 : 1; // which way A's time goes
     for (std::size_t t = 0; t < trackB_.moments(); ++t) {
-        const bool slipped = t > 0 && slips_[t] < slips_[t - 1];
+        const bool slipped = t > 0 && on * slips_[t] < on * slips_[t - 1];
         const double off = offAt(t, how_.timeOfA(trackB_.times[t]) + slips_[t] * stepA_);
         const bool fit = std::isnan(off) || off <= fits();
         if (slipped && sameAsBefore(t))
@@ -161,7 +167,9 @@ void ReconcileEngine::tellFrames() {
             std::min(1.0 - 2.0 * how_.relative(),
                      sureOf((leaps ? stepsB_[0] : how_.off[0]) / size, std::max(how_.residual, 0.2 * usual) / size)),
             "its first frame is stale", evidence, {{"ends", {{"first", "left out"}}, true}});
+        std::erase(others, 0U);
     }
+    tellOtherFrames(others);
     const auto listed = [&](const std::vector<std::size_t>& which) {
         std::string text;
         for (const std::size_t t : which)
@@ -196,11 +204,100 @@ void ReconcileEngine::tellFrames() {
             fmt::format("{} {} missing", counted(gone, "frame"), gone == 1 ? "is" : "are"), where,
             {{"fill", nlohmann::json::object(), true}});
     for (std::size_t t = 1; t < slips_.size(); ++t)
-        if (slips_[t] > slips_[t - 1] && how_.relative() < 0.02)
-            add("missing", static_cast<double>(slips_[t] - slips_[t - 1]), "frames", 0.9,
-                fmt::format("{} left out, and all behind is earlier",
-                            counted(static_cast<std::size_t>(slips_[t] - slips_[t - 1]), "frame")),
+        if (const int more = on * (slips_[t] - slips_[t - 1]); more > 0 && how_.relative() < 0.02)
+            add("missing", static_cast<double>(more), "frames", 0.9,
+                fmt::format("{} left out, and all behind is earlier", counted(static_cast<std::size_t>(more), "frame")),
                 fmt::format("before {}", frameText(frameOfB(t))));
+}
+
+std::size_t ReconcileEngine::onEach() const {
+    if (!dense_ || trackB_.moments() < 8 || how_.relative() > 0.05)
+        return 1;
+    // Of the moments at which A goes on, those at which B does.
+    std::size_t goes = 0;
+    std::size_t rests = 0;
+    for (std::size_t t = 1; t < trackB_.moments(); ++t) {
+        const double now = how_.timeOfA(trackB_.times[t]);
+        const double before = how_.timeOfA(trackB_.times[t - 1]);
+        const double way = std::sqrt((trackA_.at(now) - trackA_.at(before)).colwise().squaredNorm().mean());
+        if (how_.space.scale * way <= 4.0 * fits())
+            continue;
+        (stepsB_[t - 1] <= fits() ? rests : goes) += 1;
+    }
+    if (rests < 4 || rests * 5 < (rests + goes) * 2)
+        return 1;
+    return static_cast<std::size_t>(std::lround(static_cast<double>(rests + goes) / static_cast<double>(std::max<std::size_t>(1, goes))));
+}
+
+void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
+    // Beyond a fifth it is no matter of single frames.
+    if (which.empty() || which.size() * 5 > trackB_.moments())
+        return;
+    const auto ownTime = [&](std::size_t t) { return how_.timeOfA(trackB_.times[t]) + slips_[t] * stepA_; };
+    std::vector<std::size_t> swapped;
+    std::vector<std::size_t> left;
+    std::vector<std::string> curve; // frame=pose, of those that change places
+    std::vector<char> done(trackB_.moments(), 0);
+    for (const std::size_t t : which) {
+        if (done[t])
+            continue;
+        const auto other = std::find_if(which.begin(), which.end(), [&](std::size_t u) {
+            return u != t && !done[u] && offAt(t, ownTime(u)) <= fits() && offAt(u, ownTime(t)) <= fits();
+        });
+        if (other == which.end()) {
+            left.push_back(t);
+            continue;
+        }
+        done[t] = done[*other] = 1;
+        swapped.push_back(t);
+        swapped.push_back(*other);
+    }
+    const auto listed = [&](std::vector<std::size_t> moments) {
+        std::sort(moments.begin(), moments.end());
+        std::string text;
+        for (const std::size_t t : moments)
+            text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
+        return text;
+    };
+    if (!swapped.empty())
+        add("swapped", static_cast<double>(swapped.size()), "frames", 0.97,
+            swapped.size() == 2 ? std::string("two frames have changed places")
+                                : fmt::format("{} frames have changed places, two and two", swapped.size()),
+            listed(swapped), swappedBack(swapped));
+    if (left.empty())
+        return;
+    std::string evidence = listed(left);
+    if (left.size() == 1)
+        for (std::size_t s = 0; s < trackA_.moments(); ++s)
+            if (offAt(left[0], trackA_.times[s]) <= fits()) {
+                evidence += fmt::format(": it shows A's {}", frameText(snappedFrame(a_.rate().frameAt(trackA_.times[s]))));
+                break;
+            }
+    add("foreign", static_cast<double>(left.size()), "frames", 0.95,
+        fmt::format("{} of {} frames {} something else", left.size(), trackB_.moments(),
+                    left.size() == 1 ? "shows" : "show"),
+        evidence, {{"drop", {{"frames", listed(left)}}, true}, {"fill", nlohmann::json::object(), true}});
+}
+
+std::vector<Step> ReconcileEngine::swappedBack(const std::vector<std::size_t>& swapped) const {
+    const std::vector<double>& times = b_.times();
+    const double frame = b_.rate().secondsAt(1.0);
+    for (std::size_t i = 1; i < times.size(); ++i)
+        if (std::abs(times[i] - times[i - 1] - frame) > 1e-3 * frame)
+            return {}; // the curve is one of whole frames
+    std::vector<std::size_t> shows(trackB_.moments());
+    std::iota(shows.begin(), shows.end(), std::size_t{0});
+    for (std::size_t i = 0; i + 1 < swapped.size(); i += 2)
+        std::swap(shows[swapped[i]], shows[swapped[i + 1]]);
+    std::string curve;
+    for (std::size_t t = 0; t < shows.size(); ++t) {
+        const bool isEnd = t == 0 || t + 1 == shows.size();
+        const bool runs = !isEnd && shows[t] == t && shows[t - 1] == t - 1 && shows[t + 1] == t + 1;
+        if (!runs)
+            curve += fmt::format("{}{}={}", curve.empty() ? "" : ", ", frameText(frameOfB(t)),
+                                 frameText(frameOfB(shows[t])));
+    }
+    return {{"retime", {{"curve", curve}}, true}};
 }
 
 std::optional<std::size_t> ReconcileEngine::poseLike(std::size_t moment) const {
@@ -225,8 +322,23 @@ std::vector<double> ReconcileEngine::stepsOfB() const {
     return steps;
 }
 
+double ReconcileEngine::relativeAt(double speed, double shift) const {
+    double squares = 0.0;
+    double count = 0.0;
+    for (std::size_t t = 0; t < trackB_.moments(); ++t)
+        if (const double off = offAt(t, speed * trackB_.times[t] + shift); how_.counts[t] && !std::isnan(off)) {
+            squares += off * off;
+            count += 1.0;
+        }
+    return count > 0.0 ? std::sqrt(squares / count) / std::max(1e-30, how_.spread) : 1.0;
+}
+
 void ReconcileEngine::tellTime() {
-    if (!movesA_ || !movesB_ || !how_.timeMatters)
+    if (!movesA_ && !movesB_) {
+        tellStill();
+        return;
+    }
+    if (!movesA_ || !movesB_)
         return;
     const double rateA = a_.rate().value();
     const double rateB = b_.rate().value();
@@ -236,41 +348,73 @@ void ReconcileEngine::tellTime() {
     for (std::size_t i = 1; i < trackB_.moments(); ++i)
         stepsB.push_back(trackB_.times[i] - trackB_.times[i - 1]);
     const double stepB = stepsB.empty() ? step : middleOf(stepsB);
+    double speed = how_.speed;
     double shift = how_.shift; // behind what is undone so far
     double frameSeconds = 1.0 / rateB;
-    if (std::abs(how_.speed - 1.0) > 1e-6) {
-        const double without = alignmentAt(trackA_, trackB_, 1.0, middleShift(1.0)).relative();
+    double least = 0.97; // of how sure it is when B is
+    const auto tell = [&](std::string id, double figure, std::string unit, double sure, std::string text,
+                          std::string evidence, std::vector<Step> undo) {
+        least = std::min(least, sure);
+        add(std::move(id), figure, std::move(unit), sure, std::move(text), std::move(evidence), std::move(undo));
+    };
+    if (speed < 0.0) {
+        const double ends = b_.times().front() + b_.times().back();
+        const double forward = relativeAt(-speed, shift + 2.0 * speed * 0.5 * ends);
+        tell("reversed", 1.0, "", sureOf(forward, left), "it plays backwards",
+             fmt::format("forwards {:.3g} of its size off, backwards {:.3g}", forward, how_.relative()),
+             {{"retime", {{"curve", "reverse"}}, true}});
+        shift += speed * ends;
+        speed = -speed;
+    }
+    if (std::abs(speed - 1.0) > 1e-6) {
+        const double without = relativeAt(std::copysign(1.0, how_.speed), middleShift(std::copysign(1.0, how_.speed)));
         const double sure = sureOf(without, left);
-        const bool sampleBySample = step > 0.0 && std::abs(how_.speed * stepB / step - 1.0) < 1e-4;
+        const bool sampleBySample = step > 0.0 && std::abs(speed * stepB / step - 1.0) < 1e-4;
         if (sampleBySample) {
             const FrameRate now = b_.rate();
-            const double wanted = now.value() / how_.speed;
+            const double wanted = now.value() / speed;
             std::string rate = a_.rate().text();
             if (std::abs(a_.rate().value() / wanted - 1.0) > 1e-6)
                 rate = shortestNumber(wanted);
-            add("rate", how_.speed, "x", sure,
-                fmt::format("the same samples at {} frames a second instead of {}",
-                            shortestNumber(std::round(how_.speed * rateA * 1000.0) / 1000.0), a_.rate().text()),
-                fmt::format("sample by sample, {:.6g} as fast", how_.speed), {{"rate", {{"rate", rate}}, true}});
+            tell("rate", speed, "x", sure,
+                 fmt::format("the same samples at {} frames a second instead of {}",
+                             shortestNumber(std::round(speed * rateA * 1000.0) / 1000.0), a_.rate().text()),
+                 fmt::format("sample by sample, {:.6g} as fast", speed), {{"rate", {{"rate", rate}}, true}});
             frameSeconds = 1.0 / wanted;
         } else {
-            add("retimed", how_.speed, "x", sure,
-                fmt::format("it plays {} × as fast", shortestNumber(std::round(how_.speed * 1e6) / 1e6)),
-                "over all of it, evenly",
-                {{"retime", {{"curve", fmt::format("x{}", shortestNumber(1.0 / how_.speed))}}, true}});
-            shift += (how_.speed - 1.0) * b_.times().front();
+            tell("retimed", speed, "x", sure,
+                 fmt::format("it plays {} × as fast", shortestNumber(std::round(speed * 1e6) / 1e6)),
+                 "over all of it, evenly",
+                 {{"retime", {{"curve", fmt::format("x{}", shortestNumber(1.0 / speed))}}, true}});
+            shift += (speed - 1.0) * b_.times().front();
         }
     }
     if (const double frames = -shift * rateA; std::abs(frames) > 1e-3) {
-        const double without = alignmentAt(trackA_, trackB_, how_.speed, how_.shift + frames / rateA).relative();
+        const double without = relativeAt(how_.speed, how_.shift + frames / rateA);
         const double rounded =
             std::abs(frames - std::round(frames)) < 1e-3 ? std::round(frames) : std::round(frames * 1e4) / 1e4;
-        add("offset", rounded, "frames", sureOf(without, left), offsetText(rounded),
-            fmt::format("without it {:.3g} of its size off, with it {:.3g}", without, how_.relative()),
-            {{"offset", {{"frames", snappedFrame(shift / frameSeconds)}}, true}});
+        tell("offset", rounded, "frames", sureOf(without, left), offsetText(rounded),
+             fmt::format("without it {:.3g} of its size off, with it {:.3g}", without, how_.relative()),
+             {{"offset", {{"frames", snappedFrame(shift / frameSeconds)}}, true}});
     }
     tellSampling(stepB, step);
-    tellRange(step, left);
+    tellRange(step, least);
+}
+
+void ReconcileEngine::tellStill() {
+    const std::size_t ofA = a_.times().size();
+    const std::size_t ofB = b_.times().size();
+    if (ofA > 1 && ofB > 1 && stepA_ > 0.0) {
+        if (const double frames = -how_.shift * a_.rate().value(); std::abs(frames) > 1e-3)
+            add("offset", std::round(frames * 1e4) / 1e4, "frames", 0.9, offsetText(std::round(frames * 1e4) / 1e4),
+                "by where its samples begin and end: it stands still",
+                {{"offset", {{"frames", snappedFrame(b_.rate().frameAt(how_.shift))}}, true}});
+        tellRange(stepA_, 0.97);
+    } else if (ofA != ofB) {
+        add("sampling", static_cast<double>(ofB) / static_cast<double>(ofA), "x", 0.97,
+            fmt::format("{} of what stands still, A has {}", counted(ofB, "equal sample"), groupedDigits(ofA)),
+            "all of them alike");
+    }
 }
 
 std::string offsetText(double frames) {
@@ -279,7 +423,7 @@ std::string offsetText(double frames) {
 }
 
 void ReconcileEngine::tellSampling(double stepB, double step) {
-    if (!(step > 0.0) || std::abs(how_.speed - 1.0) > 1e-6)
+    if (!(step > 0.0) || std::abs(std::abs(how_.speed) - 1.0) > 1e-6)
         return;
     const double ratio = stepB / step;
     if (ratio > 0.75 && ratio < 1.5)
@@ -294,22 +438,25 @@ double ReconcileEngine::middleShift(double speed) const {
     return how_.timeOfA(middle) - speed * middle;
 }
 
-void ReconcileEngine::tellRange(double step, double left) {
+void ReconcileEngine::tellRange(double step, double sure) {
     if (!(step > 0.0))
         return;
     const bool stale =
         std::any_of(found_.causes.begin(), found_.causes.end(), [](const Cause& c) { return c.id == "first_stale"; });
-    const double begins = how_.timeOfA(b_.times().front());
+    double first = how_.timeOfA(b_.times().front());
+    double last = how_.timeOfA(b_.times().back()) + (slips_.empty() ? 0 : slips_.back()) * step;
+    if (how_.speed < 0.0)
+        std::swap(first, last);
     // A stale frame before A begins is left out already.
-    const bool leftOut = stale && begins < a_.times().front() - 1e-6 && b_.times().size() > 1;
-    const double first = leftOut ? how_.timeOfA(b_.times()[1]) : begins;
-    double end = how_.timeOfA(b_.times().back()) + (slips_.empty() ? 0 : slips_.back()) * step;
+    else if (stale && first < a_.times().front() - 1e-6 && b_.times().size() > 1)
+        first = how_.timeOfA(b_.times()[1]);
     const double atStart = (a_.times().front() - first) / step;
-    const double atEnd = (end - a_.times().back()) / step;
+    const double atEnd = (last - a_.times().back()) / step;
     // A part of a sample is none.
-    const double all = atStart + atEnd;
-    const double more = std::copysign(std::floor(std::abs(all) + 0.05), all);
-    if (std::abs(more) < 0.5 || left > 0.1)
+    const auto samples = [](double many) { return std::copysign(std::floor(std::abs(many) + 0.05), many); };
+    const double more = samples(atStart + atEnd);
+    const bool shifted = std::abs(more) < 0.5 && std::abs(samples(atStart)) >= 1.0;
+    if (std::abs(more) < 0.5 && !shifted)
         return;
     std::vector<Step> undo;
     if (atStart > -0.5 && atEnd > -0.5)
@@ -317,9 +464,19 @@ void ReconcileEngine::tellRange(double step, double left) {
                  {{"first", snappedFrame(a_.rate().frameAt(a_.times().front()))},
                   {"last", snappedFrame(a_.rate().frameAt(a_.times().back()))}},
                  true}};
+    const std::string evidence =
+        fmt::format("{:+g} at the start, {:+g} at the end", std::round(atStart), std::round(atEnd));
+    if (shifted) {
+        const double way = std::round(atEnd);
+        add("range", 0.0, "samples", sure,
+            fmt::format("it begins and ends {} {}", counted(static_cast<std::size_t>(std::abs(way)), "frame"),
+                        way > 0.0 ? "later" : "earlier"),
+            evidence);
+        return;
+    }
     const auto frames = static_cast<std::size_t>(std::abs(more));
-    add("range", more, "samples", 0.97, fmt::format("{} {}", counted(frames, "frame"), more > 0.0 ? "more" : "less"),
-        fmt::format("{:+g} at the start, {:+g} at the end", std::round(atStart), std::round(atEnd)), undo);
+    add("range", more, "samples", sure, fmt::format("{} {}", counted(frames, "frame"), more > 0.0 ? "more" : "less"),
+        evidence, undo);
 }
 
 } // namespace wyc
