@@ -69,7 +69,7 @@ std::string counted(std::size_t n, const char* what) {
 double sureOf(double without, double left) {
     const double ratio = without / std::max(left, 1e-9);
     const double most = std::clamp(1.0 - 2.0 * left, 0.05, 0.99); // of what fits badly nothing is certain
-    return ratio > 1e4 ? most : std::clamp(1.0 - 1.5 / (1.0 + ratio * ratio / 2.0), 0.05, most);
+    return ratio > 1e4 ? most : std::clamp(1.0 - 5.0 / (1.0 + ratio * ratio / 2.0), 0.05, most);
 }
 
 Result<Reconciled> ReconcileEngine::run() {
@@ -181,8 +181,9 @@ Status ReconcileEngine::alignAgain() {
             trackA_ = localA_;
             withoutPlace_ = true;
         }
-    if (movesA_ && movesB_)
-        alignByStretches();
+    // Of those orders alone that lie as the points now do.
+    if (how_.instead.empty())
+        how_.instead = map_.instead;
     stepsB_ = stepsOfB();
     usualStepB_ = stepsB_.empty() ? 0.0 : middleOf(stepsB_);
     slips_.assign(trackB_.moments(), 0);

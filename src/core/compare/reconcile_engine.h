@@ -18,6 +18,9 @@ namespace wyc {
 /// Of the spread: what passes through single precision and decimal texts.
 inline constexpr double kPassedOn = 3e-6;
 
+/// Of the spread: what is left where single frames can be told apart from the rest.
+inline constexpr double kFitsWell = 0.01;
+
 /// How sure a figure is: by how far off all would be without it, against what is left with it.
 [[nodiscard]] double sureOf(double without, double left);
 /// Which causes are more than a guess.
@@ -42,9 +45,6 @@ class ReconcileEngine {
     Status readSample();
     // All together once more, by the points that are known now; of what stands still one moment.
     Status alignAgain();
-    // Where a frame stands twice or is gone, no one line of time fits all: a stretch alone may, and all else a few
-    // samples beside it.
-    void alignByStretches();
     // RMS of a moment of B from A at a time, as it lies; NaN where A has none.
     [[nodiscard]] double offAt(std::size_t t, double timeOfA) const;
     [[nodiscard]] double fits() const { return std::max(4.0 * how_.residual, 4e-5 * how_.spread); }

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <cstdio>
+#include <cstdlib>
 #include <limits>
 #include <numbers>
 
@@ -85,6 +87,7 @@ struct TimeGuess {
     double speed = 1.0;
     double shift = 0.0;
     double claims = 0.0;
+    bool begins = false; // both begin, or end, together
 };
 
 // An explanation that is weighed against others.
@@ -130,14 +133,21 @@ class Fitter {
         if (told.empty())
             return finish({}, all, {});
         std::vector<char> counts = all;
-        if (told.front().score > std::log(4.0 * floor_) / std::log(4.0)) // what is exact needs no other look
-            if (auto most = mostThatFit(told.front())) {
+        if (told.front().score > std::log(4.0 * floor_) / std::log(4.0)) // what is plain and fits needs no other look
+            if (auto most = mostThatFit()) {
                 std::vector<Candidate> others = explained(*most);
-                if (!others.empty() && others.front().score + 1.0 < told.front().score) {
+                const auto left = static_cast<double>(std::count(most->begin(), most->end(), 0));
+                const double claims = left * 10.0 <= static_cast<double>(b_.moments()) ? 0.4 : 1.0;
+                if (!others.empty() && others.front().score + claims < told.front().score) {
                     told = std::move(others);
                     counts = std::move(*most);
                 }
             }
+        if (getenv("DBG")) {
+            fprintf(stderr, "best of %zu guesses, told %zu, counts %d of %zu floor %g\n", guesses_.size(), told.size(), (int)std::count(counts.begin(), counts.end(), 1), counts.size(), floor_);
+            for (std::size_t i = 0; i < std::min<std::size_t>(8, told.size()); ++i)
+                fprintf(stderr, "  speed %g shift %g frames claims %g rel %g score %g scale %g turn %g move %g\n", told[i].time.speed, told[i].time.shift / stepA_, told[i].claims, std::sqrt(told[i].square / spread_), told[i].score, told[i].space.scale, told[i].space.degrees(), told[i].space.move.norm());
+        }
         return finish(told, counts, alternatives(told));
     }
 
@@ -165,7 +175,7 @@ class Fitter {
 
     // Times of A that B's may be, and what each claims besides where they begin and end.
     [[nodiscard]] std::vector<TimeGuess> timeGuesses() const {
-        std::vector<TimeGuess> guesses{{1.0, 0.0, 0.0}};
+        std::vector<TimeGuess> guesses{{1.0, 0.0, 0.0, true}};
         if (b_.moments() == 1) { // one pose: any of A's
             for (const double t : a_.times)
                 guesses.push_back({1.0, t - b_.times.front(), 0.25});
@@ -200,7 +210,8 @@ class Fitter {
             const double need = 0.5 * (speed == 1.0 ? std::min(countA - 1.0, countB) : countA - 1.0);
             const double first = speed > 0.0 ? b_.times.front() : b_.times.back();
             for (double k = std::ceil(need - countB); k <= countA - 1.0 - need; k += 1.0)
-                guesses.push_back({speed, a_.times.front() + k * stepA_ - speed * first, claims + shiftClaims(speed, k)});
+                guesses.push_back({speed, a_.times.front() + k * stepA_ - speed * first, claims + shiftClaims(speed, k),
+                                   std::abs(k) < 1e-3});
         }
         return guesses;
     }
@@ -380,7 +391,7 @@ class Fitter {
     }
 
     // The moments that fit together where a few do not, or where a stretch is shown earlier or later.
-    [[nodiscard]] std::optional<std::vector<char>> mostThatFit(const Candidate& all) const {
+    [[nodiscard]] std::optional<std::vector<char>> mostThatFit() const {
         const std::size_t n = b_.moments();
         if (n < 8 || !(spread_ > 0.0))
             return std::nullopt;
@@ -395,23 +406,33 @@ class Fitter {
         }
         std::stable_sort(tried.begin(), tried.end(), [](const auto& x, const auto& y) { return x.first < y.first; });
         constexpr std::size_t kMostTried = 8;
-        std::vector<const TimeGuess*> some;
-        for (std::size_t i = 0; i < std::min(kMostTried, tried.size()); ++i)
-            some.push_back(tried[i].second);
-        some.push_back(&guesses_.front());
+        if (tried.size() > kMostTried)
+            tried.resize(kMostTried);
+        for (const TimeGuess& guess : guesses_) // and those that begin together
+            if (guess.begins && guess.claims < 2.0)
+                if (const MomentProducts::Sums mean = products_.over(guess.speed, guess.shift, every); mean.count > 0.0)
+                    tried.emplace_back(products_.fit(mean).square, &guess);
         std::optional<std::vector<char>> best;
-        double least = 0.01 * all.square; // a tenth of what is off
-        for (const TimeGuess* guess : some)
+        double score = std::numeric_limits<double>::infinity();
+        for (const auto& [all, guess] : tried)
             for (const double share : {0.5, 0.35})
                 for (int start = 0; start < 4; ++start) {
                     const auto [mask, square] = trimmed(*guess, share, start);
-                    if (!(square < 0.25 * least || (!best && square <= least)))
-                        continue;
                     const auto count = static_cast<std::size_t>(std::count(mask.begin(), mask.end(), 1));
+                    // Of few left out half of what is off is enough, of many a tenth.
+                    if (!(square <= (count * 4 < n * 3 ? 0.01 : 0.25) * all))
+                        continue;
                     if (count * 2 < n && !posesAreIn(*guess, mask, square))
                         continue;
-                    best = mask;
-                    least = square;
+                    // The plainest; and of those as plain the one that most moments are with.
+                    std::vector<Candidate> told;
+                    weigh(*guess, mask, told);
+                    sortByScore(told);
+                    const double own = told.front().score - static_cast<double>(count) / static_cast<double>(n);
+                    if (own < score - 1e-9) {
+                        score = own;
+                        best = mask;
+                    }
                 }
         return best;
     }
@@ -449,8 +470,16 @@ class Fitter {
             mask = std::move(next);
         }
         const double limit = std::max(16.0 * square, 64.0 * floor_ * floor_ * spread_);
-        for (const auto& [one, t] : off)
+        std::size_t out = 0;
+        std::size_t beside = 0;
+        for (const auto& [one, t] : off) {
             mask[t] = one <= limit;
+            out += one > limit;
+            beside += one > limit && one <= 9.0 * limit;
+        }
+        // What is off by more and more is a motion of its own, and no matter of moments.
+        if (beside * 4 > out + 4)
+            square = std::numeric_limits<double>::infinity();
         return {mask, square};
     }
     // Whether nearly all moments show some pose of A.
@@ -473,11 +502,16 @@ class Fitter {
         const Candidate& best = told.front();
         std::vector<Candidate> others;
         const auto differs = [&](const Candidate& x, const Candidate& y) {
-            if (std::abs(x.time.speed - y.time.speed) > 1e-6 || std::abs(x.time.shift - y.time.shift) > 1e-3 * stepA_)
+            // Parts of a sample and little turns are the same thing said otherwise.
+            const double middle = 0.5 * (b_.times.front() + b_.times.back());
+            const double time = (x.time.speed - y.time.speed) * middle + x.time.shift - y.time.shift;
+            if (std::abs(x.time.speed - y.time.speed) > 0.02 || std::abs(time) > 0.6 * stepA_)
                 return true;
             const double size = std::max(1e-300, std::sqrt(spread_));
-            return std::abs(x.space.scale / y.space.scale - 1.0) > 1e-3 || (x.space.turn - y.space.turn).norm() > 1e-3 ||
-                   (x.space.move - y.space.move).norm() > 1e-3 * size;
+            const double little = std::max(1e-3, 5.0 * std::sqrt(best.square / std::max(1e-300, best.spread)));
+            return std::abs(x.space.scale / y.space.scale - 1.0) > little ||
+                   (x.space.turn - y.space.turn).norm() > 2.0 * little ||
+                   (x.space.move - y.space.move).norm() > 2.0 * little * size;
         };
         const double alike = 2.25 * best.square + 16.0 * floor_ * floor_ * best.spread;
         for (const Candidate& one : told)

@@ -8,6 +8,7 @@
 
 #include "match/cloud_fit.h"
 #include "match/face_match.h"
+#include "match/part_fit.h"
 #include "match/point_index.h"
 #include "match/shape_pair.h"
 
@@ -31,6 +32,7 @@ class Builder {
         if (!sure)
             map_.unsure.push_back(b);
     }
+    [[nodiscard]] std::size_t size() const { return map_.bOfA.size(); }
     [[nodiscard]] bool has(std::uint32_t b) const { return map_.aOfB[b] != kNone; }
     [[nodiscard]] bool taken(std::uint32_t a) const { return map_.bOfA[a] != kNone; }
     [[nodiscard]] std::vector<PointPair> pairs() const {
@@ -275,6 +277,8 @@ class FromFaces {
     FaceMatch& match_;
     Builder builder_;
     PartWalker walker_;
+    std::vector<std::size_t> symmetric_; // ways of the first open part that lie as well in another place or time
+    std::vector<Alignment> instead_;     // those of them that claim hardly more
     std::vector<PartMatch*> open_; // parts that lie upon each other in several ways
     std::optional<Laid> laid_;     // nothing: no places decide
     double spread_ = 0.0;
@@ -303,6 +307,7 @@ Result<OrderMap> FromFaces::map() {
     if (pairs.size() >= 3) {
         WYC_TRY(alignment, reader_.align(pairs));
         map.alignment = std::move(alignment);
+        map.instead = std::move(instead_);
     }
     return map;
 }
@@ -336,26 +341,36 @@ Status FromFaces::lay() {
 
 Result<std::optional<Alignment>> FromFaces::howLargestLies(const PartMatch& part) {
     const auto points = match_.a->pointsOf(part.partA);
-    std::vector<double> off;
     std::vector<Alignment> fits;
+    std::size_t likeliest = 0;
     for (const PartWay& way : part.ways) {
         WYC_CHECK(reader_.progress().poll());
         std::vector<PointPair> pairs;
         for (std::size_t i = 0; i < points.size(); ++i)
             pairs.push_back({points[i], way[i]});
         WYC_TRY(fit, reader_.align(pairs));
-        off.push_back(fit.relative() * fit.relative());
         fits.push_back(std::move(fit));
+        if (fits.back().score < fits[likeliest].score)
+            likeliest = fits.size() - 1;
     }
+    const Alignment& best = fits[likeliest];
     std::optional<Alignment> how;
-    const Choice choice = chosen(off, 1e-12);
-    if (fits[choice.best].relative() < kFits)
-        how = fits[choice.best];
+    if (best.relative() < kFits)
+        how = best;
     if (!part.all) { // the right way may be none of those that were tried
         WYC_TRY(cloud, cloudFit(reader_));
         if (cloud && (!how || cloud->relative() < 0.5 * how->relative()))
             how = cloud;
     }
+    // Where another way lies as well on all of it, only turned or at another time, no place tells which it is.
+    const double alike = 2.0 * best.relative() + 1e-5;
+    for (std::size_t k = 0; k < fits.size(); ++k)
+        if (k != likeliest && fits[k].relative() <= alike) {
+            symmetric_.push_back(k);
+            constexpr double kHardlyMore = 0.8;
+            if (fits[k].score <= best.score + kHardlyMore)
+                instead_.push_back(fits[k]);
+        }
     return how;
 }
 
@@ -380,7 +395,10 @@ Status FromFaces::takeOpen(PartMatch& part) {
         take(builder_, match_, part.partA, part.ways[0], &unsure);
         return {};
     }
-    const Choice choice = chosen(waysOff(*laid_, match_, part.partA, part.ways), floor_);
+    Choice choice = chosen(waysOff(*laid_, match_, part.partA, part.ways), floor_);
+    const bool isAll = &part == open_.front() && match_.a->pointsOf(part.partA).size() == builder_.size();
+    if (isAll && !symmetric_.empty() && symmetric_.back() < part.ways.size())
+        choice.alike.insert(choice.alike.end(), symmetric_.begin(), symmetric_.end());
     const auto unsure = whole ? differing(part, choice.best, choice.alike) : allOf(part.ways[choice.best]);
     take(builder_, match_, part.partA, part.ways[choice.best], &unsure);
     return {};
@@ -468,13 +486,18 @@ std::size_t pairedOf(const OrderMap& map) {
         std::count_if(map.aOfB.begin(), map.aOfB.end(), [](std::uint32_t a) { return a != kNone; }));
 }
 
-// More points first; of as many, the one that fits better.
+// What it claims against what is left; that all faces run the other way round is a claim, too.
+double scoreOf(const OrderMap& map) {
+    return map.alignment ? map.alignment->score + (map.turned ? 1.0 : 0.0) : std::numeric_limits<double>::infinity();
+}
+
+// More points first; of as many, the likelier one.
 bool better(const OrderMap& x, const OrderMap& y) {
     const std::size_t nx = pairedOf(x);
     const std::size_t ny = pairedOf(y);
     if (nx != ny)
         return nx > ny;
-    return offOf(x) < 0.5 * offOf(y);
+    return scoreOf(x) < scoreOf(y);
 }
 
 OrderMap inOrder(std::size_t pointsA, std::size_t pointsB, OrderMap::By by) {
@@ -653,7 +676,7 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
                 whole = whole || match.covered == pointsWithFaces(*match.b);
                 WYC_TRY(map, fromFaces(reader, std::move(match)));
                 offer(std::move(map));
-                if (best && pairedOf(*best) == b.points() && offOf(*best) < 1e-3)
+                if (best && pairedOf(*best) == b.points() && offOf(*best) < 1e-3 && best->alignment->claims < 1.0)
                     break; // no need to look for a mirror
             }
             if (whole && best && offOf(*best) < kFits)
@@ -669,6 +692,14 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
     std::optional<Alignment> how;
     if (best && best->by == OrderMap::By::Connectivity && offOf(*best) < kFits)
         how = best->alignment;
+    if (!how) {
+        WYC_TRY(found, plainFit(reader));
+        how = std::move(found);
+    }
+    if (!how && faces) {
+        WYC_TRY(found, neighbourhoodFit(reader));
+        how = std::move(found);
+    }
     if (!how) {
         WYC_TRY(found, cloudFit(reader));
         how = std::move(found);

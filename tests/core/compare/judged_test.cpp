@@ -348,7 +348,6 @@ const std::vector<Cause_>& causes() {
                  c.shape.faces.erase(c.shape.faces.begin() +
                                      static_cast<std::ptrdiff_t>(random() % c.shape.faces.size()));
              c.truth.push_back({"missing_faces", 30.0});
-             c.undoable = true;
              return true;
          }},
         {"missing_pieces", "faces",
@@ -572,6 +571,15 @@ Case caseOf(unsigned seed) {
             continue;
         if (chosen.contains("unknown"))
             break;
+        // One pose has no clock.
+        if ((family == "clock" && chosen.contains("poses") && std::string(chosen.at("poses")->id) == "static") ||
+            (std::string(cause.id) == "static" && chosen.contains("clock")))
+            continue;
+        // Nor does it tell where it was.
+        if ((std::string(cause.id) == "placement" && chosen.contains("poses") &&
+             std::string(chosen.at("poses")->id) == "static") ||
+            (std::string(cause.id) == "static" && chosen.contains("turn")))
+            continue;
         chosen.try_emplace(family, &cause);
     }
     for (const Cause_& cause : causes())
@@ -622,11 +630,15 @@ std::string wrongWith(const Case& one, const Reconciled& found) {
         if (!named)
             wrong += fmt::format("{}{} is not told; ", truth.id, truth.figure ? fmt::format(" {:.6g}", *truth.figure) : "");
     }
-    for (const Cause& cause : found.causes) {
-        const bool choice = std::any_of(cause.instead.begin(), cause.instead.end(), [&](const std::vector<Cause>& other) {
+    const auto hasTruth = [&](const Cause& cause) {
+        return std::any_of(cause.instead.begin(), cause.instead.end(), [&](const std::vector<Cause>& other) {
             return std::all_of(other.begin(), other.end(), [&](const Cause& part) { return isTruth(part, one.b); });
         });
-        if (!cause.isGuess() && !isTruth(cause, one.b) && !choice)
+    };
+    for (const Cause& cause : found.causes) {
+        const bool choice = hasTruth(cause);
+        const bool partOfChoice = cause.confidence <= 0.5 && std::any_of(found.causes.begin(), found.causes.end(), hasTruth);
+        if (!cause.isGuess() && !isTruth(cause, one.b) && !choice && !partOfChoice)
             wrong += fmt::format("{} was not done; ", cause.id);
     }
     if (one.b.undoable && !one.b.unknown) {

@@ -7,48 +7,6 @@
 
 namespace wyc {
 
-void ReconcileEngine::alignByStretches() {
-    const std::size_t n = trackB_.moments();
-    if (how_.relative() < 2e-5 || n < 10)
-        return;
-    std::optional<Alignment> best;
-    for (const std::size_t parts : {2U, 3U, 4U})
-        for (std::size_t k = 0; k < parts; ++k) {
-            const std::size_t first = k * n / parts;
-            const std::size_t end = (k + 1) * n / parts;
-            if (end - first < 5)
-                continue;
-            Track stretch;
-            stretch.times.assign(trackB_.times.begin() + static_cast<std::ptrdiff_t>(first),
-                                 trackB_.times.begin() + static_cast<std::ptrdiff_t>(end));
-            stretch.xyz = trackB_.xyz.middleRows(static_cast<Eigen::Index>(3 * first),
-                                                 static_cast<Eigen::Index>(3 * (end - first)));
-            Alignment one = alignmentOf(trackA_, stretch);
-            // What rounding leaves is all alike; then the plainer time.
-            const auto score = [](const Alignment& fit) {
-                return std::max(fit.relative(), 2e-6) * (std::abs(fit.speed - 1.0) < 1e-9 ? 1.0 : 1.5);
-            };
-            if (one.timeMatters && (!best || score(one) < 0.9 * score(*best)))
-                best = std::move(one);
-        }
-    if (!best || best->residual > 0.25 * how_.residual)
-        return;
-    // As it is believed only where most moments lie on it, a few samples aside.
-    const Alignment whole = how_;
-    how_.space = best->space;
-    how_.residual = best->residual;
-    how_ = aligned(best->speed, best->shift);
-    std::size_t fit = 0;
-    int last = 0;
-    for (std::size_t t = 0; t < n; ++t)
-        if (const auto slip = slipOf(t, last)) {
-            last = *slip;
-            ++fit;
-        }
-    if (fit * 5 < n * 3)
-        how_ = whole;
-}
-
 std::optional<int> ReconcileEngine::slipOf(std::size_t t, int before) const {
     const double own = how_.timeOfA(trackB_.times[t]);
     // Beyond what A has nothing says which of its poses is meant: a motion that comes back has been there before.
@@ -64,7 +22,7 @@ std::optional<int> ReconcileEngine::slipOf(std::size_t t, int before) const {
 
 void ReconcileEngine::findSlips() {
     const double step = stepA_;
-    if (!(step > 0.0) || !dense_ || trackB_.moments() < 5)
+    if (!(step > 0.0) || !dense_ || trackB_.moments() < 5 || how_.relative() > kFitsWell)
         return;
     std::vector<std::optional<int>> slip(trackB_.moments());
     int last = 0;
@@ -176,7 +134,7 @@ void ReconcileEngine::tellFrames() {
             text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
         return text;
     };
-    if (!held.empty())
+    if (!held.empty() && how_.relative() <= kFitsWell)
         add("held", static_cast<double>(held.size()), "frames", 0.95,
             fmt::format("{} {} the one before", counted(held.size(), "frame"), held.size() == 1 ? "holds" : "hold"),
             listed(held), {{"drop", {{"frames", listed(held)}}, true}, {"fill", nlohmann::json::object(), true}});
@@ -204,7 +162,7 @@ void ReconcileEngine::tellFrames() {
             fmt::format("{} {} missing", counted(gone, "frame"), gone == 1 ? "is" : "are"), where,
             {{"fill", nlohmann::json::object(), true}});
     for (std::size_t t = 1; t < slips_.size(); ++t)
-        if (const int more = on * (slips_[t] - slips_[t - 1]); more > 0 && how_.relative() < 0.02)
+        if (const int more = on * (slips_[t] - slips_[t - 1]); more > 0)
             add("missing", static_cast<double>(more), "frames", 0.9,
                 fmt::format("{} left out, and all behind is earlier", counted(static_cast<std::size_t>(more), "frame")),
                 fmt::format("before {}", frameText(frameOfB(t))));
@@ -231,7 +189,7 @@ std::size_t ReconcileEngine::onEach() const {
 
 void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
     // Beyond a fifth it is no matter of single frames.
-    if (which.empty() || which.size() * 5 > trackB_.moments())
+    if (which.empty() || which.size() * 5 > trackB_.moments() || how_.relative() > kFitsWell)
         return;
     const auto ownTime = [&](std::size_t t) { return how_.timeOfA(trackB_.times[t]) + slips_[t] * stepA_; };
     std::vector<std::size_t> swapped;

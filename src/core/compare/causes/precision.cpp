@@ -40,16 +40,20 @@ double commonStep(Axis axis, double allowed) {
         double step = least / parts;
         if (step < 8.0 * allowed)
             return 0.0;
+        double known = parts; // the count of steps by which it is known
         bool all = true;
         for (const double v : axis) { // from the nearest on, so that the step becomes better known
             const double way = v - axis.front();
             const double count = std::round(way / step);
-            if (std::abs(way - count * step) > 2.0 * allowed + 1e-3 * step) {
+            const double drift = 2.0 * allowed * count / known;
+            if (std::abs(way - count * step) > 2.0 * allowed + drift || drift > 0.25 * step) {
                 all = false;
                 break;
             }
-            if (count > 0.0)
+            if (count > known) {
                 step = way / count;
+                known = count;
+            }
         }
         if (all)
             return step;
@@ -96,14 +100,26 @@ std::optional<Rounding> roundingOf(const std::vector<Vec3f>& points) {
         return std::nullopt;
     const double allowed = std::max(1e-12, size * 1.2e-7);
     const auto even = [](double step) { return 0.5 * step; }; // √3 · step / √12 over three axes
+    // Several may hold at once: what is on a coarse grid is on a finer one, too.
+    std::optional<Rounding> coarsest;
+    const auto offer = [&](Rounding::Kind kind, double step, double expected) {
+        if (!coarsest || expected > coarsest->expected)
+            coarsest = Rounding{kind, step, expected};
+    };
     for (double step = std::pow(10.0, std::floor(std::log10(size))); step >= 8.0 * allowed; step /= 10.0)
-        if (allOnGrid(axes, step, allowed))
-            return Rounding{Rounding::Kind::Decimal, step, even(step)};
+        if (allOnGrid(axes, step, allowed)) {
+            offer(Rounding::Kind::Decimal, step, even(step));
+            break;
+        }
     for (double step = std::exp2(std::floor(std::log2(size))); step >= 8.0 * allowed; step /= 2.0)
-        if (allOnGrid(axes, step, allowed))
-            return Rounding{Rounding::Kind::Grid, step, even(step)};
+        if (allOnGrid(axes, step, allowed)) {
+            offer(Rounding::Kind::Grid, step, even(step));
+            break;
+        }
     if (halves)
-        return Rounding{Rounding::Kind::Half, largestHalf, std::sqrt(halfSquares / n)};
+        offer(Rounding::Kind::Half, largestHalf, std::sqrt(halfSquares / n));
+    if (coarsest)
+        return coarsest;
     Rounding bounds{Rounding::Kind::Bounds, 0.0, 0.0};
     double squares = 0.0;
     for (Axis& axis : axes) {
