@@ -69,7 +69,7 @@ std::string counted(std::size_t n, const char* what) {
 double sureOf(double without, double left) {
     const double ratio = without / std::max(left, 1e-9);
     const double most = std::clamp(1.0 - 2.0 * left, 0.05, 0.99); // of what fits badly nothing is certain
-    return ratio > 1e4 ? most : std::clamp(1.0 - 5.0 / (1.0 + ratio * ratio / 2.0), 0.05, most);
+    return ratio > 1e4 ? most : std::clamp(1.0 - 8.0 / (1.0 + ratio * ratio / 2.0), 0.05, most);
 }
 
 Result<Reconciled> ReconcileEngine::run() {
@@ -189,8 +189,12 @@ Status ReconcileEngine::alignAgain() {
     slips_.assign(trackB_.moments(), 0);
     if (movesA_ && movesB_) {
         each_ = onEach();
-        if (each_ == 1)
+        if (each_ == 1) {
             findSlips();
+            alignWithSlips();
+            if (std::all_of(slips_.begin(), slips_.end(), [](int slip) { return slip == 0; }))
+                slipsByRepeats();
+        }
     }
     return {};
 }
@@ -401,11 +405,11 @@ Result<bool> ReconcileEngine::tellPrecision(double rms, double largest) {
         return false;
     const double expected = own->expected / std::max(1e-30, how_.space.scale);
     const double ratio = rms / expected;
-    if (ratio > 2.5 || ratio < 0.2 || largest > 5.0 * expected)
+    if (ratio > 4.0 || ratio < 0.2 || largest > 5.0 * expected)
         return false;
     add("precision", own->step, "of B's unit", 0.95, fmt::format("its numbers were rounded to {}", own->words()),
-        fmt::format("that is up to {} in A; {} is left",
-                    lengthText(0.5 * own->step / how_.space.scale * found_.metres), lengthText(rms * found_.metres)));
+        fmt::format("that is up to {} in A; {} is left", lengthText(0.5 * own->step / how_.space.scale * found_.metres),
+                    lengthText(rms * found_.metres)));
     return true;
 }
 

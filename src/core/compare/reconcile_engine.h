@@ -3,6 +3,7 @@
 // How a comparison of two shapes goes about it: what is read and fitted once, and what each family of causes makes of
 // it. For reconcile.cpp and the files beside it only.
 #include <numeric>
+#include <utility>
 
 #include <fmt/format.h>
 
@@ -54,6 +55,10 @@ class ReconcileEngine {
     // Stretches that show A a few samples earlier or later than all the others: a frame stands twice before them, or is
     // gone. Counted from the first stretch on.
     void findSlips();
+    // Where B's own poses stand twice, hardly told apart from noise otherwise.
+    void slipsByRepeats();
+    // All moments together, each where its slip says.
+    void alignWithSlips();
     [[nodiscard]] Alignment aligned(double speed, double shift) const;
     [[nodiscard]] double frameOfB(std::size_t t) const { return snappedFrame(b_.rate().frameAt(trackB_.times[t])); }
     [[nodiscard]] bool sameAsBefore(std::size_t t) const;

@@ -4,8 +4,6 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstdio>
-#include <cstdlib>
 #include <limits>
 #include <numbers>
 
@@ -137,17 +135,12 @@ class Fitter {
             if (auto most = mostThatFit()) {
                 std::vector<Candidate> others = explained(*most);
                 const auto left = static_cast<double>(std::count(most->begin(), most->end(), 0));
-                const double claims = left * 10.0 <= static_cast<double>(b_.moments()) ? 0.4 : 1.0;
+                const double claims = left * 10.0 <= static_cast<double>(b_.moments()) ? 0.4 : 0.6;
                 if (!others.empty() && others.front().score + claims < told.front().score) {
                     told = std::move(others);
                     counts = std::move(*most);
                 }
             }
-        if (getenv("DBG")) {
-            fprintf(stderr, "best of %zu guesses, told %zu, counts %d of %zu floor %g\n", guesses_.size(), told.size(), (int)std::count(counts.begin(), counts.end(), 1), counts.size(), floor_);
-            for (std::size_t i = 0; i < std::min<std::size_t>(8, told.size()); ++i)
-                fprintf(stderr, "  speed %g shift %g frames claims %g rel %g score %g scale %g turn %g move %g\n", told[i].time.speed, told[i].time.shift / stepA_, told[i].claims, std::sqrt(told[i].square / spread_), told[i].score, told[i].space.scale, told[i].space.degrees(), told[i].space.move.norm());
-        }
         return finish(told, counts, alternatives(told));
     }
 
@@ -192,9 +185,9 @@ class Fitter {
         };
         offer(same, 1.0);
         const double spanB = b_.times.back() - b_.times.front();
-        for (const double known : {0.5, 2.0, 24.0 / 25.0, 25.0 / 24.0, 24.0 / 30.0, 30.0 / 24.0, 25.0 / 30.0,
-                                   30.0 / 25.0, 1.0 / 3.0, 3.0, 2.0 / 3.0, 1.5, 0.25, 4.0, 1000.0 / 1001.0,
-                                   1001.0 / 1000.0}) {
+        for (const double known :
+             {0.5, 2.0, 24.0 / 25.0, 25.0 / 24.0, 24.0 / 30.0, 30.0 / 24.0, 25.0 / 30.0, 30.0 / 25.0, 1.0 / 3.0, 3.0,
+              2.0 / 3.0, 1.5, 0.25, 4.0, 1000.0 / 1001.0, 1001.0 / 1000.0}) {
             offer(known, 1.5);
             offer(known * same, 2.0);
         }
@@ -217,10 +210,12 @@ class Fitter {
     }
     // Where B's earliest moment is A's k-th, what does that claim?
     [[nodiscard]] double shiftClaims(double speed, double k) const {
-        const double plain = (b_.times.front() - a_.times.front()) / stepA_; // at the same seconds
-        if (std::abs(k - plain) < 1e-3)
+        const double seconds =
+            speed > 0.0 ? speed * b_.times.front() : a_.times.front() + a_.times.back() + speed * b_.times.back();
+        if (std::abs(k - (seconds - a_.times.front()) / stepA_) < 1e-3) // counted from the same second on
             return 0.0;
-        if (speed != 1.0 && std::abs(k) < 1e-3) // from the first frame on
+        const double plain = (b_.times.front() - a_.times.front()) / stepA_;
+        if (speed != 1.0 && (std::abs(k) < 1e-3 || std::abs(k - plain) < 1e-3)) // from the first frame on
             return 0.25;
         return 1.0;
     }
@@ -287,9 +282,8 @@ class Fitter {
         return told;
     }
     static void sortByScore(std::vector<Candidate>& told) {
-        std::stable_sort(told.begin(), told.end(), [](const Candidate& x, const Candidate& y) {
-            return x.score < y.score;
-        });
+        std::stable_sort(told.begin(), told.end(),
+                         [](const Candidate& x, const Candidate& y) { return x.score < y.score; });
     }
 
     // All sizes, turns and moves that may be meant, for one time.
@@ -301,7 +295,8 @@ class Fitter {
         std::vector<Candidate> own;
         const auto offer = [&](const Similarity& space, double claims) {
             Candidate one{time, space, mean.square(space), spread, timeClaims + claims, 0.0};
-            one.score = scoreOf(one.square, spread_ > 0.0 ? spread_ : spread, one.claims, floor_) + std::min(0.01, little);
+            one.score =
+                scoreOf(one.square, spread_ > 0.0 ? spread_ : spread, one.claims, floor_) + std::min(0.01, little);
             own.push_back(one);
         };
         const auto withSizes = [&](const Eigen::Matrix3d& turn, double claims, bool moves) {
@@ -419,8 +414,8 @@ class Fitter {
                 for (int start = 0; start < 4; ++start) {
                     const auto [mask, square] = trimmed(*guess, share, start);
                     const auto count = static_cast<std::size_t>(std::count(mask.begin(), mask.end(), 1));
-                    // Of few left out half of what is off is enough, of many a tenth.
-                    if (!(square <= (count * 4 < n * 3 ? 0.01 : 0.25) * all))
+                    // Of few left out half of what is off is enough, of many it has to be far less.
+                    if (!(square <= (count * 4 < n * 3 ? 0.08 : 0.25) * all))
                         continue;
                     if (count * 2 < n && !posesAreIn(*guess, mask, square))
                         continue;
@@ -439,7 +434,8 @@ class Fitter {
     // From one stretch to the share of all moments that fits best together, and what fits as they do.
     [[nodiscard]] std::pair<std::vector<char>, double> trimmed(const TimeGuess& guess, double share, int start) const {
         const std::size_t n = b_.moments();
-        const std::size_t few = std::max<std::size_t>(5, static_cast<std::size_t>(std::ceil(share * static_cast<double>(n))));
+        const std::size_t few =
+            std::max<std::size_t>(5, static_cast<std::size_t>(std::ceil(share * static_cast<double>(n))));
         std::vector<char> mask(n, start == 0);
         if (start > 0)
             for (std::size_t t = 0; t < n; ++t)

@@ -16,6 +16,7 @@ namespace wyc {
 namespace {
 
 constexpr double kSameOrder = 0.02; // of the spread, that points in their old order may be off
+constexpr double kExact = 0.005;    // and what is as it was
 constexpr double kFits = 0.05;      // and those of a fit that is believed
 
 // Puts pairs of points together into an order map.
@@ -279,8 +280,8 @@ class FromFaces {
     PartWalker walker_;
     std::vector<std::size_t> symmetric_; // ways of the first open part that lie as well in another place or time
     std::vector<Alignment> instead_;     // those of them that claim hardly more
-    std::vector<PartMatch*> open_; // parts that lie upon each other in several ways
-    std::optional<Laid> laid_;     // nothing: no places decide
+    std::vector<PartMatch*> open_;       // parts that lie upon each other in several ways
+    std::optional<Laid> laid_;           // nothing: no places decide
     double spread_ = 0.0;
     double floor_ = 0.0;
 };
@@ -368,7 +369,8 @@ Result<std::optional<Alignment>> FromFaces::howLargestLies(const PartMatch& part
         if (k != likeliest && fits[k].relative() <= alike) {
             symmetric_.push_back(k);
             constexpr double kHardlyMore = 0.8;
-            if (fits[k].score <= best.score + kHardlyMore)
+            constexpr std::size_t kMostTold = 3;
+            if (fits[k].score <= best.score + kHardlyMore && instead_.size() < kMostTold)
                 instead_.push_back(fits[k]);
         }
     return how;
@@ -488,7 +490,7 @@ std::size_t pairedOf(const OrderMap& map) {
 
 // What it claims against what is left; that all faces run the other way round is a claim, too.
 double scoreOf(const OrderMap& map) {
-    return map.alignment ? map.alignment->score + (map.turned ? 1.0 : 0.0) : std::numeric_limits<double>::infinity();
+    return map.alignment ? map.alignment->score + (map.turned ? 0.5 : 0.0) : std::numeric_limits<double>::infinity();
 }
 
 // More points first; of as many, the likelier one.
@@ -550,6 +552,17 @@ Status putRight(const ShapePair& reader, OrderMap& map) {
     WYC_TRY(alignment, reader.align(pairs));
     map.alignment = std::move(alignment);
     return {};
+}
+
+// Points that are not where those lie by which the fit was made.
+Result<std::size_t> misplacedIn(const ShapePair& reader, const OrderMap& map) {
+    WYC_TRY(laid, Laid::of(reader, *map.alignment));
+    const double spread = spreadOf(*map.alignment, laid);
+    const double limit = std::max(25.0 * map.alignment->residual * map.alignment->residual, 1e-8 * spread * spread);
+    std::size_t off = 0;
+    for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
+        off += map.aOfB[b] != kNone && laid.square(map.aOfB[b], b) > limit;
+    return off;
 }
 
 } // namespace
@@ -648,6 +661,16 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
         }
         if (sameFaces)
             best = std::move(map);
+    }
+    if (a.points() != b.points()) { // the same numbers as far as there are points
+        OrderMap map = inOrder(a.points(), b.points(), OrderMap::By::Position);
+        WYC_TRY(alignment, reader.alignInTurn());
+        map.alignment = std::move(alignment);
+        if (offOf(map) < kExact && pairedOf(map) * 2 > std::max(a.points(), b.points())) {
+            WYC_TRY(misplaced, misplacedIn(reader, map));
+            if (misplaced == 0)
+                return map;
+        }
     }
     if (faces && !sameFaces) {
         const std::vector<double> someA = someOf(a.times(), 3);

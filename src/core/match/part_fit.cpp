@@ -60,7 +60,8 @@ std::vector<Similarity> plainSpaces(double ratio) {
 
 void countMoments(Alignment& made, const ShapePair& pair, const std::vector<double>& fitting) {
     for (const double t : pair.timesB()) {
-        const bool there = std::any_of(fitting.begin(), fitting.end(), [&](double x) { return std::abs(x - t) < 1e-9; });
+        const bool there =
+            std::any_of(fitting.begin(), fitting.end(), [&](double x) { return std::abs(x - t) < 1e-9; });
         made.off.push_back(there ? 0.0 : std::numeric_limits<double>::quiet_NaN());
         made.counts.push_back(there);
     }
@@ -101,35 +102,45 @@ Result<std::optional<Alignment>> plainFit(const ShapePair& pair) {
         const Track& large = fewerInB ? a : b;
         const std::vector<std::uint32_t> some = spreadOver(inTurn(small.points()), kTried);
         std::vector<std::optional<PointIndex>> index(ofB.size());
-        const auto missed = [&](const Similarity& space, std::size_t t) {
+        const auto offAt = [&](const Similarity& space, std::size_t t) {
             if (!index[t])
                 index[t].emplace(rowsAt(large, t));
             const Similarity way = fewerInB ? space.inverse() : space; // from the small one to the large one
             const double reach = reachIn(rowsAt(large, t), *index[t]);
             std::size_t none = 0;
+            double sum = 0.0;
             for (const std::uint32_t p : some) {
                 const Eigen::Matrix3Xd there = way.of(rowsAt(small, t).col(static_cast<Eigen::Index>(p)));
                 const auto near = index[t]->nearest(there.col(0), 1);
-                none += near.empty() || near[0].square > reach * reach;
+                if (near.empty() || near[0].square > reach * reach)
+                    ++none;
+                else
+                    sum += near[0].square;
                 if (none * 10 > some.size())
-                    break;
+                    return std::optional<double>();
             }
-            return none;
+            return std::optional(sum / static_cast<double>(some.size()));
         };
         const std::size_t middle = ofB.size() / 2;
-        const double ratio =
-            spreadOfCloud(rowsAt(b, middle)) / std::max(1e-300, spreadOfCloud(rowsAt(a, middle)));
+        const double ratio = spreadOfCloud(rowsAt(b, middle)) / std::max(1e-300, spreadOfCloud(rowsAt(a, middle)));
         for (const Similarity& space : plainSpaces(ratio)) {
             WYC_CHECK(pair.progress().poll());
-            std::vector<double> fitting;
+            std::vector<std::pair<double, double>> near; // how far off, and when
             for (std::size_t t = 0; t < ofB.size(); ++t) {
-                if (missed(space, t) * 10 <= some.size())
-                    fitting.push_back(ofB[t]);
-                if (t >= 3 && fitting.empty())
+                if (const auto off = offAt(space, t))
+                    near.emplace_back(*off, ofB[t]);
+                if (t >= 3 && near.empty())
                     break;
             }
-            if (fitting.size() * 3 < ofB.size())
+            if (near.size() * 3 < ofB.size())
                 continue;
+            // Those moments alone that lie best: others may show another frame.
+            const double least = std::min_element(near.begin(), near.end())->first;
+            const double spread = spreadOfCloud(rowsAt(large, middle));
+            std::vector<double> fitting;
+            for (const auto& [off, t] : near)
+                if (off <= 9.0 * least + 1e-12 * spread * spread)
+                    fitting.push_back(t);
             Alignment made;
             made.space = space;
             made.speed = speed;

@@ -33,8 +33,7 @@ Shape tubeShape(int around, int long_) {
     for (int r = 0; r < long_; ++r)
         for (int k = 0; k < around; ++k) {
             const int next = (k + 1) % around;
-            shape.faces.push_back(
-                {r * around + k, r * around + next, (r + 1) * around + next, (r + 1) * around + k});
+            shape.faces.push_back({r * around + k, r * around + next, (r + 1) * around + next, (r + 1) * around + k});
         }
     return shape;
 }
@@ -124,7 +123,7 @@ Shape propShape(std::mt19937& random) {
 }
 
 enum class Motion { Still, Straight, Eased, Turntable, Rolling, Swing, Growing, Deforming, Bending };
-const std::vector<const char*> kMotionNames{"still", "straight", "eased",   "turntable", "rolling",
+const std::vector<const char*> kMotionNames{"still", "straight", "eased",     "turntable", "rolling",
                                             "swing", "growing",  "deforming", "bending"};
 
 Poses moved(const Shape& shape, Motion motion, std::mt19937& random, int frames) {
@@ -201,12 +200,11 @@ int whole(std::mt19937& random, int low, int high) {
     return low + static_cast<int>(random() % static_cast<unsigned>(high - low + 1));
 }
 
-float halfOf(float value) { // to the nearest of eleven bits
-    if (value == 0.0F)
-        return value;
+float halfOf(float value) { // to the nearest of eleven bits, of the smallest ones fewer
     int exponent = 0;
-    const float part = std::frexp(value, &exponent);
-    return std::ldexp(std::nearbyint(part * 2048.0F) / 2048.0F, exponent);
+    std::frexp(value, &exponent);
+    const float step = std::ldexp(1.0F, std::max(exponent, -13) - 11);
+    return std::nearbyint(value / step) * step;
 }
 
 using Change = std::function<bool(Copy&, std::mt19937&)>;
@@ -416,9 +414,8 @@ const std::vector<Cause_>& causes() {
              const double by = uniform(random, 0.02, 0.1);
              for (std::size_t f = 0; f < c.poses.size(); ++f)
                  for (std::size_t p = 0; p < c.poses[f].size(); ++p)
-                     c.poses[f][p] =
-                         c.poses[f][p] + Vec3d{0, by * std::sin(0.4 * double(f) + 2.3 * double(p % 17)),
-                                               by * std::cos(0.23 * double(f) + 1.1 * double(p % 11))};
+                     c.poses[f][p] = c.poses[f][p] + Vec3d{0, by * std::sin(0.4 * double(f) + 2.3 * double(p % 17)),
+                                                           by * std::cos(0.23 * double(f) + 1.1 * double(p % 11))};
              c.truth.push_back({"other_motion", {}});
              c.unknown = true;
              return true;
@@ -605,9 +602,8 @@ std::string told(const Reconciled& found) {
 
 bool isTruth(const Cause& cause, const Copy& copy) {
     return std::any_of(copy.truth.begin(), copy.truth.end(), [&](const Truth& truth) {
-        return truth.id == cause.id &&
-               (!truth.figure ||
-                std::abs(cause.figure - *truth.figure) <= truth.within * std::max(1.0, std::abs(*truth.figure)));
+        return truth.id == cause.id && (!truth.figure || std::abs(cause.figure - *truth.figure) <=
+                                                             truth.within * std::max(1.0, std::abs(*truth.figure)));
     });
 }
 
@@ -621,14 +617,15 @@ std::string wrongWith(const Case& one, const Reconciled& found) {
             return isTruth(cause, alone);
         };
         const bool named = std::any_of(found.causes.begin(), found.causes.end(), [&](const Cause& cause) {
-            return !cause.isGuess() && (tells(cause) || std::any_of(cause.instead.begin(), cause.instead.end(),
-                                                                    [&](const std::vector<Cause>& other) {
-                                                                        return std::any_of(other.begin(), other.end(),
-                                                                                           tells);
-                                                                    }));
+            return !cause.isGuess() &&
+                   (tells(cause) ||
+                    std::any_of(cause.instead.begin(), cause.instead.end(), [&](const std::vector<Cause>& other) {
+                        return std::any_of(other.begin(), other.end(), tells);
+                    }));
         });
         if (!named)
-            wrong += fmt::format("{}{} is not told; ", truth.id, truth.figure ? fmt::format(" {:.6g}", *truth.figure) : "");
+            wrong +=
+                fmt::format("{}{} is not told; ", truth.id, truth.figure ? fmt::format(" {:.6g}", *truth.figure) : "");
     }
     const auto hasTruth = [&](const Cause& cause) {
         return std::any_of(cause.instead.begin(), cause.instead.end(), [&](const std::vector<Cause>& other) {
@@ -637,7 +634,8 @@ std::string wrongWith(const Case& one, const Reconciled& found) {
     };
     for (const Cause& cause : found.causes) {
         const bool choice = hasTruth(cause);
-        const bool partOfChoice = cause.confidence <= 0.5 && std::any_of(found.causes.begin(), found.causes.end(), hasTruth);
+        const bool partOfChoice =
+            cause.confidence <= 0.5 && std::any_of(found.causes.begin(), found.causes.end(), hasTruth);
         if (!cause.isGuess() && !isTruth(cause, one.b) && !choice && !partOfChoice)
             wrong += fmt::format("{} was not done; ", cause.id);
     }

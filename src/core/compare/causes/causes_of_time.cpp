@@ -24,14 +24,24 @@ void ReconcileEngine::findSlips() {
     const double step = stepA_;
     if (!(step > 0.0) || !dense_ || trackB_.moments() < 5 || how_.relative() > kFitsWell)
         return;
-    std::vector<std::optional<int>> slip(trackB_.moments());
-    int last = 0;
-    for (std::size_t t = 0; t < trackB_.moments(); ++t)
-        if ((slip[t] = slipOf(t, last)))
-            last = *slip[t];
+    const std::size_t n = trackB_.moments();
+    const auto fitsWith = [&](std::size_t t, int slip) {
+        return offAt(t, how_.timeOfA(trackB_.times[t]) + slip * step) <= fits();
+    };
+    // Another slip begins where two moments on end show it and do not show the one before.
+    std::vector<std::optional<int>> slip(n);
+    int now = 0;
+    for (std::size_t t = 0; t < n; ++t) {
+        if (!fitsWith(t, now))
+            if (const auto other = slipOf(t, now);
+                other && (t + 1 == n || (!fitsWith(t + 1, now) && fitsWith(t + 1, *other))))
+                now = *other;
+        if (fitsWith(t, now))
+            slip[t] = now;
+    }
     // The first stretch of three alike says where time begins.
     std::optional<int> base;
-    for (std::size_t t = 0; t + 2 < slip.size() && !base; ++t)
+    for (std::size_t t = 0; t + 2 < n && !base; ++t)
         if (slip[t] && slip[t] == slip[t + 1] && slip[t] == slip[t + 2])
             base = slip[t];
     if (!base)
@@ -42,20 +52,59 @@ void ReconcileEngine::findSlips() {
     } else if (*base != 0) {
         return;
     }
-    int now = 0;
-    for (std::size_t t = 0; t < slip.size(); ++t) {
+    now = 0;
+    for (std::size_t t = 0; t < n; ++t) {
         if (slip[t])
             now = *slip[t] - *base;
         slips_[t] = now;
     }
     // Only what goes on counts: a moment alone is a frame of its own.
-    for (std::size_t t = 0; t < slips_.size(); ++t) {
-        const bool alone =
-            (t == 0 || slips_[t - 1] != slips_[t]) && (t + 1 == slips_.size() || slips_[t + 1] != slips_[t]);
+    for (std::size_t t = 0; t < n; ++t) {
+        const bool alone = (t == 0 || slips_[t - 1] != slips_[t]) && (t + 1 == n || slips_[t + 1] != slips_[t]);
         if (alone && t > 0)
             slips_[t] = slips_[t - 1];
-        else if (alone && slips_.size() > 1)
+        else if (alone && n > 1)
             slips_[t] = slips_[1];
+    }
+}
+
+void ReconcileEngine::slipsByRepeats() {
+    if (!dense_ || !(stepA_ > 0.0))
+        return;
+    // Poses that stand twice to the last digit, where A goes on.
+    std::vector<int> slips(trackB_.moments(), 0);
+    int now = 0;
+    for (std::size_t t = 1; t < slips.size(); ++t) {
+        now -= stepsB_[t - 1] <= 1e-9 * how_.spread && usualStepB_ > 1e-6 * how_.spread;
+        slips[t] = now;
+    }
+    if (now == 0 || -now * 5 > static_cast<int>(slips.size()))
+        return;
+    const std::vector<int> before = std::exchange(slips_, std::move(slips));
+    const double score = how_.score;
+    const Alignment without = how_;
+    alignWithSlips();
+    if (how_.score + 0.6 < score)
+        return;
+    how_ = without;
+    slips_ = before;
+}
+
+void ReconcileEngine::alignWithSlips() {
+    if (std::all_of(slips_.begin(), slips_.end(), [](int slip) { return slip == 0; }))
+        return;
+    Track counted = trackB_;
+    for (std::size_t t = 0; t < counted.times.size(); ++t)
+        counted.times[t] += slips_[t] * stepA_ / how_.speed;
+    if (!std::is_sorted(counted.times.begin(), counted.times.end()))
+        return;
+    Alignment all = alignmentOf(trackA_, counted);
+    if (all.residual > 2.0 * how_.residual + 4e-6 * how_.spread)
+        return;
+    how_ = std::move(all);
+    for (std::size_t t = 0; t < slips_.size(); ++t) {
+        how_.off[t] = offAt(t, how_.timeOfA(trackB_.times[t]));
+        how_.counts[t] = slips_[t] == 0 && how_.counts[t];
     }
 }
 
@@ -78,6 +127,16 @@ bool ReconcileEngine::sameAsBefore(std::size_t t) const {
     const double way = std::sqrt((here - before).colwise().squaredNorm().mean());
     return way <= std::max(1e-6 * how_.spread, 3.0 * how_.residual) && way <= 0.2 * usualStepB_;
 }
+
+namespace {
+
+// How sure it is that one frame is off, and not only farther on than most.
+double standsOut(double off, double usual) {
+    const double ratio = off / std::max(usual, 1e-9);
+    return std::clamp(1.0 - 1.5 / (1.0 + ratio * ratio / 2.0), 0.05, 0.99);
+}
+
+} // namespace
 
 void ReconcileEngine::tellFrames() {
     if (movesA_ && !movesB_) {
@@ -123,7 +182,7 @@ void ReconcileEngine::tellFrames() {
         const double size = std::max(how_.spread, 1e-30);
         add("first_stale", 1.0, "frames",
             std::min(1.0 - 2.0 * how_.relative(),
-                     sureOf((leaps ? stepsB_[0] : how_.off[0]) / size, std::max(how_.residual, 0.2 * usual) / size)),
+                     standsOut((leaps ? stepsB_[0] : how_.off[0]) / size, std::max(how_.residual, 0.2 * usual) / size)),
             "its first frame is stale", evidence, {{"ends", {{"first", "left out"}}, true}});
         std::erase(others, 0U);
     }
@@ -169,22 +228,31 @@ void ReconcileEngine::tellFrames() {
 }
 
 std::size_t ReconcileEngine::onEach() const {
-    if (!dense_ || trackB_.moments() < 8 || how_.relative() > 0.05)
+    constexpr std::size_t kFewest = 8;
+    if (!dense_ || trackB_.moments() < kFewest)
         return 1;
-    // Of the moments at which A goes on, those at which B does.
-    std::size_t goes = 0;
+    // How long each pose stands, and whether A goes on meanwhile.
+    std::vector<std::size_t> runs{1};
+    std::size_t goesOn = 0;
     std::size_t rests = 0;
     for (std::size_t t = 1; t < trackB_.moments(); ++t) {
-        const double now = how_.timeOfA(trackB_.times[t]);
-        const double before = how_.timeOfA(trackB_.times[t - 1]);
-        const double way = std::sqrt((trackA_.at(now) - trackA_.at(before)).colwise().squaredNorm().mean());
-        if (how_.space.scale * way <= 4.0 * fits())
+        if (stepsB_[t - 1] > 1e-9 * how_.spread) {
+            runs.push_back(1);
             continue;
-        (stepsB_[t - 1] <= fits() ? rests : goes) += 1;
+        }
+        ++runs.back();
+        ++rests;
+        const auto ofA = [&](std::size_t k) { return trackA_.at(how_.timeOfA(trackB_.times[k])); };
+        goesOn +=
+            std::sqrt((ofA(t) - ofA(t - 1)).colwise().squaredNorm().mean()) * how_.space.scale > 1e-5 * how_.spread;
     }
-    if (rests < 4 || rests * 5 < (rests + goes) * 2)
+    if (rests == 0 || goesOn * 5 < rests * 4 || runs.size() < 4)
         return 1;
-    return static_cast<std::size_t>(std::lround(static_cast<double>(rests + goes) / static_cast<double>(std::max<std::size_t>(1, goes))));
+    std::vector<std::size_t> sorted = runs;
+    std::sort(sorted.begin(), sorted.end());
+    const std::size_t usual = sorted[sorted.size() / 2];
+    const auto alike = static_cast<std::size_t>(std::count(runs.begin(), runs.end(), usual));
+    return usual > 1 && alike * 10 >= runs.size() * 7 ? usual : 1;
 }
 
 void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
@@ -228,7 +296,8 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
     if (left.size() == 1)
         for (std::size_t s = 0; s < trackA_.moments(); ++s)
             if (offAt(left[0], trackA_.times[s]) <= fits()) {
-                evidence += fmt::format(": it shows A's {}", frameText(snappedFrame(a_.rate().frameAt(trackA_.times[s]))));
+                evidence +=
+                    fmt::format(": it shows A's {}", frameText(snappedFrame(a_.rate().frameAt(trackA_.times[s]))));
                 break;
             }
     add("foreign", static_cast<double>(left.size()), "frames", 0.95,

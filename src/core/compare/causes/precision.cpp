@@ -28,14 +28,20 @@ double halfStep(double v) {
     return std::ldexp(1.0, std::max(exponent, -13) - 11);
 }
 
-// What all differences of an axis are whole multiples of; 0 where there is none beyond what floats have.
-double commonStep(Axis axis, double allowed) {
+// What all differences of an axis are whole multiples of; 0 where there is none beyond what floats have, nothing where
+// too few numbers are different.
+std::optional<double> commonStep(Axis axis, double allowed) {
+    constexpr std::size_t kFewest = 8;
     std::sort(axis.begin(), axis.end());
+    axis.erase(std::unique(axis.begin(), axis.end(), [&](double x, double y) { return y - x <= 2.0 * allowed; }),
+               axis.end());
+    if (axis.size() < kFewest)
+        return std::nullopt;
     double least = axis.back() - axis.front();
     for (std::size_t i = 1; i < axis.size(); ++i)
         if (const double gap = axis[i] - axis[i - 1]; gap > 4.0 * allowed)
             least = std::min(least, gap);
-    constexpr int kMostParts = 6;
+    constexpr int kMostParts = 80; // steps in the smallest gap
     for (int parts = 1; parts <= kMostParts; ++parts) {
         double step = least / parts;
         if (step < 8.0 * allowed)
@@ -123,14 +129,13 @@ std::optional<Rounding> roundingOf(const std::vector<Vec3f>& points) {
     Rounding bounds{Rounding::Kind::Bounds, 0.0, 0.0};
     double squares = 0.0;
     for (Axis& axis : axes) {
-        const auto [low, high] = std::minmax_element(axis.begin(), axis.end());
-        if (*high - *low <= 4.0 * allowed)
-            continue; // flat that way
-        const double step = commonStep(axis, allowed);
-        if (!(step > 0.0))
+        const std::optional<double> step = commonStep(axis, allowed);
+        if (!step)
+            continue; // as good as flat that way
+        if (!(*step > 0.0))
             return std::nullopt;
-        bounds.step = std::max(bounds.step, step);
-        squares += step * step / 12.0;
+        bounds.step = std::max(bounds.step, *step);
+        squares += *step * *step / 12.0;
     }
     bounds.expected = std::sqrt(squares);
     return bounds.step > 0.0 ? std::optional(bounds) : std::nullopt;
