@@ -66,10 +66,10 @@ std::string counted(std::size_t n, const char* what) {
     return fmt::format("{} {}{}", groupedDigits(n), what, n == 1 ? "" : "s");
 }
 
-double sureOf(double without, double left) {
+double sureOf(double without, double left, bool known) {
     const double ratio = without / std::max(left, 1e-9);
     const double most = std::clamp(1.0 - 2.0 * left, 0.05, 0.99); // of what fits badly nothing is certain
-    return ratio > 1e4 ? most : std::clamp(1.0 - 8.0 / (1.0 + ratio * ratio / 2.0), 0.05, most);
+    return ratio > 1e4 ? most : std::clamp(1.0 - (known ? 4.0 : 10.0) / (1.0 + ratio * ratio / 2.0), 0.05, most);
 }
 
 Result<Reconciled> ReconcileEngine::run() {
@@ -500,7 +500,7 @@ Result<std::optional<Reconciled>> asSubdivided(const ShapeMotion& a, const Shape
         told.push_back({"smoothed",
                         straight * best->metres * 1000.0,
                         "mm",
-                        sureOf(straight, left),
+                        sureOf(straight, left, true),
                         "smoothed as a subdivision surface",
                         fmt::format("in straight lines {} is left, as such a surface {}",
                                     lengthText(straight * best->metres), lengthText(left * best->metres)),

@@ -22,8 +22,9 @@ inline constexpr double kPassedOn = 3e-6;
 /// Of the spread: what is left where single frames can be told apart from the rest.
 inline constexpr double kFitsWell = 0.01;
 
-/// How sure a figure is: by how far off all would be without it, against what is left with it.
-[[nodiscard]] double sureOf(double without, double left);
+/// How sure a figure is: by how far off all would be without it, against what is left with it. What is known (whole
+/// frames, units, quarter turns) is likelier than any figure.
+[[nodiscard]] double sureOf(double without, double left, bool known);
 /// Which causes are more than a guess.
 [[nodiscard]] std::vector<char> sureOnes(const Reconciled& found);
 /// "2 frames late".

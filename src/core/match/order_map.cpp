@@ -662,16 +662,6 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
         if (sameFaces)
             best = std::move(map);
     }
-    if (a.points() != b.points()) { // the same numbers as far as there are points
-        OrderMap map = inOrder(a.points(), b.points(), OrderMap::By::Position);
-        WYC_TRY(alignment, reader.alignInTurn());
-        map.alignment = std::move(alignment);
-        if (offOf(map) < kExact && pairedOf(map) * 2 > std::max(a.points(), b.points())) {
-            WYC_TRY(misplaced, misplacedIn(reader, map));
-            if (misplaced == 0)
-                return map;
-        }
-    }
     if (faces && !sameFaces) {
         const std::vector<double> someA = someOf(a.times(), 3);
         const std::vector<double> someB = someOf(b.times(), 3);
@@ -713,8 +703,18 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
     if (byFaces && ((wholeA && wholeB) || ((wholeA || wholeB) && offOf(*best) < kFits)))
         return *best;
     std::optional<Alignment> how;
-    if (best && best->by == OrderMap::By::Connectivity && offOf(*best) < kFits)
+    if (byFaces && offOf(*best) < kFits)
         how = best->alignment;
+    if (!how && a.points() != b.points()) { // the same numbers as far as there are points
+        OrderMap map = inOrder(a.points(), b.points(), OrderMap::By::Position);
+        WYC_TRY(alignment, reader.alignInTurn());
+        map.alignment = std::move(alignment);
+        if (offOf(map) < kExact && pairedOf(map) * 2 > std::max(a.points(), b.points())) {
+            WYC_TRY(misplaced, misplacedIn(reader, map));
+            if (misplaced == 0)
+                return map;
+        }
+    }
     if (!how) {
         WYC_TRY(found, plainFit(reader));
         how = std::move(found);

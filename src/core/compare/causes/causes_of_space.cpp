@@ -22,8 +22,8 @@ Status ReconcileEngine::tellSpace() {
     const Similarity& space = how_.space;
     double scale = space.scale;
     if (std::abs(scale - 1.0) > 2e-5) {
-        const double sure = sureOf(std::abs(1.0 - 1.0 / scale), left);
         const bool known = knownSize(scale, 1e-9).has_value();
+        const double sure = sureOf(std::abs(1.0 - 1.0 / scale), left, known);
         const double factor = known ? scale : std::round(scale * 1e7) / 1e7;
         add("unit", factor, "x", sure, sizeWords(factor),
             fmt::format("ratio {:.6g}{}", space.scale, known ? ", as units differ" : ""),
@@ -48,7 +48,7 @@ Status ReconcileEngine::tellSpace() {
         }
         Eigen::Matrix3d mirror = Eigen::Matrix3d::Identity();
         mirror(axis, axis) = -1.0;
-        add("mirror", 1.0, "", sureOf(0.5, left), fmt::format("mirrored along {}", "XYZ"[axis]),
+        add("mirror", 1.0, "", sureOf(0.5, left, true), fmt::format("mirrored along {}", "XYZ"[axis]),
             "no turn lays it over A", {placeStep(mirror, Eigen::Vector3d::Zero())});
         turn = mirror * turn;
         move = mirror * move;
@@ -58,7 +58,7 @@ Status ReconcileEngine::tellSpace() {
     const double without = 2.0 * std::sin(angle / 2.0);
     if (turned)
         if (const auto axes = otherUp(turn)) {
-            add("axis", signedDegrees(turn), "degrees", sureOf(without, left),
+            add("axis", signedDegrees(turn), "degrees", sureOf(without, left, true),
                 fmt::format("turned {} up", axes->second),
                 fmt::format("{:+g}° about {}", signedDegrees(turn), axisName(turn)),
                 {{"turn", {{"from", axes->second}, {"to", axes->first}}, true}});
@@ -78,7 +78,7 @@ Status ReconcileEngine::tellSpace() {
         text = fmt::format("turned {:.4g}° about {}", degrees, axisName(turn));
     if (way > 1e-4)
         text += fmt::format("{}moved by {}", text.empty() ? "" : " and ", lengthText(metres));
-    add("placement", std::round(degrees * 1e4) / 1e4, "degrees", sureOf(std::max(turned ? without : 0.0, way), left),
+    add("placement", std::round(degrees * 1e4) / 1e4, "degrees", sureOf(std::max(turned ? without : 0.0, way), left, false),
         text, fmt::format("a rigid move; {:.3g} of its size is left", how_.relative()),
         {placeStep(back, -(back * move))});
     return {};

@@ -387,7 +387,7 @@ void ReconcileEngine::tellTime() {
     if (speed < 0.0) {
         const double ends = b_.times().front() + b_.times().back();
         const double forward = relativeAt(-speed, shift + 2.0 * speed * 0.5 * ends);
-        tell("reversed", 1.0, "", sureOf(forward, left), "it plays backwards",
+        tell("reversed", 1.0, "", sureOf(forward, left, true), "it plays backwards",
              fmt::format("forwards {:.3g} of its size off, backwards {:.3g}", forward, how_.relative()),
              {{"retime", {{"curve", "reverse"}}, true}});
         shift += speed * ends;
@@ -395,7 +395,7 @@ void ReconcileEngine::tellTime() {
     }
     if (std::abs(speed - 1.0) > 1e-6) {
         const double without = relativeAt(std::copysign(1.0, how_.speed), middleShift(std::copysign(1.0, how_.speed)));
-        const double sure = sureOf(without, left);
+        const double sure = sureOf(without, left, knownSpeed(speed, 1e-6).has_value());
         const bool sampleBySample = step > 0.0 && std::abs(speed * stepB / step - 1.0) < 1e-4;
         if (sampleBySample) {
             const FrameRate now = b_.rate();
@@ -420,7 +420,7 @@ void ReconcileEngine::tellTime() {
         const double without = relativeAt(how_.speed, how_.shift + frames / rateA);
         const double rounded =
             std::abs(frames - std::round(frames)) < 1e-3 ? std::round(frames) : std::round(frames * 1e4) / 1e4;
-        tell("offset", rounded, "frames", sureOf(without, left), offsetText(rounded),
+        tell("offset", rounded, "frames", sureOf(without, left, rounded == std::round(rounded)), offsetText(rounded),
              fmt::format("without it {:.3g} of its size off, with it {:.3g}", without, how_.relative()),
              {{"offset", {{"frames", snappedFrame(shift / frameSeconds)}}, true}});
     }
