@@ -144,6 +144,13 @@ class Fitter {
         return finish(told, counts, alternatives(told));
     }
 
+    double roughScore() {
+        guesses_ = timeGuesses();
+        finely_ = false;
+        const std::vector<Candidate> told = explained(std::vector<char>(b_.moments(), 1));
+        return told.empty() ? std::numeric_limits<double>::infinity() : told.front().score;
+    }
+
     Alignment at(double speed, double shift) {
         const std::vector<char> all(b_.moments(), 1);
         guesses_ = {{speed, shift, 0.0}};
@@ -233,13 +240,12 @@ class Fitter {
 
     // Explanations by the moments that count, the best first; all that come near it.
     [[nodiscard]] std::vector<Candidate> explained(const std::vector<char>& counts) const {
-        constexpr std::size_t kMostWeighed = 400;
         struct Tried {
-            double square;
-            double spread;
+            double relative; // squared
+            double move;
             const TimeGuess* guess;
         };
-        std::vector<Tried> tried;
+        std::vector<std::pair<double, const TimeGuess*>> bounds;
         double least = std::numeric_limits<double>::infinity();
         const auto counted = static_cast<double>(std::count(counts.begin(), counts.end(), 1));
         for (const TimeGuess& guess : guesses_) {
@@ -247,33 +253,49 @@ class Fitter {
             if (!(mean.count > 0.0) ||
                 (guesses_.size() > 1 && mean.count * 2.0 < std::min(static_cast<double>(a_.moments()), counted)))
                 continue;
+            bounds.emplace_back(MomentProducts::roughly(mean), &guess);
+            least = std::min(least, bounds.back().first);
+        }
+        // What is rough says only what need not be looked at.
+        const double rough = std::max(4.0 * least, 1e-3);
+        std::vector<Tried> tried;
+        least = std::numeric_limits<double>::infinity();
+        for (const auto& [bound, guess] : bounds) {
+            if (bound > rough && guess->claims > 0.0)
+                continue;
+            const MomentProducts::Sums mean = products_.over(guess->speed, guess->shift, counts);
             const MomentProducts::Fit fit = products_.fit(mean);
-            tried.push_back({fit.square, mean.spread(), &guess});
-            least = std::min(least, mean.spread() > 0.0 ? fit.square / mean.spread() : fit.square);
+            const double relative = mean.spread() > 0.0 ? fit.square / mean.spread() : fit.square;
+            tried.push_back({relative, products_.plain(fit.space).move.norm(), guess});
+            least = std::min(least, relative);
         }
-        // The plainest of those that fit as well; and of the others the best.
-        const auto relative = [](const Tried& one) { return one.spread > 0.0 ? one.square / one.spread : one.square; };
+        // Of those that fit as well the plainest, and those that move nothing; of the others the best.
+        constexpr std::size_t kMostWeighed = 32;
         const double alike = 2.25 * least + 16.0 * floor_ * floor_;
-        std::stable_sort(tried.begin(), tried.end(), [&](const Tried& x, const Tried& y) {
-            const bool nearX = relative(x) <= alike;
-            const bool nearY = relative(y) <= alike;
-            if (nearX != nearY)
-                return nearX;
-            if (nearX)
-                return std::pair(x.guess->claims, std::abs(x.guess->shift)) <
-                       std::pair(y.guess->claims, std::abs(y.guess->shift));
-            return relative(x) < relative(y);
+        std::vector<const TimeGuess*> weighed;
+        const auto take = [&](auto&& rank) {
+            std::stable_sort(tried.begin(), tried.end(),
+                             [&](const Tried& x, const Tried& y) { return rank(x) < rank(y); });
+            for (std::size_t i = 0; i < std::min(kMostWeighed, tried.size()); ++i)
+                weighed.push_back(tried[i].guess);
+        };
+        take([&](const Tried& one) {
+            return one.relative <= alike ? std::pair(one.guess->claims, std::abs(one.guess->shift))
+                                         : std::pair(100.0, one.relative);
         });
+        take([&](const Tried& one) { return one.relative <= alike ? one.move : std::numeric_limits<double>::infinity(); });
+        for (const Tried& one : tried)
+            if (one.guess->claims == 0.0)
+                weighed.push_back(one.guess);
+        std::sort(weighed.begin(), weighed.end());
+        weighed.erase(std::unique(weighed.begin(), weighed.end()), weighed.end());
         std::vector<Candidate> told;
-        for (std::size_t i = 0; i < tried.size(); ++i) {
-            const bool plainest = tried[i].guess->claims == 0.0;
-            if (i < kMostWeighed || plainest)
-                weigh(*tried[i].guess, counts, told);
-        }
+        for (const TimeGuess* guess : weighed)
+            weigh(*guess, counts, told);
         if (told.empty())
             return told;
         sortByScore(told);
-        if (guesses_.size() > 1 && b_.moments() > 1 && stepA_ > 0.0) {
+        if (finely_ && guesses_.size() > 1 && b_.moments() > 1 && stepA_ > 0.0) {
             refined(told.front(), counts, told);
             sortByScore(told);
         }
@@ -417,14 +439,12 @@ class Fitter {
                     // Of few left out half of what is off is enough, of many it has to be far less.
                     if (!(square <= (count * 4 < n * 3 ? 0.08 : 0.25) * all))
                         continue;
-                    if (count * 2 < n && !posesAreIn(*guess, mask, square))
-                        continue;
                     // The plainest; and of those as plain the one that most moments are with.
                     std::vector<Candidate> told;
                     weigh(*guess, mask, told);
                     sortByScore(told);
                     const double own = told.front().score - static_cast<double>(count) / static_cast<double>(n);
-                    if (own < score - 1e-9) {
+                    if (own < score - 1e-9 && (count * 2 >= n || posesAreIn(*guess, mask, square))) {
                         score = own;
                         best = mask;
                     }
@@ -564,6 +584,7 @@ class Fitter {
     double spread_ = 0.0; // of B at all of its moments, squared
     double floor_ = kRound;
     std::vector<TimeGuess> guesses_;
+    bool finely_ = true; // parts of a sample too
 };
 
 } // namespace
@@ -612,6 +633,10 @@ Similarity Similarity::inverse() const {
 
 Alignment alignmentOf(const Track& a, const Track& b) {
     return Fitter(a, b).best();
+}
+
+double roughScoreOf(const Track& a, const Track& b) {
+    return Fitter(a, b).roughScore();
 }
 
 Alignment alignmentAt(const Track& a, const Track& b, double speed, double shift) {

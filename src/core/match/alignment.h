@@ -61,6 +61,9 @@ struct Alignment {
 /// rests on less than half of what both share, or on a third whose other moments show poses of A as well.
 [[nodiscard]] Alignment alignmentOf(const Track& a, const Track& b);
 
+/// The score of the likeliest explanation by all moments, without a look at single ones or parts of a sample.
+[[nodiscard]] double roughScoreOf(const Track& a, const Track& b);
+
 /// The same at a given time: `speed` and `shift` stay.
 [[nodiscard]] Alignment alignmentAt(const Track& a, const Track& b, double speed, double shift);
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <Eigen/SVD>
 
@@ -148,6 +149,18 @@ MomentProducts::Fit MomentProducts::fit(const Sums& mean, Sides sides) const {
     Fit fit = least(cross, std::max(0.0, mean.squareA - mean.meanA.squaredNorm()), mean.spread(), sides);
     fit.space.move = moveFor(mean, fit.space.scale, fit.space.turn);
     return fit;
+}
+
+double MomentProducts::roughly(const Sums& mean) {
+    const Eigen::Matrix3d cross = mean.cross - mean.meanB * mean.meanA.transpose();
+    const double squareA = std::max(0.0, mean.squareA - mean.meanA.squaredNorm());
+    const double spread = mean.spread();
+    if (!(spread > 0.0) || !(squareA > 0.0))
+        return 0.0;
+    Eigen::SelfAdjointEigenSolver<Eigen::Matrix3d> solver;
+    solver.computeDirect(cross.transpose() * cross, Eigen::EigenvaluesOnly);
+    const double trace = solver.eigenvalues().cwiseMax(0.0).cwiseSqrt().sum();
+    return std::max(0.0, 1.0 - trace * trace / (squareA * spread));
 }
 
 MomentProducts::Sums MomentProducts::asTheyLie(const Sums& mean) const {

@@ -41,6 +41,8 @@ class MomentProducts {
     /// The least squares (S. Umeyama, 1991). A mirror only where nothing else comes near, or where one is asked for.
     enum class Sides { AsTheyFit, Turned, Mirrored };
     [[nodiscard]] Fit fit(const Sums& mean, Sides sides = Sides::AsTheyFit) const;
+    /// What is left of the spread at least, squared, to a thousandth: at a tenth of the price.
+    [[nodiscard]] static double roughly(const Sums& mean);
     /// The same without a move of what is not centred.
     [[nodiscard]] Fit fitAboutOrigin(const Sums& mean, Sides sides) const;
     /// For a turn: the size that fits best, with the move that does, or with none.

@@ -342,15 +342,34 @@ Status FromFaces::lay() {
 
 Result<std::optional<Alignment>> FromFaces::howLargestLies(const PartMatch& part) {
     const auto points = match_.a->pointsOf(part.partA);
-    std::vector<Alignment> fits;
-    std::size_t likeliest = 0;
-    for (const PartWay& way : part.ways) {
-        WYC_CHECK(reader_.progress().poll());
+    const auto pairsOf = [&](const PartWay& way) {
         std::vector<PointPair> pairs;
         for (std::size_t i = 0; i < points.size(); ++i)
             pairs.push_back({points[i], way[i]});
-        WYC_TRY(fit, reader_.align(pairs));
+        return pairs;
+    };
+    // By a few points and moments first; of those that come near, in full.
+    constexpr std::size_t kInFull = 12;
+    std::vector<std::pair<double, std::size_t>> rough;
+    for (std::size_t k = 0; k < part.ways.size(); ++k) {
+        WYC_CHECK(reader_.progress().poll());
+        double score = 0.0;
+        if (part.ways.size() > kInFull) {
+            WYC_TRY(off, reader_.roughly(pairsOf(part.ways[k])));
+            score = off;
+        }
+        rough.emplace_back(score, k);
+    }
+    std::stable_sort(rough.begin(), rough.end());
+    rough.resize(std::min(kInFull, rough.size()));
+    std::vector<Alignment> fits;
+    std::vector<std::size_t> which;
+    std::size_t likeliest = 0;
+    for (const auto& [score, k] : rough) {
+        WYC_CHECK(reader_.progress().poll());
+        WYC_TRY(fit, reader_.align(pairsOf(part.ways[k])));
         fits.push_back(std::move(fit));
+        which.push_back(k);
         if (fits.back().score < fits[likeliest].score)
             likeliest = fits.size() - 1;
     }
@@ -367,7 +386,7 @@ Result<std::optional<Alignment>> FromFaces::howLargestLies(const PartMatch& part
     const double alike = 2.0 * best.relative() + 1e-5;
     for (std::size_t k = 0; k < fits.size(); ++k)
         if (k != likeliest && fits[k].relative() <= alike) {
-            symmetric_.push_back(k);
+            symmetric_.push_back(which[k]);
             constexpr double kHardlyMore = 0.8;
             constexpr std::size_t kMostTold = 3;
             if (fits[k].score <= best.score + kHardlyMore && instead_.size() < kMostTold)
@@ -399,9 +418,10 @@ Status FromFaces::takeOpen(PartMatch& part) {
     }
     Choice choice = chosen(waysOff(*laid_, match_, part.partA, part.ways), floor_);
     const bool isAll = &part == open_.front() && match_.a->pointsOf(part.partA).size() == builder_.size();
-    if (isAll && !symmetric_.empty() && symmetric_.back() < part.ways.size())
+    const bool turnsOver = isAll && !symmetric_.empty(); // lies as well in another place
+    if (turnsOver && part.all)
         choice.alike.insert(choice.alike.end(), symmetric_.begin(), symmetric_.end());
-    const auto unsure = whole ? differing(part, choice.best, choice.alike) : allOf(part.ways[choice.best]);
+    const auto unsure = whole && !(turnsOver && !part.all) ? differing(part, choice.best, choice.alike) : allOf(part.ways[choice.best]);
     take(builder_, match_, part.partA, part.ways[choice.best], &unsure);
     return {};
 }

@@ -53,6 +53,20 @@ class ShapePair {
         return finite.size() == ofA.size() ? alignmentOf(trackA, trackB)
                                            : alignmentOf(trackA.columns(finite), trackB.columns(finite));
     }
+    /// How well they may lie over one another, by few points and moments: the score of a plain fit.
+    [[nodiscard]] Result<double> roughly(const std::vector<PointPair>& pairs) const {
+        constexpr std::size_t kFewPoints = 64;
+        constexpr std::size_t kFewMoments = 24;
+        std::vector<std::uint32_t> ofA;
+        std::vector<std::uint32_t> ofB;
+        for (const std::uint32_t i : spreadOver(inTurn(pairs.size()), kFewPoints)) {
+            ofA.push_back(pairs[i].a);
+            ofB.push_back(pairs[i].b);
+        }
+        WYC_TRY(trackA, a_.read(&ofA, someOf(timesA_, kFewMoments), progress_));
+        WYC_TRY(trackB, b_.read(&ofB, someOf(timesB_, kFewMoments), progress_));
+        return roughScoreOf(trackA, trackB);
+    }
     [[nodiscard]] Result<Alignment> alignInTurn() const {
         std::vector<PointPair> pairs;
         for (const std::uint32_t p : inTurn(std::min(a_.points(), b_.points())))
