@@ -182,14 +182,15 @@ Status ReconcileEngine::alignAgain() {
             withoutPlace_ = true;
         }
     // Of those orders alone that lie as the points now do.
-    if (how_.instead.empty())
-        how_.instead = map_.instead;
+    how_.instead.insert(how_.instead.end(), map_.instead.begin(), map_.instead.end());
     stepsB_ = stepsOfB();
     usualStepB_ = stepsB_.empty() ? 0.0 : middleOf(stepsB_);
     slips_.assign(trackB_.moments(), 0);
     if (movesA_ && movesB_) {
         each_ = onEach();
-        if (each_ == 1) {
+        if (each_ > 1) {
+            alignByFirstOfEach();
+        } else {
             findSlips();
             alignWithSlips();
             if (std::all_of(slips_.begin(), slips_.end(), [](int slip) { return slip == 0; }))

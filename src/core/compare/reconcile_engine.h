@@ -56,6 +56,8 @@ class ReconcileEngine {
     // Stretches that show A a few samples earlier or later than all the others: a frame stands twice before them, or is
     // gone. Counted from the first stretch on.
     void findSlips();
+    // By the first moment of each pose where every pose stands for several.
+    void alignByFirstOfEach();
     // Where B's own poses stand twice, hardly told apart from noise otherwise.
     void slipsByRepeats();
     // All moments together, each where its slip says.

@@ -85,7 +85,7 @@ struct TimeGuess {
     double speed = 1.0;
     double shift = 0.0;
     double claims = 0.0;
-    bool begins = false; // both begin, or end, together
+    bool begins = false; // both begin within a few samples
 };
 
 // An explanation that is weighed against others.
@@ -211,7 +211,7 @@ class Fitter {
             const double first = speed > 0.0 ? b_.times.front() : b_.times.back();
             for (double k = std::ceil(need - countB); k <= countA - 1.0 - need; k += 1.0)
                 guesses.push_back({speed, a_.times.front() + k * stepA_ - speed * first, claims + shiftClaims(speed, k),
-                                   std::abs(k) < 1e-3});
+                                   std::abs(k) < 2.5});
         }
         return guesses;
     }
@@ -283,7 +283,9 @@ class Fitter {
             return one.relative <= alike ? std::pair(one.guess->claims, std::abs(one.guess->shift))
                                          : std::pair(100.0, one.relative);
         });
-        take([&](const Tried& one) { return one.relative <= alike ? one.move : std::numeric_limits<double>::infinity(); });
+        take([&](const Tried& one) {
+            return one.relative <= alike ? one.move : std::numeric_limits<double>::infinity();
+        });
         for (const Tried& one : tried)
             if (one.guess->claims == 0.0)
                 weighed.push_back(one.guess);
@@ -426,7 +428,7 @@ class Fitter {
         if (tried.size() > kMostTried)
             tried.resize(kMostTried);
         for (const TimeGuess& guess : guesses_) // and those that begin together
-            if (guess.begins && guess.claims < 2.0)
+            if (guess.begins && guess.claims < 2.6)
                 if (const MomentProducts::Sums mean = products_.over(guess.speed, guess.shift, every); mean.count > 0.0)
                     tried.emplace_back(products_.fit(mean).square, &guess);
         std::optional<std::vector<char>> best;

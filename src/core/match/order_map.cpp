@@ -389,7 +389,12 @@ Result<std::optional<Alignment>> FromFaces::howLargestLies(const PartMatch& part
             symmetric_.push_back(which[k]);
             constexpr double kHardlyMore = 0.8;
             constexpr std::size_t kMostTold = 3;
-            if (fits[k].score <= best.score + kHardlyMore && instead_.size() < kMostTold)
+            const auto atOtherTime = [&](const Alignment& had) {
+                return std::abs(had.speed - fits[k].speed) > 1e-6 || std::abs(had.shift - fits[k].shift) > 1e-6 ||
+                       had.space.mirrors() != fits[k].space.mirrors();
+            };
+            if (fits[k].score <= best.score + kHardlyMore && instead_.size() < kMostTold && atOtherTime(best) &&
+                std::all_of(instead_.begin(), instead_.end(), atOtherTime))
                 instead_.push_back(fits[k]);
         }
     return how;
@@ -421,7 +426,8 @@ Status FromFaces::takeOpen(PartMatch& part) {
     const bool turnsOver = isAll && !symmetric_.empty(); // lies as well in another place
     if (turnsOver && part.all)
         choice.alike.insert(choice.alike.end(), symmetric_.begin(), symmetric_.end());
-    const auto unsure = whole && !(turnsOver && !part.all) ? differing(part, choice.best, choice.alike) : allOf(part.ways[choice.best]);
+    const auto unsure =
+        whole && !(turnsOver && !part.all) ? differing(part, choice.best, choice.alike) : allOf(part.ways[choice.best]);
     take(builder_, match_, part.partA, part.ways[choice.best], &unsure);
     return {};
 }

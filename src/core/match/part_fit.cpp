@@ -145,6 +145,7 @@ Result<std::optional<Alignment>> plainFit(const ShapePair& pair) {
             made.space = space;
             made.speed = speed;
             made.shift = shift;
+            made.residual = 3.0 * std::sqrt(least);
             countMoments(made, pair, fitting);
             return std::optional(std::move(made));
         }

@@ -577,6 +577,8 @@ Case caseOf(unsigned seed) {
              std::string(chosen.at("poses")->id) == "static") ||
             (std::string(cause.id) == "static" && chosen.contains("turn")))
             continue;
+        if (shape.name == "card" && std::string(cause.id) == "squashed")
+            continue; // flat as it is
         chosen.try_emplace(family, &cause);
     }
     for (const Cause_& cause : causes())

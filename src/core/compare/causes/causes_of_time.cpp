@@ -90,6 +90,26 @@ void ReconcileEngine::slipsByRepeats() {
     slips_ = before;
 }
 
+void ReconcileEngine::alignByFirstOfEach() {
+    std::vector<Eigen::Index> fresh{0};
+    for (std::size_t t = 1; t < trackB_.moments(); ++t)
+        if (stepsB_[t - 1] > 1e-9 * how_.spread)
+            fresh.push_back(static_cast<Eigen::Index>(t));
+    Track poses;
+    poses.xyz.resize(static_cast<Eigen::Index>(3 * fresh.size()), trackB_.xyz.cols());
+    for (std::size_t k = 0; k < fresh.size(); ++k) {
+        poses.times.push_back(trackB_.times[static_cast<std::size_t>(fresh[k])]);
+        poses.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * k)) = trackB_.xyz.middleRows<3>(3 * fresh[k]);
+    }
+    how_ = alignmentOf(trackA_, poses);
+    const std::vector<char> counts = std::exchange(how_.counts, std::vector<char>(trackB_.moments(), 0));
+    how_.off.assign(trackB_.moments(), 0.0);
+    for (std::size_t k = 0; k < fresh.size(); ++k)
+        how_.counts[static_cast<std::size_t>(fresh[k])] = counts[k];
+    for (std::size_t t = 0; t < trackB_.moments(); ++t)
+        how_.off[t] = offAt(t, how_.timeOfA(trackB_.times[t]));
+}
+
 void ReconcileEngine::alignWithSlips() {
     if (std::all_of(slips_.begin(), slips_.end(), [](int slip) { return slip == 0; }))
         return;
@@ -99,7 +119,7 @@ void ReconcileEngine::alignWithSlips() {
     if (!std::is_sorted(counted.times.begin(), counted.times.end()))
         return;
     Alignment all = alignmentOf(trackA_, counted);
-    if (all.residual > 2.0 * how_.residual + 4e-6 * how_.spread)
+    if (all.counted < how_.counted || all.residual > 2.0 * how_.residual + 4e-6 * how_.spread)
         return;
     how_ = std::move(all);
     for (std::size_t t = 0; t < slips_.size(); ++t) {
@@ -395,8 +415,10 @@ void ReconcileEngine::tellTime() {
     }
     if (std::abs(speed - 1.0) > 1e-6) {
         const double without = relativeAt(std::copysign(1.0, how_.speed), middleShift(std::copysign(1.0, how_.speed)));
-        const double sure = sureOf(without, left, knownSpeed(speed, 1e-6).has_value());
+        double sure = sureOf(without, left, knownSpeed(speed, 1e-6).has_value());
         const bool sampleBySample = step > 0.0 && std::abs(speed * stepB / step - 1.0) < 1e-4;
+        if (sampleBySample && std::abs(rateB / rateA / speed - 1.0) < 1e-6)
+            sure = std::max(sure, 0.95); // both say so themselves
         if (sampleBySample) {
             const FrameRate now = b_.rate();
             const double wanted = now.value() / speed;

@@ -37,10 +37,14 @@ std::optional<double> commonStep(Axis axis, double allowed) {
                axis.end());
     if (axis.size() < kFewest)
         return std::nullopt;
-    double least = axis.back() - axis.front();
+    // Small ways first, so that the step becomes better known before long ones are counted by it.
+    std::vector<double> ways;
     for (std::size_t i = 1; i < axis.size(); ++i)
-        if (const double gap = axis[i] - axis[i - 1]; gap > 4.0 * allowed)
-            least = std::min(least, gap);
+        ways.push_back(axis[i] - axis[i - 1]);
+    std::sort(ways.begin(), ways.end());
+    const double least = ways.front();
+    for (const double v : axis)
+        ways.push_back(v - axis.front());
     constexpr int kMostParts = 80; // steps in the smallest gap
     for (int parts = 1; parts <= kMostParts; ++parts) {
         double step = least / parts;
@@ -48,8 +52,7 @@ std::optional<double> commonStep(Axis axis, double allowed) {
             return 0.0;
         double known = parts; // the count of steps by which it is known
         bool all = true;
-        for (const double v : axis) { // from the nearest on, so that the step becomes better known
-            const double way = v - axis.front();
+        for (const double way : ways) {
             const double count = std::round(way / step);
             const double drift = 2.0 * allowed * count / known;
             if (std::abs(way - count * step) > 2.0 * allowed + drift || drift > 0.25 * step) {
