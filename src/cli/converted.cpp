@@ -32,7 +32,8 @@ Result<Asked> askedOf(const Common& common, const ConvertArguments& given) {
     std::vector<Chosen> all;
     StepArguments asked = arguments.steps;
     asked.together = sources.size() > 1 && asked.behind.empty();
-    for (const SourcePtr& source : sources) {
+    std::vector<SourcePtr> of; // for each of those that are chosen
+    const auto choose = [&](const SourcePtr& source) -> Status {
         std::vector<Step> steps;
         if (!asked.split.empty())
             steps.push_back({"split", {{"by", asked.split == "sets" ? "face sets" : asked.split}}, true});
@@ -51,6 +52,17 @@ Result<Asked> askedOf(const Common& common, const ConvertArguments& given) {
             before.rate = shot.rate;
         steps.insert(steps.end(), further.begin(), further.end());
         all.push_back({std::move(before), std::move(scene), std::move(steps)});
+        of.push_back(source);
+        return {};
+    };
+    for (const SourcePtr& source : sources) {
+        if (arguments.each.empty())
+            WYC_CHECK(choose(source));
+        for (const auto& [items, behind] : arguments.each) {
+            asked.items = items;
+            asked.behind = behind;
+            WYC_CHECK(choose(source));
+        }
     }
     if (asked.together && !asked.first.empty() && !shot.range) {
         std::vector<const Scene*> scenes;
@@ -66,10 +78,10 @@ Result<Asked> askedOf(const Common& common, const ConvertArguments& given) {
     Asked result;
     auto& [inputs, spec] = result;
     for (std::size_t i = 0; i < all.size(); ++i) {
-        inputs.push_back(deliveryInput(*sources[i], std::move(all[i].before), std::move(all[i].scene), all[i].steps));
-        for (const Node& node : sources[i]->scene.nodes)
+        inputs.push_back(deliveryInput(*of[i], std::move(all[i].before), std::move(all[i].scene), all[i].steps));
+        for (const Node& node : of[i]->scene.nodes)
             if (node.geometry)
-                inputs.back().siblings.push_back({node.name, node.path, fs::path(sources[i]->name).stem().string()});
+                inputs.back().siblings.push_back({node.name, node.path, fs::path(of[i]->name).stem().string()});
     }
     spec.target = arguments.target;
     spec.perItem = arguments.perItem;

@@ -152,6 +152,11 @@ Result<std::vector<Step>> StepArguments::steps(const Scene& scene, const Format*
     const auto added = chainOf(now, chain);
     result.insert(result.end(), added.begin(), added.end());
     result.insert(result.end(), behind.begin(), behind.end());
+    if (!behind.empty() && !chain.transforms) {
+        WYC_TRY(shown, applySteps(scene, result));
+        if (auto step = placesIntoPoints(shown, chain))
+            result.push_back(std::move(*step));
+    }
     for (Step& step : result) {
         const StepType* type = stepType(step.type);
         WYC_TRY(checked, checkedOptions(*type, step.options));

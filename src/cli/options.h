@@ -58,6 +58,8 @@ struct StepArguments {
 struct ConvertArguments {
     OpenArguments open;
     StepArguments steps;
+    /// Items of one source that have steps of their own: patterns, and what comes behind all else. Empty: all alike.
+    std::vector<std::pair<std::vector<std::string>, std::vector<Step>>> each = {};
     std::string target;
     bool replace = false;
     bool perItem = false;

@@ -2,6 +2,7 @@
 // compare, and order: both go by which point is which.
 #include <algorithm>
 #include <memory>
+#include <tuple>
 
 #include <fmt/format.h>
 
@@ -25,6 +26,7 @@ struct CompareArguments {
     std::string b;
     std::string restB;
     std::vector<std::string> items;
+    std::vector<std::string> pairs; // A=B
     std::string tolerance = "0.1mm";
     bool explain = false;
     std::string apply;  // target of the mended copy
@@ -92,13 +94,36 @@ Result<Picture> pictureOf(const Sides& sides, const CompareArguments& arguments)
                     .withAdvice("`wyc info` lists the items of A and B"));
 }
 
+// "left=right": names or paths of what belongs together.
+Result<std::vector<std::pair<std::string, std::string>>> pairsOf(const std::vector<std::string>& typed,
+                                                                 const Sides& sides) {
+    std::vector<std::pair<std::string, std::string>> pairs;
+    for (const std::string& one : typed) {
+        const std::size_t at = one.find('=');
+        if (at == std::string::npos || at == 0 || at + 1 == one.size())
+            return fail(makeError(ErrorKind::BadInput, fmt::format("--pair takes A=B, not '{}'", one))
+                            .withAdvice("An item of A, =, and the item of B that belongs to it"));
+        pairs.emplace_back(one.substr(0, at), one.substr(at + 1));
+        for (const auto& [scene, name, side] :
+             {std::tuple{&sides.chosenA, pairs.back().first, "A"}, {&sides.chosenB, pairs.back().second, "B"}})
+            if (std::none_of(scene->nodes.begin(), scene->nodes.end(), [&](const Node& node) {
+                    return node.geometry && (node.path == name || node.name == name);
+                }))
+                return fail(makeError(ErrorKind::BadInput, fmt::format("{} has no item '{}' with points", side, name))
+                                .withAdvice("`wyc info` lists the items of A and B"));
+    }
+    return pairs;
+}
+
 Result<Comparison> compared(const Common& common, const CompareArguments& arguments, const Progress& progress) {
     WYC_TRY(sides, sidesOf(common, arguments));
     ReconcileSettings settings;
     WYC_TRY(tolerance, parseLength(arguments.tolerance));
     settings.toleranceMetres = tolerance;
     const bool pictured = !arguments.camera.empty();
-    WYC_TRY(comparison, compare(sides.chosenA, sides.chosenB, settings, progress.part(0.0, pictured ? 0.6 : 1.0)));
+    WYC_TRY(pairs, pairsOf(arguments.pairs, sides));
+    WYC_TRY(comparison,
+            compare(sides.chosenA, sides.chosenB, settings, progress.part(0.0, pictured ? 0.6 : 1.0), pairs));
     comparison.a = sides.a->name;
     comparison.b = sides.b->name;
     if (pictured) {
@@ -157,6 +182,37 @@ void print(const Comparison& comparison, bool explain) {
             fmt::print("{}: {}\n", words, path);
 }
 
+// Every item with its own steps, and what else there is as it came.
+std::vector<std::pair<std::vector<std::string>, std::vector<Step>>> undoOfEach(const Comparison& comparison,
+                                                                               const std::vector<std::string>& items) {
+    std::vector<std::pair<std::vector<std::string>, std::vector<Step>>> each;
+    std::vector<std::string> rest = items;
+    for (const ComparedPair& pair : comparison.pairs) {
+        if (pair.error || pair.joined)
+            continue;
+        each.emplace_back(std::vector<std::string>{pair.found.b}, pair.found.undo());
+        rest.push_back("!" + pair.found.b);
+    }
+    const bool more = !comparison.others.empty() || !comparison.onlyB.empty() ||
+                      std::any_of(comparison.pairs.begin(), comparison.pairs.end(),
+                                  [](const ComparedPair& pair) { return pair.error || pair.joined; });
+    if (more)
+        each.emplace_back(rest, std::vector<Step>());
+    return each;
+}
+
+// What no step undoes, and what is one of several explanations.
+void sayWhatStays(const Common& common, const Comparison& comparison) {
+    for (const ComparedPair& pair : comparison.pairs)
+        for (const Cause& cause : pair.found.causes) {
+            if (!cause.isGuess() && cause.undo.empty())
+                remark(common, fmt::format("{}: it stays as it is: {}", pair.found.b, cause.text));
+            if (!cause.isGuess() && !cause.instead.empty())
+                remark(common, fmt::format("{}: undone as the first of several that explain it alike: {}", pair.found.b,
+                                           cause.text));
+        }
+}
+
 int runCompare(const Common& common, const CompareArguments& arguments) {
     const TerminalProgress terminal(common);
     const bool applies = !arguments.apply.empty();
@@ -171,15 +227,17 @@ int runCompare(const Common& common, const CompareArguments& arguments) {
         for (json& pair : document["pairs"])
             pair.erase("causes");
     if (applies) {
-        const auto undo = undoOfAll(*comparison);
-        if (!undo)
-            return report(common, undo.error());
-        if (undo->empty())
-            remark(common, "nothing is to be undone: the copy is B as it came");
         ConvertArguments convert;
         convert.open = openOf(arguments, true);
         convert.steps.items = arguments.items;
-        convert.steps.behind = *undo;
+        sayWhatStays(common, *comparison);
+        if (const auto undo = undoOfAll(*comparison)) {
+            if (undo->empty())
+                remark(common, "nothing is to be undone: the copy is B as it came");
+            convert.steps.behind = *undo;
+        } else {
+            convert.each = undoOfEach(*comparison, arguments.items);
+        }
         convert.target = arguments.apply;
         convert.replace = arguments.replace;
         convert.record = true;
@@ -256,6 +314,9 @@ void addSides(CLI::App& app, CompareArguments& given) {
     app.add_option("b", given.b, "What came back")->required()->type_name("B");
     app.add_option("--rest", given.open.rest, "Mesh of A, where it is a bare point cache")->type_name("FILE");
     app.add_option("--rest-b", given.restB, "Mesh of B, where it is one")->type_name("FILE");
+    app.add_option("--pair", given.pairs, "What belongs together, whatever it is called or looks like")
+        ->type_name("A=B")
+        ->allow_extra_args(false);
     app.add_flag("--single", given.open.single, "A numbered file is one file, not its sequence");
     addText(app, "--is-unit", given.open.isUnit, "Unit of sources that state none", "U");
     addFormatOptions(app, &Format::openOptions, given.open.options);

@@ -27,14 +27,14 @@ struct DeliverArguments {
 };
 
 // Against what was delivered last of the same items; null where nothing was.
-Result<json> changesOf(const Common& common, const PlannedOutput& output, const Progress& progress) {
+Result<json> changesOf(const Common& common, const PlannedOutput& output, const Shot& shot, const Progress& progress) {
     WYC_TRY(earlier, earlierDelivery(output, progress));
     if (!earlier) {
         if (!common.quiet && !common.json)
             fmt::print("{}: nothing was delivered of it before\n", output.item);
         return json();
     }
-    WYC_TRY(comparison, againstEarlier(output, *earlier, {}, progress));
+    WYC_TRY(comparison, againstEarlier(output, *earlier, {0.0001, shot.unitMetres}, progress));
     if (!common.quiet && !common.json)
         fmt::print("{}, against {}: {}\n", output.item, earlier->target.filename().string(), changesText(comparison));
     json document = toJson(comparison);
@@ -105,7 +105,7 @@ int runDeliver(const Common& common, const DeliverArguments& arguments) {
     }
     std::vector<json> against(outputs.size());
     for (std::size_t i = 0; arguments.againstLast && i < outputs.size(); ++i) {
-        auto changes = changesOf(common, outputs[i], terminal.progress());
+        auto changes = changesOf(common, outputs[i], job->shot, terminal.progress());
         if (!changes)
             return report(common, changes.error());
         against[i] = std::move(*changes);

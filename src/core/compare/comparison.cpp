@@ -3,8 +3,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "base/text.h"
 #include "compare/drift.h"
@@ -48,11 +50,90 @@ std::string Comparison::text() const {
     return text;
 }
 
-Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettings& settings,
-                           const Progress& progress) {
+namespace {
+
+// The items at these nodes as one mesh, with nothing else.
+Result<std::pair<std::shared_ptr<const Scene>, std::size_t>> asOneMesh(const Scene& scene,
+                                                                       const std::vector<std::size_t>& nodes) {
+    std::vector<std::string> paths;
+    for (const std::size_t node : nodes)
+        paths.push_back(scene.nodes[node].path);
+    WYC_TRY(chosen, selectedItems(scene, paths));
+    if (nodes.size() > 1) {
+        WYC_TRY(merged, applySteps(chosen, {Step{"merge"}}));
+        chosen = std::move(merged);
+    }
+    for (std::size_t i = 0; i < chosen.nodes.size(); ++i)
+        if (chosen.nodes[i].geometry && chosen.nodes[i].is().faces)
+            return std::pair(std::make_shared<const Scene>(std::move(chosen)), i);
+    return fail(makeError(ErrorKind::BadInput, "no mesh is there to compare"));
+}
+
+std::string namesOf(const Scene& scene, const std::vector<std::size_t>& nodes) {
+    constexpr std::size_t kMostNamed = 4;
+    std::vector<std::string> names;
+    for (const std::size_t node : nodes)
+        names.push_back(scene.nodes[node].name);
+    const std::size_t more = names.size() - std::min(kMostNamed, names.size());
+    names.resize(names.size() - more);
+    return fmt::format("{}{}", fmt::join(names, ", "), more > 0 ? fmt::format(" and {} more", more) : "");
+}
+
+// Runs the comparison of one pair; an error stands with it.
+Status findOut(ComparedPair& pair, const ReconcileSettings& settings, const Progress& progress) {
+    auto found = reconcile(pair.a, pair.nodeA, pair.b, pair.nodeB, settings, progress);
+    if (found) {
+        pair.found = std::move(*found);
+        return {};
+    }
+    if (found.error().kind == ErrorKind::Cancelled)
+        return fail(std::move(found.error()));
+    pair.found.a = pair.a->nodes[pair.nodeA].path;
+    pair.found.b = pair.b->nodes[pair.nodeB].path;
+    pair.error = std::move(found.error());
+    return {};
+}
+
+void tellBesides(Reconciled& found, Cause cause) {
+    found.text = found.withinTolerance ? "B is A, " + cause.text : cause.text + "; " + found.text;
+    found.withinTolerance = false;
+    found.causes.push_back(std::move(cause));
+}
+
+Result<ComparedPair> joinedPair(const Scene& a, const Scene& b, const ItemPairs::Joined& joined,
+                                const ReconcileSettings& settings, const Progress& progress) {
+    ComparedPair pair;
+    pair.joined = true;
+    WYC_TRY(ofA, asOneMesh(a, joined.a));
+    WYC_TRY(ofB, asOneMesh(b, joined.b));
+    std::tie(pair.a, pair.nodeA) = ofA;
+    std::tie(pair.b, pair.nodeB) = ofB;
+    WYC_CHECK(findOut(pair, settings, progress));
+    if (pair.error)
+        return pair;
+    const bool merged = joined.b.size() == 1;
+    pair.found.a = merged ? namesOf(a, joined.a) : a.nodes[joined.a.front()].path;
+    pair.found.b = merged ? b.nodes[joined.b.front()].path : namesOf(b, joined.b);
+    const std::size_t count = merged ? joined.a.size() : joined.b.size();
+    tellBesides(pair.found,
+                {merged ? "merged" : "parted",
+                 static_cast<double>(count),
+                 "items",
+                 0.97,
+                 merged ? fmt::format("{} items became one", count) : fmt::format("one item became {}", count),
+                 merged ? pair.found.a : pair.found.b,
+                 {},
+                 {}});
+    return pair;
+}
+
+} // namespace
+
+Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettings& settings, const Progress& progress,
+                           const std::vector<std::pair<std::string, std::string>>& pairs) {
     Comparison result;
     result.toleranceMetres = settings.toleranceMetres;
-    const ItemPairs items = pairedItems(a, b);
+    const ItemPairs items = pairedItems(a, b, pairs);
     for (const std::size_t node : items.onlyA)
         result.onlyA.push_back(a.nodes[node].path);
     for (const std::size_t node : items.onlyB)
@@ -61,15 +142,21 @@ Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettin
     result.others = std::move(others.pairs);
     result.onlyA.insert(result.onlyA.end(), others.onlyA.begin(), others.onlyA.end());
     result.onlyB.insert(result.onlyB.end(), others.onlyB.begin(), others.onlyB.end());
-    if (items.pairs.empty() && result.others.empty())
+    const std::size_t count = items.pairs.size() + items.joined.size();
+    if (count == 0 && result.others.empty())
         return fail(makeError(ErrorKind::BadInput, "no item of the one could be told in the other")
-                        .withAdvice("Name the items with --items, or give sources that show the same thing"));
+                        .withAdvice("Say which belong together with --pair A=B, or give sources that show the same"));
     const SceneTree treeA(a);
     const SceneTree treeB(b);
-    const double share = 1.0 / static_cast<double>(items.pairs.size());
-    for (std::size_t i = 0; i < items.pairs.size(); ++i) {
-        const auto [nodeA, nodeB] = items.pairs[i];
-        const Progress part = progress.part(static_cast<double>(i) * share, static_cast<double>(i + 1) * share);
+    const double share = 1.0 / static_cast<double>(std::max<std::size_t>(1, count));
+    double done = 0.0;
+    const auto next = [&] {
+        const Progress part = progress.part(done, done + share);
+        done += share;
+        return part;
+    };
+    for (const auto& [nodeA, nodeB] : items.pairs) {
+        const Progress part = next();
         part.report(0.0, "comparing", a.nodes[nodeA].path);
         ComparedPair pair;
         WYC_TRY(branchA, branchOf(a, treeA, nodeA));
@@ -78,16 +165,22 @@ Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettin
         pair.b = std::make_shared<const Scene>(std::move(branchB));
         pair.nodeA = pair.a->find(a.nodes[nodeA].id).value_or(0);
         pair.nodeB = pair.b->find(b.nodes[nodeB].id).value_or(0);
-        auto found = reconcile(pair.a, pair.nodeA, pair.b, pair.nodeB, settings, part);
-        if (found) {
-            pair.found = std::move(*found);
-        } else {
-            if (found.error().kind == ErrorKind::Cancelled)
-                return fail(std::move(found.error()));
-            pair.found.a = a.nodes[nodeA].path;
-            pair.found.b = b.nodes[nodeB].path;
-            pair.error = std::move(found.error());
-        }
+        WYC_CHECK(findOut(pair, settings, part));
+        const bool byContent =
+            std::find(items.byContent.begin(), items.byContent.end(), nodeA) != items.byContent.end();
+        if (byContent && !pair.error)
+            tellBesides(pair.found, {"renamed",
+                                     1.0,
+                                     "items",
+                                     0.95,
+                                     fmt::format("'{}' is called '{}'", a.nodes[nodeA].name, b.nodes[nodeB].name),
+                                     "by what it shows: its name says another of the same faces",
+                                     {},
+                                     {}});
+        result.pairs.push_back(std::move(pair));
+    }
+    for (const ItemPairs::Joined& joined : items.joined) {
+        WYC_TRY(pair, joinedPair(a, b, joined, settings, next()));
         result.pairs.push_back(std::move(pair));
     }
     if (!result.pairs.empty() && result.others.empty() &&
@@ -116,7 +209,7 @@ Status measureInPicture(Comparison& comparison, const Picture& picture, const Pr
     return {};
 }
 
-Result<std::vector<Step>> undoOfAll(const Comparison& comparison) {
+std::optional<std::vector<Step>> undoOfAll(const Comparison& comparison) {
     std::optional<std::vector<Step>> common;
     std::vector<Step> orders;
     for (const ComparedPair& pair : comparison.pairs) {
@@ -129,8 +222,7 @@ Result<std::vector<Step>> undoOfAll(const Comparison& comparison) {
             else
                 own.push_back(step);
         if (common && *common != own)
-            return fail(makeError(ErrorKind::BadInput, "its items differ in different ways: no one chain undoes all")
-                            .withAdvice("Choose one with --items"));
+            return std::nullopt;
         common = std::move(own);
     }
     std::vector<Step> steps = common.value_or(std::vector<Step>());
@@ -190,6 +282,28 @@ json toJson(const std::optional<Drift>& drift, const char* unit = "of A") {
             {"moments", drift->moments}};
 }
 
+json toJson(const Cause& cause) {
+    json steps = json::array();
+    for (const Step& step : cause.undo)
+        steps.push_back({{"type", step.type}, {"options", step.options}});
+    json made{{"id", cause.id},
+              {"figure", cause.figure},
+              {"unit", cause.unit},
+              {"confidence", std::round(cause.confidence * 100.0) / 100.0},
+              {"text", cause.text},
+              {"evidence", cause.evidence},
+              {"step", steps.empty() ? json(nullptr) : steps.front()},
+              {"steps", steps},
+              {"instead", json::array()}};
+    for (const std::vector<Cause>& others : cause.instead) {
+        json list = json::array();
+        for (const Cause& other : others)
+            list.push_back(toJson(other));
+        made["instead"].push_back(std::move(list));
+    }
+    return made;
+}
+
 } // namespace
 
 json toJson(const Comparison& comparison) {
@@ -201,19 +315,8 @@ json toJson(const Comparison& comparison) {
             continue;
         }
         json causes = json::array();
-        for (const Cause& cause : found.causes) {
-            json steps = json::array();
-            for (const Step& step : cause.undo)
-                steps.push_back({{"type", step.type}, {"options", step.options}});
-            causes.push_back({{"id", cause.id},
-                              {"figure", cause.figure},
-                              {"unit", cause.unit},
-                              {"confidence", std::round(cause.confidence * 100.0) / 100.0},
-                              {"text", cause.text},
-                              {"evidence", cause.evidence},
-                              {"step", steps.empty() ? json(nullptr) : steps.front()},
-                              {"steps", steps}});
-        }
+        for (const Cause& cause : found.causes)
+            causes.push_back(toJson(cause));
         pairs.push_back({{"a", found.a},
                          {"b", found.b},
                          {"text", found.text},

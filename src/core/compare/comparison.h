@@ -18,6 +18,7 @@ struct ComparedPair {
     std::shared_ptr<const Scene> b;
     std::size_t nodeB = 0;
     std::optional<Error> error; // it cannot be compared
+    bool joined = false;        // one of the two is several items
     std::optional<PicturedDrift> pictured;
 };
 
@@ -36,19 +37,21 @@ struct Comparison {
     [[nodiscard]] std::string text() const;
 };
 
-/// Items with points paired by path, name, faces and counts, others by path and name. Compared are points, faces,
+/// Items with points paired as `pairedItems` says, others by path and name; several that became one, or one that became
+/// several, as one mesh. Compared are points, faces,
 /// places, whether something is seen, sets and materials where both name some, and the figures of cameras; not UVs,
 /// normals, colours, and values that a format carries besides. An error where there is no pair at all; what cannot be
 /// compared in a pair stands with it.
 [[nodiscard]] Result<Comparison> compare(const Scene& a, const Scene& b, const ReconcileSettings& settings,
-                                         const Progress& progress);
+                                         const Progress& progress,
+                                         const std::vector<std::pair<std::string, std::string>>& pairs = {});
 
 /// Every pair in a camera's picture too, with all that is more than a guess undone.
 [[nodiscard]] Status measureInPicture(Comparison& comparison, const Picture& picture, const Progress& progress);
 
-/// The steps that undo B as a whole: those that all pairs have in common, and each one's order. An error where pairs
-/// need different ones.
-[[nodiscard]] Result<std::vector<Step>> undoOfAll(const Comparison& comparison);
+/// The steps that undo B as a whole: those that all pairs have in common, and each one's order. Nothing where pairs
+/// need different ones: each its own (`Reconciled::undo`).
+[[nodiscard]] std::optional<std::vector<Step>> undoOfAll(const Comparison& comparison);
 
 /// The order that gives B's points A's numbers.
 [[nodiscard]] Result<PointOrder> pointOrderOf(const ComparedPair& pair);

@@ -149,6 +149,7 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
     std::vector<Moment> moments(times.size());
     Sizes sizes;
     std::mutex mutex;
+    std::size_t done = 0;
     WYC_CHECK(parallelFor(times.size(), progress, [&](std::size_t t) -> Status {
         const std::vector<double> one{times[t]};
         WYC_TRY(x, a.read(&ofA, one, Progress()));
@@ -183,6 +184,7 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         }
         const std::lock_guard lock(mutex);
         sizes.add(own);
+        progress.report(static_cast<double>(++done) / static_cast<double>(times.size()), "comparing", b.item().path);
         return {};
     }));
     Drift drift;

@@ -3,12 +3,87 @@
 #include <algorithm>
 #include <functional>
 #include <map>
+#include <numeric>
+#include <optional>
 
 #include "compare/reconcile.h"
+#include "match/shape_pair.h"
 
 namespace wyc {
+namespace {
 
-ItemPairs pairedItems(const Scene& a, const Scene& b) {
+// How plainly one shape is another, by a few points and moments.
+double unlikeness(const std::shared_ptr<const Scene>& a, std::size_t nodeA, const std::shared_ptr<const Scene>& b,
+                  std::size_t nodeB) {
+    constexpr double kNone = 100.0;
+    const auto motionA = ShapeMotion::of(a, nodeA);
+    const auto motionB = ShapeMotion::of(b, nodeB);
+    if (!motionA || !motionB || motionA->points() != motionB->points())
+        return kNone;
+    const auto pair = ShapePair::of(*motionA, *motionB, Progress());
+    if (!pair)
+        return kNone;
+    std::vector<PointPair> pairs;
+    for (const std::uint32_t p : inTurn(motionA->points()))
+        pairs.push_back({p, p});
+    return pair->roughly(pairs).value_or(kNone);
+}
+
+// Names may lie: among items with as many points and the same faces each goes to the one that it is most plainly, if
+// it is far more so than by name.
+void byWhatTheyShow(const Scene& a, const Scene& b, std::size_t said, ItemPairs& items) {
+    constexpr std::size_t kMostAlike = 24;
+    constexpr double kFarMore = 0.7;
+    const auto sharedA = std::make_shared<const Scene>(a);
+    const auto sharedB = std::make_shared<const Scene>(b);
+    std::map<std::pair<std::uint64_t, std::size_t>, std::vector<std::size_t>> groups; // of pairs
+    for (std::size_t i = said; i < items.pairs.size(); ++i) {                         // what a person said stays
+        const Geometry& of = *a.nodes[items.pairs[i].first].geometry;
+        const Geometry& other = *b.nodes[items.pairs[i].second].geometry;
+        const auto faces = of.topology(0);
+        const auto points = of.pointCount(0);
+        if (faces && points && *points == other.pointCount(0).value_or(0))
+            groups[{(*faces)->hash(), *points}].push_back(i);
+    }
+    for (const auto& [look, members] : groups) {
+        if (members.size() < 2 || members.size() > kMostAlike)
+            continue;
+        const std::size_t n = members.size();
+        std::vector<double> unlike(n * n);
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t k = 0; k < n; ++k)
+                unlike[i * n + k] =
+                    unlikeness(sharedA, items.pairs[members[i]].first, sharedB, items.pairs[members[k]].second);
+        // Two that would both be likelier the other way round change places, until none would.
+        std::vector<std::size_t> to(n);
+        std::iota(to.begin(), to.end(), std::size_t{0});
+        bool changed = true;
+        for (std::size_t round = 0; changed && round < n; ++round) {
+            changed = false;
+            for (std::size_t i = 0; i < n; ++i)
+                for (std::size_t k = i + 1; k < n; ++k) {
+                    const double now = unlike[i * n + to[i]] + unlike[k * n + to[k]];
+                    const double then = unlike[i * n + to[k]] + unlike[k * n + to[i]];
+                    if (then + kFarMore < now) {
+                        std::swap(to[i], to[k]);
+                        changed = true;
+                    }
+                }
+        }
+        std::vector<std::size_t> nodesOfB;
+        for (const std::size_t member : members)
+            nodesOfB.push_back(items.pairs[member].second);
+        for (std::size_t i = 0; i < n; ++i)
+            if (to[i] != i) {
+                items.pairs[members[i]].second = nodesOfB[to[i]];
+                items.byContent.push_back(items.pairs[members[i]].first);
+            }
+    }
+}
+
+} // namespace
+
+ItemPairs pairedItems(const Scene& a, const Scene& b, const std::vector<std::pair<std::string, std::string>>& given) {
     ItemPairs result;
     const auto shapes = [](const Scene& scene) {
         std::vector<std::size_t> nodes;
@@ -60,8 +135,52 @@ ItemPairs pairedItems(const Scene& a, const Scene& b) {
                 result.pairs.emplace_back(ofA[own[0]], ofB[found->second[0]]);
             }
     };
+    // What was said belongs together, whatever it looks like.
+    std::size_t said = 0;
+    for (const auto& [own, other] : given)
+        for (std::size_t i = 0; i < ofA.size(); ++i)
+            for (std::size_t k = 0; k < ofB.size() && !usedA[i]; ++k)
+                if (!usedB[k] && (candidatesOfA[i].path == own || candidatesOfA[i].name == own) &&
+                    (candidatesOfB[k].path == other || candidatesOfB[k].name == other)) {
+                    usedA[i] = usedB[k] = 1;
+                    result.pairs.emplace_back(ofA[i], ofB[k]);
+                    ++said;
+                }
     const auto counted = [](const Candidate& look) { return std::to_string(look.points); };
     pairBy([&](const Candidate& look) { return look.path + "#" + counted(look); });
+    // Several that were made one have all of their points.
+    const auto joined = [&](const std::vector<Candidate>& many, const std::vector<char>& usedMany,
+                            const std::vector<Candidate>& few, const std::vector<char>& usedFew) {
+        std::vector<std::size_t> parts;
+        std::size_t points = 0;
+        for (std::size_t i = 0; i < many.size(); ++i)
+            if (!usedMany[i] && many[i].faces != 0) {
+                parts.push_back(i);
+                points += many[i].points;
+            }
+        std::optional<std::size_t> whole;
+        for (std::size_t k = 0; k < few.size(); ++k)
+            if (!usedFew[k] && few[k].faces != 0 && few[k].points == points)
+                whole = k;
+        return parts.size() > 1 && whole ? std::optional(std::pair(parts, *whole)) : std::nullopt;
+    };
+    if (const auto found = joined(candidatesOfA, usedA, candidatesOfB, usedB)) {
+        ItemPairs::Joined made{{}, {ofB[found->second]}};
+        for (const std::size_t i : found->first) {
+            made.a.push_back(ofA[i]);
+            usedA[i] = 1;
+        }
+        usedB[found->second] = 1;
+        result.joined.push_back(std::move(made));
+    } else if (const auto parted = joined(candidatesOfB, usedB, candidatesOfA, usedA)) {
+        ItemPairs::Joined made{{ofA[parted->second]}, {}};
+        for (const std::size_t k : parted->first) {
+            made.b.push_back(ofB[k]);
+            usedB[k] = 1;
+        }
+        usedA[parted->second] = 1;
+        result.joined.push_back(std::move(made));
+    }
     pairBy([](const Candidate& look) { return look.path; });
     pairBy([&](const Candidate& look) { return look.name + "#" + counted(look); });
     pairBy([](const Candidate& look) { return look.name; });
@@ -87,6 +206,15 @@ ItemPairs pairedItems(const Scene& a, const Scene& b) {
         }
     }
     pairBy([](const Candidate& look) { return look.faces != 0 ? std::to_string(look.faces) : std::string(); });
+    // Of several with the same faces or as many points any with any: what they show decides below.
+    for (const bool byFaces : {true, false})
+        for (std::size_t i = 0; i < ofA.size(); ++i)
+            for (std::size_t k = 0; k < ofB.size() && !usedA[i]; ++k)
+                if (!usedB[k] && candidatesOfA[i].points == candidatesOfB[k].points &&
+                    (!byFaces || candidatesOfA[i].faces == candidatesOfB[k].faces)) {
+                    usedA[i] = usedB[k] = 1;
+                    result.pairs.emplace_back(ofA[i], ofB[k]);
+                }
     pairBy(counted);
     pairBy([](const Candidate&) { return std::string("the only one"); });
     for (std::size_t i = 0; i < ofA.size(); ++i)
@@ -95,6 +223,7 @@ ItemPairs pairedItems(const Scene& a, const Scene& b) {
     for (std::size_t i = 0; i < ofB.size(); ++i)
         if (!usedB[i])
             result.onlyB.push_back(ofB[i]);
+    byWhatTheyShow(a, b, said, result);
     std::sort(result.pairs.begin(), result.pairs.end());
     return result;
 }

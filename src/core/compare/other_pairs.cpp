@@ -2,9 +2,10 @@
 #include "compare/other_pairs.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
-#include <set>
+#include <numbers>
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -49,53 +50,134 @@ std::vector<double> momentsOfBoth(const Scene& a, std::size_t nodeA, const Scene
     return times;
 }
 
-// Whether a channel says something else in the two, but for rounding.
-Result<bool> valuesApart(const Channel& a, const Channel& b, double seconds) {
+// Numbers of a channel at a moment in the two, where they are not the same but for rounding; empty where it has none.
+struct Apart {
+    std::vector<double> own;
+    std::vector<double> other;
+    [[nodiscard]] double largest() const {
+        double far = 0.0;
+        for (std::size_t k = 0; k < std::min(own.size(), other.size()); ++k)
+            far = std::max(far, std::abs(own[k] - other[k]));
+        return far;
+    }
+};
+Result<std::optional<Apart>> valuesApart(const Channel& a, const Channel& b, double seconds) {
+    std::optional<Apart> none;
     if (a.values->sampling().count() == 0 || b.values->sampling().count() == 0)
-        return a.values->sampling().count() != b.values->sampling().count();
+        return a.values->sampling().count() != b.values->sampling().count() ? std::optional(Apart{}) : none;
     WYC_TRY(own, a.values->readAt(seconds, {a.space, nullptr}));
     WYC_TRY(other, b.values->readAt(seconds, {b.space, nullptr}));
     if (own.bytes == other.bytes && a.values->type() == b.values->type())
-        return false;
+        return none;
     WYC_TRY(numbers, numbersAt(*a.values, seconds, {a.space, nullptr}));
     WYC_TRY(others, numbersAt(*b.values, seconds, {b.space, nullptr}));
     if (numbers.empty() || numbers.size() != others.size()) // texts, or of another size
-        return true;
+        return std::optional(Apart{});
     for (std::size_t k = 0; k < numbers.size(); ++k)
         if (!(std::abs(numbers[k] - others[k]) <= 1e-6 * std::max(1e-3, std::abs(numbers[k]))))
-            return true;
-    return false;
+            return std::optional(Apart{std::move(numbers), std::move(others)});
+    return none;
 }
+
+// A figure in the unit that people say it in: lengths on the film in millimetres, others as they are long.
+std::string figureText(const Channel& channel, double value, double metres) {
+    constexpr std::array<Meaning, 5> kOnFilm{Meaning::FocalLength, Meaning::GateWidth, Meaning::GateHeight,
+                                             Meaning::GateX, Meaning::GateY};
+    if (std::find(kOnFilm.begin(), kOnFilm.end(), channel.meaning) != kOnFilm.end())
+        return fmt::format("{:.6g} mm", value * 1000.0);
+    if (channel.space == SpaceRole::Length)
+        return lengthText(value * metres);
+    if (channel.time == TimeRole::Duration)
+        return fmt::format("{:.6g} s", value);
+    return fmt::format("{:.6g}", value);
+}
+
+// In how many of all frames something differs, and which.
+class FramesApart {
+  public:
+    explicit FramesApart(const FrameRate& rate) : rate_(rate) {}
+    void count(double seconds, bool apart, double far) {
+        ++all_;
+        if (!apart)
+            return;
+        frames_.push_back(snappedFrame(rate_.frameAt(seconds)));
+        if (frames_.size() == 1 || far > farthest_) {
+            farthest_ = far;
+            worst_ = seconds;
+        }
+    }
+    [[nodiscard]] bool any() const { return !frames_.empty(); }
+    [[nodiscard]] double worst() const { return worst_; }
+    [[nodiscard]] double farthest() const { return farthest_; }
+    /// "at frame 1018", "at 57 of 120 frames, most at frame 1034".
+    [[nodiscard]] std::string text() const {
+        if (frames_.size() == 1)
+            return fmt::format("at frame {}{}", frameText(frames_.front()),
+                               all_ > 1 ? fmt::format(" (1 of {})", all_) : "");
+        return fmt::format("at {} of {} frames from {} on, most at frame {}", frames_.size(), all_,
+                           frameText(frames_.front()), frameText(snappedFrame(rate_.frameAt(worst_))));
+    }
+
+  private:
+    const FrameRate& rate_;
+    std::size_t all_ = 0;
+    std::vector<double> frames_;
+    double worst_ = 0.0;
+    double farthest_ = 0.0;
+};
 
 Result<OtherPair> otherPair(const Scene& a, std::size_t nodeA, const Scene& b, std::size_t nodeB, double tolerance) {
     OtherPair pair{a.nodes[nodeA].path, b.nodes[nodeB].path, false, {}};
     std::vector<std::string> words;
-    const auto say = [&](const char* what, double t, const std::string& figure) {
-        words.push_back(fmt::format("{} at frame {}{}", what, frameText(snappedFrame(a.view.rate.frameAt(t))), figure));
-    };
-    bool place = true;
-    const std::vector<Channel> ofA = channelsOf(a.nodes[nodeA].properties);
-    const std::vector<Channel> ofB = channelsOf(b.nodes[nodeB].properties);
-    std::set<std::string> told;
-    for (const double t : momentsOfBoth(a, nodeA, b, nodeB)) {
+    const double metres = a.unitMetres.value_or(1.0);
+    const std::vector<double> moments = momentsOfBoth(a, nodeA, b, nodeB);
+    FramesApart places(a.view.rate);
+    FramesApart turns(a.view.rate);
+    for (const double t : moments) {
         WYC_TRY(x, placementAt(a, nodeA, t));
         WYC_TRY(y, placementAt(b, nodeB, t));
-        // Where its middle is, and points a unit from it along its axes.
-        double far = 0.0;
-        for (const Vec3d& p : {Vec3d{0, 0, 0}, Vec3d{1, 0, 0}, Vec3d{0, 1, 0}, Vec3d{0, 0, 1}})
-            far = std::max(far, length(transformedPoint(p, x.matrix) - transformedPoint(p, y.matrix)));
-        if (place && !(far <= tolerance)) {
-            place = false;
-            say("it is elsewhere", t, fmt::format(": {:.4g} off", far));
-        }
-        for (const Channel& own : ofA) {
-            const Channel* other = own.meaning == Meaning::Unknown ? nullptr : channelNamed(ofB, own.name);
-            if (!other || told.contains(own.name))
-                continue;
+        const auto at = [](const WorldPlacement& place, const Vec3d& p) { return transformedPoint(p, place.matrix); };
+        const Vec3d middle{0, 0, 0};
+        const double moved = length(at(x, middle) - at(y, middle));
+        places.count(t, !(moved <= tolerance), moved);
+        // Points a unit from its middle along its axes.
+        double turned = 0.0;
+        for (const Vec3d& p : {Vec3d{1, 0, 0}, Vec3d{0, 1, 0}, Vec3d{0, 0, 1}})
+            turned = std::max(turned, length((at(x, p) - at(x, middle)) - (at(y, p) - at(y, middle))));
+        turns.count(t, !(turned <= tolerance), turned);
+    }
+    if (places.any())
+        words.push_back(
+            fmt::format("it is elsewhere {}, by {} at most", places.text(), lengthText(places.farthest() * metres)));
+    if (turns.any())
+        words.push_back(fmt::format("it is turned or scaled {}, by {:.3g}° at most", turns.text(),
+                                    2.0 * std::asin(std::min(1.0, 0.5 * turns.farthest())) * 180.0 / std::numbers::pi));
+    const std::vector<Channel> ofA = channelsOf(a.nodes[nodeA].properties);
+    const std::vector<Channel> ofB = channelsOf(b.nodes[nodeB].properties);
+    for (const Channel& own : ofA) {
+        const Channel* other = own.meaning == Meaning::Unknown ? nullptr : channelNamed(ofB, own.name);
+        if (!other)
+            continue;
+        FramesApart values(a.view.rate);
+        std::string figures;
+        double farthest = -1.0;
+        for (const double t : moments) {
             WYC_TRY(apart, valuesApart(own, *other, t));
-            if (apart && told.insert(own.name).second)
-                say(fmt::format("its {} is another", own.name).c_str(), t, "");
+            values.count(t, apart.has_value(), apart ? apart->largest() : 0.0);
+            if (!apart || apart->own.empty() || !(apart->largest() > farthest))
+                continue;
+            farthest = apart->largest();
+            const auto listed = [&](const std::vector<double>& numbers) {
+                constexpr std::size_t kMostSaid = 4;
+                std::vector<std::string> all;
+                for (std::size_t k = 0; k < std::min(kMostSaid, numbers.size()); ++k)
+                    all.push_back(figureText(own, numbers[k], metres));
+                return fmt::format("{}{}", fmt::join(all, ", "), numbers.size() > kMostSaid ? " …" : "");
+            };
+            figures = fmt::format(": {} instead of {}", listed(apart->other), listed(apart->own));
         }
+        if (values.any())
+            words.push_back(fmt::format("its {} is another {}{}", own.name, values.text(), figures));
     }
     for (const Channel& own : ofA)
         if (own.meaning != Meaning::Unknown && own.values->sampling().count() > 0 && !channelNamed(ofB, own.name))

@@ -79,8 +79,9 @@ Result<Reconciled> ReconcileEngine::run() {
     WYC_TRY(equal, isEqual());
     if (equal)
         return std::move(found_);
-    WYC_TRY(map, orderOf(a_, b_, progress_.part(0.0, 0.5)));
+    WYC_TRY(map, orderOf(a_, b_, progress_.part(0.2, 0.5)));
     map_ = std::move(map);
+    progress_.report(0.5, "comparing", found_.b);
     tellOrder();
     if (map_.alignment && !pairs().empty()) {
         WYC_CHECK(readSample());
@@ -111,7 +112,16 @@ Result<bool> ReconcileEngine::isEqual() {
             return false;
     std::vector<std::uint32_t> numbers(a_.points());
     std::iota(numbers.begin(), numbers.end(), 0U);
-    WYC_TRY(drift, driftBetween(a_, b_, numbers, progress_));
+    // Most caches that differ do so at once.
+    for (const double t : {a_.times().front(), a_.times()[a_.times().size() / 2]}) {
+        std::vector<Vec3f> own(a_.points());
+        std::vector<Vec3f> other(b_.points());
+        WYC_CHECK(a_.item().geometry->readAt(t, 0, own));
+        WYC_CHECK(b_.item().geometry->readAt(t, 0, other));
+        if (own != other && !hasPlace(a_) && !hasPlace(b_))
+            return false;
+    }
+    WYC_TRY(drift, driftBetween(a_, b_, numbers, progress_.part(0.0, 0.2)));
     if (!drift || drift->broken > 0 || drift->largest > 0.0)
         return false;
     found_.order.by = a_.topology()->faceCount() > 0 ? "hash" : "position";
@@ -513,6 +523,22 @@ Result<std::optional<Reconciled>> asSubdivided(const ShapeMotion& a, const Shape
     return best;
 }
 
+// Whether ids, and not numbers, tell which point is which.
+bool idsMove(const Geometry& a, const Geometry& b) {
+    const auto first = a.ids(0);
+    if (!first || !*first)
+        return false;
+    bool moved = false;
+    for (const Geometry* shape : {&a, &b})
+        for (const double t : someOf(shape->sampling().times(), 12)) {
+            const auto own = shape->idsAt(t);
+            if (!own || !*own)
+                return false;
+            moved = moved || **own != **first;
+        }
+    return moved;
+}
+
 Result<Reconciled> comparedShapes(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
                                   const std::shared_ptr<const Scene>& b, std::size_t nodeB,
                                   const ReconcileSettings& settings, const Progress& progress) {
@@ -520,7 +546,10 @@ Result<Reconciled> comparedShapes(const std::shared_ptr<const Scene>& a, std::si
     const auto motionB = ShapeMotion::of(b, nodeB);
     const GeometryPtr& ofA = a->nodes[nodeA].geometry;
     const GeometryPtr& ofB = b->nodes[nodeB].geometry;
-    if ((!motionA || !motionB) && ofA && ofB && ofA->topologyVaries() && ofB->topologyVaries()) {
+    const bool comeAndGo = (!motionA || !motionB) && ofA && ofB && ofA->topologyVaries() && ofB->topologyVaries();
+    // Points with ids may stand in another order in every sample.
+    const bool byIds = ofA && ofB && motionA && motionB && idsMove(*ofA, *ofB);
+    if (comeAndGo || byIds) {
         WYC_TRY(varying, reconcileVarying(a, nodeA, b, nodeB, settings, progress));
         varying.text = wordsOf(varying);
         return varying;

@@ -74,6 +74,7 @@ struct Reconciled {
 
 struct ReconcileSettings {
     double toleranceMetres = 0.0001;
+    std::optional<double> unitMetres; // of scenes that state none
 };
 /// The item with this node in each scene, with the transforms above it. An error where one has no points, or where they
 /// change in number.
@@ -120,12 +121,21 @@ struct PicturedDrift {
                                                   const Picture& picture, const Progress& progress);
 
 /// Shapes of two scenes that belong together: by path, by name, by names alike, by faces, by counts; one left on either
-/// side with one on the other.
+/// side with one on the other. Among those with the same faces what they show decides where names lie.
 struct ItemPairs {
     std::vector<std::pair<std::size_t, std::size_t>> pairs; // nodes of A and B
+    /// Several that became one, or one that became several: all nodes of both sides.
+    struct Joined {
+        std::vector<std::size_t> a;
+        std::vector<std::size_t> b;
+    };
+    std::vector<Joined> joined;
+    std::vector<std::size_t> byContent; // nodes of A that show what another name says
     std::vector<std::size_t> onlyA;
     std::vector<std::size_t> onlyB;
 };
-[[nodiscard]] ItemPairs pairedItems(const Scene& a, const Scene& b);
+/// `given`: names or paths of items that belong together, A's and B's; they come before everything else.
+[[nodiscard]] ItemPairs pairedItems(const Scene& a, const Scene& b,
+                                    const std::vector<std::pair<std::string, std::string>>& given = {});
 
 } // namespace wyc

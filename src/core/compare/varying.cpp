@@ -3,11 +3,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
+#include <map>
 #include <unordered_map>
 
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "compare/reconcile_engine.h"
+#include "match/moment_products.h"
 
 namespace wyc {
 namespace {
@@ -60,19 +64,19 @@ std::vector<double> timesOf(const Scene& scene, std::size_t node) {
     return times;
 }
 
-} // namespace
-
-Result<Reconciled> reconcileVarying(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
-                                    const std::shared_ptr<const Scene>& b, std::size_t nodeB,
-                                    const ReconcileSettings& settings, const Progress& progress) {
+// Sample by sample, point by point, as both lie.
+Result<Reconciled> asTheyLie(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
+                             const std::shared_ptr<const Scene>& b, std::size_t nodeB,
+                             const ReconcileSettings& settings, const Progress& progress) {
     Reconciled found;
     found.a = a->nodes[nodeA].path;
     found.b = b->nodes[nodeB].path;
     found.metres = a->unitMetres.value_or(1.0);
-    found.order.by = "position";
+    WYC_TRY(idsOfA, a->nodes[nodeA].geometry->ids(0));
+    found.order.by = idsOfA ? "ids" : "position";
     const auto tell = [&](const char* id, double figure, const char* unit, std::string text, std::string evidence) {
         if (std::none_of(found.causes.begin(), found.causes.end(), [&](const Cause& c) { return c.id == id; }))
-            found.causes.push_back({id, figure, unit, 0.99, std::move(text), std::move(evidence), {}});
+            found.causes.push_back({id, figure, unit, 0.99, std::move(text), std::move(evidence), {}, {}});
     };
     const auto samplesOf = [](const Scene& scene, std::size_t node) {
         return scene.nodes[node].geometry->sampling().times();
@@ -161,6 +165,228 @@ Result<Reconciled> reconcileVarying(const std::shared_ptr<const Scene>& a, std::
     found.order.same = found.causes.empty();
     found.withinTolerance = found.causes.empty();
     return found;
+}
+
+// What is shown by B at some of its moments, and by A when it would be with another time.
+struct Pairs {
+    MomentProducts::Sums mean; // of places as they are
+    double shared = 0.0;       // of all points those that both have
+};
+
+class ByIds {
+  public:
+    ByIds(const Scene& a, std::size_t nodeA, const Scene& b, std::size_t nodeB, const Progress& progress)
+        : a_(a), nodeA_(nodeA), b_(b), nodeB_(nodeB), progress_(progress) {}
+    /// The plainest explanation that leaves nearly nothing; empty where none does, or where it is none.
+    Result<std::vector<Cause>> causes();
+
+  private:
+    struct Found {
+        double speed = 1.0;
+        double shift = 0.0;
+        Similarity space;
+        double score = std::numeric_limits<double>::infinity();
+        double left = 1.0; // of the spread
+    };
+    Result<const Pose*> poseOfA(double seconds);
+    Result<Pairs> pairsFor(double speed, double shift);
+    void weigh(const Pairs& pairs, double speed, double shift, double claims);
+    const Scene& a_;
+    std::size_t nodeA_;
+    const Scene& b_;
+    std::size_t nodeB_;
+    const Progress& progress_;
+    std::vector<std::pair<double, Pose>> ofB_;
+    std::map<double, Pose> ofA_; // read so far
+    Found best_;
+    Found plain_;
+};
+
+Result<const Pose*> ByIds::poseOfA(double seconds) {
+    const double at = std::round(seconds * 1e6) / 1e6;
+    if (const auto had = ofA_.find(at); had != ofA_.end())
+        return &had->second;
+    WYC_TRY(pose, poseAt(a_, nodeA_, seconds));
+    return &(ofA_[at] = std::move(pose));
+}
+
+Result<Pairs> ByIds::pairsFor(double speed, double shift) {
+    const std::vector<double> times = a_.nodes[nodeA_].geometry->sampling().times();
+    Pairs pairs;
+    std::size_t all = 0;
+    std::size_t both = 0;
+    for (const auto& [t, pose] : ofB_) {
+        const double at = speed * t + shift;
+        if (at < times.front() - 1e-6 || at > times.back() + 1e-6)
+            continue;
+        WYC_TRY(other, poseOfA(at));
+        all += std::max(pose.points.size(), other->points.size());
+        std::unordered_map<std::uint64_t, std::size_t> places;
+        if (other->ids)
+            for (std::size_t i = 0; i < other->ids->size(); ++i)
+                places.emplace((*other->ids)[i], i);
+        else if (other->points.size() != pose.points.size())
+            continue;
+        for (std::size_t i = 0; i < pose.points.size(); ++i) {
+            std::size_t k = i;
+            if (other->ids && pose.ids) {
+                const auto found = places.find((*pose.ids)[i]);
+                if (found == places.end())
+                    continue;
+                k = found->second;
+            }
+            const Eigen::Vector3d x(other->points[k].x, other->points[k].y, other->points[k].z);
+            const Eigen::Vector3d y(pose.points[i].x, pose.points[i].y, pose.points[i].z);
+            if (!x.allFinite() || !y.allFinite())
+                continue;
+            ++both;
+            pairs.mean.count += 1.0;
+            pairs.mean.cross += y * x.transpose();
+            pairs.mean.meanA += x;
+            pairs.mean.meanB += y;
+            pairs.mean.squareA += x.squaredNorm();
+            pairs.mean.squareB += y.squaredNorm();
+        }
+    }
+    pairs.mean.divide();
+    pairs.shared = all > 0 ? static_cast<double>(both) / static_cast<double>(all) : 0.0;
+    return pairs;
+}
+
+void ByIds::weigh(const Pairs& pairs, double speed, double shift, double claims) {
+    constexpr double kFloor = 1e-6;
+    const double spread = pairs.mean.spread();
+    if (!(pairs.mean.count >= 3.0) || !(spread > 0.0))
+        return;
+    const auto offer = [&](const Similarity& space, double more) {
+        const double left = std::sqrt(pairs.mean.square(space) / spread);
+        const double score =
+            claims + more + 8.0 * (1.0 - pairs.shared) + std::log(std::max(left, kFloor)) / std::log(4.0);
+        if (score < best_.score)
+            best_ = {speed, shift, space, score, left};
+        if (claims == 0.0 && more == 0.0)
+            plain_ = {speed, shift, space, score, left};
+    };
+    std::vector<std::pair<Eigen::Matrix3d, double>> turns{{Eigen::Matrix3d::Identity(), 0.0}};
+    for (const Eigen::Matrix3d& turn : quarterTurns())
+        if (!turn.isIdentity(1e-12))
+            turns.emplace_back(turn, 1.0);
+    for (const auto& [turn, claim] : turns)
+        for (const bool moves : {false, true}) {
+            Eigen::Matrix3d cross = pairs.mean.cross;
+            double squareA = pairs.mean.squareA;
+            if (moves) {
+                cross -= pairs.mean.meanB * pairs.mean.meanA.transpose();
+                squareA -= pairs.mean.meanA.squaredNorm();
+            }
+            const double trace = turn.cwiseProduct(cross).sum();
+            const double own = squareA > 0.0 && trace > 0.0 ? trace / squareA : 1.0;
+            std::vector<std::pair<double, double>> sizes{{1.0, 0.0}, {own, 1.5}};
+            if (const auto known = knownSize(own, 0.01); known && *known != 1.0)
+                sizes.emplace_back(*known, 1.0);
+            for (const auto& [size, more] : sizes) {
+                Similarity space{size, turn, Eigen::Vector3d::Zero()};
+                if (moves)
+                    space.move = pairs.mean.meanB - size * turn * pairs.mean.meanA;
+                offer(space, claim + more + (moves ? 1.0 : 0.0));
+            }
+        }
+}
+
+Result<std::vector<Cause>> ByIds::causes() {
+    constexpr std::size_t kMoments = 10;
+    const std::vector<double> timesA = a_.nodes[nodeA_].geometry->sampling().times();
+    const std::vector<double> timesB = b_.nodes[nodeB_].geometry->sampling().times();
+    std::vector<Cause> causes;
+    if (timesA.size() < 2 || timesB.size() < 2)
+        return causes;
+    for (const double t : someOf(timesB, kMoments)) {
+        WYC_CHECK(progress_.poll());
+        WYC_TRY(pose, poseAt(b_, nodeB_, t));
+        ofB_.emplace_back(t, std::move(pose));
+    }
+    const double stepA = timesA[1] - timesA[0];
+    const double same = stepA / (timesB[1] - timesB[0]);
+    for (const double speed : {1.0, same}) {
+        if (speed != 1.0 && std::abs(speed - 1.0) < 1e-6)
+            continue;
+        const double most = 0.5 * static_cast<double>(timesA.size());
+        for (double k = -std::floor(most); k <= most; k += 1.0) {
+            WYC_CHECK(progress_.poll());
+            const double shift = k * stepA;
+            WYC_TRY(pairs, pairsFor(speed, shift));
+            weigh(pairs, speed, shift, (speed == 1.0 ? 0.0 : 1.0) + (k == 0.0 ? 0.0 : 1.0));
+        }
+    }
+    constexpr double kLeaves = 1e-3;
+    if (!(best_.left < kLeaves) || !(best_.score + 0.5 < plain_.score))
+        return causes;
+    const auto tell = [&](const char* id, double figure, const char* unit, std::string text, std::string evidence,
+                          Step undo) {
+        causes.push_back({id, figure, unit, 0.97, std::move(text), std::move(evidence), {std::move(undo)}, {}});
+    };
+    double frameSeconds = b_.view.rate.secondsAt(1.0);
+    if (best_.speed != 1.0) {
+        const double wanted = b_.view.rate.value() / best_.speed;
+        const bool own = std::abs(a_.view.rate.value() / wanted - 1.0) < 1e-6;
+        const std::string rate = own ? a_.view.rate.text() : shortestNumber(wanted);
+        tell("rate", best_.speed, "x", fmt::format("the same samples at {:.6g} × the speed", 1.0 / best_.speed),
+             "sample by sample, by ids", {"rate", {{"rate", rate}}, true});
+        frameSeconds = 1.0 / wanted;
+    }
+    if (const double frames = -best_.shift * a_.view.rate.value(); std::abs(frames) > 1e-3)
+        tell("offset", std::round(frames * 1e4) / 1e4, "frames", offsetText(std::round(frames * 1e4) / 1e4),
+             "by which ids are there when, and where",
+             {"offset", {{"frames", snappedFrame(best_.shift / frameSeconds)}}, true});
+    if (std::abs(best_.space.scale - 1.0) > 2e-5)
+        tell("unit", best_.space.scale, "x",
+             fmt::format("{} × {}",
+                         shortestNumber(best_.space.scale > 1.0 ? best_.space.scale : 1.0 / best_.space.scale),
+                         best_.space.scale > 1.0 ? "larger" : "smaller"),
+             "of points with the same ids", {"scale", {{"factor", 1.0 / best_.space.scale}}, true});
+    const Eigen::Matrix3d back = best_.space.turn.transpose();
+    const Eigen::Vector3d move = -(back * (best_.space.move / best_.space.scale));
+    if (!back.isIdentity(1e-9) || !move.isZero(1e-9)) {
+        std::string text;
+        for (Eigen::Index r = 0; r < 3; ++r)
+            for (Eigen::Index c = 0; c < 3; ++c)
+                text += fmt::format("{}{}", text.empty() ? "" : ", ", shortestNumber(back(c, r)));
+        for (Eigen::Index c = 0; c < 3; ++c)
+            text += ", " + shortestNumber(move[c]);
+        tell("placement", best_.space.degrees(), "degrees",
+             back.isIdentity(1e-9) ? fmt::format("moved by {}", lengthText(move.norm() * a_.unitMetres.value_or(1.0)))
+                                   : fmt::format("turned {:.4g}°", best_.space.degrees()),
+             "a rigid move of points with the same ids", {"place", {{"matrix", text}}, true});
+    }
+    return causes;
+}
+
+} // namespace
+
+Result<Reconciled> reconcileVarying(const std::shared_ptr<const Scene>& a, std::size_t nodeA,
+                                    const std::shared_ptr<const Scene>& b, std::size_t nodeB,
+                                    const ReconcileSettings& settings, const Progress& progress) {
+    WYC_TRY(found, asTheyLie(a, nodeA, b, nodeB, settings, progress.part(0.0, 0.4)));
+    if (found.causes.empty())
+        return found;
+    WYC_TRY(causes, ByIds(*a, nodeA, *b, nodeB, progress.part(0.4, 0.6)).causes());
+    if (causes.empty())
+        return found;
+    std::vector<Step> undo;
+    for (const Cause& cause : causes)
+        undo.insert(undo.end(), cause.undo.begin(), cause.undo.end());
+    WYC_TRY(scene, applySteps(*b, undo));
+    const auto undone = std::make_shared<const Scene>(std::move(scene));
+    const std::size_t node = undone->find(b->nodes[nodeB].id).value_or(nodeB);
+    WYC_TRY(rest, asTheyLie(a, nodeA, undone, node, settings, progress.part(0.6, 1.0)));
+    if (rest.causes.size() > found.causes.size())
+        return found; // no better with it
+    rest.b = found.b;
+    rest.drift = found.drift;
+    rest.causes.insert(rest.causes.begin(), causes.begin(), causes.end());
+    rest.withinTolerance = false;
+    rest.order.same = false;
+    return rest;
 }
 
 } // namespace wyc

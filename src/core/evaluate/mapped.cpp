@@ -34,6 +34,7 @@ class MappedGeometry final : public Geometry {
     [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t s) const override { return faceSetsAt(timeOf(s)); }
     [[nodiscard]] Result<IdsPtr> ids(std::size_t s) const override { return idsAt(timeOf(s)); }
     [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
+    [[nodiscard]] Result<bool> topologyChanges() const override { return inner_->topologyChanges(); }
     [[nodiscard]] bool faceSetsVary() const override { return inner_->faceSetsVary(); }
     [[nodiscard]] bool pointsConstant() const override {
         return sampling_.isStill() || (inner_->sameAlways() && !rest_);

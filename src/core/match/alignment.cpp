@@ -175,6 +175,8 @@ class Fitter {
 
     // Times of A that B's may be, and what each claims besides where they begin and end.
     [[nodiscard]] std::vector<TimeGuess> timeGuesses() const {
+        if (a_.moments() == 1) // one pose: at any time
+            return {{0.0, a_.times.front(), 0.0, true}};
         std::vector<TimeGuess> guesses{{1.0, 0.0, 0.0, true}};
         if (b_.moments() == 1) { // one pose: any of A's
             for (const double t : a_.times)

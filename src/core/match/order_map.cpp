@@ -506,7 +506,8 @@ Result<OrderMap> fromFaces(const ShapePair& reader, FaceMatch match) {
 }
 
 double offOf(const OrderMap& map) {
-    return map.alignment ? map.alignment->relative() : std::numeric_limits<double>::infinity();
+    return map.alignment && map.alignment->counted > 0 ? map.alignment->relative()
+                                                       : std::numeric_limits<double>::infinity();
 }
 
 std::size_t pairedOf(const OrderMap& map) {

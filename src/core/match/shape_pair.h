@@ -119,7 +119,9 @@ class Laid {
         return (a_.xyz.col(static_cast<Eigen::Index>(a)) - b_.xyz.col(static_cast<Eigen::Index>(b))).squaredNorm() /
                static_cast<double>(std::max<std::size_t>(1, moments()));
     }
-    [[nodiscard]] Eigen::Matrix3Xd firstOfA() const { return a_.xyz.topRows<3>(); }
+    [[nodiscard]] Eigen::Matrix3Xd firstOfA() const {
+        return moments() > 0 ? Eigen::Matrix3Xd(a_.xyz.topRows<3>()) : Eigen::Matrix3Xd(3, 0);
+    }
     [[nodiscard]] Eigen::Vector3d firstOfB(std::uint32_t b) const {
         return b_.xyz.col(static_cast<Eigen::Index>(b)).head<3>();
     }

@@ -75,6 +75,20 @@ Status readPointsAt(const Geometry& geometry, double seconds, std::vector<Vec3f>
     return geometry.readAt(seconds, 0, into);
 }
 
+Result<bool> Geometry::topologyChanges() const {
+    if (!topologyVaries() || sampling().count() < 2)
+        return false;
+    WYC_TRY(firstCount, pointCount(0));
+    WYC_TRY(first, topology(0));
+    for (std::size_t s = 1; s < sampling().count(); ++s) {
+        WYC_TRY(count, pointCount(s));
+        WYC_TRY(own, topology(s));
+        if (count != firstCount || (own != first && own->hash() != first->hash()))
+            return true;
+    }
+    return false;
+}
+
 Result<std::size_t> Geometry::pointCountAt(double seconds) const {
     return pointCount(sampling().locate(seconds).below);
 }

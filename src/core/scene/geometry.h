@@ -94,6 +94,8 @@ class Geometry {
     [[nodiscard]] virtual Result<FaceSetsPtr> faceSets(std::size_t) const { return noFaceSets(); }
     /// False when all samples are known to share one topology and one point count.
     [[nodiscard]] virtual bool topologyVaries() const = 0;
+    /// Whether samples do have other faces or other numbers of points, where reading all of them has to tell.
+    [[nodiscard]] virtual Result<bool> topologyChanges() const;
     /// False when all samples are known to share the same sets of faces.
     [[nodiscard]] virtual bool faceSetsVary() const { return topologyVaries(); }
     /// True when all samples are known to hold the same points, however many there are.
@@ -184,6 +186,7 @@ class GeometryWrapper : public Geometry {
     [[nodiscard]] Result<TopologyPtr> topology(std::size_t s) const override { return inner_->topology(s); }
     [[nodiscard]] Result<FaceSetsPtr> faceSets(std::size_t s) const override { return inner_->faceSets(s); }
     [[nodiscard]] bool topologyVaries() const override { return inner_->topologyVaries(); }
+    [[nodiscard]] Result<bool> topologyChanges() const override { return inner_->topologyChanges(); }
     [[nodiscard]] bool faceSetsVary() const override { return inner_->faceSetsVary(); }
     [[nodiscard]] bool pointsConstant() const override { return inner_->pointsConstant(); }
     [[nodiscard]] std::optional<std::uint64_t> pointsToken(std::size_t s) const override {

@@ -354,9 +354,10 @@ void DeliverDesk::compareWithEarlier() {
         };
         workspace_.runner().start(
             tr("Comparing with the last delivery"),
-            [settled, plan = rows_[i].plan,
-             earlier = *rows_[i].earlier](const Progress& progress) -> Result<JobRunner::Done> {
-                WYC_TRY(comparison, againstEarlier(plan, earlier, {}, progress));
+            [settled, plan = rows_[i].plan, earlier = *rows_[i].earlier,
+             settings = ReconcileSettings{0.0001, workspace_.job().shot.unitMetres}](
+                const Progress& progress) -> Result<JobRunner::Done> {
+                WYC_TRY(comparison, againstEarlier(plan, earlier, settings, progress));
                 return [settled, words = changesText(comparison), same = comparison.withinTolerance()] {
                     settled(same ? Changes::None : Changes::Some, words);
                 };

@@ -240,11 +240,43 @@ void ReconcileEngine::tellFrames() {
         add("missing", static_cast<double>(gone), "frames", 0.97,
             fmt::format("{} {} missing", counted(gone, "frame"), gone == 1 ? "is" : "are"), where,
             {{"fill", nlohmann::json::object(), true}});
+    std::size_t left = 0;
+    std::string listedGaps;
+    std::string curve; // opens a gap where they were, filled in straight lines
     for (std::size_t t = 1; t < slips_.size(); ++t)
-        if (const int more = on * (slips_[t] - slips_[t - 1]); more > 0)
-            add("missing", static_cast<double>(more), "frames", 0.9,
-                fmt::format("{} left out, and all behind is earlier", counted(static_cast<std::size_t>(more), "frame")),
-                fmt::format("before {}", frameText(frameOfB(t))));
+        if (const int more = on * (slips_[t] - slips_[t - 1]); more > 0) {
+            const double here = frameOfB(t);
+            const double behind = frameOfB(t - 1);
+            const auto key = [&](double frame, std::size_t later) {
+                curve += fmt::format("{}{}={}", curve.empty() ? "" : ", ",
+                                     frameText(frame + static_cast<double>(later)), frameText(frame));
+            };
+            if (curve.empty() && t > 1)
+                key(frameOfB(0), 0);
+            key(behind, left);
+            left += static_cast<std::size_t>(more);
+            key(here, left);
+            listedGaps += fmt::format("{}{}", listedGaps.empty() ? "before " : ", ", frameText(here));
+        }
+    if (left == 0)
+        return;
+    if (slips_.back() == slips_[slips_.size() - 2])
+        curve += fmt::format(", {}={}", frameText(frameOfB(slips_.size() - 1) + static_cast<double>(left)),
+                             frameText(frameOfB(slips_.size() - 1)));
+    std::vector<Step> undo;
+    if (doubled.empty() && samplesAreFrames())
+        undo = {{"retime", {{"curve", curve}}, true}};
+    add("missing", static_cast<double>(left), "frames", 0.9,
+        fmt::format("{} left out, and all behind is earlier", counted(left, "frame")), listedGaps, std::move(undo));
+}
+
+bool ReconcileEngine::samplesAreFrames() const {
+    const std::vector<double>& times = b_.times();
+    const double frame = b_.rate().secondsAt(1.0);
+    for (std::size_t i = 1; i < times.size(); ++i)
+        if (std::abs(times[i] - times[i - 1] - frame) > 1e-3 * frame)
+            return false;
+    return true;
 }
 
 std::size_t ReconcileEngine::onEach() const {
@@ -327,11 +359,8 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
 }
 
 std::vector<Step> ReconcileEngine::swappedBack(const std::vector<std::size_t>& swapped) const {
-    const std::vector<double>& times = b_.times();
-    const double frame = b_.rate().secondsAt(1.0);
-    for (std::size_t i = 1; i < times.size(); ++i)
-        if (std::abs(times[i] - times[i - 1] - frame) > 1e-3 * frame)
-            return {}; // the curve is one of whole frames
+    if (!samplesAreFrames())
+        return {}; // the curve is one of whole frames
     std::vector<std::size_t> shows(trackB_.moments());
     std::iota(shows.begin(), shows.end(), std::size_t{0});
     for (std::size_t i = 0; i + 1 < swapped.size(); i += 2)

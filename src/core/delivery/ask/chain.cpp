@@ -28,7 +28,20 @@ std::vector<std::size_t> placedShapes(const Scene& scene) {
     return placed;
 }
 
+Step intoPoints(const Scene& scene, const ChainSpec& spec) {
+    return {"world",
+            hasInstancers(scene) && !spec.transforms ? nlohmann::json{{"groups", "kept"}, {"instancers", "points"}}
+                                                     : nlohmann::json{{"groups", "kept"}},
+            true};
+}
+
 } // namespace
+
+std::optional<Step> placesIntoPoints(const Scene& scene, const ChainSpec& spec) {
+    if (spec.transforms || spec.ownSpace || placedShapes(scene).empty())
+        return std::nullopt;
+    return intoPoints(scene, spec);
+}
 
 Scene tellingOfPlaces(Scene scene, const Format& format) {
     if (!format.keeps(Content::Transforms))
@@ -62,9 +75,7 @@ std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec) {
         steps.push_back({type, std::move(options), true});
     };
     if (spec.world || (!spec.transforms && !spec.ownSpace && !placedShapes(scene).empty()))
-        add("world", hasInstancers(scene) && !spec.transforms
-                         ? nlohmann::json{{"groups", "kept"}, {"instancers", "points"}}
-                         : nlohmann::json{{"groups", "kept"}});
+        steps.push_back(intoPoints(scene, spec));
     if (spec.unit)
         add("unit", {{"from", spec.unit->first}, {"to", spec.unit->second}});
     if (spec.scale != 1.0)

@@ -31,6 +31,9 @@ struct ChainSpec {
 /// range and handles, chosen frames, every n-th, rate (where it is another), length, shutter, first frame.
 [[nodiscard]] std::vector<Step> chainOf(const Scene& scene, const ChainSpec& spec);
 
+/// For steps that come behind the chain: what they placed goes into the points where the target has no transforms.
+[[nodiscard]] std::optional<Step> placesIntoPoints(const Scene& scene, const ChainSpec& spec);
+
 /// The scene, with what becomes of the transforms told of each item where the format has none and the chain puts them
 /// into the points.
 [[nodiscard]] Scene tellingOfPlaces(Scene scene, const Format& format);

@@ -151,13 +151,49 @@ Result<Comparison> againstEarlier(const PlannedOutput& output, const EarlierDeli
     WYC_TRY(source, openSource(spec, output.rate));
     Scene before = source->shown();
     // A format that states no unit was written in that of its delivery.
+    Scene now = output.scene;
+    if (!now.unitMetres)
+        now.unitMetres = settings.unitMetres;
     if (!before.unitMetres)
-        before.unitMetres = output.scene.unitMetres;
-    WYC_TRY(comparison, compare(before, output.scene, settings, progress));
+        before.unitMetres = now.unitMetres;
+    WYC_TRY(comparison, compare(before, now, settings, progress));
     comparison.a = earlier.target.filename().string();
     comparison.b = output.target.filename().string();
     return comparison;
 }
+
+namespace {
+
+// "12 of 240 frames differ: 1043-1054".
+std::string framesText(const Reconciled& found, double toleranceMetres) {
+    if (!found.drift)
+        return {};
+    const Drift& drift = *found.drift;
+    std::vector<double> frames;
+    for (std::size_t t = 0; t < drift.frames.size(); ++t)
+        if (drift.largestAt[t] * found.metres > toleranceMetres)
+            frames.push_back(drift.frames[t]);
+    if (frames.empty())
+        return {};
+    std::string text = fmt::format("{} of {} frames differ", frames.size(), drift.frames.size());
+    if (frames.size() == drift.frames.size())
+        return text;
+    std::vector<std::string> runs;
+    for (std::size_t i = 0; i < frames.size();) {
+        std::size_t end = i + 1;
+        while (end < frames.size() && frames[end] - frames[end - 1] <= 1.0 + 1e-6)
+            ++end;
+        runs.push_back(end - i > 1 ? fmt::format("{}-{}", frameText(frames[i]), frameText(frames[end - 1]))
+                                   : frameText(frames[i]));
+        i = end;
+    }
+    constexpr std::size_t kMostRuns = 6;
+    const bool more = runs.size() > kMostRuns;
+    runs.resize(std::min(kMostRuns, runs.size()));
+    return fmt::format("{}: {}{}", text, fmt::join(runs, ", "), more ? " …" : "");
+}
+
+} // namespace
 
 std::string changesText(const Comparison& comparison) {
     if (comparison.withinTolerance())
@@ -173,6 +209,9 @@ std::string changesText(const Comparison& comparison) {
         for (const Cause& cause : pair.found.causes)
             own.push_back(fmt::format("{}{}{}", cause.isGuess() ? "perhaps " : "", cause.text,
                                       cause.id == "other_motion" ? fmt::format(" ({})", cause.evidence) : ""));
+        if (const std::string frames = framesText(pair.found, comparison.toleranceMetres);
+            !pair.error && !frames.empty())
+            own.push_back(frames);
         if (own.empty())
             own.push_back("not within the tolerance");
         words.push_back(

@@ -152,7 +152,8 @@ class ObjSequence final : public Geometry {
         : files_(std::move(files)),
           sampling_(std::move(sampling)),
           firstTopology_(first->topology),
-          firstSets_(first->faceSets) {
+          firstSets_(first->faceSets),
+          firstPoints_(first->points.size()) {
         stamps_.resize(files_.size());
         tokens_.resize(files_.size());
         for (std::size_t i = 0; i < files_.size(); ++i)
@@ -191,6 +192,22 @@ class ObjSequence final : public Geometry {
     }
     // Only reading every file could tell.
     [[nodiscard]] bool topologyVaries() const override { return files_.size() > 1; }
+    [[nodiscard]] Result<bool> topologyChanges() const override {
+        {
+            const std::lock_guard lock(mutex_);
+            if (changes_)
+                return *changes_;
+        }
+        bool changes = false;
+        for (std::size_t i = 0; i < files_.size() && !changes; ++i) {
+            WYC_TRY(mesh, fetch(i));
+            changes =
+                mesh->topology != firstTopology_ || mesh->faceSets != firstSets_ || mesh->points.size() != firstPoints_;
+        }
+        const std::lock_guard lock(mutex_);
+        changes_ = changes;
+        return changes;
+    }
 
   private:
     static constexpr std::size_t kKept = 8;
@@ -235,7 +252,9 @@ class ObjSequence final : public Geometry {
     Sampling sampling_;
     TopologyPtr firstTopology_;
     FaceSetsPtr firstSets_;
+    std::size_t firstPoints_;
     mutable std::mutex mutex_;
+    mutable std::optional<bool> changes_; // once all files were read
     mutable std::vector<std::optional<PartTokens>> tokens_;
     mutable std::list<std::pair<std::size_t, std::shared_ptr<const ParsedMesh>>> kept_;
 };

@@ -163,7 +163,8 @@ Attribute chosenElements(const Attribute& from, std::span<const std::uint32_t> e
 
 Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, const std::string& by) {
     const Node& node = scene.nodes[mesh];
-    if (node.geometry->topologyVaries())
+    WYC_TRY(changes, node.geometry->topologyChanges());
+    if (changes)
         return fail(varying(node.path));
     WYC_TRY(topology, node.geometry->topology(0));
     WYC_TRY(points, node.geometry->pointCount(0));
@@ -198,7 +199,8 @@ Result<std::vector<FaceSet>> piecesOf(const Scene& scene, std::size_t mesh, cons
 
 Result<std::vector<CutPiece>> cutPieces(const Node& node, const std::vector<FaceSet>& sets, const View& view) {
     const GeometryPtr& whole = node.geometry;
-    if (whole->topologyVaries())
+    WYC_TRY(changes, whole->topologyChanges());
+    if (changes)
         return fail(varying({}));
     WYC_TRY(topology, whole->topology(0));
     WYC_TRY(count, whole->pointCount(0));

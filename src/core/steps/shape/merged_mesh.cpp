@@ -223,7 +223,8 @@ bool fillWhole(const std::vector<std::vector<std::uint32_t>>& numbers, bool twic
 Result<MergedMesh> mergedMesh(const std::vector<MergePart>& parts, const View& view) {
     std::vector<Sampling> samplings;
     for (const MergePart& part : parts) {
-        if (part.geometry->topologyVaries())
+        WYC_TRY(changes, part.geometry->topologyChanges());
+        if (changes)
             return fail(varying(part.name));
         samplings.push_back(part.geometry->sampling());
     }

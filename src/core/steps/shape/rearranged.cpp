@@ -219,7 +219,8 @@ Result<Scene> rearrangedScene(const Scene& scene, bool renumbers, const PlacesOf
         const Node& node = scene.nodes[i];
         if (!node.geometry || node.is().strands)
             continue;
-        if (node.geometry->topologyVaries())
+        WYC_TRY(changes, node.geometry->topologyChanges());
+        if (changes)
             return fail(makeError(ErrorKind::BadInput, "its faces change in time: they have no order to be changed")
                             .forItem(node.path));
         WYC_TRY(points, node.geometry->pointCount(0));

@@ -122,7 +122,8 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
     if (!from || !brought.nodes[*from].geometry)
         return fail(makeError(ErrorKind::BadInput, "its own steps leave nothing of what points are taken from"));
     const Node& giver = brought.nodes[*from];
-    if (giver.geometry->topologyVaries())
+    WYC_TRY(giverChanges, giver.geometry->topologyChanges());
+    if (giverChanges)
         return fail(makeError(ErrorKind::BadInput, "its points change in number: none of them stays the same one")
                         .forItem(giver.path));
     if (brought.upAxis && before.upAxis && *brought.upAxis != *before.upAxis)
@@ -142,7 +143,8 @@ Result<Scene> applyTake(const Scene& before, const json& options) {
             continue;
         WYC_TRY(points, node.geometry->pointCount(0));
         WYC_TRY(faces, node.geometry->topology(0));
-        if (node.geometry->topologyVaries()) {
+        WYC_TRY(changes, node.geometry->topologyChanges());
+        if (changes) {
             misfit = fmt::format("'{}' has faces that change in time", node.path);
         } else if (points != count) {
             misfit =

@@ -178,8 +178,9 @@ Status mayBeMixed(const Scene& scene, const json& options) {
     for (const Node& node : scene.nodes) {
         if (!node.geometry || !node.geometry->topologyVaries() || node.geometry->sampling().count() < 2)
             continue;
+        WYC_TRY(changes, node.geometry->topologyChanges());
         WYC_TRY(ids, node.geometry->ids(0));
-        if (!ids)
+        if (changes && !ids)
             return fail(
                 badInput("its points change in number and have no ids: nothing can be mixed", "Close it by a cut")
                     .forItem(node.path));

@@ -175,7 +175,11 @@ Result<Scene> applyTravel(const Scene& scene, const json& options) {
             return node.parent >= 0 ? result.nodes[static_cast<std::size_t>(node.parent)].path : std::string();
         };
         node.parent = node.parent >= 0 ? places[static_cast<std::size_t>(node.parent)] : -1;
-        const bool travels = node.geometry && !node.geometry->topologyVaries() && !node.geometry->pointsConstant();
+        bool travels = node.geometry && !node.geometry->pointsConstant();
+        if (travels) {
+            WYC_TRY(changes, node.geometry->topologyChanges());
+            travels = !changes;
+        }
         if (travels) {
             any = true;
             const auto travel = std::make_shared<const Travel>(node.geometry, axes);
