@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// usage: wychronos_bench b1|b4|b5|b6|b7|b8|b13|b14|objects|make-b2|make-large FOLDER
+// usage: wychronos_bench b1|b4|b5|b6|b7|b8|b11|b13|b14|objects|make-b2|make-large FOLDER
 // Each prints one ratio with the mark beside it; the same bytes, warm cache, median of several runs.
 #include <algorithm>
 #include <array>
@@ -15,7 +15,10 @@
 
 #include <fmt/format.h>
 
+#include <sys/resource.h>
+
 #include "base/parallel.h"
+#include "compare/comparison.h"
 #include "delivery/delivery.h"
 #include "formats/format.h"
 #include "formats/obj/obj.h"
@@ -428,6 +431,49 @@ int b7() {
     return 0;
 }
 
+// Two archives of 200,000 points × 120 frames, one of them a hundred times as large and a frame late; then one whose
+// last frames have a motion of their own.
+int b11(const fs::path& folder) {
+    const auto opened = [&](const char* name) -> Result<Scene> {
+        OpenRequest request;
+        request.path = folder / name;
+        return formatOfName(request.path)->open(request);
+    };
+    const Scene plain = sheetScene(447, 120);
+    const auto late = applySteps(plain, {Step{"scale", {{"factor", 100}}}, Step{"offset", {{"frames", 1}}}});
+    const auto faster = applySteps(plain, {Step{"retime", {{"curve", "1001=1001, 1100=1100, 1120=1115"}}}});
+    if (!late || !faster)
+        return report(late ? faster.error() : late.error());
+    if (write(plain, folder / "b11_a.abc") || write(*late, folder / "b11_late.abc") ||
+        write(*faster, folder / "b11_faster.abc"))
+        return 2;
+    for (const char* other : {"b11_late.abc", "b11_faster.abc"}) {
+        const auto a = opened("b11_a.abc");
+        const auto b = opened(other);
+        if (!a || !b)
+            return report(a ? b.error() : a.error());
+        const double reading = median(3, [&] {
+            for (const Scene* scene : {&*a, &*b})
+                for (const Node& node : scene->nodes)
+                    for (std::size_t s = 0; node.geometry && s < node.geometry->sampling().count(); ++s) {
+                        std::vector<Vec3f> points;
+                        (void)readPoints(*node.geometry, s, points);
+                    }
+        });
+        std::string told;
+        const double comparing = median(3, [&] {
+            const auto found = compare(*a, *b, {}, Progress());
+            told = found ? found->text() : found.error().text();
+        });
+        rusage use{};
+        getrusage(RUSAGE_SELF, &use);
+        fmt::print("B11 comparison, 200,000 points x 120 frames: {:.2f} s, reading both {:.2f} s: {:.2f} x (mark 6 x); "
+                   "peak {} MB (mark 300 MB): {}\n",
+                   comparing, reading, comparing / reading, use.ru_maxrss / 1024, told);
+    }
+    return 0;
+}
+
 int main(int argc, char** argv) {
     if (argc < 3)
         return 2;
@@ -438,6 +484,8 @@ int main(int argc, char** argv) {
         return fs::create_directories(folder / "b4"), b4(folder / "b4");
     if (which == "b5")
         return b5(folder);
+    if (which == "b11")
+        return b11(folder);
     if (which == "b13")
         return b13(folder);
     if (which == "b14")

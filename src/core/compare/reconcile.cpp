@@ -140,32 +140,38 @@ std::vector<double> ReconcileEngine::timesOf(const ShapeMotion& motion) {
 }
 
 Status ReconcileEngine::readSample() {
-    const auto all = pairs();
-    std::vector<std::uint32_t> ofA;
-    std::vector<std::uint32_t> ofB;
-    const std::size_t step = std::max<std::size_t>(1, all.size() / kSample);
-    for (std::size_t i = 0; i < all.size(); i += step) {
-        // Not in a grid's own step.
-        const std::size_t k = std::min(all.size() - 1, i + (i * 7919) % step);
-        ofA.push_back(all[k].first);
-        ofB.push_back(all[k].second);
+    const std::vector<double> timesA = timesOf(a_);
+    const std::vector<double> timesB = timesOf(b_);
+    std::optional<SampledPairs> sample = std::exchange(map_.sample, std::nullopt);
+    if (!sample || sample->a.times != timesA || sample->b.times != timesB) {
+        sample.emplace();
+        const auto all = pairs();
+        for (const std::uint32_t i : spreadOver(inTurn(all.size()), kSample)) {
+            sample->ofA.push_back(all[i].first);
+            sample->ofB.push_back(all[i].second);
+        }
+        WYC_TRY(trackA, a_.read(&sample->ofA, timesA, progress_));
+        WYC_TRY(trackB, b_.read(&sample->ofB, timesB, progress_));
+        // What is no number somewhere says nothing of the others.
+        std::vector<std::uint32_t> finite;
+        std::vector<std::uint32_t> ofA;
+        for (std::uint32_t i = 0; i < sample->ofA.size(); ++i)
+            if (trackA.xyz.col(i).allFinite() && trackB.xyz.col(i).allFinite()) {
+                finite.push_back(i);
+                ofA.push_back(sample->ofA[i]);
+            }
+        sample->a = trackA.columns(finite);
+        sample->b = trackB.columns(finite);
+        sample->ofA = std::move(ofA);
     }
-    WYC_TRY(trackA, a_.read(&ofA, timesOf(a_), progress_));
-    WYC_TRY(trackB, b_.read(&ofB, timesOf(b_), progress_));
-    trackA_ = std::move(trackA);
-    trackB_ = std::move(trackB);
-    WYC_TRY(localA, a_.readLocal(&ofA, timesOf(a_), progress_));
-    localA_ = std::move(localA);
-    // What is no number somewhere says nothing of the others.
-    std::vector<std::uint32_t> finite;
-    for (std::uint32_t i = 0; i < ofA.size(); ++i)
-        if (trackA_.xyz.col(i).allFinite() && trackB_.xyz.col(i).allFinite())
-            finite.push_back(i);
-    if (finite.size() < ofA.size()) {
-        trackA_ = trackA_.columns(finite);
-        trackB_ = trackB_.columns(finite);
-        localA_ = localA_.columns(finite);
+    if (hasPlace(a_)) {
+        WYC_TRY(localA, a_.readLocal(&sample->ofA, timesA, progress_));
+        localA_ = std::move(localA);
+    } else {
+        localA_ = sample->a;
     }
+    trackA_ = std::move(sample->a);
+    trackB_ = std::move(sample->b);
     std::vector<double> steps;
     for (std::size_t i = 1; i < trackA_.moments(); ++i)
         steps.push_back(trackA_.times[i] - trackA_.times[i - 1]);

@@ -22,6 +22,14 @@ struct Track {
     [[nodiscard]] Eigen::Matrix3Xd at(double seconds) const;
 };
 
+/// Points of two shapes that belong together, over time.
+struct SampledPairs {
+    std::vector<std::uint32_t> ofA;
+    std::vector<std::uint32_t> ofB;
+    Track a;
+    Track b;
+};
+
 /// p becomes scale · turn · p + move.
 struct Similarity {
     double scale = 1.0;
@@ -46,10 +54,10 @@ struct Alignment {
     std::vector<double> off;  // RMS of each moment of B; NaN where A has no such moment
     std::vector<char> counts; // whether it was counted
     std::size_t counted = 0;
-    bool timeMatters = false;  // at other times it would fit worse
-    bool spaceMatters = false; // there are points enough to tell a turn
-    double claims = 0.0;       // how much it claims: nothing at all is 0, one thing that is known 1
-    double score = 0.0;        // claims weighed against what is left; the least is the likeliest
+    bool timeMatters = false;       // at other times it would fit worse
+    bool spaceMatters = false;      // there are points enough to tell a turn
+    double claims = 0.0;            // how much it claims: nothing at all is 0, one thing that is known 1
+    double score = 0.0;             // claims weighed against what is left; the least is the likeliest
     std::vector<Alignment> instead; // explains as much and claims hardly more
     [[nodiscard]] double timeOfA(double secondsOfB) const { return speed * secondsOfB + shift; }
     [[nodiscard]] double relative() const { return spread > 0.0 ? residual / spread : residual > 0.0 ? 1.0 : 0.0; }

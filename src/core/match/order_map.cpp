@@ -568,6 +568,7 @@ Status putRight(const ShapePair& reader, OrderMap& map) {
         used[best] = 1;
         next.push_back(map.aOfB[off[best]]);
     }
+    map.sample.reset();
     for (std::size_t i = 0; i < off.size(); ++i)
         map.aOfB[off[i]] = next[i];
     for (std::uint32_t b = 0; b < map.aOfB.size(); ++b)
@@ -679,10 +680,11 @@ Result<OrderMap> orderOf(const ShapeMotion& a, const ShapeMotion& b, const Progr
     };
     if (a.points() == b.points()) {
         OrderMap map = inOrder(a.points(), b.points(), sameFaces ? OrderMap::By::Hash : OrderMap::By::Position);
-        WYC_TRY(alignment, reader.alignInTurn());
-        map.alignment = std::move(alignment);
+        WYC_TRY(sample, reader.sampleOf(reader.pairsInTurn()));
+        map.alignment = alignmentOf(sample.a, sample.b);
         // What stands still has no other moments to tell an order by than those there are.
         if (offOf(map) < kSameOrder) {
+            map.sample = std::move(sample);
             WYC_CHECK(putRight(reader, map));
             return map;
         }

@@ -27,6 +27,8 @@ struct OrderMap {
     bool turned = false;    // laid over one another with B's faces walked the other way round
     /// How B lies over A with it; nothing where too few points are known.
     std::optional<Alignment> alignment;
+    /// What that was found by, where it is at hand.
+    std::optional<SampledPairs> sample;
     /// How it lies in other orders that explain as much and claim hardly more: what is symmetric has such ones.
     std::vector<Alignment> instead;
 

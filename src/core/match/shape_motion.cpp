@@ -2,6 +2,7 @@
 #include "match/shape_motion.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 #include <numeric>
 
@@ -57,6 +58,14 @@ Result<ShapeMotion> ShapeMotion::of(std::shared_ptr<const Scene> scene, std::siz
 }
 
 Result<double> ShapeMotion::extent(const Progress& progress) const {
+    if (!extent_) {
+        WYC_TRY(all, extentOfAll(progress));
+        extent_ = all;
+    }
+    return *extent_;
+}
+
+Result<double> ShapeMotion::extentOfAll(const Progress& progress) const {
     if (times_.size() < 2)
         return 0.0;
     // Mostly a few moments tell; that it rests, only all do.
@@ -65,17 +74,21 @@ Result<double> ShapeMotion::extent(const Progress& progress) const {
         const std::vector<double> some = someOf(times_, moments);
         WYC_TRY(first, placedAt(some.front()));
         Vec3d middle;
+        const auto isThere = [](const Vec3d& p) { return std::isfinite(dot(p, p)); };
         for (const Vec3d& p : first)
-            middle = middle + p * (1.0 / static_cast<double>(first.size()));
+            if (isThere(p))
+                middle = middle + p * (1.0 / static_cast<double>(first.size()));
         double spread = 0.0;
         for (const Vec3d& p : first)
-            spread += dot(p - middle, p - middle);
+            if (isThere(p))
+                spread += dot(p - middle, p - middle);
         for (std::size_t t = 1; t < some.size(); ++t) {
             WYC_CHECK(progress.poll());
             WYC_TRY(now, placedAt(some[t]));
             double way = 0.0;
             for (std::size_t i = 0; i < now.size(); ++i)
-                way += dot(now[i] - first[i], now[i] - first[i]);
+                if (const double far = dot(now[i] - first[i], now[i] - first[i]); std::isfinite(far))
+                    way += far;
             most = std::max(most, spread > 0.0 ? std::sqrt(way / spread) : way > 0.0 ? 1.0 : 0.0);
         }
         if (most > 0.02)
@@ -84,14 +97,21 @@ Result<double> ShapeMotion::extent(const Progress& progress) const {
     return most;
 }
 
-Result<std::vector<Vec3d>> ShapeMotion::placedAt(double seconds) const {
-    std::vector<Vec3f> points(points_);
+Status ShapeMotion::readAt(double seconds, std::vector<Vec3f>& points, Mat4& place) const {
+    points.resize(points_);
     WYC_CHECK(item().geometry->readAt(seconds, 0, points));
     WYC_TRY(placement, placementAt(*scene_, node_, seconds));
-    std::vector<Vec3d> placed;
-    placed.reserve(points.size());
-    for (const Vec3f& p : points)
-        placed.push_back(isFinite(p) ? transformedPoint(Vec3d(p), placement.matrix) : Vec3d{});
+    place = placement.matrix;
+    return {};
+}
+
+Result<std::vector<Vec3d>> ShapeMotion::placedAt(double seconds) const {
+    std::vector<Vec3f> points;
+    Mat4 place;
+    WYC_CHECK(readAt(seconds, points, place));
+    std::vector<Vec3d> placed(points.size());
+    for (std::size_t i = 0; i < points.size(); ++i)
+        placed[i] = transformedPoint(Vec3d(points[i]), place);
     return placed;
 }
 

@@ -2,6 +2,7 @@
 #pragma once
 // A shape's points over time, in world space, as a comparison reads them.
 #include <memory>
+#include <optional>
 
 #include "base/progress.h"
 #include "match/alignment.h"
@@ -25,6 +26,8 @@ class ShapeMotion {
     /// The farthest that its points are at any moment from where they were at the first, RMS, against how far they are
     /// from their middle (RMS); 0 where nothing moves.
     [[nodiscard]] Result<double> extent(const Progress& progress) const;
+    /// All points at a moment in their own space, and what places them in the world.
+    [[nodiscard]] Status readAt(double seconds, std::vector<Vec3f>& points, Mat4& place) const;
     /// Some of its points (null: all) at some times.
     [[nodiscard]] Result<Track> read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
                                      const Progress& progress) const;
@@ -36,6 +39,7 @@ class ShapeMotion {
 
   private:
     [[nodiscard]] Result<std::vector<Vec3d>> placedAt(double seconds) const;
+    [[nodiscard]] Result<double> extentOfAll(const Progress& progress) const;
     [[nodiscard]] Result<Track> read(const std::vector<std::uint32_t>* which, const std::vector<double>& times,
                                      bool world, const Progress& progress) const;
     std::shared_ptr<const Scene> scene_;
@@ -43,6 +47,7 @@ class ShapeMotion {
     std::size_t points_ = 0;
     TopologyPtr topology_;
     std::vector<double> times_;
+    mutable std::optional<double> extent_; // once it was asked for
 };
 
 /// B rests where A moves: not at all, or by a hundredth of A's way at most.

@@ -37,21 +37,37 @@ class ShapePair {
     [[nodiscard]] const std::vector<double>& timesB() const { return timesB_; }
     /// How a part of the pairs lies over one another.
     [[nodiscard]] Result<Alignment> align(const std::vector<PointPair>& pairs) const {
-        std::vector<std::uint32_t> ofA;
-        std::vector<std::uint32_t> ofB;
+        WYC_TRY(sample, sampleOf(pairs));
+        return alignmentOf(sample.a, sample.b);
+    }
+    /// Those that a fit is made by.
+    [[nodiscard]] Result<SampledPairs> sampleOf(const std::vector<PointPair>& pairs) const {
+        SampledPairs sample;
         for (const std::uint32_t i : spreadOver(inTurn(pairs.size()), kSample)) {
-            ofA.push_back(pairs[i].a);
-            ofB.push_back(pairs[i].b);
+            sample.ofA.push_back(pairs[i].a);
+            sample.ofB.push_back(pairs[i].b);
         }
-        WYC_TRY(trackA, a_.read(&ofA, timesA_, progress_));
-        WYC_TRY(trackB, b_.read(&ofB, timesB_, progress_));
+        WYC_TRY(trackA, a_.read(&sample.ofA, timesA_, progress_));
+        WYC_TRY(trackB, b_.read(&sample.ofB, timesB_, progress_));
         // What is no number somewhere says nothing of the others.
         std::vector<std::uint32_t> finite;
-        for (std::uint32_t i = 0; i < ofA.size(); ++i)
+        for (std::uint32_t i = 0; i < sample.ofA.size(); ++i)
             if (trackA.xyz.col(i).allFinite() && trackB.xyz.col(i).allFinite())
                 finite.push_back(i);
-        return finite.size() == ofA.size() ? alignmentOf(trackA, trackB)
-                                           : alignmentOf(trackA.columns(finite), trackB.columns(finite));
+        if (finite.size() == sample.ofA.size()) {
+            sample.a = std::move(trackA);
+            sample.b = std::move(trackB);
+            return sample;
+        }
+        sample.a = trackA.columns(finite);
+        sample.b = trackB.columns(finite);
+        for (std::vector<std::uint32_t>* list : {&sample.ofA, &sample.ofB}) {
+            std::vector<std::uint32_t> kept;
+            for (const std::uint32_t i : finite)
+                kept.push_back((*list)[i]);
+            *list = std::move(kept);
+        }
+        return sample;
     }
     /// How well they may lie over one another, by few points and moments: the score of a plain fit.
     [[nodiscard]] Result<double> roughly(const std::vector<PointPair>& pairs) const {
@@ -67,12 +83,13 @@ class ShapePair {
         WYC_TRY(trackB, b_.read(&ofB, someOf(timesB_, kFewMoments), progress_));
         return roughScoreOf(trackA, trackB);
     }
-    [[nodiscard]] Result<Alignment> alignInTurn() const {
+    [[nodiscard]] std::vector<PointPair> pairsInTurn() const {
         std::vector<PointPair> pairs;
         for (const std::uint32_t p : inTurn(std::min(a_.points(), b_.points())))
             pairs.push_back({p, p});
-        return align(pairs);
+        return pairs;
     }
+    [[nodiscard]] Result<Alignment> alignInTurn() const { return align(pairsInTurn()); }
 
   private:
     static constexpr std::size_t kSample = 256;  // points by which fits are judged
