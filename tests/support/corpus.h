@@ -306,6 +306,53 @@ inline std::vector<CorpusCase> innocents() {
             points[7].x = f == 1050 ? std::nextafter(points[7].x, 1e9F) : points[7].x;
             return points;
         })});
+    add("lids that blink in one frame", {body([](double f) {
+            std::vector<Vec3f> points = waved(f);
+            for (std::size_t i = 0; i < points.size() / 8; ++i)
+                points[i].y -= f == 1040 || f == 1071 ? 0.4F : 0.0F;
+            return points;
+        })});
+    add("a recoil over two frames", {body([](double f) {
+            return rigid({f == 1050 ? -0.3 : f == 1051 ? -0.16 : f == 1052 ? -0.05 : 0.0, 0, 0});
+        })});
+    {
+        // Parked far below while nobody sees it.
+        Scene parked = bodyScene([](double f) { return rigid({0.1 * f, f >= 1040 && f <= 1060 ? -500.0 : 0.0, 0}); });
+        std::vector<Visibility> seen;
+        std::vector<double> times;
+        for (double f = kCorpusFirst; f <= kCorpusLast; f += 1.0) {
+            times.push_back(FrameRate().secondsAt(f));
+            seen.push_back(f >= 1040 && f <= 1060 ? Visibility::Hidden : Visibility::Visible);
+        }
+        parked.nodes[0].visibility = VisibilityTrack{samplingFromTimes(times), seen};
+        add("points parked while hidden", {source("parked", parked)});
+    }
+    {
+        // Its points deform for a while, what stands above goes on.
+        BodyOptions part;
+        part.first = 1020;
+        part.last = 1050;
+        const auto forAWhile = [](double f) {
+            const double t = std::clamp((f - 1020.0) / 30.0, 0.0, 1.0);
+            return waved(30.0 * t * t * (3.0 - 2.0 * t));
+        };
+        Scene carried = bodyScene(forAWhile, part);
+        Node above;
+        above.name = "carrier";
+        above.path = "/carrier";
+        above.kind = NodeKind::Transform;
+        std::vector<std::vector<double>> way;
+        for (double f = kCorpusFirst; f <= kCorpusLast; f += 1.0)
+            way.push_back({0.05 * f, 0.0, 0.0});
+        above.transform = std::make_shared<MemoryTransform>(
+            Sampling::uniform(FrameRate().secondsAt(kCorpusFirst), FrameRate().secondsAt(1), way.size()),
+            std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}}, way);
+        Node mesh = carried.nodes[0];
+        mesh.parent = 0;
+        mesh.path = "/carrier/" + mesh.name;
+        carried.nodes = {above, mesh};
+        add("carried over the shot, deformed for a part", {source("carried", carried)});
+    }
     add("far from the origin on purpose", {body([](double f) { return rigid({3000.0 + 0.5 * f, 0, 0}); })});
     BodyOptions shutter;
     shutter.step = 0.25;
@@ -361,6 +408,14 @@ inline std::vector<CorpusCase> guilty() {
             return rigid({f == 1050 ? 0.5 : 0.0, 0, 0});
         })},
         "motion.pop", 1050, 500.0);
+    add("two frames that changed places", {body([](double f) {
+            return rigid({0.1 * (f == 1040 ? 1041.0 : f == 1041 ? 1040.0 : f), 0, 0});
+        })},
+        "motion.swapped", 1040);
+    add("two frames of a deformation that changed places", {body([](double f) {
+            return waved(f == 1060 ? 1061.0 : f == 1061 ? 1060.0 : f);
+        })},
+        "motion.swapped", 1060);
     add("a frame with another time's pose", {body([](double f) { return waved(f == 1030 ? 1084.0 : f); })},
         "motion.foreign_pose", 1030);
     add("one point 50 m off for a frame", {body(planted(1044, 1044, [](auto& p) { p[37].y += 50.0F; }))},

@@ -132,6 +132,53 @@ std::vector<Odd> popsOf(const MeasuredItem& item, const std::vector<Spike>& spik
     return result;
 }
 
+// Whether a pop is that of a few points alone, while the others go on as before: lids that blink.
+bool isOfAPart(const MeasuredItem& item, const Odd& odd, Closer& closer) {
+    constexpr double kPart = 0.25; // of all points
+    const auto* before = closer.points(odd.first - 1);
+    const auto* now = closer.points(odd.first);
+    if (!before || !now || before->size() != now->size() || now->empty())
+        return false;
+    double farthest = 0.0;
+    for (std::size_t k = 0; k < now->size(); ++k)
+        farthest = std::max(farthest, length(Vec3d((*now)[k]) - Vec3d((*before)[k])));
+    std::size_t along = 0;
+    for (std::size_t k = 0; k < now->size(); ++k)
+        along += length(Vec3d((*now)[k]) - Vec3d((*before)[k])) > 0.3 * farthest;
+    const double least = static_cast<double>(leastWay(item));
+    return farthest > least && along > 1 && static_cast<double>(along) < kPart * static_cast<double>(now->size());
+}
+
+// What is not seen may be anywhere.
+bool isHidden(const MeasuredItem& item, std::size_t sample) {
+    if (sample >= item.profile->count())
+        return false;
+    const auto placement = placementAt(*item.scene, item.node, item.profile->times[sample]);
+    return placement && !placement->visible;
+}
+
+// Two frames that stand in one another's place: there and back again amid a motion that goes on evenly.
+std::vector<Odd> swapsOf(const MeasuredItem& item, Closer& closer) {
+    const MotionProfile& profile = *item.profile;
+    const std::vector<float>& step = profile.step;
+    std::vector<Odd> result;
+    constexpr float kLike = 0.35F;
+    const auto like = [&](float is, float should) { return std::abs(is / should - 1.0F) < kLike; };
+    for (std::size_t i = 3; i + 4 < profile.count(); ++i) {
+        const float usual = medianAround(step, i, i + 1);
+        if (!(usual > leastWay(item)) || !like(step[i - 1], usual) || !like(step[i - 2], usual) ||
+            !like(step[i + 3], usual) || !like(step[i + 4], usual) || !like(step[i], 2.0F * usual) ||
+            !like(step[i + 1], usual) || !like(step[i + 2], 2.0F * usual))
+            continue;
+        // The other way round they follow one another as all others do.
+        if (like(closer.gap(i - 1, i + 1), usual) && like(closer.gap(i, i + 2), usual)) {
+            result.push_back({i, i + 1, step[i]});
+            i += 2;
+        }
+    }
+    return result;
+}
+
 // Sample elsewhere in the cache whose pose this one is, point for point as far as a few hundred of them tell.
 std::optional<std::size_t> sameElsewhere(const MeasuredItem& item, std::size_t sample, float away) {
     const Geometry& shape = *item.at().geometry;
@@ -209,6 +256,36 @@ void reportPops(const MeasuredItem& item, const std::vector<Odd>& pops, std::vec
                         1,
                         momentsOf(item, odd.first, odd.last)};
         setLength(finding, item, static_cast<double>(odd.away));
+        findings.push_back(std::move(finding));
+    }
+}
+
+void reportSwaps(const MeasuredItem& item, const std::vector<Odd>& swaps, std::vector<Finding>& findings) {
+    for (const Odd& odd : swaps) {
+        const std::string first = exactFrames(item, odd.first, odd.first);
+        const std::string second = exactFrames(item, odd.last, odd.last);
+        const std::string before = exactFrames(item, odd.first - 1, odd.first - 1);
+        const std::string behind = exactFrames(item, odd.last + 1, odd.last + 1);
+        const std::string start = exactFrames(item, 0, 0);
+        const std::size_t last = item.profile->count() - 1;
+        const std::string end = exactFrames(item, last, last);
+        Finding finding{"motion.swapped",
+                        Severity::Fault,
+                        item.label,
+                        item.frameAt(odd.first),
+                        2.0,
+                        "frames",
+                        fmt::format("Frames {} and {} have changed places: it goes on, back, and on again",
+                                    frameText(item.frameAt(odd.first)), frameText(item.frameAt(odd.last))),
+                        "Export them again, or put them in order",
+                        "Put in order",
+                        {},
+                        1,
+                        momentsOf(item, odd.first, odd.last)};
+        finding.mend = {Step{"retime",
+                             {{"curve", fmt::format("{0}={0}, {1}={1}, {2}={3}, {3}={2}, {4}={4}, {5}={5}", start,
+                                                    before, first, second, behind, end)}},
+                             true}};
         findings.push_back(std::move(finding));
     }
 }
@@ -356,13 +433,23 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
         even.profile = std::make_shared<const MotionProfile>(perUsualGap(profile));
         Closer closer(item);
         const auto spikes = spikesOf(even, closer);
-        const auto pops = popsOf(even, spikes, closer);
+        const auto swaps = swapsOf(even, closer);
+        auto pops = popsOf(even, spikes, closer);
+        std::erase_if(pops, [&](const Odd& odd) { return isTold(swaps, odd.first); });
+        std::vector<Odd> blinks;
+        for (const Odd& odd : pops)
+            if (isOfAPart(item, odd, closer))
+                blinks.push_back(odd);
+        std::erase_if(pops, [&](const Odd& odd) { return isTold(blinks, odd.first); });
+        const auto unseen = [&](std::size_t i) { return isHidden(item, i) || isHidden(item, i - 1); };
+        std::erase_if(pops, [&](const Odd& odd) { return unseen(odd.first) || unseen(odd.last + 1); });
         reportSpikes(item, spikes, findings);
+        reportSwaps(item, swaps, findings);
         reportPops(item, pops, findings);
         const float usual = movingMedian(*even.profile);
         for (std::size_t i = stale ? 2 : 1; i < profile.count(); ++i) {
-            if (isTold(spikes, i) || isTold(pops, i) || !(even.profile->step[i] > leastWay(item)) ||
-                !isJump(*even.profile, i, usual))
+            if (isTold(spikes, i) || isTold(pops, i) || isTold(blinks, i) || isTold(swaps, i) || unseen(i) ||
+                !(even.profile->step[i] > leastWay(item)) || !isJump(*even.profile, i, usual))
                 continue;
             const bool back = i + 1 < profile.count();
             Finding finding{"motion.jump",

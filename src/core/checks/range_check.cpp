@@ -5,8 +5,9 @@
 
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/text.h"
-#include "checks/check.h"
+#include "checks/motion_parts.h"
 
 namespace wyc {
 namespace {
@@ -26,10 +27,21 @@ struct NotSeconds {
     FrameRate meant;
 };
 std::optional<NotSeconds> notSeconds(const MeasuredItem& item, const Shot& shot) {
-    if (!item.scene->rate || item.profile->count() < 8)
+    if (item.profile->count() < 8)
         return std::nullopt;
-    const double rate = item.scene->rate->value();
+    // By its own samples: a format without a rate has them, too.
+    std::vector<double> gaps;
+    for (std::size_t i = 1; i < item.profile->count(); ++i)
+        gaps.push_back(item.profile->times[i] - item.profile->times[i - 1]);
+    const double gap = middleOf(std::move(gaps));
+    if (!(gap > 0.0))
+        return std::nullopt;
+    const double rate = 1.0 / gap;
     const double firstTime = item.profile->times.front();
+    // Thinned to a sample a second is another thing: those seconds are not the frame numbers of a shot.
+    const bool stated = item.scene->rate && std::abs(item.scene->rate->value() - rate) > 1e-3 * rate;
+    if (stated && !(shot.range && firstTime >= shot.range->first - 100.0))
+        return std::nullopt;
     if (std::abs(rate - 1.0) < 1e-6 && std::abs(firstTime - std::round(firstTime)) < 1e-6)
         return NotSeconds{"frame numbers", shot.rateOrDefault()};
     for (const FrameRate& usual : FrameRate::usual())
@@ -52,11 +64,35 @@ struct Coverage {
     [[nodiscard]] bool agrees() const { return std::abs(late) < kFrameTolerance && std::abs(over) < kFrameTolerance; }
 };
 
+// The span of what carries an item; nothing where nothing that moves stands above it.
+std::optional<TimeSpan> carriedOver(const MeasuredItem& item) {
+    std::optional<TimeSpan> span;
+    for (int i = static_cast<int>(item.node); i >= 0; i = item.scene->nodes[static_cast<std::size_t>(i)].parent)
+        if (const TransformPtr& above = item.scene->nodes[static_cast<std::size_t>(i)].transform;
+            above && !above->constant() && above->sampling().count() > 1) {
+            const double first = above->sampling().firstTime();
+            const double last = above->sampling().lastTime();
+            span = span ? TimeSpan{std::min(span->first, first), std::max(span->last, last)} : TimeSpan{first, last};
+        }
+    return span;
+}
+
 Coverage coverageOf(const MeasuredItem& item, const FrameRange& wanted, const Shot& shot) {
     // A stale first frame that the shot needs is told as such, not as a range that is short by it.
     const bool stale = item.profile->count() > 2 && firstSampleIsStale(item) && !shotNeedsStaleFirst(item, shot);
-    const double first = item.frameAt(stale ? 1 : 0);
-    const double last = item.frameAt(item.profile->count() - 1);
+    double first = item.frameAt(stale ? 1 : 0);
+    double last = item.frameAt(item.profile->count() - 1);
+    // Points that come to rest, and are carried on, need no samples beyond; what is cut off at its speed does.
+    if (const auto carried = carriedOver(item); carried && !stale) {
+        constexpr double kBends = 0.35; // of the way: beyond it they still deform
+        Closer closer(item);
+        const std::size_t end = item.profile->count() - 1;
+        const auto frame = [&](double seconds) { return snappedFrame(item.scene->view.rate.frameAt(seconds)); };
+        if (closer.bend(0, 1) < kBends)
+            first = std::min(first, frame(carried->first));
+        if (closer.bend(end - 1, end) < kBends)
+            last = std::max(last, frame(carried->last));
+    }
     return {first, last, first - wanted.first, last - wanted.last, stale};
 }
 
@@ -175,7 +211,7 @@ void checkRate(const CheckInput& input, std::vector<Finding>& findings) {
     std::set<const Scene*> told;
     const auto wanted = input.shot.rangeWithHandles();
     for (const MeasuredItem& item : input.items) {
-        if (!item.scene->rate || !item.movesBySource || !item.profile || item.profile->count() < 2)
+        if (!item.movesBySource || !item.profile || item.profile->count() < 2)
             continue;
         const auto covers = [&](double first, double last) {
             return wanted && first < wanted->first + kFrameTolerance && last > wanted->last - kFrameTolerance;
@@ -200,7 +236,8 @@ void checkRate(const CheckInput& input, std::vector<Finding>& findings) {
             continue;
         }
         // One finding a source: its rate holds for all its items.
-        if (!input.shot.rate || *item.scene->rate == *input.shot.rate || !told.insert(item.scene).second)
+        if (!item.scene->rate || !input.shot.rate || *item.scene->rate == *input.shot.rate ||
+            !told.insert(item.scene).second)
             continue;
         const FrameRate& own = *item.scene->rate;
         const FrameRate& shot = *input.shot.rate;

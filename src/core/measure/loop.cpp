@@ -15,18 +15,21 @@
 namespace wyc {
 namespace {
 
-constexpr double kGoodSteps = 0.75;   // of a usual step, that a good seam may be off
-constexpr double kGoodVelocity = 0.5; // of the usual speed
-constexpr double kWayOut = 2.5;       // a cycle goes away from its start by so many gaps and steps
-constexpr double kSamePose = 0.02;    // of a usual step
+constexpr double kGoodSteps = 0.75;      // of a usual step, that a good seam may be off
+constexpr double kGoodVelocity = 0.5;    // of the usual speed
+constexpr double kWayOut = 2.5;          // a cycle goes away from its start by so many gaps and steps
+constexpr double kSamePose = 0.02;       // of a usual step
+constexpr std::size_t kLookBeside = 256; // frames on either side of a seam
 
 // What a cycle of so many of the frames is like from each frame to the next; squares, summed over points.
 struct CycleSums {
-    explicit CycleSums(std::size_t frames) : count(frames), step(frames), uneven(frames) {}
+    explicit CycleSums(std::size_t frames)
+        : count(frames), step(frames), uneven(frames), along(std::min<std::size_t>(frames / 3, kLookBeside)) {}
     std::size_t count;
     std::vector<double> step;   // from frame i to the one behind it, round the cycle
     std::vector<double> uneven; // that step from the mean of those before and after it: half the third difference
     double velocity = 0.0;      // the change of the step from before the seam to after it
+    std::vector<double> along;  // products of the steps that lie as far before the seam as after it
 
     Status add(const FrameBlock& block, const Progress& progress) {
         const auto column = [&](std::size_t i) {
@@ -37,6 +40,9 @@ struct CycleSums {
             step[i] += (column(i + 1) - column(i)).squaredNorm();
             uneven[i] +=
                 (0.5 * column(before) - 1.5 * column(i) + 1.5 * column(i + 1) - 0.5 * column(i + 2)).squaredNorm();
+            if (i + 1 == count)
+                for (std::size_t k = 0; k < along.size(); ++k)
+                    along[k] += (column(i - k) - column(i - k - 1 + count)).dot(column(i + k + 2) - column(i + k + 1));
             if (i + 1 == count)
                 velocity += (column(before) - column(i) - column(i + 1) + column(i + 2)).squaredNorm();
             return {};
@@ -49,6 +55,8 @@ struct CycleSums {
             all.uneven[i] += weight * uneven[i];
         }
         all.velocity += weight * velocity;
+        for (std::size_t k = 0; k < along.size(); ++k)
+            all.along[k] += weight * along[k];
     }
     void finish() {
         for (std::vector<double>* values : {&step, &uneven})
@@ -57,6 +65,64 @@ struct CycleSums {
         velocity = std::sqrt(velocity);
     }
 };
+
+// The most uneven of the frames around a seam.
+double unevenAround(const CycleSums& cycle) {
+    double most = 0.0;
+    for (const std::size_t k : {0U, 1U, 2U, 3U})
+        most = std::max(most, cycle.uneven[(cycle.count - 2 + k) % cycle.count]);
+    return most;
+}
+
+// The largest inside, a glitch of a frame or two left aside: what is open is so beside it, too.
+double largestInsideOf(const CycleSums& cycle) {
+    constexpr std::size_t kGlitch = 3; // frames around it that it has a part in
+    constexpr double kStandsOut = 4.0;
+    // The seam's step has a part in the unevenness of its neighbours: they do not count as inside.
+    std::size_t peak = 1;
+    for (std::size_t i = 1; i + 2 < cycle.count; ++i)
+        if (cycle.uneven[i] > cycle.uneven[peak])
+            peak = i;
+    double others = 0.0;
+    for (std::size_t i = 1; i + 2 < cycle.count; ++i)
+        if (i + kGlitch < peak || i > peak + kGlitch)
+            others = std::max(others, cycle.uneven[i]);
+    return cycle.count > 16 && cycle.uneven[peak] > kStandsOut * others ? others : cycle.uneven[peak];
+}
+
+// All but stops at the seam, over several frames on both sides, goes on the same way behind it, and does so nowhere
+// else.
+bool easesToAStop(const CycleSums& cycle, double usual) {
+    const std::size_t n = cycle.count;
+    if (n < 16 || !(usual > 0.0))
+        return false;
+    const auto stepAt = [&](std::ptrdiff_t fromSeam) {
+        return cycle.step[static_cast<std::size_t>(static_cast<std::ptrdiff_t>(2 * n) - 1 + fromSeam) % n];
+    };
+    constexpr double kSlow = 0.35;
+    const double slowest = std::min({stepAt(-1), stepAt(0), stepAt(1)});
+    if (!(std::max(stepAt(-1), stepAt(1)) < kSlow * usual) || !(stepAt(0) < kSlow * usual))
+        return false;
+    // Where both sides move again: does it go on the same way? And until where are they slow?
+    const auto reach = static_cast<std::ptrdiff_t>(cycle.along.size());
+    const auto bothBeyond = [&](double share) {
+        std::ptrdiff_t k = 1;
+        while (k < reach && (stepAt(-k) < share * usual || stepAt(k) < share * usual))
+            ++k;
+        return k;
+    };
+    const std::ptrdiff_t moves = bothBeyond(0.1);
+    const std::ptrdiff_t k = bothBeyond(0.6);
+    if (k >= reach)
+        return false;
+    const double product = cycle.along[static_cast<std::size_t>(moves - 1)];
+    if (!(product > 0.3 * stepAt(-moves) * stepAt(moves)))
+        return false;
+    for (std::ptrdiff_t i = k; i < static_cast<std::ptrdiff_t>(n) - k; ++i)
+        if (stepAt(i) < std::max(2.0 * slowest, 0.5 * kSlow * usual))
+            return false;
+    return true;
+}
 
 } // namespace
 
@@ -187,9 +253,15 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     check.first = snappedFrame(rate.frameAt(times.front()));
     check.last = snappedFrame(rate.frameAt(times.back()));
     check.usualStep = middleOf(std::vector<double>(whole.step.begin(), whole.step.end() - 1));
-    const double same = kSamePose * check.usualStep;
-    check.closingCopy = whole.step[n - 1] <= same;
-    check.doubledEnd = whole.step[n - 2] <= same;
+    // Equal beside motion that goes on; where all is slow only what is equal indeed.
+    const auto same = [&](std::size_t step) {
+        const double beside = std::min(whole.step[(step + n - 1) % n], whole.step[(step + 1) % n]);
+        return whole.step[step] <= (beside > 0.25 * check.usualStep ? kSamePose : 1e-4) * check.usualStep;
+    };
+    // About a turning point two frames may be equal and still be the cycle's own: then it is even as it is.
+    const bool turns = n > 6 && unevenAround(whole) < 0.5 * unevenAround(shorter);
+    check.closingCopy = same(n - 1) && !turns;
+    check.doubledEnd = !check.closingCopy && same(n - 2);
     const CycleSums& cycle = check.closingCopy || check.doubledEnd ? shorter : whole;
     const std::size_t count = cycle.count;
     check.length = static_cast<double>(count);
@@ -203,10 +275,8 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     for (std::size_t i = 0; i + 1 < count; ++i) {
         check.smallestStep = std::min(check.smallestStep, cycle.step[i]);
         check.largestStep = std::max(check.largestStep, cycle.step[i]);
-        // The seam's step has a part in the unevenness of its neighbours: they do not count as inside.
-        if (i > 0 && i + 2 < count)
-            check.largestInside = std::max(check.largestInside, cycle.uneven[i]);
     }
+    check.largestInside = largestInsideOf(cycle);
     check.gapSteps = check.usualStep > 0.0 ? check.gap / check.usualStep : 0.0;
     check.velocityGap = cycle.velocity / rate.secondsAt(1.0);
     const double before = cycle.step[seam - 1];
@@ -215,9 +285,11 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     const double rounding = 0.01 * check.usualStep;
     const bool even = check.gap <= 1.5 * check.largestInside + rounding;
     // Slow where it turns back is no pause: there the steps before and after go against one another.
-    check.pause = !even && check.step < 0.5 * std::min(before, after);
+    const bool turnsBack = !cycle.along.empty() && cycle.along[0] < 0.0; // there it is slow by nature
+    check.eases = easesToAStop(cycle, check.usualStep);
+    check.pause = check.eases || (!even && check.step < 0.5 * std::min(before, after));
     check.loops = !check.pause && check.step <= 1.15 * check.largestStep + rounding &&
-                  check.step >= 0.85 * check.smallestStep - rounding && even;
+                  (turnsBack || check.step >= 0.85 * check.smallestStep - rounding) && even;
     return check;
 }
 

@@ -37,6 +37,7 @@ struct LoopCheck {
     bool closingCopy = false;  // the last frame equals the first: played on, it would stand twice
     bool doubledEnd = false;   // the last two frames are equal
     bool pause = false;        // slower over the seam than anywhere else
+    bool eases = false;        // it slows down over several frames, all but stops at the seam, and goes on the same way
     std::vector<double> steps; // metres from each frame to the one behind it, RMS; the last is that over the seam
     double step = 0.0;         // that one
     double usualStep = 0.0;

@@ -238,6 +238,12 @@ std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& ite
     if (check.length < 4.0)
         add("loop.open", Severity::Fault, check.length, "frames", "It is too short to be a cycle",
             "Give it four frames or more", {}, {});
+    else if (check.eases)
+        add("loop.pause", Severity::Fault, check.step * 1000.0, "mm",
+            fmt::format("It slows down towards its seam and all but stops there: {} a frame, {} usually; played again "
+                        "and again it pauses each time",
+                        lengthText(check.step), lengthText(check.usualStep)),
+            "Cut a cycle from where it moves evenly (wyc loop make, or the Loop desk)", {}, {});
     else if (check.pause)
         add("loop.pause", Severity::Fault, check.step * 1000.0, "mm",
             fmt::format("It pauses over its seam: {} there, {} usually", lengthText(check.step),

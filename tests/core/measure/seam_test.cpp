@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Cycles of which the seam is hard to judge: eased ones, pendulums, turning points, glitches elsewhere.
+#include <gtest/gtest.h>
+
+#include <functional>
+#include <numbers>
+#include <random>
+
+#include "measure/loop.h"
+#include "support/motions.h"
+#include "support/returned.h"
+#include "workbench/loops.h"
+
+namespace wyc::seam_test {
+namespace {
+
+constexpr double kPi = std::numbers::pi;
+using test::uniform;
+
+// A body at some places, each point swinging a little on its own, round with the cycle.
+Scene cycleOf(int frames, const std::function<Vec3d(double)>& at, double swing, unsigned seed,
+              const std::function<double(double)>& phase) {
+    std::mt19937 random(seed);
+    const test::Shape shape = test::ballShape(8, 6);
+    std::vector<std::vector<Vec3d>> samples;
+    for (int f = 0; f < frames; ++f) {
+        const double s = phase(static_cast<double>(f) / frames);
+        samples.emplace_back();
+        for (std::size_t p = 0; p < shape.points.size(); ++p)
+            samples.back().push_back(shape.points[p] + at(s) +
+                                     Vec3d{0, swing * std::sin(2 * kPi * s + static_cast<double>(p)), 0});
+    }
+    const FrameRate rate;
+    return test::sceneOf(shape, samples,
+                         Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), static_cast<std::size_t>(frames)),
+                         rate);
+}
+
+LoopCheck checked(const Scene& scene) {
+    auto check = checkLoop(movingItemsOf(scene), Progress());
+    EXPECT_TRUE(check) << check.error().text();
+    return check ? *check : LoopCheck{};
+}
+
+// Round a circle: even, or eased so that it stops at the seam and goes on the same way.
+TEST(Seams, ACycleThatEasesToAStopPausesAndAnEvenOneDoesNot) {
+    for (unsigned seed = 0; seed < 100; ++seed) {
+        std::mt19937 random(seed + 9000U);
+        const int frames = 30 + static_cast<int>(random() % 70U);
+        const double radius = uniform(random, 0.3, 2.0);
+        const double wobble = uniform(random, 0.0, 0.3);
+        const auto at = [=](double s) {
+            return Vec3d{radius * std::cos(2 * kPi * s), wobble * std::sin(4 * kPi * s),
+                         radius * std::sin(2 * kPi * s)};
+        };
+        const double swing = uniform(random, 0.0, 0.1);
+        const double shift = uniform(random, 0.0, 1.0);
+        // Its own slow places are not at the seam.
+        const double uneven = uniform(random, 0.0, 0.5);
+        const LoopCheck even = checked(cycleOf(
+            frames, at, swing, seed, [=](double s) { return s + shift + uneven * 0.1 * std::sin(2 * kPi * s); }));
+        EXPECT_TRUE(even.loops) << seed << " gap " << even.gapSteps;
+        EXPECT_FALSE(even.pause) << seed;
+        const LoopCheck eased = checked(cycleOf(frames, at, swing, seed, [=](double s) {
+            return s - std::sin(2 * kPi * s) / (2 * kPi) + shift; // its speed is nothing at 0
+        }));
+        EXPECT_FALSE(eased.loops) << seed;
+        EXPECT_TRUE(eased.pause) << seed << " of " << frames << ", step " << eased.step << " usual " << eased.usualStep;
+        const auto findings = loopFindings(eased, "it");
+        ASSERT_FALSE(findings.empty());
+        EXPECT_EQ(findings[0].id, "loop.pause");
+    }
+}
+
+// Wherever its seam is, at the turning point, evenly about it, or amid its way.
+TEST(Seams, APendulumIsNoPause) {
+    for (unsigned seed = 0; seed < 100; ++seed) {
+        std::mt19937 random(seed + 500U);
+        const int frames = 24 + static_cast<int>(random() % 60U);
+        const double way = uniform(random, 0.2, 2.0);
+        const auto at = [=](double s) { return Vec3d{way * std::cos(2 * kPi * s), 0, 0}; };
+        const double start = seed % 3 == 0 ? 0.0 : seed % 3 == 1 ? 0.5 / frames : uniform(random, 0.0, 1.0);
+        const LoopCheck check = checked(cycleOf(frames, at, 0.0, seed, [=](double s) { return s + start; }));
+        EXPECT_TRUE(check.loops) << seed << " start " << start * frames << " gap " << check.gapSteps;
+        EXPECT_FALSE(check.pause || check.closingCopy || check.doubledEnd) << seed << " start " << start * frames;
+        // With its first frame once more at the end it has a closing copy.
+        Scene longer = cycleOf(frames, at, 0.0, seed, [=](double s) { return s + start; });
+        const Geometry& shape = test::shapeOf(longer);
+        std::vector<std::vector<Vec3f>> samples;
+        for (int f = 0; f <= frames; ++f)
+            samples.push_back(test::pointsOf(shape, static_cast<std::size_t>(f % frames)));
+        longer.nodes[0].geometry = std::make_shared<MemoryGeometry>(
+            Sampling::uniform(shape.sampling().time(0), 1.0 / 24, samples.size()), *shape.topology(0), samples);
+        EXPECT_TRUE(checked(longer).closingCopy) << seed << " start " << start * frames;
+    }
+}
+
+TEST(Seams, AGlitchInsideHidesNoOpenSeam) {
+    for (unsigned seed = 0; seed < 40; ++seed) {
+        std::mt19937 random(seed + 70U);
+        const int frames = 40 + static_cast<int>(random() % 30U);
+        const auto at = [](double s) { return Vec3d{std::cos(2 * kPi * s), 0, std::sin(2 * kPi * s)}; };
+        // Cut short of the whole: open by some steps.
+        const double cut = 1.0 - 3.0 / frames;
+        const int glitch = 10 + static_cast<int>(random() % 20U);
+        Scene scene = cycleOf(frames, at, 0.05, seed, [=](double s) { return s * cut; });
+        EXPECT_FALSE(checked(scene).loops) << seed;
+        const Geometry& shape = test::shapeOf(scene);
+        std::vector<std::vector<Vec3f>> samples;
+        for (int f = 0; f < frames; ++f)
+            samples.push_back(test::pointsOf(shape, static_cast<std::size_t>(f)));
+        for (Vec3f& p : samples[static_cast<std::size_t>(glitch)])
+            p.y += 2.0F;
+        scene.nodes[0].geometry =
+            std::make_shared<MemoryGeometry>(shape.sampling(), *shape.topology(0), std::move(samples));
+        EXPECT_FALSE(checked(scene).loops) << seed;
+    }
+}
+
+} // namespace
+} // namespace wyc::seam_test
