@@ -62,7 +62,13 @@ json toJson(const LoopCheck& check) {
             {"gap_metres", check.gap},
             {"gap_steps", check.gapSteps},
             {"largest_inside_metres", check.largestInside},
-            {"velocity_gap", check.velocityGap}};
+            {"velocity_gap", check.velocityGap},
+            {"travel_metres", check.travel},
+            {"loops_going_on", check.loopsGoingOn},
+            {"seen_changes", check.seenChanges},
+            {"points_popping", check.popping},
+            {"points_followed", check.followed},
+            {"points", check.points}};
 }
 
 // What is looked at, and keeps what it looks at alive.
@@ -139,9 +145,17 @@ void printCandidates(const std::vector<LoopCandidate>& candidates, bool inSteps)
 
 void printCheck(const LoopCheck& check) {
     fmt::print("{}  {} – {}, {} frames: over the seam {}, usual {}; off by {} ({:.2f} steps)\n",
-               check.loops ? "loops" : "does not loop", frameText(check.first), frameText(check.last),
-               frameText(check.length), lengthText(check.step), lengthText(check.usualStep), lengthText(check.gap),
-               check.gapSteps);
+               check.loops          ? "loops"
+               : check.loopsGoingOn ? "loops, with its travel going on"
+                                    : "does not loop",
+               frameText(check.first), frameText(check.last), frameText(check.length), lengthText(check.step),
+               lengthText(check.usualStep), lengthText(check.gap), check.gapSteps);
+    if (check.followed < check.points)
+        fmt::print(
+            "  by {} of {} points, which are there all the time; over the seam {:.0f} % come or go, inside {:.0f} % "
+            "at most\n",
+            groupedDigits(check.followed), groupedDigits(check.points), check.popping * 100.0,
+            check.usuallyPopping * 100.0);
 }
 
 int runLoopFind(const Common& common, const LoopArguments& arguments) {
@@ -170,7 +184,7 @@ int runLoopFind(const Common& common, const LoopArguments& arguments) {
         if (!any && !candidates->empty())
             remark(common, "none closes by itself: fade or bridge it (wyc loop make), where it comes near enough");
     }
-    return kClean;
+    return any ? kClean : kFindings;
 }
 
 int runLoopCheck(const Common& common, const LoopArguments& arguments) {

@@ -4,12 +4,14 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <unordered_map>
 
 #include <fmt/format.h>
 
 #include "base/middle.h"
 #include "base/parallel.h"
 #include "base/text.h"
+#include "match/point_index.h"
 #include "measure/motion_frames.h"
 
 namespace wyc {
@@ -31,9 +33,15 @@ struct CycleSums {
     double velocity = 0.0;      // the change of the step from before the seam to after it
     std::vector<double> along;  // products of the steps that lie as far before the seam as after it
 
-    Status add(const FrameBlock& block, const Progress& progress) {
-        const auto column = [&](std::size_t i) {
-            return block.col(static_cast<Eigen::Index>(i % count)).cast<double>();
+    /// What all points are carried by each cycle is taken out evenly, once it is known.
+    Status add(const FrameBlock& block, const Progress& progress, const Eigen::Vector3d& travel) {
+        const bool carried = !travel.isZero();
+        const Eigen::VectorXd each = travel.replicate(block.rows() / 3, 1) / static_cast<double>(count);
+        const auto column = [&](std::size_t i) -> Eigen::VectorXd {
+            Eigen::VectorXd own = block.col(static_cast<Eigen::Index>(i % count)).cast<double>();
+            if (carried)
+                own -= static_cast<double>(i % count) * each;
+            return own;
         };
         return parallelFor(count, progress, [&](std::size_t i) -> Status {
             const std::size_t before = i + count - 1;
@@ -155,10 +163,14 @@ Result<std::vector<LoopCandidate>> loopCandidates(const SeamMap& map, const Loop
          ++length)
         for (std::size_t s = from; static_cast<double>(s) <= lastStart(length); ++s)
             best[length] = std::min(best[length], cost(s, length));
+    // Lengths that were asked for are listed, whether any beside them would close better or not.
+    constexpr double kAFew = 12.0;
+    const bool asked = bounds.length && bounds.length->last - bounds.length->first <= kAFew;
     std::vector<LoopCandidate> found;
     std::vector<double> costs;
     for (std::size_t length = lowLength; length <= highLength; ++length) {
-        if (!std::isfinite(best[length]) || best[length - 1] < best[length] || best[length + 1] < best[length])
+        const bool least = best[length - 1] >= best[length] && best[length + 1] >= best[length];
+        if (!std::isfinite(best[length]) || !(least || asked))
             continue;
         // Starts of one length: local minima that lie apart.
         std::vector<std::pair<double, std::size_t>> starts;
@@ -211,12 +223,106 @@ Result<std::vector<LoopCandidate>> loopCandidates(const SeamMap& map, const Loop
     return result;
 }
 
-Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress& progress) {
-    if (items.empty())
-        return fail(makeError(ErrorKind::BadInput, "no item is chosen"));
-    WYC_TRY(times, commonTimes(items));
+namespace {
+
+// How far the middle of all items goes from the first frame to where it would be behind the last.
+Result<Eigen::Vector3d> travelOf(const std::vector<MovingItem>& items, const std::vector<double>& times,
+                                 const Progress& progress) {
+    Eigen::MatrixXd middles = Eigen::MatrixXd::Zero(3, static_cast<Eigen::Index>(times.size()));
+    double all = 0.0;
+    for (const MovingItem& item : items) {
+        WYC_TRY(frames, MotionFrames::of(item, times, progress));
+        for (const PointStretch& stretch : frames.stretches()) {
+            WYC_TRY(block, frames.read(stretch, progress));
+            for (Eigen::Index f = 0; f < block.cols(); ++f)
+                for (Eigen::Index row = 0; row < block.rows(); row += 3)
+                    middles.col(f) += block.block<3, 1>(row, f).cast<double>();
+        }
+        all += static_cast<double>(frames.points());
+    }
+    middles /= std::max(1.0, all);
+    const Eigen::Index n = middles.cols();
+    const Eigen::Vector3d over = 0.5 * ((middles.col(1) - middles.col(0)) + (middles.col(n - 1) - middles.col(n - 2)));
+    return Eigen::Vector3d(middles.col(n - 1) - middles.col(0) + over);
+}
+
+// Points that come and go: which of the first frame's follow from one of the last frame's, going on as it goes.
+Status lookAtBirths(const MovingItem& item, const std::vector<double>& times, LoopCheck& check,
+                    const Progress& progress) {
+    const Geometry& shape = *item.scene->nodes[item.node].geometry;
+    if (!shape.topologyVaries())
+        return {};
+    struct Frame {
+        IdsPtr ids;
+        std::vector<Vec3f> points;
+    };
+    const auto frameAt = [&](double seconds) -> Result<Frame> {
+        Frame frame;
+        WYC_TRY(ids, shape.idsAt(seconds));
+        frame.ids = ids;
+        WYC_TRY(count, shape.pointCountAt(seconds));
+        frame.points.resize(count);
+        WYC_CHECK(shape.readAt(seconds, 0, frame.points));
+        return frame;
+    };
+    std::vector<double> ways;
+    Frame before;
+    Frame first;
+    std::unordered_map<std::uint64_t, Vec3d> goes; // way of each point over the last step
+    for (std::size_t f = 0; f < times.size(); ++f) {
+        WYC_CHECK(progress.poll());
+        WYC_TRY(now, frameAt(times[f]));
+        if (!now.ids || now.ids->size() != now.points.size())
+            return {}; // nothing tells which is which
+        check.points = std::max(check.points, now.points.size());
+        if (f == 0) {
+            first = now;
+        } else {
+            std::unordered_map<std::uint64_t, std::size_t> places;
+            for (std::size_t i = 0; i < before.ids->size(); ++i)
+                places.emplace((*before.ids)[i], i);
+            std::size_t kept = 0;
+            goes.clear();
+            for (std::size_t i = 0; i < now.ids->size(); ++i)
+                if (const auto at = places.find((*now.ids)[i]); at != places.end()) {
+                    ++kept;
+                    const Vec3d way = Vec3d(now.points[i]) - Vec3d(before.points[at->second]);
+                    goes[(*now.ids)[i]] = way;
+                    if (i % 7 == 0)
+                        ways.push_back(length(way));
+                }
+            const double most =
+                static_cast<double>(std::max<std::size_t>({1, now.points.size(), before.points.size()}));
+            check.usuallyPopping = std::max(check.usuallyPopping, 1.0 - static_cast<double>(kept) / most);
+        }
+        before = std::move(now);
+    }
+    if (first.points.empty() || before.points.empty() || ways.empty())
+        return {};
+    Eigen::Matrix3Xd expected(3, static_cast<Eigen::Index>(before.points.size()));
+    for (std::size_t i = 0; i < before.points.size(); ++i) {
+        const auto way = goes.find((*before.ids)[i]);
+        const Vec3d p = Vec3d(before.points[i]) + (way != goes.end() ? way->second : Vec3d{});
+        expected.col(static_cast<Eigen::Index>(i)) << p.x, p.y, p.z;
+    }
+    const PointIndex index(expected);
+    const double reach = std::max(1e-6, 1.5 * middleOf(ways));
+    std::size_t follow = 0;
+    for (const Vec3f& p : first.points) {
+        const auto near =
+            index.nearest({static_cast<double>(p.x), static_cast<double>(p.y), static_cast<double>(p.z)}, 1);
+        follow += !near.empty() && near[0].square <= reach * reach;
+    }
+    const double most = static_cast<double>(std::max(first.points.size(), before.points.size()));
+    check.popping = std::max(check.popping, 1.0 - static_cast<double>(follow) / most);
+    return {};
+}
+
+Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::vector<double>& times,
+                               const Eigen::Vector3d& travel, const Progress& progress) {
     const FrameRate rate = items.front().scene->view.rate;
     const std::size_t n = times.size();
+    std::size_t followed = 0;
     // As it is, and without its last frame, which may be one too many.
     CycleSums whole(n);
     CycleSums shorter(n - 1);
@@ -228,9 +334,10 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
         CycleSums ownShorter(n - 1);
         for (const PointStretch& stretch : frames.stretches()) {
             WYC_TRY(block, frames.read(stretch, part));
-            WYC_CHECK(own.add(block, part));
-            WYC_CHECK(ownShorter.add(block, part));
+            WYC_CHECK(own.add(block, part, travel));
+            WYC_CHECK(ownShorter.add(block, part, travel));
         }
+        followed += frames.points();
         const double points = static_cast<double>(std::max<std::size_t>(1, frames.points()));
         double weight = 1.0 / points;
         if (items.size() > 1) { // each in its own usual steps
@@ -250,6 +357,7 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     if (!(*std::max_element(whole.step.begin(), whole.step.end()) > 0.0))
         return fail(doesNotMove(items.front()));
     LoopCheck check;
+    check.followed = followed;
     check.first = snappedFrame(rate.frameAt(times.front()));
     check.last = snappedFrame(rate.frameAt(times.back()));
     check.usualStep = middleOf(std::vector<double>(whole.step.begin(), whole.step.end() - 1));
@@ -290,6 +398,37 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
     check.pause = check.eases || (!even && check.step < 0.5 * std::min(before, after));
     check.loops = !check.pause && check.step <= 1.15 * check.largestStep + rounding &&
                   (turnsBack || check.step >= 0.85 * check.smallestStep - rounding) && even;
+    return check;
+}
+
+} // namespace
+
+Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress& progress) {
+    if (items.empty())
+        return fail(makeError(ErrorKind::BadInput, "no item is chosen"));
+    WYC_TRY(times, commonTimes(items));
+    WYC_TRY(check, checkedCycle(items, times, Eigen::Vector3d::Zero(), progress.part(0.0, 0.6)));
+    check.points = check.followed;
+    for (const MovingItem& item : items) {
+        WYC_CHECK(lookAtBirths(item, times, check, progress));
+        WYC_TRY(first, placementAt(*item.scene, item.node, times.front()));
+        WYC_TRY(last, placementAt(*item.scene, item.node, times.back()));
+        check.seenChanges = check.seenChanges || first.visible != last.visible;
+    }
+    // Over the seam more points may come and go than inside, but for a few.
+    constexpr double kFew = 0.05;
+    check.loops = check.loops && !check.seenChanges && check.popping <= 1.5 * check.usuallyPopping + kFew;
+    if (check.loops || check.length < 8.0)
+        return check;
+    WYC_TRY(travel, travelOf(items, times, progress.part(0.6, 0.8)));
+    constexpr double kTravels = 2.5; // steps
+    if (travel.norm() <= kTravels * check.usualStep)
+        return check;
+    WYC_TRY(carried, checkedCycle(items, times, travel, progress.part(0.8, 1.0)));
+    if (carried.loops) {
+        check.travel = travel.norm();
+        check.loopsGoingOn = true;
+    }
     return check;
 }
 

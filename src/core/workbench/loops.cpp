@@ -249,6 +249,21 @@ std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& ite
             fmt::format("It pauses over its seam: {} there, {} usually", lengthText(check.step),
                         lengthText(check.usualStep)),
             "Its last frame is nearly its first: leave it out", {dropLast}, "drop last frame");
+    else if (check.seenChanges)
+        add("loop.visibility", Severity::Fault, 1.0, "",
+            "It is seen at one end of the cycle and not at the other: it blinks each time round",
+            "Export it seen throughout, or cut the cycle elsewhere", {}, {});
+    else if (check.popping > 1.5 * check.usuallyPopping + 0.05)
+        add("loop.points_pop", Severity::Fault, check.popping * 100.0, "%",
+            fmt::format("{:.0f} % of its points appear or are gone over the seam, {:.0f} % at most inside",
+                        check.popping * 100.0, check.usuallyPopping * 100.0),
+            "Let the last points live on, or fade the ends (wyc loop make)", {}, {});
+    else if (check.loopsGoingOn)
+        add("loop.travels", Severity::Caution, check.travel * 1000.0, "mm",
+            fmt::format("It goes on by {} each cycle: it loops where its travel goes on, and jumps back where it does "
+                        "not",
+                        lengthText(check.travel)),
+            "Take its travel out, or let it go on (wyc loop make --travel)", {}, {});
     else if (!check.loops)
         add("loop.open", Severity::Fault, check.gap * 1000.0, "mm",
             fmt::format("It does not close: the step over its seam is {} off ({:.2f} steps)", lengthText(check.gap),
