@@ -105,6 +105,62 @@ TEST_F(Compare, AnOrderIsAFileThatIsUsedAgain) {
     EXPECT_EQ(again.json()["pairs"][0]["order"]["by"], "hash"); // faces, too
 }
 
+// What steps place goes into the points of formats that have no transforms.
+TEST_F(Compare, AMendedCopyStandsWhereItShouldInEveryFormat) {
+    const json place =
+        json::array({{{"type", "place"}, {"options", {{"matrix", "0, 0, -1, 0, 1, 0, 1, 0, 0, 3.5, 1, -2"}}}}});
+    ASSERT_TRUE(writeTextFile(to("place.json"), place.dump(), AtomicFile::Replace::No));
+    ASSERT_EQ(wyc({"convert", a(), "--steps", to("place.json"), "-o", to("placed.abc")}).code, 0);
+    for (const char* target : {"mended.abc", "mended.mdd", "mended.####.obj", "mended.usdc"}) {
+        const auto applied = wyc({"compare", a(), to("placed.abc"), "--apply", to(target), "--json"});
+        ASSERT_EQ(applied.code, 1) << target << ": " << applied.err;
+        std::string written = applied.json()["outputs"][0]["target"];
+        if (written.find('#') != std::string::npos)
+            written = to("mended.1001.obj");
+        const auto again = wyc({"compare", a(), written, "--rest-b", a(), "--json"});
+        ASSERT_LT(again.code, 2) << target << ": " << again.err;
+        EXPECT_LT(again.json()["pairs"][0]["drift"]["max"].get<double>(), 1e-4) << target;
+    }
+}
+
+// One item is late and the other larger: each gets what undoes it.
+TEST_F(Compare, EveryItemGetsStepsOfItsOwn) {
+    const auto made = [&](const char* name, std::vector<std::string> further) {
+        std::vector<std::string> words{"convert", a(), "-o", to(name), "-q"};
+        words.insert(words.end(), further.begin(), further.end());
+        ASSERT_EQ(wyc(words).code, 0);
+    };
+    made("sail.abc", {});
+    made("keel.abc", {});
+    fs::create_directories(to("back"));
+    made("back/sail.abc", {"--offset", "3"});
+    made("back/keel.abc", {"--scale", "100"});
+    ASSERT_EQ(wyc({"convert", to("sail.abc"), to("keel.abc"), "-o", to("both.abc"), "-q"}).code, 0);
+    ASSERT_EQ(wyc({"convert", to("back/sail.abc"), to("back/keel.abc"), "-o", to("both_back.abc"), "-q"}).code, 0);
+    const auto applied = wyc({"compare", to("both.abc"), to("both_back.abc"), "--apply", to("each.abc"), "--json"});
+    ASSERT_EQ(applied.code, 1) << applied.err;
+    EXPECT_EQ(wyc({"compare", to("both.abc"), to("each.abc")}).code, 0);
+    // What belongs together may be said; nonsense is told.
+    EXPECT_EQ(wyc({"compare", to("both.abc"), to("both.abc"), "--pair", "rough"}).code, 2);
+    EXPECT_EQ(wyc({"compare", to("both.abc"), to("both.abc"), "--pair", "nothing=nobody"}).code, 2);
+}
+
+// Faces that never change have an order, however often they are written.
+TEST_F(Compare, ASequenceOfOneMeshTakesEveryStep) {
+    ASSERT_EQ(wyc({"convert", a(), "-o", to("sheet.####.obj"), "-q"}).code, 0);
+    for (const char* step : {"flip", "merge"}) {
+        const json chain = json::array({{{"type", step}}});
+        const std::string file = to((std::string(step) + ".json").c_str());
+        ASSERT_TRUE(writeTextFile(file, chain.dump(), AtomicFile::Replace::No));
+        const std::string target = to((std::string(step) + ".abc").c_str());
+        const auto written = wyc({"convert", to("sheet.1001.obj"), "--steps", file, "--prove", "-o", target});
+        EXPECT_EQ(written.code, 0) << step << ": " << written.err;
+    }
+    const auto told = wyc({"compare", to("sheet.1001.obj"), to("flip.abc"), "--explain", "--json"});
+    ASSERT_EQ(told.code, 1) << told.err;
+    EXPECT_EQ(told.json()["pairs"][0]["causes"][0]["id"], "winding");
+}
+
 TEST_F(Compare, WhatCannotBeComparedIsSaid) {
     for (const std::vector<std::string>& words : {std::vector<std::string>{"compare", a(), to("nowhere.abc")},
                                                   {"compare", a(), b(), "--tolerance", "wide"},

@@ -12,21 +12,18 @@
 namespace wyc {
 namespace {
 
-// How plainly one shape is another, by a few points and moments.
-double unlikeness(const std::shared_ptr<const Scene>& a, std::size_t nodeA, const std::shared_ptr<const Scene>& b,
-                  std::size_t nodeB) {
-    constexpr double kNone = 100.0;
-    const auto motionA = ShapeMotion::of(a, nodeA);
-    const auto motionB = ShapeMotion::of(b, nodeB);
-    if (!motionA || !motionB || motionA->points() != motionB->points())
-        return kNone;
-    const auto pair = ShapePair::of(*motionA, *motionB, Progress());
-    if (!pair)
-        return kNone;
-    std::vector<PointPair> pairs;
-    for (const std::uint32_t p : inTurn(motionA->points()))
-        pairs.push_back({p, p});
-    return pair->roughly(pairs).value_or(kNone);
+// A few points of an item at a few moments; nothing where they cannot be read.
+std::optional<Track> fewPointsOf(const std::shared_ptr<const Scene>& scene, std::size_t node) {
+    constexpr std::size_t kPoints = 64;
+    constexpr std::size_t kMoments = 24;
+    const auto motion = ShapeMotion::of(scene, node);
+    if (!motion)
+        return std::nullopt;
+    const std::vector<std::uint32_t> some = spreadOver(inTurn(motion->points()), kPoints);
+    auto track = motion->read(&some, someOf(motion->times(), kMoments), Progress());
+    if (!track || !track->xyz.allFinite())
+        return std::nullopt;
+    return std::move(*track);
 }
 
 // Names may lie: among items with as many points and the same faces each goes to the one that it is most plainly, if
@@ -49,11 +46,18 @@ void byWhatTheyShow(const Scene& a, const Scene& b, std::size_t said, ItemPairs&
         if (members.size() < 2 || members.size() > kMostAlike)
             continue;
         const std::size_t n = members.size();
-        std::vector<double> unlike(n * n);
+        std::vector<std::optional<Track>> ofA;
+        std::vector<std::optional<Track>> ofB;
+        for (const std::size_t member : members) {
+            ofA.push_back(fewPointsOf(sharedA, items.pairs[member].first));
+            ofB.push_back(fewPointsOf(sharedB, items.pairs[member].second));
+        }
+        constexpr double kNone = 100.0;
+        std::vector<double> unlike(n * n, kNone); // how plainly one is the other: less is plainer
         for (std::size_t i = 0; i < n; ++i)
             for (std::size_t k = 0; k < n; ++k)
-                unlike[i * n + k] =
-                    unlikeness(sharedA, items.pairs[members[i]].first, sharedB, items.pairs[members[k]].second);
+                if (ofA[i] && ofB[k])
+                    unlike[i * n + k] = std::min(kNone, roughScoreOf(*ofA[i], *ofB[k]));
         // Two that would both be likelier the other way round change places, until none would.
         std::vector<std::size_t> to(n);
         std::iota(to.begin(), to.end(), std::size_t{0});

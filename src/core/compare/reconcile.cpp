@@ -198,7 +198,9 @@ Status ReconcileEngine::alignAgain() {
             withoutPlace_ = true;
         }
     // Of those orders alone that lie as the points now do.
-    how_.instead.insert(how_.instead.end(), map_.instead.begin(), map_.instead.end());
+    for (const Alignment& other : map_.instead)
+        if (other.counts.size() == trackB_.moments())
+            how_.instead.push_back(other);
     stepsB_ = stepsOfB();
     usualStepB_ = stepsB_.empty() ? 0.0 : middleOf(stepsB_);
     slips_.assign(trackB_.moments(), 0);

@@ -74,6 +74,8 @@ class ReconcileEngine {
     [[nodiscard]] std::size_t onEach() const;
     // Moments that show no pose of A where theirs should be: others, and foreign ones.
     void tellOtherFrames(const std::vector<std::size_t>& which);
+    // Takes moments out and fills them from their neighbours; the last one is left out.
+    [[nodiscard]] std::vector<Step> leftOut(std::vector<std::size_t> moments) const;
     [[nodiscard]] bool samplesAreFrames() const;
     [[nodiscard]] std::vector<Step> swappedBack(const std::vector<std::size_t>& swapped) const;
     // The later moment of B that shows the same pose as one; nothing where none does.

@@ -5,6 +5,7 @@
 #include <functional>
 #include <numbers>
 #include <random>
+#include <set>
 
 #include "measure/loop.h"
 #include "support/motions.h"
@@ -115,6 +116,115 @@ TEST(Seams, AGlitchInsideHidesNoOpenSeam) {
             std::make_shared<MemoryGeometry>(shape.sampling(), *shape.topology(0), std::move(samples));
         EXPECT_FALSE(checked(scene).loops) << seed;
     }
+}
+
+// It goes on the same way cycle after cycle; played in place it jumps back.
+TEST(Seams, TravelThatGoesOnIsKnown) {
+    for (unsigned seed = 0; seed < 30; ++seed) {
+        std::mt19937 random(seed + 31U);
+        const int frames = 24 + static_cast<int>(random() % 40U);
+        const Vec3d way{uniform(random, 1.0, 4.0), 0.0, uniform(random, -2.0, 2.0)};
+        const auto at = [=](double s) { return way * s + Vec3d{0, 0.1 * std::sin(2 * kPi * s), 0}; };
+        const LoopCheck check = checked(cycleOf(frames, at, 0.08, seed, [](double s) { return s; }));
+        EXPECT_FALSE(check.loops) << seed;
+        EXPECT_TRUE(check.loopsGoingOn) << seed;
+        EXPECT_NEAR(check.travel, length(way), 0.02 * length(way)) << seed;
+        EXPECT_EQ(loopFindings(check, "it").front().id, "loop.travels");
+        // Open besides, it does not loop that way either.
+        const LoopCheck open = checked(cycleOf(frames, at, 0.3, seed, [](double s) { return 0.8 * s; }));
+        EXPECT_FALSE(open.loops || open.loopsGoingOn) << seed;
+    }
+}
+
+TEST(Seams, WhatIsSeenAtOneEndAloneBlinks) {
+    const auto at = [](double s) { return Vec3d{std::cos(2 * kPi * s), 0, std::sin(2 * kPi * s)}; };
+    Scene scene = cycleOf(40, at, 0.1, 1, [](double s) { return s; });
+    ASSERT_TRUE(checked(scene).loops);
+    const Sampling run = test::shapeOf(scene).sampling();
+    std::vector<Visibility> seen(40, Visibility::Visible);
+    seen[20] = Visibility::Hidden; // inside it is as meant
+    scene.nodes[0].visibility = VisibilityTrack{run, seen};
+    EXPECT_TRUE(checked(scene).loops);
+    seen.front() = Visibility::Hidden;
+    scene.nodes[0].visibility = VisibilityTrack{run, seen};
+    const LoopCheck check = checked(scene);
+    EXPECT_FALSE(check.loops);
+    EXPECT_EQ(loopFindings(check, "it").front().id, "loop.visibility");
+}
+
+// A fountain: one point stays, fifty are born and gone. Each takes the place of another at the seam, or all begin anew.
+TEST(Seams, ParticlesAreLookedAtWhole) {
+    constexpr int kFrames = 40;
+    for (unsigned seed = 0; seed < 100; ++seed) {
+        const bool pops = seed % 2 == 1;
+        std::mt19937 random(seed + 400U);
+        struct One {
+            Vec3d at, way;
+            double born; // of its life: where in the cycle it begins
+        };
+        std::vector<One> all;
+        for (int k = 0; k < 50; ++k)
+            all.push_back({{uniform(random, -2, 2), 0, uniform(random, -2, 2)},
+                           {uniform(random, -0.05, 0.05), 0.08, uniform(random, -0.05, 0.05)},
+                           uniform(random, 0.0, 1.0)});
+        std::vector<std::vector<Vec3f>> points;
+        std::vector<std::vector<std::uint64_t>> ids;
+        for (int f = 0; f < kFrames; ++f) {
+            points.push_back({{0, static_cast<float>(0.05 * std::sin(2 * kPi * f / kFrames)), 5}});
+            ids.push_back({1});
+            for (std::size_t k = 0; k < all.size(); ++k) {
+                // Half of the cycle it is there; born anew each time round. Popping ones are born on the first frame.
+                const double age =
+                    pops ? static_cast<double>(f) : std::fmod(f - all[k].born * kFrames + kFrames, kFrames);
+                if (!pops && age > kFrames / 2)
+                    continue;
+                const Vec3d p = all[k].at + all[k].way * age;
+                points.back().push_back({static_cast<float>(p.x), static_cast<float>(p.y), static_cast<float>(p.z)});
+                const bool wrapped = !pops && f < all[k].born * kFrames;
+                ids.back().push_back(100 + 2 * k + (wrapped ? 1 : 0));
+            }
+        }
+        const FrameRate rate;
+        Scene scene;
+        scene.view.rate = rate;
+        Node node;
+        node.name = "spray";
+        node.path = "/spray";
+        node.kind = NodeKind::Points;
+        node.geometry = std::make_shared<VaryingPoints>(
+            Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), kFrames), points, ids);
+        scene.nodes.push_back(node);
+        const LoopCheck check = checked(scene);
+        EXPECT_EQ(check.loops, !pops) << seed << " popping " << check.popping << " usually " << check.usuallyPopping;
+        EXPECT_EQ(check.points, pops ? 51U : check.points);
+        if (pops)
+            EXPECT_EQ(loopFindings(check, "it").front().id, "loop.points_pop") << seed;
+    }
+}
+
+TEST(Seams, LengthsThatAreAskedForAreListed) {
+    const auto at = [](double s) { return Vec3d{std::cos(2 * kPi * s), 0, std::sin(2 * kPi * s)}; };
+    const Scene scene = cycleOf(120, at, 0.1, 3, [](double s) { return 3.0 * s; }); // 40 frames a round
+    const auto map = seamMapOf(movingItemsOf(scene), {}, Progress());
+    ASSERT_TRUE(map);
+    LoopBounds bounds;
+    for (const double length : {31.0, 38.0, 40.0, 47.0}) {
+        bounds.length = FrameRange{length, length};
+        const auto found = loopCandidates(*map, bounds);
+        ASSERT_TRUE(found) << found.error().text();
+        ASSERT_FALSE(found->empty()) << length;
+        EXPECT_EQ(found->front().length, length);
+        EXPECT_EQ(found->front().good, length == 40.0);
+    }
+    bounds.length = FrameRange{36, 42};
+    bounds.count = 100;
+    const auto several = loopCandidates(*map, bounds);
+    ASSERT_TRUE(several);
+    std::set<double> lengths;
+    for (const LoopCandidate& one : *several)
+        lengths.insert(one.length);
+    EXPECT_EQ(lengths.size(), 7U);
+    EXPECT_EQ(several->front().length, 40.0);
 }
 
 } // namespace

@@ -78,8 +78,9 @@ Status ReconcileEngine::tellSpace() {
         text = fmt::format("turned {:.4g}° about {}", degrees, axisName(turn));
     if (way > 1e-4)
         text += fmt::format("{}moved by {}", text.empty() ? "" : " and ", lengthText(metres));
-    add("placement", std::round(degrees * 1e4) / 1e4, "degrees", sureOf(std::max(turned ? without : 0.0, way), left, false),
-        text, fmt::format("a rigid move; {:.3g} of its size is left", how_.relative()),
+    add("placement", std::round(degrees * 1e4) / 1e4, "degrees",
+        sureOf(std::max(turned ? without : 0.0, way), left, false), text,
+        fmt::format("a rigid move; {:.3g} % of its size is left", how_.relative() * 100.0),
         {placeStep(back, -(back * move))});
     return {};
 }

@@ -344,6 +344,11 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
             listed(swapped), swappedBack(swapped));
     if (left.empty())
         return;
+    // A stretch of them is a motion of its own.
+    constexpr std::size_t kLongest = 4;
+    for (std::size_t i = 0; i + kLongest < left.size(); ++i)
+        if (left[i + kLongest] == left[i] + kLongest)
+            return;
     std::string evidence = listed(left);
     if (left.size() == 1)
         for (std::size_t s = 0; s < trackA_.moments(); ++s)
@@ -355,7 +360,23 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
     add("foreign", static_cast<double>(left.size()), "frames", 0.95,
         fmt::format("{} of {} frames {} something else", left.size(), trackB_.moments(),
                     left.size() == 1 ? "shows" : "show"),
-        evidence, {{"drop", {{"frames", listed(left)}}, true}, {"fill", nlohmann::json::object(), true}});
+        evidence, leftOut(left));
+}
+
+std::vector<Step> ReconcileEngine::leftOut(std::vector<std::size_t> moments) const {
+    std::vector<Step> steps;
+    const auto at = std::find(moments.begin(), moments.end(), trackB_.moments() - 1);
+    const bool last = at != moments.end(); // nothing is behind it to fill from
+    if (last)
+        moments.erase(at);
+    std::string text;
+    for (const std::size_t t : moments)
+        text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
+    if (!moments.empty())
+        steps = {{"drop", {{"frames", text}}, true}, {"fill", nlohmann::json::object(), true}};
+    if (last)
+        steps.push_back({"ends", {{"first", "as it is"}, {"last", "left out"}}, true});
+    return steps;
 }
 
 std::vector<Step> ReconcileEngine::swappedBack(const std::vector<std::size_t>& swapped) const {
@@ -409,6 +430,14 @@ double ReconcileEngine::relativeAt(double speed, double shift) const {
     return count > 0.0 ? std::sqrt(squares / count) / std::max(1e-30, how_.spread) : 1.0;
 }
 
+namespace {
+
+std::string shareText(double share) {
+    return share < 1e-5 ? std::string("less than 0.001 %") : fmt::format("{:.3g} %", share * 100.0);
+}
+
+} // namespace
+
 void ReconcileEngine::tellTime() {
     if (!movesA_ && !movesB_) {
         tellStill();
@@ -437,7 +466,7 @@ void ReconcileEngine::tellTime() {
         const double ends = b_.times().front() + b_.times().back();
         const double forward = relativeAt(-speed, shift + 2.0 * speed * 0.5 * ends);
         tell("reversed", 1.0, "", sureOf(forward, left, true), "it plays backwards",
-             fmt::format("forwards {:.3g} of its size off, backwards {:.3g}", forward, how_.relative()),
+             fmt::format("forwards {} of its size off, backwards {}", shareText(forward), shareText(how_.relative())),
              {{"retime", {{"curve", "reverse"}}, true}});
         shift += speed * ends;
         speed = -speed;
@@ -472,7 +501,7 @@ void ReconcileEngine::tellTime() {
         const double rounded =
             std::abs(frames - std::round(frames)) < 1e-3 ? std::round(frames) : std::round(frames * 1e4) / 1e4;
         tell("offset", rounded, "frames", sureOf(without, left, rounded == std::round(rounded)), offsetText(rounded),
-             fmt::format("without it {:.3g} of its size off, with it {:.3g}", without, how_.relative()),
+             fmt::format("without it {} of its size off, with it {}", shareText(without), shareText(how_.relative())),
              {{"offset", {{"frames", snappedFrame(shift / frameSeconds)}}, true}});
     }
     tellSampling(stepB, step);

@@ -175,7 +175,8 @@ std::string framesText(const Reconciled& found, double toleranceMetres) {
             frames.push_back(drift.frames[t]);
     if (frames.empty())
         return {};
-    std::string text = fmt::format("{} of {} frames differ", frames.size(), drift.frames.size());
+    std::string text = fmt::format("{} of {} frames differ, by {} at most at {}", frames.size(), drift.frames.size(),
+                                   lengthText(drift.largest * found.metres), frameText(drift.worstFrame));
     if (frames.size() == drift.frames.size())
         return text;
     std::vector<std::string> runs;
