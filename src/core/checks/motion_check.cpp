@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "checks/motion_parts.h"
+#include "scene/channels.h"
 
 namespace wyc {
 namespace {
@@ -382,6 +383,13 @@ MotionProfile perUsualGap(MotionProfile profile) {
     return profile;
 }
 
+// Whether something is said of it that changes, as a light's intensity does: then it is not still.
+bool figuresChange(const Node& node) {
+    const std::vector<Channel> all = channelsOf(node.properties);
+    return std::any_of(all.begin(), all.end(),
+                       [](const Channel& one) { return one.meaning != Meaning::Unknown && !one.values->constant(); });
+}
+
 } // namespace
 
 void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
@@ -390,7 +398,7 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings) {
             continue;
         const MotionProfile& profile = *item.profile;
         if (!profile.moves()) {
-            if (item.movesBySource && profile.unreadable.empty() && profile.count() > 1)
+            if (item.movesBySource && profile.unreadable.empty() && profile.count() > 1 && !figuresChange(item.at()))
                 findings.push_back(
                     {"motion.static",
                      Severity::Note,

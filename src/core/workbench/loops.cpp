@@ -209,7 +209,7 @@ Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loo
 }
 
 bool closesWell(const LoopCandidate& before, const LoopCheck& after) {
-    constexpr double kHardly = 0.5; // of a usual step
+    constexpr double kHardly = 1.0; // usual steps
     return after.loops && (after.velocityGap <= 1.1 * before.velocityGap || after.velocitySteps <= kHardly);
 }
 

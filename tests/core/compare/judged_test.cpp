@@ -24,6 +24,25 @@ using test::uniform;
 using Poses = std::vector<std::vector<Vec3d>>;
 constexpr double kPi = std::numbers::pi;
 
+// Without points that no face uses.
+Shape tidied(const Shape& shape) {
+    std::set<int> used;
+    for (const auto& face : shape.faces)
+        used.insert(face.begin(), face.end());
+    std::map<int, int> now;
+    Shape tidy{shape.name, {}, {}};
+    for (const int p : used) {
+        now[p] = static_cast<int>(tidy.points.size());
+        tidy.points.push_back(shape.points[static_cast<std::size_t>(p)]);
+    }
+    for (auto face : shape.faces) {
+        for (int& p : face)
+            p = now[p];
+        tidy.faces.push_back(face);
+    }
+    return tidy;
+}
+
 Shape tubeShape(int around, int long_) {
     Shape shape{"tube", {}, {}};
     for (int r = 0; r <= long_; ++r)
@@ -56,22 +75,7 @@ Shape wheelShape(int spokes) {
             shape.faces.push_back({at(4, k + 1), at(4, k), at(5, k), at(5, k + 1)});
         }
     }
-    // What no face uses is of no interest here.
-    std::set<int> used;
-    for (const auto& face : shape.faces)
-        used.insert(face.begin(), face.end());
-    std::map<int, int> now;
-    Shape tidy{shape.name, {}, {}};
-    for (const int p : used) {
-        now[p] = static_cast<int>(tidy.points.size());
-        tidy.points.push_back(shape.points[static_cast<std::size_t>(p)]);
-    }
-    for (auto face : shape.faces) {
-        for (int& p : face)
-            p = now[p];
-        tidy.faces.push_back(face);
-    }
-    return tidy;
+    return tidied(shape);
 }
 
 Shape cardShape(int rows, int columns) {
@@ -105,21 +109,7 @@ Shape propShape(std::mt19937& random) {
         p = {0.5 * p.x * (1.0 + 0.3 * p.y), p.y + 0.2 * p.x, 0.7 * p.z + uniform(random, -0.04, 0.04)};
     shape.add(body, {0, 0, 0});
     shape.add(test::roughShape(random, 4, 5), {0.8, 0.2, -0.4});
-    std::set<int> used;
-    for (const auto& face : shape.faces)
-        used.insert(face.begin(), face.end());
-    std::map<int, int> now;
-    Shape tidy{shape.name, {}, {}};
-    for (const int p : used) {
-        now[p] = static_cast<int>(tidy.points.size());
-        tidy.points.push_back(shape.points[static_cast<std::size_t>(p)]);
-    }
-    for (auto face : shape.faces) {
-        for (int& p : face)
-            p = now[p];
-        tidy.faces.push_back(face);
-    }
-    return tidy;
+    return tidied(shape);
 }
 
 enum class Motion { Still, Straight, Eased, Turntable, Rolling, Swing, Growing, Deforming, Bending };
@@ -208,7 +198,7 @@ float halfOf(float value) { // to the nearest of eleven bits, of the smallest on
 }
 
 using Change = std::function<bool(Copy&, std::mt19937&)>;
-struct Cause_ {
+struct Mangling {
     const char* id;
     const char* family; // of each at most one
     Change change;
@@ -249,8 +239,8 @@ void without(Copy& c, const std::vector<char>& gone) {
 }
 
 // In the order in which they happen.
-const std::vector<Cause_>& causes() {
-    static const std::vector<Cause_> kAll{
+const std::vector<Mangling>& causes() {
+    static const std::vector<Mangling> kAll{
         // Of time, by poses.
         {"reversed", "poses",
          [](Copy& c, std::mt19937&) {
@@ -557,9 +547,9 @@ Case caseOf(unsigned seed) {
     one.a = b.scene();
     one.moves = motion != Motion::Still;
     const std::size_t wanted = seed % 4U == 3 ? random() % 2 * 3 : 1 + seed % 4U;
-    std::map<std::string, const Cause_*> chosen;
+    std::map<std::string, const Mangling*> chosen;
     for (int tries = 0; tries < 40 && chosen.size() < wanted; ++tries) {
-        const Cause_& cause = causes()[random() % causes().size()];
+        const Mangling& cause = causes()[random() % causes().size()];
         const std::string family = cause.family;
         // What stands still has no frames to be changed; what is of its own leaves little to be told.
         if (!one.moves && (family == "poses" || family == "clock"))
@@ -581,7 +571,7 @@ Case caseOf(unsigned seed) {
             continue; // flat as it is
         chosen.try_emplace(family, &cause);
     }
-    for (const Cause_& cause : causes())
+    for (const Mangling& cause : causes())
         if (const auto found = chosen.find(cause.family); found != chosen.end() && found->second == &cause)
             if (cause.change(b, random))
                 one.what += fmt::format(" {}", cause.id);

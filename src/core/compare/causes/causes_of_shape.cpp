@@ -7,7 +7,6 @@
 #include "scene/mix.h"
 
 namespace wyc {
-namespace {} // namespace
 
 Status ReconcileEngine::tellShape() {
     const Topology& ofA = *a_.topology();
