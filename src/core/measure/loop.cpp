@@ -387,7 +387,6 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
     check.largestInside = largestInsideOf(cycle);
     check.gapSteps = check.usualStep > 0.0 ? check.gap / check.usualStep : 0.0;
     check.velocityGap = cycle.velocity / rate.secondsAt(1.0);
-    check.velocitySteps = check.usualStep > 0.0 ? cycle.velocity / check.usualStep : 0.0;
     const double before = cycle.step[seam - 1];
     const double after = cycle.step[0];
     // Like over any other frame: no longer a step, no shorter one, no more uneven than inside, rounding aside.

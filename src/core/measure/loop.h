@@ -47,7 +47,6 @@ struct LoopCheck {
     double gapSteps = 0.0;       // in usual steps
     double largestInside = 0.0;  // the same inside the cycle, in metres
     double velocityGap = 0.0;    // metres a second, from before the seam to after it
-    double velocitySteps = 0.0;  // the same in usual steps a frame
     double travel = 0.0;         // metres that it goes on each cycle; 0 where it comes back
     bool loopsGoingOn = false;   // with its travel going on it loops
     bool seenChanges = false;    // seen at the one end of the cycle, and not at the other

@@ -208,11 +208,6 @@ Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loo
     return worst;
 }
 
-bool closesWell(const LoopCandidate& before, const LoopCheck& after) {
-    constexpr double kHardly = 1.0; // usual steps
-    return after.loops && (after.velocityGap <= 1.1 * before.velocityGap || after.velocitySteps <= kHardly);
-}
-
 std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& item) {
     std::vector<Finding> found;
     const auto add = [&](std::string id, Severity severity, double figure, std::string unit, std::string text,

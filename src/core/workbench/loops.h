@@ -53,9 +53,6 @@ struct ClosedLoop {
 [[nodiscard]] Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep,
                                           const Progress& progress);
 
-/// Whether nobody sees the seam: it loops, and speeds over it differ no more than they did before, or hardly.
-[[nodiscard]] bool closesWell(const LoopCandidate& before, const LoopCheck& after);
-
 /// What keeps a cycle from closing, each with the step that mends it: loop.open, loop.pause, loop.closing_copy,
 /// loop.doubled_end.
 [[nodiscard]] std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& item);

@@ -440,10 +440,9 @@ void LoopDesk::showFigures() {
         words += tr(" · edges shrink by %1 % (shape kept: %2 %)")
                      .arg(judged_->closed.shrink * 100.0, 0, 'f', 1)
                      .arg(std::max(0.0, judged_->closed.keptShrink) * 100.0, 0, 'f', 1);
-    say((closesWell(*chosen_, check)
-             ? QStringLiteral("<span style='color:%1'>✓ %2</span> · ").arg(colour::kMoss.name(), tr("closes"))
-             : QStringLiteral("<span style='color:%1'>! %2</span> · ")
-                   .arg(colour::kStraw.name(), tr("the seam can be seen"))) +
+    say((check.loops ? QStringLiteral("<span style='color:%1'>✓ %2</span> · ").arg(colour::kMoss.name(), tr("closes"))
+                     : QStringLiteral("<span style='color:%1'>! %2</span> · ")
+                           .arg(colour::kStraw.name(), tr("the seam can be seen"))) +
         words.toHtmlEscaped());
 }
 

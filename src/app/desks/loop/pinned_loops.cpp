@@ -85,8 +85,7 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
             add(tr("%1 a second").arg(loopLengthWords(check.velocityGap, inSteps)),
                 closedVelocity(one) == least(closedVelocity));
             add(one.closing.close == "overlap" ? tr("%1 %").arg(one.closed->shrink * 100.0, 0, 'f', 1) : tr("none"));
-            add(closesWell(one.candidate, check) ? QStringLiteral("✓ ") + tr("closes")
-                                                 : QStringLiteral("! ") + tr("can be seen"));
+            add(check.loops ? QStringLiteral("✓ ") + tr("closes") : QStringLiteral("! ") + tr("can be seen"));
         } else {
             for (int k = 0; k < 4; ++k)
                 add(QStringLiteral("…"));
