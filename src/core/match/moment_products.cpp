@@ -165,7 +165,8 @@ double MomentProducts::roughly(const Sums& mean) {
 
 MomentProducts::Sums MomentProducts::asTheyLie(const Sums& mean) const {
     Sums lies = mean;
-    lies.cross += middleB_ * mean.meanA.transpose() + mean.meanB * middleA_.transpose() + middleB_ * middleA_.transpose();
+    lies.cross +=
+        middleB_ * mean.meanA.transpose() + mean.meanB * middleA_.transpose() + middleB_ * middleA_.transpose();
     lies.squareA += 2.0 * middleA_.dot(mean.meanA) + middleA_.squaredNorm();
     lies.squareB += 2.0 * middleB_.dot(mean.meanB) + middleB_.squaredNorm();
     lies.meanA += middleA_;

@@ -433,7 +433,7 @@ double ReconcileEngine::relativeAt(double speed, double shift) const {
 namespace {
 
 std::string shareText(double share) {
-    return share < 1e-5 ? std::string("less than 0.001 %") : fmt::format("{:.3g} %", share * 100.0);
+    return share < 1e-5 ? std::string("under 0.001 %") : fmt::format("{:.3g} %", share * 100.0);
 }
 
 } // namespace
