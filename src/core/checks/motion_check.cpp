@@ -261,6 +261,13 @@ void reportPops(const MeasuredItem& item, const std::vector<Odd>& pops, std::vec
     }
 }
 
+bool evenFrames(const MeasuredItem& item) {
+    for (std::size_t i = 1; i < item.profile->count(); ++i)
+        if (!sameFrame(item.frameAt(i) - item.frameAt(i - 1), 1.0))
+            return false;
+    return true;
+}
+
 void reportSwaps(const MeasuredItem& item, const std::vector<Odd>& swaps, std::vector<Finding>& findings) {
     for (const Odd& odd : swaps) {
         const std::string first = exactFrames(item, odd.first, odd.first);
@@ -283,6 +290,11 @@ void reportSwaps(const MeasuredItem& item, const std::vector<Odd>& swaps, std::v
                         {},
                         1,
                         momentsOf(item, odd.first, odd.last)};
+        if (!evenFrames(item)) { // the curve is one of whole frames
+            finding.mendLabel.clear();
+            findings.push_back(std::move(finding));
+            continue;
+        }
         finding.mend = {Step{"retime",
                              {{"curve", fmt::format("{0}={0}, {1}={1}, {2}={3}, {3}={2}, {4}={4}, {5}={5}", start,
                                                     before, first, second, behind, end)}},

@@ -3,8 +3,8 @@
 #include <algorithm>
 #include <functional>
 #include <map>
-#include <numeric>
 #include <optional>
+#include <tuple>
 
 #include "compare/reconcile.h"
 #include "match/shape_pair.h"
@@ -31,6 +31,7 @@ std::optional<Track> fewPointsOf(const std::shared_ptr<const Scene>& scene, std:
 void byWhatTheyShow(const Scene& a, const Scene& b, std::size_t said, ItemPairs& items) {
     constexpr std::size_t kMostAlike = 24;
     constexpr double kFarMore = 0.7;
+    constexpr double kIsIt = -2.0; // what fits to a thousandth, whatever three things are claimed
     const auto sharedA = std::make_shared<const Scene>(a);
     const auto sharedB = std::make_shared<const Scene>(b);
     std::map<std::pair<std::uint64_t, std::size_t>, std::vector<std::size_t>> groups; // of pairs
@@ -38,8 +39,11 @@ void byWhatTheyShow(const Scene& a, const Scene& b, std::size_t said, ItemPairs&
         const Geometry& of = *a.nodes[items.pairs[i].first].geometry;
         const Geometry& other = *b.nodes[items.pairs[i].second].geometry;
         const auto faces = of.topology(0);
+        const auto others = other.topology(0);
         const auto points = of.pointCount(0);
-        if (faces && points && *points == other.pointCount(0).value_or(0))
+        // Of shuffled ones numbers tell nothing.
+        if (faces && others && points && (*faces)->hash() == (*others)->hash() &&
+            *points == other.pointCount(0).value_or(0))
             groups[{(*faces)->hash(), *points}].push_back(i);
     }
     for (const auto& [look, members] : groups) {
@@ -58,30 +62,37 @@ void byWhatTheyShow(const Scene& a, const Scene& b, std::size_t said, ItemPairs&
             for (std::size_t k = 0; k < n; ++k)
                 if (ofA[i] && ofB[k])
                     unlike[i * n + k] = std::min(kNone, roughScoreOf(*ofA[i], *ofB[k]));
-        // Two that would both be likelier the other way round change places, until none would.
-        std::vector<std::size_t> to(n);
-        std::iota(to.begin(), to.end(), std::size_t{0});
-        bool changed = true;
-        for (std::size_t round = 0; changed && round < n; ++round) {
-            changed = false;
-            for (std::size_t i = 0; i < n; ++i)
-                for (std::size_t k = i + 1; k < n; ++k) {
-                    const double now = unlike[i * n + to[i]] + unlike[k * n + to[k]];
-                    const double then = unlike[i * n + to[k]] + unlike[k * n + to[i]];
-                    if (then + kFarMore < now) {
-                        std::swap(to[i], to[k]);
-                        changed = true;
-                    }
-                }
-        }
+        // What fits, the plainest first; a name is worth something.
+        std::vector<std::tuple<double, std::size_t, std::size_t>> fitting;
+        for (std::size_t i = 0; i < n; ++i)
+            for (std::size_t k = 0; k < n; ++k)
+                if (unlike[i * n + k] < kIsIt)
+                    fitting.emplace_back(unlike[i * n + k] - (i == k ? kFarMore : 0.0), i, k);
+        std::sort(fitting.begin(), fitting.end());
+        constexpr std::size_t kNobody = ~std::size_t{0};
+        std::vector<std::size_t> to(n, kNobody);
+        std::vector<char> taken(n, 0);
+        for (const auto& [score, i, k] : fitting)
+            if (to[i] == kNobody && !taken[k]) {
+                to[i] = k;
+                taken[k] = 1;
+            }
         std::vector<std::size_t> nodesOfB;
         for (const std::size_t member : members)
             nodesOfB.push_back(items.pairs[member].second);
         for (std::size_t i = 0; i < n; ++i)
-            if (to[i] != i) {
-                items.pairs[members[i]].second = nodesOfB[to[i]];
+            if (to[i] != i && to[i] != kNobody)
                 items.byContent.push_back(items.pairs[members[i]].first);
+        // The others keep their names, or take what is left.
+        for (const bool byName : {true, false})
+            for (std::size_t i = 0; i < n; ++i) {
+                if (to[i] != kNobody || (byName && taken[i]))
+                    continue;
+                to[i] = byName ? i : static_cast<std::size_t>(std::find(taken.begin(), taken.end(), 0) - taken.begin());
+                taken[to[i]] = 1;
             }
+        for (std::size_t i = 0; i < n; ++i)
+            items.pairs[members[i]].second = nodesOfB[to[i]];
     }
 }
 
@@ -210,15 +221,14 @@ ItemPairs pairedItems(const Scene& a, const Scene& b, const std::vector<std::pai
         }
     }
     pairBy([](const Candidate& look) { return look.faces != 0 ? std::to_string(look.faces) : std::string(); });
-    // Of several with the same faces or as many points any with any: what they show decides below.
-    for (const bool byFaces : {true, false})
-        for (std::size_t i = 0; i < ofA.size(); ++i)
-            for (std::size_t k = 0; k < ofB.size() && !usedA[i]; ++k)
-                if (!usedB[k] && candidatesOfA[i].points == candidatesOfB[k].points &&
-                    (!byFaces || candidatesOfA[i].faces == candidatesOfB[k].faces)) {
-                    usedA[i] = usedB[k] = 1;
-                    result.pairs.emplace_back(ofA[i], ofB[k]);
-                }
+    // Of several with the same faces any with any: what they show decides below.
+    for (std::size_t i = 0; i < ofA.size(); ++i)
+        for (std::size_t k = 0; k < ofB.size() && !usedA[i]; ++k)
+            if (!usedB[k] && candidatesOfA[i].faces != 0 && candidatesOfA[i].faces == candidatesOfB[k].faces &&
+                candidatesOfA[i].points == candidatesOfB[k].points) {
+                usedA[i] = usedB[k] = 1;
+                result.pairs.emplace_back(ofA[i], ofB[k]);
+            }
     pairBy(counted);
     pairBy([](const Candidate&) { return std::string("the only one"); });
     for (std::size_t i = 0; i < ofA.size(); ++i)

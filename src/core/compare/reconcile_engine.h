@@ -74,6 +74,10 @@ class ReconcileEngine {
     [[nodiscard]] std::size_t onEach() const;
     // Moments that show no pose of A where theirs should be: others, and foreign ones.
     void tellOtherFrames(const std::vector<std::size_t>& which);
+    // Their frames, rising: "1012,1040".
+    [[nodiscard]] std::string framesOf(std::vector<std::size_t> moments) const;
+    // The first moment that a stale first frame leaves.
+    [[nodiscard]] std::size_t firstKept() const;
     // Takes moments out and fills them from their neighbours; the last one is left out.
     [[nodiscard]] std::vector<Step> leftOut(std::vector<std::size_t> moments) const;
     [[nodiscard]] bool samplesAreFrames() const;

@@ -167,7 +167,14 @@ Result<Reconciled> asTheyLie(const std::shared_ptr<const Scene>& a, std::size_t 
     return found;
 }
 
-// What is shown by B at some of its moments, and by A when it would be with another time.
+// Some points of a moment, rising by their ids; without ids by their numbers.
+struct Sample {
+    std::vector<std::pair<std::uint64_t, Vec3d>> points;
+    std::size_t count = 0; // of all
+    bool hasIds = false;
+};
+
+// What B shows at some of its moments, beside A at the moments that may be meant.
 struct Pairs {
     MomentProducts::Sums mean; // of places as they are
     double shared = 0.0;       // of all points those that both have
@@ -188,7 +195,9 @@ class ByIds {
         double score = std::numeric_limits<double>::infinity();
         double left = 1.0; // of the spread
     };
-    Result<const Pose*> poseOfA(double seconds);
+    // One id in so many, the same ones in every sample: all of a cache would not go into memory.
+    [[nodiscard]] Result<Sample> sampleAt(const Scene& scene, std::size_t node, double seconds) const;
+    Result<const Sample*> sampleOfA(double seconds);
     Result<Pairs> pairsFor(double speed, double shift);
     void weigh(const Pairs& pairs, double speed, double shift, double claims);
     const Scene& a_;
@@ -196,60 +205,67 @@ class ByIds {
     const Scene& b_;
     std::size_t nodeB_;
     const Progress& progress_;
-    std::vector<std::pair<double, Pose>> ofB_;
-    std::map<double, Pose> ofA_; // read so far
+    std::uint64_t oneIn_ = 1;
+    std::vector<std::pair<double, Sample>> ofB_;
+    std::map<double, Sample> ofA_; // read so far
     Found best_;
     Found plain_;
 };
 
-Result<const Pose*> ByIds::poseOfA(double seconds) {
+Result<Sample> ByIds::sampleAt(const Scene& scene, std::size_t node, double seconds) const {
+    WYC_TRY(pose, poseAt(scene, node, seconds));
+    Sample sample;
+    sample.count = pose.points.size();
+    sample.hasIds = pose.ids != nullptr;
+    for (std::size_t i = 0; i < pose.points.size(); ++i) {
+        const std::uint64_t id = pose.ids ? (*pose.ids)[i] : i;
+        const Vec3d& p = pose.points[i];
+        if ((id * 0x9E3779B97F4A7C15U >> 32U) % oneIn_ == 0 && std::isfinite(dot(p, p)))
+            sample.points.emplace_back(id, p);
+    }
+    std::sort(sample.points.begin(), sample.points.end(),
+              [](const auto& x, const auto& y) { return x.first < y.first; });
+    return sample;
+}
+
+Result<const Sample*> ByIds::sampleOfA(double seconds) {
     const double at = std::round(seconds * 1e6) / 1e6;
     if (const auto had = ofA_.find(at); had != ofA_.end())
         return &had->second;
-    WYC_TRY(pose, poseAt(a_, nodeA_, seconds));
-    return &(ofA_[at] = std::move(pose));
+    WYC_TRY(sample, sampleAt(a_, nodeA_, seconds));
+    return &(ofA_[at] = std::move(sample));
 }
 
 Result<Pairs> ByIds::pairsFor(double speed, double shift) {
     const std::vector<double> times = a_.nodes[nodeA_].geometry->sampling().times();
     Pairs pairs;
     std::size_t all = 0;
-    std::size_t both = 0;
-    for (const auto& [t, pose] : ofB_) {
+    for (const auto& [t, own] : ofB_) {
         const double at = speed * t + shift;
         if (at < times.front() - 1e-6 || at > times.back() + 1e-6)
             continue;
-        WYC_TRY(other, poseOfA(at));
-        all += std::max(pose.points.size(), other->points.size());
-        std::unordered_map<std::uint64_t, std::size_t> places;
-        if (other->ids)
-            for (std::size_t i = 0; i < other->ids->size(); ++i)
-                places.emplace((*other->ids)[i], i);
-        else if (other->points.size() != pose.points.size())
+        WYC_TRY(other, sampleOfA(at));
+        all += std::max(own.points.size(), other->points.size());
+        if (!(own.hasIds && other->hasIds) && own.count != other->count)
             continue;
-        for (std::size_t i = 0; i < pose.points.size(); ++i) {
-            std::size_t k = i;
-            if (other->ids && pose.ids) {
-                const auto found = places.find((*pose.ids)[i]);
-                if (found == places.end())
-                    continue;
-                k = found->second;
-            }
-            const Eigen::Vector3d x(other->points[k].x, other->points[k].y, other->points[k].z);
-            const Eigen::Vector3d y(pose.points[i].x, pose.points[i].y, pose.points[i].z);
-            if (!x.allFinite() || !y.allFinite())
+        auto x = other->points.begin();
+        for (const auto& [id, place] : own.points) {
+            while (x != other->points.end() && x->first < id)
+                ++x;
+            if (x == other->points.end() || x->first != id)
                 continue;
-            ++both;
+            const Eigen::Vector3d p(x->second.x, x->second.y, x->second.z);
+            const Eigen::Vector3d q(place.x, place.y, place.z);
             pairs.mean.count += 1.0;
-            pairs.mean.cross += y * x.transpose();
-            pairs.mean.meanA += x;
-            pairs.mean.meanB += y;
-            pairs.mean.squareA += x.squaredNorm();
-            pairs.mean.squareB += y.squaredNorm();
+            pairs.mean.cross += q * p.transpose();
+            pairs.mean.meanA += p;
+            pairs.mean.meanB += q;
+            pairs.mean.squareA += p.squaredNorm();
+            pairs.mean.squareB += q.squaredNorm();
         }
     }
+    pairs.shared = all > 0 ? pairs.mean.count / static_cast<double>(all) : 0.0;
     pairs.mean.divide();
-    pairs.shared = all > 0 ? static_cast<double>(both) / static_cast<double>(all) : 0.0;
     return pairs;
 }
 
@@ -300,10 +316,15 @@ Result<std::vector<Cause>> ByIds::causes() {
     std::vector<Cause> causes;
     if (timesA.size() < 2 || timesB.size() < 2)
         return causes;
+    constexpr std::size_t kPoints = 2000;
+    for (const double t : someOf(timesB, kMoments)) {
+        WYC_TRY(count, b_.nodes[nodeB_].geometry->pointCountAt(t));
+        oneIn_ = std::max<std::uint64_t>(oneIn_, count / kPoints);
+    }
     for (const double t : someOf(timesB, kMoments)) {
         WYC_CHECK(progress_.poll());
-        WYC_TRY(pose, poseAt(b_, nodeB_, t));
-        ofB_.emplace_back(t, std::move(pose));
+        WYC_TRY(sample, sampleAt(b_, nodeB_, t));
+        ofB_.emplace_back(t, std::move(sample));
     }
     const double stepA = timesA[1] - timesA[0];
     const double same = stepA / (timesB[1] - timesB[0]);

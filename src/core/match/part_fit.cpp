@@ -13,7 +13,12 @@
 namespace wyc {
 namespace {
 
-constexpr std::size_t kMoments = 12;
+// Whole clouds are kept at these: of large ones fewer.
+std::size_t momentsFor(const ShapePair& pair) {
+    constexpr std::size_t kMost = 12;
+    constexpr std::size_t kPoints = 2'000'000;
+    return std::clamp<std::size_t>(kPoints / std::max<std::size_t>(1, pair.a().points() + pair.b().points()), 3, kMost);
+}
 
 Eigen::Matrix3Xd rowsAt(const Track& track, std::size_t t) {
     return track.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));
@@ -72,7 +77,7 @@ void countMoments(Alignment& made, const ShapePair& pair, const std::vector<doub
 Result<std::optional<Alignment>> plainFit(const ShapePair& pair) {
     constexpr std::size_t kTried = 60;
     const bool fewerInB = pair.b().points() <= pair.a().points();
-    const std::vector<double> timesB = someOf(pair.timesB(), kMoments);
+    const std::vector<double> timesB = someOf(pair.timesB(), momentsFor(pair));
     const std::vector<double>& allA = pair.a().times();
     const std::vector<double>& allB = pair.b().times();
     std::vector<std::pair<double, double>> lines{{1.0, 0.0}}; // speed and shift

@@ -33,15 +33,9 @@ struct CycleSums {
     double velocity = 0.0;      // the change of the step from before the seam to after it
     std::vector<double> along;  // products of the steps that lie as far before the seam as after it
 
-    /// What all points are carried by each cycle is taken out evenly, once it is known.
-    Status add(const FrameBlock& block, const Progress& progress, const Eigen::Vector3d& travel) {
-        const bool carried = !travel.isZero();
-        const Eigen::VectorXd each = travel.replicate(block.rows() / 3, 1) / static_cast<double>(count);
-        const auto column = [&](std::size_t i) -> Eigen::VectorXd {
-            Eigen::VectorXd own = block.col(static_cast<Eigen::Index>(i % count)).cast<double>();
-            if (carried)
-                own -= static_cast<double>(i % count) * each;
-            return own;
+    Status add(const FrameBlock& block, const Progress& progress) {
+        const auto column = [&](std::size_t i) {
+            return block.col(static_cast<Eigen::Index>(i % count)).cast<double>();
         };
         return parallelFor(count, progress, [&](std::size_t i) -> Status {
             const std::size_t before = i + count - 1;
@@ -282,13 +276,14 @@ Status lookAtBirths(const MovingItem& item, const std::vector<double>& times, Lo
             for (std::size_t i = 0; i < before.ids->size(); ++i)
                 places.emplace((*before.ids)[i], i);
             std::size_t kept = 0;
+            const std::size_t every = std::max<std::size_t>(1, now.points.size() / 500);
             goes.clear();
             for (std::size_t i = 0; i < now.ids->size(); ++i)
                 if (const auto at = places.find((*now.ids)[i]); at != places.end()) {
                     ++kept;
                     const Vec3d way = Vec3d(now.points[i]) - Vec3d(before.points[at->second]);
                     goes[(*now.ids)[i]] = way;
-                    if (i % 7 == 0)
+                    if (i % every == 0)
                         ways.push_back(length(way));
                 }
             const double most =
@@ -318,6 +313,16 @@ Status lookAtBirths(const MovingItem& item, const std::vector<double>& times, Lo
     return {};
 }
 
+// What all points are carried by each cycle, evenly from frame to frame.
+void takeOut(const Eigen::Vector3d& travel, FrameBlock& block) {
+    if (travel.isZero())
+        return;
+    const Eigen::VectorXf each =
+        (travel / static_cast<double>(block.cols())).cast<float>().replicate(block.rows() / 3, 1);
+    for (Eigen::Index f = 1; f < block.cols(); ++f)
+        block.col(f) -= static_cast<float>(f) * each;
+}
+
 Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::vector<double>& times,
                                const Eigen::Vector3d& travel, const Progress& progress) {
     const FrameRate rate = items.front().scene->view.rate;
@@ -334,8 +339,9 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
         CycleSums ownShorter(n - 1);
         for (const PointStretch& stretch : frames.stretches()) {
             WYC_TRY(block, frames.read(stretch, part));
-            WYC_CHECK(own.add(block, part, travel));
-            WYC_CHECK(ownShorter.add(block, part, travel));
+            takeOut(travel, block);
+            WYC_CHECK(own.add(block, part));
+            WYC_CHECK(ownShorter.add(block, part));
         }
         followed += frames.points();
         const double points = static_cast<double>(std::max<std::size_t>(1, frames.points()));

@@ -92,6 +92,46 @@ TEST(ComparedItems, WhatTheyShowDecidesWhereNamesLie) {
     EXPECT_TRUE(renamed.onlyA.empty() && renamed.onlyB.empty());
 }
 
+// Numbers of shuffled ones tell nothing: names stay, and what is alike in nothing but its count is no pair.
+TEST(ComparedItems, WhatIsShuffledOrUnlikeIsNotPairedOtherwise) {
+    const Shape post = test::ballShape(9, 7);
+    const std::vector<std::string> names{"left", "middle", "right"};
+    std::vector<Node> nodes;
+    std::vector<Node> shuffledNodes;
+    for (unsigned k = 0; k < 3; ++k) {
+        std::mt19937 random(k + 1U);
+        const auto motion = test::motionOf(post, random, kFrames);
+        nodes.push_back(nodeOf(post, names[k], k + 1U));
+        const auto to = test::randomOrder(post.points.size(), random);
+        std::vector<std::vector<Vec3d>> samples;
+        for (const auto& sample : motion)
+            samples.push_back(test::placed(sample, to));
+        Node node = test::sceneOf(test::shuffled(post, to, random), samples, framesFrom(1001), kRate).nodes[0];
+        node.id = NodeId::fresh();
+        node.name = names[k];
+        node.path = "/" + names[k];
+        shuffledNodes.push_back(std::move(node));
+    }
+    const Comparison found = compared(sceneOf(nodes), sceneOf(shuffledNodes));
+    ASSERT_EQ(found.pairs.size(), 3U);
+    for (const ComparedPair& pair : found.pairs) {
+        EXPECT_EQ(pair.found.a, pair.found.b);
+        ASSERT_TRUE(pair.found.undone);
+        EXPECT_LT(pair.found.undone->largest, 1e-4) << pair.found.text;
+    }
+    EXPECT_FALSE(causeOf(found, "renamed"));
+    // As many points, other faces, other names.
+    Shape other = test::gridShape(6, 8);
+    Shape parted = other;
+    parted.faces.erase(parted.faces.begin());
+    Shape cut = other;
+    cut.faces.erase(cut.faces.begin() + 5);
+    const auto unlike =
+        compare(sceneOf({nodeOf(other, "leaf", 1), nodeOf(parted, "sheet", 2)}),
+                sceneOf({nodeOf(cut, "flag", 3), nodeOf(cut, "veil", 4), nodeOf(post, "x", 5)}), {}, Progress());
+    EXPECT_FALSE(unlike); // nothing can be told in the other
+}
+
 TEST(ComparedItems, WhatBecameOneOrSeveralIsToldAndCompared) {
     std::mt19937 random(5);
     const Scene a = sceneOf({nodeOf(test::ballShape(9, 7), "body", 4), nodeOf(test::gridShape(5, 7), "sail", 5),

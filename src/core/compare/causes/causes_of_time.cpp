@@ -199,6 +199,7 @@ void ReconcileEngine::tellFrames() {
         std::string evidence = "it is no pose that comes before the second";
         if (const auto like = poseLike(0))
             evidence = fmt::format("it holds the pose of {}", frameText(frameOfB(*like)));
+        evidence += "; undone it is left out";
         const double size = std::max(how_.spread, 1e-30);
         add("first_stale", 1.0, "frames",
             std::min(1.0 - 2.0 * how_.relative(),
@@ -207,21 +208,15 @@ void ReconcileEngine::tellFrames() {
         std::erase(others, 0U);
     }
     tellOtherFrames(others);
-    const auto listed = [&](const std::vector<std::size_t>& which) {
-        std::string text;
-        for (const std::size_t t : which)
-            text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
-        return text;
-    };
     if (!held.empty() && how_.relative() <= kFitsWell)
         add("held", static_cast<double>(held.size()), "frames", 0.95,
             fmt::format("{} {} the one before", counted(held.size(), "frame"), held.size() == 1 ? "holds" : "hold"),
-            listed(held), {{"drop", {{"frames", listed(held)}}, true}, {"fill", nlohmann::json::object(), true}});
+            framesOf(held), {{"drop", {{"frames", framesOf(held)}}, true}, {"fill", nlohmann::json::object(), true}});
     if (!doubled.empty())
         add("doubled", static_cast<double>(doubled.size()), "frames", 0.97,
             fmt::format("{} {} twice, and all behind {} later", counted(doubled.size(), "frame"),
                         doubled.size() == 1 ? "stands" : "stand", doubled.size() == 1 ? "it is" : "them is"),
-            listed(doubled), {{"drop", {{"frames", listed(doubled)}, {"close", true}}, true}});
+            framesOf(doubled), {{"drop", {{"frames", framesOf(doubled)}, {"close", true}}, true}});
     // Gaps in its own times.
     std::size_t gone = 0;
     std::string where;
@@ -251,8 +246,8 @@ void ReconcileEngine::tellFrames() {
                 curve += fmt::format("{}{}={}", curve.empty() ? "" : ", ",
                                      frameText(frame + static_cast<double>(later)), frameText(frame));
             };
-            if (curve.empty() && t > 1)
-                key(frameOfB(0), 0);
+            if (curve.empty() && t > firstKept() + 1)
+                key(frameOfB(firstKept()), 0);
             key(behind, left);
             left += static_cast<std::size_t>(more);
             key(here, left);
@@ -314,7 +309,6 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
     const auto ownTime = [&](std::size_t t) { return how_.timeOfA(trackB_.times[t]) + slips_[t] * stepA_; };
     std::vector<std::size_t> swapped;
     std::vector<std::size_t> left;
-    std::vector<std::string> curve; // frame=pose, of those that change places
     std::vector<char> done(trackB_.moments(), 0);
     for (const std::size_t t : which) {
         if (done[t])
@@ -330,18 +324,11 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
         swapped.push_back(t);
         swapped.push_back(*other);
     }
-    const auto listed = [&](std::vector<std::size_t> moments) {
-        std::sort(moments.begin(), moments.end());
-        std::string text;
-        for (const std::size_t t : moments)
-            text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
-        return text;
-    };
     if (!swapped.empty())
         add("swapped", static_cast<double>(swapped.size()), "frames", 0.97,
             swapped.size() == 2 ? std::string("two frames have changed places")
                                 : fmt::format("{} frames have changed places, two and two", swapped.size()),
-            listed(swapped), swappedBack(swapped));
+            framesOf(swapped), swappedBack(swapped));
     if (left.empty())
         return;
     // A stretch of them is a motion of its own.
@@ -349,7 +336,7 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
     for (std::size_t i = 0; i + kLongest < left.size(); ++i)
         if (left[i + kLongest] == left[i] + kLongest)
             return;
-    std::string evidence = listed(left);
+    std::string evidence = framesOf(left);
     if (left.size() == 1)
         for (std::size_t s = 0; s < trackA_.moments(); ++s)
             if (offAt(left[0], trackA_.times[s]) <= fits()) {
@@ -363,17 +350,27 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
         evidence, leftOut(left));
 }
 
+std::string ReconcileEngine::framesOf(std::vector<std::size_t> moments) const {
+    std::sort(moments.begin(), moments.end());
+    std::string text;
+    for (const std::size_t t : moments)
+        text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
+    return text;
+}
+
+std::size_t ReconcileEngine::firstKept() const {
+    return std::any_of(found_.causes.begin(), found_.causes.end(),
+                       [](const Cause& cause) { return cause.id == "first_stale"; });
+}
+
 std::vector<Step> ReconcileEngine::leftOut(std::vector<std::size_t> moments) const {
     std::vector<Step> steps;
     const auto at = std::find(moments.begin(), moments.end(), trackB_.moments() - 1);
     const bool last = at != moments.end(); // nothing is behind it to fill from
     if (last)
         moments.erase(at);
-    std::string text;
-    for (const std::size_t t : moments)
-        text += fmt::format("{}{}", text.empty() ? "" : ",", frameText(frameOfB(t)));
     if (!moments.empty())
-        steps = {{"drop", {{"frames", text}}, true}, {"fill", nlohmann::json::object(), true}};
+        steps = {{"drop", {{"frames", framesOf(moments)}}, true}, {"fill", nlohmann::json::object(), true}};
     if (last)
         steps.push_back({"ends", {{"first", "as it is"}, {"last", "left out"}}, true});
     return steps;
@@ -387,8 +384,8 @@ std::vector<Step> ReconcileEngine::swappedBack(const std::vector<std::size_t>& s
     for (std::size_t i = 0; i + 1 < swapped.size(); i += 2)
         std::swap(shows[swapped[i]], shows[swapped[i + 1]]);
     std::string curve;
-    for (std::size_t t = 0; t < shows.size(); ++t) {
-        const bool isEnd = t == 0 || t + 1 == shows.size();
+    for (std::size_t t = firstKept(); t < shows.size(); ++t) {
+        const bool isEnd = t == firstKept() || t + 1 == shows.size();
         const bool runs = !isEnd && shows[t] == t && shows[t - 1] == t - 1 && shows[t + 1] == t + 1;
         if (!runs)
             curve += fmt::format("{}{}={}", curve.empty() ? "" : ", ", frameText(frameOfB(t)),
@@ -464,7 +461,7 @@ void ReconcileEngine::tellTime() {
     };
     if (speed < 0.0) {
         const double ends = b_.times().front() + b_.times().back();
-        const double forward = relativeAt(-speed, shift + 2.0 * speed * 0.5 * ends);
+        const double forward = relativeAt(-speed, shift + speed * ends);
         tell("reversed", 1.0, "", sureOf(forward, left, true), "it plays backwards",
              fmt::format("forwards {} of its size off, backwards {}", shareText(forward), shareText(how_.relative())),
              {{"retime", {{"curve", "reverse"}}, true}});
