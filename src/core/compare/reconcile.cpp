@@ -16,8 +16,6 @@
 namespace wyc {
 namespace {
 
-constexpr std::size_t kSample = 256; // points by which fits are judged
-
 // Points that belong together as B came: by their numbers where there are as many.
 std::vector<std::uint32_t> asItCame(const Reconciled& found, const ShapeMotion& a, const ShapeMotion& b) {
     if (a.points() != b.points())
@@ -114,12 +112,14 @@ Result<bool> ReconcileEngine::isEqual() {
     std::iota(numbers.begin(), numbers.end(), 0U);
     // Most caches that differ do so at once.
     for (const double t : {a_.times().front(), a_.times()[a_.times().size() / 2]}) {
+        if (hasPlace(a_) || hasPlace(b_))
+            break;
         std::vector<Vec3f> own(a_.points());
         std::vector<Vec3f> other(b_.points());
         WYC_CHECK(a_.item().geometry->readAt(t, 0, own));
         WYC_CHECK(b_.item().geometry->readAt(t, 0, other));
         const auto mayBeOne = [](const Vec3f& x, const Vec3f& y) { return x == y || !isFinite(x) || !isFinite(y); };
-        if (!hasPlace(a_) && !hasPlace(b_) && !std::equal(own.begin(), own.end(), other.begin(), mayBeOne))
+        if (!std::equal(own.begin(), own.end(), other.begin(), mayBeOne))
             return false;
     }
     WYC_TRY(drift, driftBetween(a_, b_, numbers, progress_.part(0.0, 0.2)));
@@ -135,36 +135,17 @@ Result<bool> ReconcileEngine::isEqual() {
     return true;
 }
 
-std::vector<double> ReconcileEngine::timesOf(const ShapeMotion& motion) {
-    const std::size_t most = std::clamp<std::size_t>(200'000'000 / std::max<std::size_t>(1, motion.points()), 24, 600);
-    return someOf(motion.times(), most);
-}
-
 Status ReconcileEngine::readSample() {
-    const std::vector<double> timesA = timesOf(a_);
-    const std::vector<double> timesB = timesOf(b_);
     std::optional<SampledPairs> sample = std::exchange(map_.sample, std::nullopt);
-    if (!sample || sample->a.times != timesA || sample->b.times != timesB) {
-        sample.emplace();
-        const auto all = pairs();
-        for (const std::uint32_t i : spreadOver(inTurn(all.size()), kSample)) {
-            sample->ofA.push_back(all[i].first);
-            sample->ofB.push_back(all[i].second);
-        }
-        WYC_TRY(trackA, a_.read(&sample->ofA, timesA, progress_));
-        WYC_TRY(trackB, b_.read(&sample->ofB, timesB, progress_));
-        // What is no number somewhere says nothing of the others.
-        std::vector<std::uint32_t> finite;
-        std::vector<std::uint32_t> ofA;
-        for (std::uint32_t i = 0; i < sample->ofA.size(); ++i)
-            if (trackA.xyz.col(i).allFinite() && trackB.xyz.col(i).allFinite()) {
-                finite.push_back(i);
-                ofA.push_back(sample->ofA[i]);
-            }
-        sample->a = trackA.columns(finite);
-        sample->b = trackB.columns(finite);
-        sample->ofA = std::move(ofA);
+    if (!sample) {
+        WYC_TRY(reader, ShapePair::of(a_, b_, progress_));
+        std::vector<PointPair> all;
+        for (const auto& [a, b] : pairs())
+            all.push_back({a, b});
+        WYC_TRY(read, reader.sampleOf(all));
+        sample = std::move(read);
     }
+    const std::vector<double> timesA = sample->a.times;
     if (hasPlace(a_)) {
         WYC_TRY(localA, a_.readLocal(&sample->ofA, timesA, progress_));
         localA_ = std::move(localA);
@@ -177,7 +158,7 @@ Status ReconcileEngine::readSample() {
     for (std::size_t i = 1; i < trackA_.moments(); ++i)
         steps.push_back(trackA_.times[i] - trackA_.times[i - 1]);
     stepA_ = steps.empty() ? 0.0 : middleOf(std::move(steps));
-    dense_ = timesOf(b_).size() == b_.times().size() && timesOf(a_).size() == a_.times().size();
+    dense_ = timesA.size() == a_.times().size() && trackB_.times.size() == b_.times().size();
     WYC_TRY(extentA, a_.extent(progress_));
     WYC_TRY(extentB, b_.extent(progress_));
     movesA_ = extentA > 1e-6;
@@ -186,7 +167,7 @@ Status ReconcileEngine::readSample() {
 }
 
 Status ReconcileEngine::alignAgain() {
-    if (movesA_ && !movesB_) {
+    if (movesA_ && !movesB_ && trackB_.moments() > 1) {
         trackB_.times.resize(1);
         trackB_.xyz = Eigen::MatrixXd(trackB_.xyz.topRows<3>());
     }
@@ -198,10 +179,6 @@ Status ReconcileEngine::alignAgain() {
             trackA_ = localA_;
             withoutPlace_ = true;
         }
-    // Of those orders alone that lie as the points now do.
-    for (const Alignment& other : map_.instead)
-        if (other.counts.size() == trackB_.moments())
-            how_.instead.push_back(other);
     stepsB_ = stepsOfB();
     usualStepB_ = stepsB_.empty() ? 0.0 : middleOf(stepsB_);
     slips_.assign(trackB_.moments(), 0);
@@ -216,6 +193,11 @@ Status ReconcileEngine::alignAgain() {
                 slipsByRepeats();
         }
     }
+    // What other orders tell holds where all moments are as they were fitted.
+    const bool asFitted = each_ == 1 && std::all_of(slips_.begin(), slips_.end(), [](int slip) { return slip == 0; });
+    for (const Alignment& other : map_.instead)
+        if (asFitted && other.counts.size() == trackB_.moments())
+            how_.instead.push_back(other);
     return {};
 }
 
@@ -280,6 +262,7 @@ Status ReconcileEngine::tellPlaceInTimeAndSpace() {
         first->instead.push_back(std::move(instead));
     }
     how_ = own;
+    transformTold_ = false; // of A as it was fitted
     found_.causes = before;
     found_.causes.insert(found_.causes.end(), told.begin(), told.end());
     return {};

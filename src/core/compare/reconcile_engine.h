@@ -43,7 +43,6 @@ class ReconcileEngine {
     [[nodiscard]] std::vector<std::pair<std::uint32_t, std::uint32_t>> pairs() const;
     // Point for point and frame for frame the same: there is nothing to be found out.
     Result<bool> isEqual();
-    static std::vector<double> timesOf(const ShapeMotion& motion);
     Status readSample();
     // All together once more, by the points that are known now; of what stands still one moment.
     Status alignAgain();

@@ -93,7 +93,7 @@ class ShapePair {
 
   private:
     static constexpr std::size_t kSample = 256;  // points by which fits are judged
-    static constexpr std::size_t kMoments = 400; // moments at most
+    static constexpr std::size_t kMoments = 600; // moments at most
     static constexpr std::size_t kPointReads = 200'000'000;
     ShapePair(const ShapeMotion& a, const ShapeMotion& b, const Progress& progress)
         : a_(a), b_(b), progress_(progress) {}

@@ -2,6 +2,7 @@
 // Causes in time: stale, held, double and missing frames; late, faster, more or fewer.
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "compare/reconcile_engine.h"
 
@@ -47,8 +48,8 @@ void ReconcileEngine::findSlips() {
     if (!base)
         return;
     if (*base != 0 && std::any_of(slip.begin(), slip.end(), [&](const auto& s) { return s && *s == 0; })) {
-        how_.shift += *base * step;
-        how_ = aligned(how_.speed, how_.shift);
+        how_ = aligned(how_.speed, how_.shift + *base * step);
+        how_.instead.clear(); // they were of the time before
     } else if (*base != 0) {
         return;
     }
@@ -102,12 +103,19 @@ void ReconcileEngine::alignByFirstOfEach() {
         poses.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * k)) = trackB_.xyz.middleRows<3>(3 * fresh[k]);
     }
     how_ = alignmentOf(trackA_, poses);
-    const std::vector<char> counts = std::exchange(how_.counts, std::vector<char>(trackB_.moments(), 0));
-    how_.off.assign(trackB_.moments(), 0.0);
-    for (std::size_t k = 0; k < fresh.size(); ++k)
-        how_.counts[static_cast<std::size_t>(fresh[k])] = counts[k];
-    for (std::size_t t = 0; t < trackB_.moments(); ++t)
-        how_.off[t] = offAt(t, how_.timeOfA(trackB_.times[t]));
+    // Of all moments: those between do not count.
+    const auto spread = [&](Alignment& one) {
+        const std::vector<char> counts = std::exchange(one.counts, std::vector<char>(trackB_.moments(), 0));
+        const std::vector<double> off =
+            std::exchange(one.off, std::vector<double>(trackB_.moments(), std::numeric_limits<double>::quiet_NaN()));
+        for (std::size_t k = 0; k < fresh.size(); ++k) {
+            one.counts[static_cast<std::size_t>(fresh[k])] = counts[k];
+            one.off[static_cast<std::size_t>(fresh[k])] = off[k];
+        }
+    };
+    spread(how_);
+    for (Alignment& other : how_.instead)
+        spread(other);
 }
 
 void ReconcileEngine::alignWithSlips() {
@@ -196,10 +204,10 @@ void ReconcileEngine::tellFrames() {
     const bool leaps = before && poseLike(0) && stepsB_[0] > 4.0 * usual;
     if (leaps || (!others.empty() && others.front() == 0 && !(others.size() > 1 && others[1] == 1))) {
         // What it holds instead, where that is known.
-        std::string evidence = "it is no pose that comes before the second";
+        std::string evidence = "no pose that comes before the second";
         if (const auto like = poseLike(0))
-            evidence = fmt::format("it holds the pose of {}", frameText(frameOfB(*like)));
-        evidence += "; undone it is left out";
+            evidence = fmt::format("holds the pose of {}", frameText(frameOfB(*like)));
+        evidence += "; is left out";
         const double size = std::max(how_.spread, 1e-30);
         add("first_stale", 1.0, "frames",
             std::min(1.0 - 2.0 * how_.relative(),
