@@ -408,6 +408,13 @@ inline std::vector<CorpusCase> guilty() {
             return rigid({f == 1050 ? 0.5 : 0.0, 0, 0});
         })},
         "motion.pop", 1050, 500.0);
+    add("a part of it popped far away for a frame",
+        {body(planted(1044, 1044,
+                      [](auto& p) {
+                          for (std::size_t i = 0; i < p.size() / 8; ++i)
+                              p[i].y += 5.0F;
+                      }))},
+        "motion.pop", 1044);
     add("two frames that changed places", {body([](double f) {
             return rigid({0.1 * (f == 1040 ? 1041.0 : f == 1041 ? 1040.0 : f), 0, 0});
         })},

@@ -136,6 +136,7 @@ std::vector<Odd> popsOf(const MeasuredItem& item, const std::vector<Spike>& spik
 // Whether a pop is that of a few points alone, while the others go on as before: lids that blink.
 bool isOfAPart(const MeasuredItem& item, const Odd& odd, Closer& closer) {
     constexpr double kPart = 0.25; // of all points
+    constexpr double kFar = 0.35;  // of its size: no lid goes as far
     const auto* before = closer.points(odd.first - 1);
     const auto* now = closer.points(odd.first);
     if (!before || !now || before->size() != now->size() || now->empty())
@@ -147,7 +148,9 @@ bool isOfAPart(const MeasuredItem& item, const Odd& odd, Closer& closer) {
     for (std::size_t k = 0; k < now->size(); ++k)
         along += length(Vec3d((*now)[k]) - Vec3d((*before)[k])) > 0.3 * farthest;
     const double least = static_cast<double>(leastWay(item));
-    return farthest > least && along > 1 && static_cast<double>(along) < kPart * static_cast<double>(now->size());
+    const double most = kFar * static_cast<double>(item.profile->bounds[odd.first - 1].diagonal());
+    return farthest > least && farthest < most && along > 1 &&
+           static_cast<double>(along) < kPart * static_cast<double>(now->size());
 }
 
 // What is not seen may be anywhere.
