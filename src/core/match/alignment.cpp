@@ -612,6 +612,10 @@ Eigen::Matrix3Xd Track::at(double seconds) const {
     return (1.0 - w) * rows(below) + w * rows(below + 1);
 }
 
+bool Similarity::mirrors() const {
+    return turn.determinant() < 0.0;
+}
+
 double Similarity::degrees() const {
     const Eigen::Matrix3d own = mirrors() ? Eigen::Matrix3d(-turn) : turn;
     return std::abs(Eigen::AngleAxisd(own).angle()) * 180.0 / std::numbers::pi;

@@ -35,7 +35,7 @@ struct Similarity {
     double scale = 1.0;
     Eigen::Matrix3d turn = Eigen::Matrix3d::Identity();
     Eigen::Vector3d move = Eigen::Vector3d::Zero();
-    [[nodiscard]] bool mirrors() const { return turn.determinant() < 0.0; }
+    [[nodiscard]] bool mirrors() const;
     [[nodiscard]] Eigen::Matrix3Xd of(const Eigen::Matrix3Xd& points) const {
         return (scale * turn * points).colwise() + move;
     }
