@@ -256,6 +256,40 @@ TEST_F(Deliveries, WhatIsAskedForAndNotThereIsSaidOrAnError) {
     EXPECT_EQ(frames.json()["outputs"][0]["samples"], 4);
 }
 
+// Among several items of a source one that is cut off in motion is short; one that came to rest is not.
+TEST_F(Deliveries, OneItemThatIsShortIsSaidToBe) {
+    const auto strict = [&](bool rests) {
+        Scene both = test::sheetScene();
+        both.nodes.push_back(both.nodes[0]);
+        both.nodes[1].name = "other";
+        both.nodes[1].path = "/other";
+        both.nodes[1].id = {};
+        const auto kept = both.nodes[0].geometry;
+        const Geometry& shape = *kept;
+        for (std::size_t i = 0; i < 2; ++i) {
+            std::vector<std::vector<Vec3f>> samples;
+            const int frames = i == 0 ? 40 : 24;
+            for (int f = 0; f < frames; ++f) {
+                samples.push_back(test::pointsOf(shape, 0));
+                const double s = static_cast<double>(f) / (frames - 1);
+                for (Vec3f& p : samples.back())
+                    p.y += static_cast<float>(rests && i == 1 ? s * s * (3.0 - 2.0 * s) : s);
+            }
+            both.nodes[i].geometry = std::make_shared<MemoryGeometry>(
+                Sampling::uniform(both.view.rate.secondsAt(1001), 1.0 / 24, samples.size()), *shape.topology(0),
+                samples);
+        }
+        EXPECT_TRUE(test::writeScene(both, folder_ / "both.abc"));
+        return wyc({"convert", (folder_ / "both.abc").string(), "--range", "1001:1040", "--strict", "--replace", "-o",
+                    (folder_ / "made.abc").string()});
+    };
+    const auto rests = strict(true);
+    EXPECT_EQ(rests.code, 0) << rests.err;
+    const auto cut = strict(false);
+    EXPECT_EQ(cut.code, 2);
+    EXPECT_NE(cut.err.find("other: 16 frames at the end"), std::string::npos) << cut.err;
+}
+
 TEST_F(Deliveries, FindingsCanStopADelivery) {
     poppedSheet();
     const fs::path file = job({{"format", "alembic"}}, {"sheet.mdd"});

@@ -88,6 +88,15 @@ TEST_F(Loop, WhatIsAskedForIsMade) {
     EXPECT_NE(refused.err.find("At most"), std::string::npos);
     EXPECT_FALSE(fs::exists(to("c.abc")));
     EXPECT_EQ(wyc({"loop", "find", source, "--length", "200:300"}).code, 2);
+    // A bridge is part of the length that is asked for.
+    const auto bridged = wyc({"loop", "make", source, "--length", "47", "--close", "bridge", "--fade", "6", "-o",
+                              to("bridged.abc"), "--prove"});
+    EXPECT_NE(bridged.code, 2) << bridged.err;
+    EXPECT_NE(bridged.out.find("cut: off by"), std::string::npos) << bridged.out;
+    const json counted = wyc({"info", to("bridged.abc"), "--json"}).json();
+    EXPECT_EQ(counted["last"].get<double>() - counted["first"].get<double>() + 1.0, 47.0);
+    EXPECT_EQ(
+        wyc({"loop", "make", source, "--length", "6", "--close", "bridge", "--fade", "6", "-o", to("f.abc")}).code, 2);
     const auto unknown = wyc({"loop", "fnid", source});
     EXPECT_EQ(unknown.code, 2);
     EXPECT_NE(unknown.err.find("Did you mean find"), std::string::npos);

@@ -218,7 +218,7 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     if (!found)
         return report(common, found.error());
     const auto& [looked, bounds, map] = *found;
-    const auto candidate = candidateFor(map, bounds);
+    auto candidate = candidateFor(map, bounds);
     if (!candidate)
         return report(common, candidate.error());
     LoopClosing closing = closingFor(map, *candidate);
@@ -226,6 +226,9 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
         closing.close = arguments.close;
     if (arguments.fade)
         closing.fade = *arguments.fade;
+    candidate = ofExactLength(map, bounds, *candidate, closing);
+    if (!candidate)
+        return report(common, candidate.error());
     if (arguments.weight == "linear" || arguments.weight == "smooth" || arguments.weight == "smoother") {
         closing.weight = arguments.weight;
     } else {
@@ -249,8 +252,10 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     const auto written = writeConverted(common, convert, terminal.progress().part(0.5, 1.0));
     if (!written)
         return report(common, written.error());
+    const double shrink = closing.keepShape ? closed->keptShrink : closed->shrink;
     if (common.json) {
         json after = toJson(closed->check);
+        after["closes"] = closed->closes();
         after["edges_shrink"] = closed->shrink;
         after["edges_shrink_shape_kept"] = closed->keptShrink;
         printJson({{"source", looked.source->spec.path.string()},
@@ -259,16 +264,21 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
                    {"step", {{"type", step.type}, {"options", step.options}}},
                    {"says", describeStep(step)},
                    {"before",
-                    {{"gap_metres", number(candidate->gap)},
-                     {"gap_steps", number(candidate->gapSteps)},
-                     {"velocity_gap", number(candidate->velocityGap)}}},
+                    {{"gap_metres", number(closed->cut.gap)},
+                     {"gap_steps", number(closed->cut.gapSteps)},
+                     {"velocity_gap", number(closed->cut.velocityGap)}}},
                    {"after", after},
                    {"outputs", *written}});
     } else {
         fmt::print("{}\n", describeStep(step));
         printCheck(closed->check);
+        fmt::print("  cut: off by {} -> {}, speed over the seam changes by {}/s -> {}/s; edges shrink by {:.1f} %\n",
+                   lengthText(closed->cut.gap), lengthText(closed->check.gap), lengthText(closed->cut.velocityGap),
+                   lengthText(closed->check.velocityGap), std::max(0.0, shrink) * 100.0);
+        if (closed->speedGrew())
+            remark(common, "its speed changes more over the seam than it would with a cut: try a longer fade");
     }
-    return closed->check.loops ? kClean : kFindings;
+    return closed->closes() ? kClean : kFindings;
 }
 
 } // namespace

@@ -126,6 +126,13 @@ std::vector<std::string> splitText(std::string_view text, char separator) {
     return parts;
 }
 
+std::string firstNames(const std::vector<std::string>& names, std::size_t inFull) {
+    const std::size_t shown = std::min(inFull, names.size());
+    const std::size_t more = names.size() - shown;
+    return fmt::format("{}{}", fmt::join(names.begin(), names.begin() + static_cast<std::ptrdiff_t>(shown), ", "),
+                       more > 0 ? fmt::format(" and {} more", more) : "");
+}
+
 std::string lowerCase(std::string_view text) {
     std::string result(text);
     for (char& c : result)

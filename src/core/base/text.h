@@ -32,6 +32,8 @@ void appendFloat(std::string& text, float value);
 
 [[nodiscard]] std::string_view trimmed(std::string_view text);
 [[nodiscard]] std::vector<std::string> splitText(std::string_view text, char separator);
+/// "Crab, Eel and 3 more": the first names in full.
+[[nodiscard]] std::string firstNames(const std::vector<std::string>& names, std::size_t inFull = 4);
 [[nodiscard]] std::string lowerCase(std::string_view text);
 /// Shell-like pattern with * and ? over a whole text.
 [[nodiscard]] bool matchesPattern(std::string_view text, std::string_view pattern);

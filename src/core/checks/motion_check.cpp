@@ -398,11 +398,23 @@ MotionProfile perUsualGap(MotionProfile profile) {
     return profile;
 }
 
+// Whether samples of a value differ, or cannot be told to be equal.
+bool changes(const SampledValues& values) {
+    if (values.constant())
+        return false;
+    const auto first = values.read(0);
+    for (std::size_t i = 1; i < values.sampling().count(); ++i)
+        if (const auto value = values.read(i); !first || !value || !(*value == *first))
+            return true;
+    return false;
+}
+
 // Whether something is said of it that changes, as a light's intensity does: then it is not still.
 bool figuresChange(const Node& node) {
     const std::vector<Channel> all = channelsOf(node.properties);
-    return std::any_of(all.begin(), all.end(),
-                       [](const Channel& one) { return one.meaning != Meaning::Unknown && !one.values->constant(); });
+    return std::any_of(all.begin(), all.end(), [](const Channel& one) {
+        return one.meaning != Meaning::Unknown && (changes(*one.values) || (one.numbers && changes(*one.numbers)));
+    });
 }
 
 } // namespace

@@ -70,13 +70,10 @@ Result<std::pair<std::shared_ptr<const Scene>, std::size_t>> asOneMesh(const Sce
 }
 
 std::string namesOf(const Scene& scene, const std::vector<std::size_t>& nodes) {
-    constexpr std::size_t kMostNamed = 4;
     std::vector<std::string> names;
     for (const std::size_t node : nodes)
         names.push_back(scene.nodes[node].name);
-    const std::size_t more = names.size() - std::min(kMostNamed, names.size());
-    names.resize(names.size() - more);
-    return fmt::format("{}{}", fmt::join(names, ", "), more > 0 ? fmt::format(" and {} more", more) : "");
+    return firstNames(names);
 }
 
 // Runs the comparison of one pair; an error stands with it.

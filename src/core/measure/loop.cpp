@@ -26,11 +26,15 @@ constexpr std::size_t kLookBeside = 256; // frames on either side of a seam
 // What a cycle of so many of the frames is like from each frame to the next; squares, summed over points.
 struct CycleSums {
     explicit CycleSums(std::size_t frames)
-        : count(frames), step(frames), uneven(frames), along(std::min<std::size_t>(frames / 3, kLookBeside)) {}
+        : count(frames),
+          step(frames),
+          uneven(frames),
+          turn(frames),
+          along(std::min<std::size_t>(frames / 3, kLookBeside)) {}
     std::size_t count;
     std::vector<double> step;   // from frame i to the one behind it, round the cycle
     std::vector<double> uneven; // that step from the mean of those before and after it: half the third difference
-    double velocity = 0.0;      // the change of the step from before the seam to after it
+    std::vector<double> turn;   // from the step before that to the one behind it
     std::vector<double> along;  // products of the steps that lie as far before the seam as after it
 
     Status add(const FrameBlock& block, const Progress& progress) {
@@ -45,8 +49,7 @@ struct CycleSums {
             if (i + 1 == count)
                 for (std::size_t k = 0; k < along.size(); ++k)
                     along[k] += (column(i - k) - column(i - k - 1 + count)).dot(column(i + k + 2) - column(i + k + 1));
-            if (i + 1 == count)
-                velocity += (column(before) - column(i) - column(i + 1) + column(i + 2)).squaredNorm();
+            turn[i] += (column(before) - column(i) - column(i + 1) + column(i + 2)).squaredNorm();
             return {};
         });
     }
@@ -55,16 +58,15 @@ struct CycleSums {
         for (std::size_t i = 0; i < count; ++i) {
             all.step[i] += weight * step[i];
             all.uneven[i] += weight * uneven[i];
+            all.turn[i] += weight * turn[i];
         }
-        all.velocity += weight * velocity;
         for (std::size_t k = 0; k < along.size(); ++k)
             all.along[k] += weight * along[k];
     }
     void finish() {
-        for (std::vector<double>* values : {&step, &uneven})
+        for (std::vector<double>* values : {&step, &uneven, &turn})
             for (double& value : *values)
                 value = std::sqrt(value);
-        velocity = std::sqrt(velocity);
     }
 };
 
@@ -392,7 +394,8 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
     }
     check.largestInside = largestInsideOf(cycle);
     check.gapSteps = check.usualStep > 0.0 ? check.gap / check.usualStep : 0.0;
-    check.velocityGap = cycle.velocity / rate.secondsAt(1.0);
+    check.velocityGap = cycle.turn[seam] / rate.secondsAt(1.0);
+    check.largestVelocityGap = *std::max_element(cycle.turn.begin() + 1, cycle.turn.end() - 2) / rate.secondsAt(1.0);
     const double before = cycle.step[seam - 1];
     const double after = cycle.step[0];
     // Like over any other frame: no longer a step, no shorter one, no more uneven than inside, rounding aside.

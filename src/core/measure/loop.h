@@ -43,17 +43,18 @@ struct LoopCheck {
     double usualStep = 0.0;
     double smallestStep = 0.0; // inside
     double largestStep = 0.0;
-    double gap = 0.0;            // metres: how far the step over the seam is from those before and after it
-    double gapSteps = 0.0;       // in usual steps
-    double largestInside = 0.0;  // the same inside the cycle, in metres
-    double velocityGap = 0.0;    // metres a second, from before the seam to after it
-    double travel = 0.0;         // metres that it goes on each cycle; 0 where it comes back
-    bool loopsGoingOn = false;   // with its travel going on it loops
-    bool seenChanges = false;    // seen at the one end of the cycle, and not at the other
-    double popping = 0.0;        // of points that come and go: the share that appears or is gone over the seam
-    double usuallyPopping = 0.0; // the most inside
-    std::size_t followed = 0;    // points that are there all the time, by which all else is judged …
-    std::size_t points = 0;      // … of so many at most
+    double gap = 0.0;                // metres: how far the step over the seam is from those before and after it
+    double gapSteps = 0.0;           // in usual steps
+    double largestInside = 0.0;      // the same inside the cycle, in metres
+    double velocityGap = 0.0;        // metres a second, from before the seam to after it
+    double largestVelocityGap = 0.0; // the same inside
+    double travel = 0.0;             // metres that it goes on each cycle; 0 where it comes back
+    bool loopsGoingOn = false;       // with its travel going on it loops
+    bool seenChanges = false;        // seen at the one end of the cycle, and not at the other
+    double popping = 0.0;            // of points that come and go: the share that appears or is gone over the seam
+    double usuallyPopping = 0.0;     // the most inside
+    std::size_t followed = 0;        // points that are there all the time, by which all else is judged …
+    std::size_t points = 0;          // … of so many at most
     bool loops = false;
 };
 /// Of the whole frames of all items together; errors as of a seam map.

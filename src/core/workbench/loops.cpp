@@ -70,6 +70,27 @@ LoopClosing closingFor(const SeamMap& map, const LoopCandidate& candidate) {
     return closing;
 }
 
+Result<LoopCandidate> ofExactLength(const SeamMap& map, const LoopBounds& bounds, const LoopCandidate& candidate,
+                                    const LoopClosing& closing) {
+    const bool exact = bounds.length && sameFrame(bounds.length->first, bounds.length->last);
+    if (!exact || closing.close != "bridge")
+        return candidate;
+    const double bridged = bounds.length->first - closing.fade;
+    if (bridged < 2.0)
+        return fail(
+            makeError(ErrorKind::BadInput, fmt::format("a bridge of {} frames leaves nothing of a cycle of {}",
+                                                       frameText(closing.fade), frameText(bounds.length->first)))
+                .withAdvice("Give it fewer frames (--fade), or a longer cycle"));
+    LoopBounds shorter = bounds;
+    shorter.length = FrameRange{bridged, bridged};
+    return candidateFor(map, shorter);
+}
+
+bool ClosedLoop::speedGrew() const {
+    constexpr double kGrown = 1.05;
+    return check.velocityGap > kGrown * cut.velocityGap && check.velocityGap > kGrown * check.largestVelocityGap;
+}
+
 Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing) {
     const bool fades = closing.close != "cut";
     nlohmann::json options{{"start", candidate.start},
@@ -122,32 +143,50 @@ Result<std::vector<Step>> loopStepsFor(const std::vector<MovingItem>& items, con
     return steps;
 }
 
-Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep, const Progress& progress) {
-    ClosedLoop closed;
-    WYC_TRY(steps, loopStepsFor(items, loopStep));
+namespace {
+
+// One cycle as the steps make it, each item by its own.
+Result<LoopCheck> cycleOf(const std::vector<MovingItem>& items, const std::vector<Step>& steps,
+                          const Progress& progress) {
     std::vector<Scene> scenes;
     std::vector<MovingItem> made;
     scenes.reserve(items.size()); // they are pointed at
     for (std::size_t i = 0; i < items.size(); ++i) {
-        const MovingItem& item = items[i];
-        const Step cycle = oneCycleOf(steps[i]);
         WYC_CHECK(progress.poll());
-        WYC_TRY(scene, applySteps(*item.scene, {cycle}));
-        const auto node = scene.find(item.scene->nodes[item.node].id);
+        WYC_TRY(scene, applySteps(*items[i].scene, {steps[i]}));
+        const auto node = scene.find(items[i].scene->nodes[items[i].node].id);
         scenes.push_back(std::move(scene));
-        made.push_back({&scenes.back(), node.value_or(item.node), item.metres});
-        if (loopStep.options.value("close", std::string()) != "overlap")
-            continue;
+        made.push_back({&scenes.back(), node.value_or(items[i].node), items[i].metres});
+    }
+    return checkLoop(made, progress);
+}
+
+} // namespace
+
+Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep, const Progress& progress) {
+    ClosedLoop closed;
+    WYC_TRY(steps, loopStepsFor(items, loopStep));
+    for (Step& step : steps)
+        step = oneCycleOf(step);
+    const std::string close = loopStep.options.value("close", std::string());
+    for (std::size_t i = 0; i < items.size() && close == "overlap"; ++i)
         for (const bool kept : {false, true}) {
-            Step faded = cycle;
+            WYC_CHECK(progress.poll());
+            Step faded = steps[i];
             faded.options["keep_shape"] = kept;
-            WYC_TRY(shrink, fadeShrink(*item.scene, item.node, faded));
+            WYC_TRY(shrink, fadeShrink(*items[i].scene, items[i].node, faded));
             double& into = kept ? closed.keptShrink : closed.shrink;
             into = std::max(into, shrink);
         }
-    }
-    WYC_TRY(check, checkLoop(made, progress));
+    WYC_TRY(check, cycleOf(items, steps, progress.part(0.0, 0.5)));
     closed.check = std::move(check);
+    closed.cut = closed.check;
+    if (close != "cut") {
+        for (Step& step : steps)
+            step.options["close"] = "cut";
+        WYC_TRY(cut, cycleOf(items, steps, progress.part(0.5, 1.0)));
+        closed.cut = std::move(cut);
+    }
     return closed;
 }
 

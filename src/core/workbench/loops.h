@@ -32,6 +32,10 @@ struct LoopClosing {
 /// What closes it best: a cut where the seam is none already, a fade as long as there are frames for (a quarter of the
 /// cycle at most), a bridge where there are none.
 [[nodiscard]] LoopClosing closingFor(const SeamMap& map, const LoopCandidate& candidate);
+/// The candidate whose cycle has as many frames as the bounds ask for, where they ask for one length: what a bridge
+/// adds is taken from what it bridges.
+[[nodiscard]] Result<LoopCandidate> ofExactLength(const SeamMap& map, const LoopBounds& bounds,
+                                                  const LoopCandidate& candidate, const LoopClosing& closing);
 [[nodiscard]] Step loopStepFor(const LoopCandidate& candidate, const LoopClosing& closing);
 
 /// A loop step for each of several items: what travels goes the same way with all of them, each in its own unit.
@@ -46,8 +50,12 @@ struct LoopClosing {
 
 struct ClosedLoop {
     LoopCheck check;         // of one cycle of all items together
+    LoopCheck cut;           // and of the same frames only cut
     double shrink = 0.0;     // of edges in a straight fade, as fadeShrink has it
     double keptShrink = 0.0; // and in one that keeps shape
+    /// Its speed changes more over the seam than a cut's would, and more than anywhere inside.
+    [[nodiscard]] bool speedGrew() const;
+    [[nodiscard]] bool closes() const { return check.loops && !speedGrew(); }
 };
 /// What a loop step makes of the items.
 [[nodiscard]] Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& loopStep,

@@ -10,6 +10,7 @@
 #include <nlohmann/json.hpp>
 
 #include "checks/measured.h"
+#include "scene/components/light.h"
 #include "steps/step.h"
 #include "support/corpus.h"
 #include "support/expected.h"
@@ -241,6 +242,15 @@ TEST(MotionCheck, MarkedMovingButStatic) {
     const auto finding = Checker(shot(1001, 1024)).add(test::sheetScene(options), "a").find("motion.static");
     ASSERT_TRUE(finding);
     EXPECT_EQ(finding->figure, 24.0);
+    // What changes in its figures alone, as a lamp that is dimmed, is not static.
+    for (const bool dims : {false, true}) {
+        Scene lamp = test::sheetScene(options);
+        std::vector<LightFigures> figures(24);
+        for (std::size_t i = 0; i < figures.size(); ++i)
+            figures[i].intensity = dims ? 2.0 - 0.05 * static_cast<double>(i) : 2.0;
+        setLight(lamp.nodes[0], lamp.nodes[0].geometry->sampling(), figures);
+        EXPECT_EQ(Checker(shot(1001, 1024)).add(lamp, "a").find("motion.static").has_value(), !dims);
+    }
 }
 
 TEST(MeshCheck, NotFinite) {

@@ -136,6 +136,67 @@ TEST(Seams, TravelThatGoesOnIsKnown) {
     }
 }
 
+// How much the mean speed of all points changes over the seam of a cycle, and at most inside; metres a second.
+std::pair<double, double> speedChanges(const Scene& cycle) {
+    const Geometry& shape = test::shapeOf(cycle);
+    const std::size_t n = shape.sampling().count();
+    std::vector<std::vector<Vec3f>> frames;
+    for (std::size_t f = 0; f < n; ++f)
+        frames.push_back(test::pointsOf(shape, f));
+    const auto change = [&](std::size_t f) { // of the steps before f and behind f + 1
+        double sum = 0.0;
+        for (std::size_t p = 0; p < frames[0].size(); ++p) {
+            const auto at = [&](std::size_t k) { return Vec3d(frames[k % n][p]); };
+            const Vec3d d = (at(f + n) - at(f + n - 1)) - (at(f + 2) - at(f + 1));
+            sum += dot(d, d);
+        }
+        return std::sqrt(sum / static_cast<double>(frames[0].size())) * 24.0;
+    };
+    double inside = 0.0;
+    for (std::size_t f = 1; f + 2 < n; ++f)
+        inside = std::max(inside, change(f));
+    return {change(n - 1), inside};
+}
+
+TEST(Seams, WhatIsSaidToCloseIsNoWorseThanACut) {
+    std::size_t closed = 0;
+    std::size_t grown = 0;
+    for (unsigned seed = 0; seed < 60; ++seed) {
+        std::mt19937 random(seed + 4000U);
+        const double other = uniform(random, 1.9, 2.1);
+        const double wobble = uniform(random, 0.05, 0.4);
+        const auto at = [=](double s) {
+            return Vec3d{std::cos(6 * kPi * s), wobble * std::sin(6 * kPi * other * s), std::sin(6 * kPi * s)};
+        };
+        const Scene scene = cycleOf(120, at, 0.1, seed, [](double s) { return s; });
+        LoopCandidate candidate;
+        candidate.start = 1015.0 + static_cast<double>(random() % 20U);
+        candidate.length = 38.0 + static_cast<double>(random() % 5U);
+        LoopClosing closing;
+        closing.close = seed % 3 == 0 ? "bridge" : "overlap";
+        closing.fade = 2.0 + static_cast<double>(random() % 12U);
+        closing.weight = seed % 2 == 0 ? "linear" : "smooth";
+        const Step step = loopStepFor(candidate, closing);
+        const auto made = closedBy(movingItemsOf(scene), step, Progress());
+        ASSERT_TRUE(made) << seed << " " << made.error().text();
+        Step cut = oneCycleOf(step);
+        const auto now = applySteps(scene, {cut});
+        cut.options["close"] = "cut";
+        const auto before = applySteps(scene, {cut});
+        ASSERT_TRUE(now && before) << seed;
+        const auto [seam, inside] = speedChanges(*now);
+        const double worst = 1.06 * std::max(speedChanges(*before).first, inside);
+        EXPECT_NEAR(made->check.velocityGap, seam, 1e-3 * seam + 1e-6) << seed;
+        if (made->closes())
+            EXPECT_LE(seam, worst) << seed;
+        closed += made->closes();
+        grown += made->speedGrew();
+    }
+    EXPECT_GT(closed, 10U);
+    EXPECT_LT(closed, 60U);
+    RecordProperty("grown", static_cast<int>(grown));
+}
+
 TEST(Seams, WhatIsSeenAtOneEndAloneBlinks) {
     const auto at = [](double s) { return Vec3d{std::cos(2 * kPi * s), 0, std::sin(2 * kPi * s)}; };
     Scene scene = cycleOf(40, at, 0.1, 1, [](double s) { return s; });

@@ -432,17 +432,17 @@ void LoopDesk::showFigures() {
     plot_->replot(QCustomPlot::rpQueuedReplot);
     const bool inSteps = map_ && map_->inSteps();
     const LoopCheck& check = judged_->closed.check;
-    QString words =
-        tr("across the seam: off by %1 → %2, speeds by %3 → %4 a second")
-            .arg(loopLengthWords(chosen_->gap, inSteps), loopLengthWords(check.gap, inSteps),
-                 loopLengthWords(chosen_->velocityGap, inSteps), loopLengthWords(check.velocityGap, inSteps));
+    const LoopCheck& cut = judged_->closed.cut;
+    QString words = tr("across the seam: off by %1 → %2, speeds by %3 → %4 a second")
+                        .arg(loopLengthWords(cut.gap, inSteps), loopLengthWords(check.gap, inSteps),
+                             loopLengthWords(cut.velocityGap, inSteps), loopLengthWords(check.velocityGap, inSteps));
     if (way_ == "overlap")
         words += tr(" · edges shrink by %1 % (shape kept: %2 %)")
                      .arg(judged_->closed.shrink * 100.0, 0, 'f', 1)
                      .arg(std::max(0.0, judged_->closed.keptShrink) * 100.0, 0, 'f', 1);
-    say((check.loops ? QStringLiteral("<span style='color:%1'>✓ %2</span> · ").arg(colour::kMoss.name(), tr("closes"))
-                     : QStringLiteral("<span style='color:%1'>! %2</span> · ")
-                           .arg(colour::kStraw.name(), tr("the seam can be seen"))) +
+    const ClosedLoop& closed = judged_->closed;
+    say(QStringLiteral("<span style='color:%1'>%2</span> · ")
+            .arg(closed.closes() ? colour::kMoss.name() : colour::kStraw.name(), loopVerdict(closed)) +
         words.toHtmlEscaped());
 }
 

@@ -14,6 +14,13 @@
 
 namespace wyc::app {
 
+QString loopVerdict(const ClosedLoop& closed) {
+    if (closed.closes())
+        return QStringLiteral("✓ ") + PinnedLoops::tr("closes");
+    return QStringLiteral("! ") + (closed.check.loops ? PinnedLoops::tr("its speed jumps at the seam")
+                                                      : PinnedLoops::tr("the seam can be seen"));
+}
+
 QString loopLengthWords(double metres, bool inSteps) {
     return inSteps ? PinnedLoops::tr("%1 steps").arg(metres, 0, 'g', 3) : QString::fromStdString(lengthText(metres));
 }
@@ -53,9 +60,14 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
             return one.closed ? figure(*one.closed) : std::numeric_limits<double>::infinity();
         };
     };
-    const auto gap = [](const PinnedLoop& one) { return one.candidate.gap; };
-    const auto steps = [](const PinnedLoop& one) { return one.candidate.gapSteps; };
-    const auto velocity = [](const PinnedLoop& one) { return one.candidate.velocityGap; };
+    // As soon as it was worked out, by the measure that holds after closing, too.
+    const auto gap = [](const PinnedLoop& one) { return one.closed ? one.closed->cut.gap : one.candidate.gap; };
+    const auto steps = [](const PinnedLoop& one) {
+        return one.closed ? one.closed->cut.gapSteps : one.candidate.gapSteps;
+    };
+    const auto velocity = [](const PinnedLoop& one) {
+        return one.closed ? one.closed->cut.velocityGap : one.candidate.velocityGap;
+    };
     const auto closedGap = after([](const ClosedLoop& closed) { return closed.check.gap; });
     const auto closedVelocity = after([](const ClosedLoop& closed) { return closed.check.velocityGap; });
     for (std::size_t i = 0; i < pinned.size(); ++i) {
@@ -72,10 +84,9 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
         const double period = one.candidate.length + (bridged ? one.closing.fade : 0.0);
         add(frame(period));
         add(QStringLiteral("%1 – %2").arg(frame(one.candidate.start), frame(one.candidate.start + period - 1.0)));
-        add(loopLengthWords(one.candidate.gap, inSteps), gap(one) == least(gap));
-        add(QString::number(one.candidate.gapSteps, 'f', 2), steps(one) == least(steps));
-        add(tr("%1 a second").arg(loopLengthWords(one.candidate.velocityGap, inSteps)),
-            velocity(one) == least(velocity));
+        add(loopLengthWords(gap(one), inSteps), gap(one) == least(gap));
+        add(QString::number(steps(one), 'f', 2), steps(one) == least(steps));
+        add(tr("%1 a second").arg(loopLengthWords(velocity(one), inSteps)), velocity(one) == least(velocity));
         add(one.closing.close == "cut"
                 ? tr("a cut")
                 : tr("%1 over %2").arg(QString::fromStdString(one.closing.close), frame(one.closing.fade)));
@@ -85,7 +96,7 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
             add(tr("%1 a second").arg(loopLengthWords(check.velocityGap, inSteps)),
                 closedVelocity(one) == least(closedVelocity));
             add(one.closing.close == "overlap" ? tr("%1 %").arg(one.closed->shrink * 100.0, 0, 'f', 1) : tr("none"));
-            add(check.loops ? QStringLiteral("✓ ") + tr("closes") : QStringLiteral("! ") + tr("can be seen"));
+            add(loopVerdict(*one.closed));
         } else {
             for (int k = 0; k < 4; ++k)
                 add(QStringLiteral("…"));

@@ -40,5 +40,7 @@ class PinnedLoops : public QFrame {
 
 /// Metres in a fitting unit, or usual steps.
 [[nodiscard]] QString loopLengthWords(double metres, bool inSteps);
+/// Whether it closes, behind its mark.
+[[nodiscard]] QString loopVerdict(const ClosedLoop& closed);
 
 } // namespace wyc::app

@@ -1,49 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "delivery/proof/intention.h"
 
-#include <fmt/format.h>
-
-#include "base/text.h"
 #include "delivery/proof/as_asked.h"
+#include "delivery/proof/shortfall.h"
 #include "plain/deformed.h"
 #include "steps/shape/take.h"
 
 namespace wyc {
 namespace {
-
-// What a step asks of a moving scene and the scene cannot give.
-std::optional<std::string> shortfallOf(const Scene& before, const Step& step) {
-    const auto span = movingSpan(before);
-    const StepType* type = stepType(step.type);
-    if (!span || !type || !type->asks)
-        return std::nullopt;
-    const auto options = checkedOptions(*type, step.options);
-    if (!options)
-        return std::nullopt; // told when it is applied
-    const double first = snappedFrame(before.view.rate.frameAt(span->first));
-    const double last = snappedFrame(before.view.rate.frameAt(span->last));
-    const std::string there = fmt::format("it has {} – {}", frameText(first), frameText(last));
-    const auto frames = [](double count) {
-        return fmt::format("{} frame{}", frameText(count), count == 1.0 ? "" : "s");
-    };
-    const AskedFrames asks = type->asks(*options);
-    if (!asks.range) {
-        std::size_t missing = 0;
-        for (const double frame : asks.frames)
-            missing += frame < first - kFrameTolerance || frame > last + kFrameTolerance;
-        return missing == 0 ? std::nullopt
-                            : std::optional(fmt::format("{} of the frames asked for {} missing: {}", missing,
-                                                        missing == 1 ? "is" : "are", there));
-    }
-    const FrameRange& asked = *asks.range;
-    const double front = first - asked.first;
-    const double end = asked.last - last;
-    if (front < kFrameTolerance && end < kFrameTolerance)
-        return std::nullopt;
-    return fmt::format("{}{}{} of {} missing: {}", front >= kFrameTolerance ? frames(front) + " at the start" : "",
-                       front >= kFrameTolerance && end >= kFrameTolerance ? " and " : "",
-                       end >= kFrameTolerance ? frames(end) + " at the end" : "", asked.text(), there);
-}
 
 std::array<double, 9> linearOf(const Mat4& m) {
     return {m.m[0], m.m[1], m.m[2], m.m[4], m.m[5], m.m[6], m.m[8], m.m[9], m.m[10]};
@@ -111,8 +75,8 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
         if (!step.on)
             continue;
         WYC_TRY(meaning, meaningOf(scene, step));
-        if (auto shortfall = shortfallOf(scene, step))
-            all.front().shortfalls.push_back(std::move(*shortfall));
+        for (std::string& shortfall : shortfallsOf(scene, step))
+            all.front().shortfalls.push_back(std::move(shortfall));
         for (Intention& intention : all) {
             goOn(intention, meaning);
             intention.baked = intention.baked || stepType(step.type)->bakes;
