@@ -7,6 +7,7 @@
 #include <cmath>
 #include <memory>
 #include <mutex>
+#include <numeric>
 
 #include <Eigen/LU>
 
@@ -17,48 +18,22 @@
 namespace wyc {
 namespace {
 
-// Distances by size: bins a hundredth of a decade wide, from 1e-12 to 1e12, and one for nothing at all.
+// Distances by size. Bins are the leading bits of the squares as float32: 32 to each doubling of a distance, without
+// a logarithm, which of millions would take longer than all else.
 class Sizes {
   public:
-    static constexpr int kDecade = 100;
-    static constexpr int kLow = -12;
-    static constexpr int kBins = 24 * kDecade;
-    void addSquare(double square) {
-        if (!(square > 1e-24)) {
-            ++none_;
-            return;
-        }
-        const int bin = static_cast<int>(std::floor((0.5 * roughLog10(square) - kLow) * kDecade));
-        ++bins_[static_cast<std::size_t>(std::clamp(bin, 0, kBins - 1))];
-    }
-    // To a thousandth, of what is a normal number: of millions the exact ones would take longer than all else.
-    static double roughLog10(double number) {
-        constexpr unsigned kBits = 11;
-        static const std::array<double, 1U << kBits> kTable = [] {
-            std::array<double, 1U << kBits> table{};
-            for (std::size_t i = 0; i < table.size(); ++i)
-                table[i] = std::log10(1.0 + (static_cast<double>(i) + 0.5) / static_cast<double>(table.size()));
-            return table;
-        }();
-        const auto bits = std::bit_cast<std::uint64_t>(number);
-        const auto exponent = static_cast<double>(bits >> 52U) - 1023.0;
-        return exponent * 0.30102999566398119521 + kTable[(bits >> (52U - kBits)) & ((1U << kBits) - 1U)];
-    }
+    void addSquare(double square) { ++bins_[std::bit_cast<std::uint32_t>(static_cast<float>(square)) >> kShift]; }
     void add(const Sizes& other) {
-        none_ += other.none_;
         for (std::size_t i = 0; i < bins_.size(); ++i)
             bins_[i] += other.bins_[i];
     }
-    /// Under which this share of all lies, to a hundredth of a decade.
+    /// Under which this share of all lies, to a bin.
     [[nodiscard]] double quantile(double share) const {
-        std::size_t all = none_;
-        for (const std::size_t n : bins_)
-            all += n;
-        const double wanted = share * static_cast<double>(all);
-        double sum = static_cast<double>(none_);
+        const double wanted = share * static_cast<double>(std::accumulate(bins_.begin(), bins_.end(), std::size_t{0}));
+        double sum = static_cast<double>(bins_[0]);
         if (sum >= wanted)
             return 0.0;
-        for (std::size_t i = 0; i < bins_.size(); ++i)
+        for (std::size_t i = 1; i < bins_.size(); ++i)
             if ((sum += static_cast<double>(bins_[i])) >= wanted)
                 return edge(i + 1);
         return edge(bins_.size());
@@ -69,23 +44,23 @@ class Sizes {
         into.counts.assign(kBars, 0);
         for (std::size_t i = 0; i <= kBars; ++i)
             into.edges.push_back(largest * static_cast<double>(i) / kBars);
-        if (!(largest > 0.0)) {
-            into.counts[0] = none_;
-            return;
-        }
-        into.counts[0] = none_;
-        for (std::size_t i = 0; i < bins_.size(); ++i)
+        into.counts[0] = bins_[0];
+        for (std::size_t i = 1; i < bins_.size() && largest > 0.0; ++i)
             if (bins_[i] > 0) {
-                const double middle = std::sqrt(edge(i) * edge(i + 1));
-                const auto bar = static_cast<std::size_t>(middle / largest * kBars);
-                into.counts[std::min(bar, kBars - 1)] += bins_[i];
+                const double bar = std::sqrt(edge(i) * edge(i + 1)) / largest * kBars;
+                into.counts[static_cast<std::size_t>(std::min(bar, kBars - 1.0))] += bins_[i];
             }
     }
 
   private:
-    static double edge(std::size_t i) { return std::pow(10.0, kLow + static_cast<double>(i) / kDecade); }
-    std::size_t none_ = 0;
-    std::vector<std::size_t> bins_ = std::vector<std::size_t>(kBins, 0);
+    static constexpr unsigned kShift = 19;
+    // Up to infinity, whose exponent is 255.
+    static constexpr std::size_t kBins = (0x7F800000U >> kShift) + 1;
+    static double edge(std::size_t i) {
+        return std::sqrt(
+            static_cast<double>(std::bit_cast<float>(static_cast<std::uint32_t>(std::min(i, kBins - 1) << kShift))));
+    }
+    std::vector<std::size_t> bins_ = std::vector<std::size_t>(kBins, 0); // the first: nothing at all, or next to it
 };
 
 // What a camera sees at a moment, as pixels from the middle of its picture.
@@ -229,6 +204,8 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
                 const std::size_t n = std::min(kBlock, ofB.size() - first);
                 const Vec3f* x = buffers->a.data();
                 const Vec3f* y = buffers->b.data();
+                double sum = 0.0;
+                double most = 0.0;
                 for (std::size_t k = 0; k < n; ++k) {
                     const Vec3f& p = x[ofA[first + k]];
                     const Vec3f& q = y[ofB[first + k]];
@@ -237,11 +214,22 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
                     const double dz = static_cast<double>(p.z) - static_cast<double>(q.z);
                     squares[k] = dx * dx + dy * dy + dz * dz;
                 }
+                for (std::size_t k = 0; k < n; ++k) {
+                    sum += squares[k];
+                    most = std::max(most, squares[k]);
+                }
+                if (!std::isfinite(sum) || most > largest) {
+                    for (std::size_t k = 0; k < n; ++k)
+                        if (std::isfinite(squares[k]))
+                            count(first + k, squares[k]);
+                        else
+                            look(first + k);
+                    continue;
+                }
+                moment.sum += sum;
+                moment.count += n;
                 for (std::size_t k = 0; k < n; ++k)
-                    if (std::isfinite(squares[k]))
-                        count(first + k, squares[k]);
-                    else
-                        look(first + k);
+                    own.addSquare(squares[k]);
             }
         }
         moment.largest = std::sqrt(largest);

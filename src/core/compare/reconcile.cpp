@@ -642,6 +642,9 @@ Result<std::optional<Drift>> driftAfter(const Reconciled& found, const std::vect
     WYC_TRY(undone, undoneOf(found, chosen, b, nodeB));
     WYC_TRY(motionA, ShapeMotion::of(a, nodeA));
     WYC_TRY(motionB, ShapeMotion::of(undone.scene, undone.node));
+    // Where nothing is undone it is as it came: that was measured.
+    if (undone.steps.empty() && found.drift && !picture && undone.aOfB == asItCame(found, motionA, motionB))
+        return found.drift;
     return driftBetween(motionA, motionB, undone.aOfB, progress, picture, found.metres);
 }
 

@@ -133,7 +133,7 @@ class ReconcileEngine {
     [[nodiscard]] Rest restOf(const Drift& drift) const;
     // Points drawn towards their neighbours.
     Result<bool> tellSmoothed(double rms);
-    [[nodiscard]] Result<std::optional<Smoothing>> smoothingAfter(const Reconciled& told) const;
+    [[nodiscard]] Result<std::optional<Smoothing>> smoothingAfter(const Reconciled& told, double rms) const;
     // Numbers that were rounded to a step of their own.
     Result<bool> tellPrecision(double rms, double largest);
     const ShapeMotion& a_;

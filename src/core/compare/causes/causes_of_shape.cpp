@@ -235,7 +235,7 @@ void ReconcileEngine::tellNothingPaired() {
             fmt::format("{} points, as many as A has points, edges and faces", groupedDigits(b_.points())));
 }
 
-Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconciled& told) const {
+Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconciled& told, double rms) const {
     constexpr std::size_t kMoments = 6;
     std::optional<Smoothing> none;
     WYC_TRY(undone, undoneOf(told, sureOnes(told), b_.sharedScene(), b_.node()));
@@ -250,18 +250,24 @@ Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconcile
     for (const double t : someOf(motion.times(), kMoments))
         if (a_.times().size() == 1 || (t >= a_.times().front() - 1e-6 && t <= a_.times().back() + 1e-6))
             times.push_back(t);
-    std::vector<SmoothedMoment> moments;
+    SmoothingFit fit(*a_.topology(), a_.points());
+    const auto placesOf = [](const Track& track) {
+        std::vector<Vec3d> places;
+        for (Eigen::Index p = 0; p < track.xyz.cols(); ++p)
+            places.push_back({track.xyz(0, p), track.xyz(1, p), track.xyz(2, p)});
+        return places;
+    };
     for (const double t : times) {
         WYC_TRY(before, a_.read(nullptr, {t}, progress_));
         WYC_TRY(after, motion.read(&ofB, {t}, progress_));
-        SmoothedMoment moment;
-        for (Eigen::Index p = 0; p < before.xyz.cols(); ++p) {
-            moment.before.push_back({before.xyz(0, p), before.xyz(1, p), before.xyz(2, p)});
-            moment.after.push_back({after.xyz(0, p), after.xyz(1, p), after.xyz(2, p)});
-        }
-        moments.push_back(std::move(moment));
+        if (!fit.add(placesOf(before), placesOf(after)))
+            return none;
+        // What moved it otherwise is seen in one moment.
+        constexpr double kNothingLike = 0.5;
+        if (const auto here = fit.ofLast(); here && here->moved > rms && here->left > kNothingLike * here->moved)
+            return none;
     }
-    return smoothingOf(*a_.topology(), moments);
+    return fit.ofAll();
 }
 
 Result<bool> ReconcileEngine::tellSmoothed(double rms) {
@@ -281,8 +287,11 @@ Result<bool> ReconcileEngine::tellSmoothed(double rms) {
             nlohmann::json& frames = cause.undo.front().options["frames"];
             frames = std::round(frames.get<double>());
         }
+    const bool differ = plain.undo() != found_.undo();
     for (Reconciled* told : {&plain, &found_}) {
-        WYC_TRY(smoothing, smoothingAfter(*told));
+        if (told == &found_ && !differ)
+            break;
+        WYC_TRY(smoothing, smoothingAfter(*told, rms));
         // One and the same drawing for all points and moments has to explain nearly all.
         if (!smoothing || !(smoothing->share > 0.01) || smoothing->left > 0.08 * smoothing->moved ||
             smoothing->moved < 0.5 * rms || smoothing->left > 0.2 * rms)

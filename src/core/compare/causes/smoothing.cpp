@@ -2,23 +2,16 @@
 #include "compare/causes/smoothing.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include <Eigen/Cholesky>
-#include <Eigen/Core>
 
 namespace wyc {
-namespace {
 
-constexpr int kRounds = 3;
-
-// Neighbours of every point along edges, one after another.
-struct Neighbours {
-    std::vector<std::size_t> starts;
-    std::vector<std::uint32_t> points;
-};
-
-Neighbours neighboursOf(const Topology& topology, std::size_t count) {
+SmoothingFit::SmoothingFit(const Topology& topology, std::size_t points) : starts_(points + 1, 0) {
+    if (!topology.fits(points))
+        return;
     std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
     std::size_t at = 0;
     for (const std::int32_t size : topology.faceSizes()) {
@@ -33,60 +26,56 @@ Neighbours neighboursOf(const Topology& topology, std::size_t count) {
     }
     std::sort(edges.begin(), edges.end());
     edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
-    Neighbours made{std::vector<std::size_t>(count + 1, 0), {}};
     for (const auto& [p, q] : edges) {
-        ++made.starts[p + 1];
-        made.points.push_back(q);
+        ++starts_[p + 1];
+        neighbours_.push_back(q);
     }
-    for (std::size_t p = 0; p < count; ++p)
-        made.starts[p + 1] += made.starts[p];
-    return made;
+    for (std::size_t p = 0; p < points; ++p)
+        starts_[p + 1] += starts_[p];
 }
 
 // From every point to the middle of its neighbours.
-std::vector<Vec3d> umbrellas(const Neighbours& neighbours, const std::vector<Vec3d>& values) {
+std::vector<Vec3d> SmoothingFit::umbrellas(const std::vector<Vec3d>& values) const {
     std::vector<Vec3d> result(values.size());
     for (std::size_t p = 0; p < values.size(); ++p) {
-        const std::size_t first = neighbours.starts[p];
-        const std::size_t last = neighbours.starts[p + 1];
+        const std::size_t first = starts_[p];
+        const std::size_t last = starts_[p + 1];
         if (first == last)
             continue;
         Vec3d sum;
         for (std::size_t k = first; k < last; ++k)
-            sum = sum + values[neighbours.points[k]];
+            sum = sum + values[neighbours_[k]];
         result[p] = sum * (1.0 / static_cast<double>(last - first)) - values[p];
     }
     return result;
 }
 
-} // namespace
-
-std::optional<Smoothing> smoothingOf(const Topology& topology, const std::vector<SmoothedMoment>& moments) {
-    if (moments.empty() || topology.faceCount() == 0 || !topology.fits(moments.front().before.size()))
-        return std::nullopt;
-    const Neighbours neighbours = neighboursOf(topology, moments.front().before.size());
-    Eigen::Matrix3d products = Eigen::Matrix3d::Zero();
-    Eigen::Vector3d wanted = Eigen::Vector3d::Zero();
-    double moved = 0.0;
-    std::size_t count = 0;
-    for (const SmoothedMoment& moment : moments) {
-        std::array<std::vector<Vec3d>, kRounds> rounds;
-        for (std::size_t r = 0; r < kRounds; ++r)
-            rounds[r] = umbrellas(neighbours, r == 0 ? moment.before : rounds[r - 1]);
-        for (std::size_t p = 0; p < moment.before.size(); ++p) {
-            const Vec3d off = moment.after[p] - moment.before[p];
-            if (!std::isfinite(dot(off, off)))
-                return std::nullopt;
-            moved += dot(off, off);
-            ++count;
-            for (std::size_t r = 0; r < kRounds; ++r) {
-                wanted(static_cast<Eigen::Index>(r)) += dot(rounds[r][p], off);
-                for (std::size_t q = 0; q < kRounds; ++q)
-                    products(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(q)) +=
-                        dot(rounds[r][p], rounds[q][p]);
-            }
+bool SmoothingFit::add(const std::vector<Vec3d>& before, const std::vector<Vec3d>& after) {
+    last_ = {};
+    std::array<std::vector<Vec3d>, kRounds> rounds;
+    for (std::size_t r = 0; r < kRounds; ++r)
+        rounds[r] = umbrellas(r == 0 ? before : rounds[r - 1]);
+    for (std::size_t p = 0; p < before.size(); ++p) {
+        const Vec3d off = after[p] - before[p];
+        if (!std::isfinite(dot(off, off)))
+            return false;
+        last_.moved += dot(off, off);
+        ++last_.count;
+        for (std::size_t r = 0; r < kRounds; ++r) {
+            last_.wanted(static_cast<Eigen::Index>(r)) += dot(rounds[r][p], off);
+            for (std::size_t q = 0; q < kRounds; ++q)
+                last_.products(static_cast<Eigen::Index>(r), static_cast<Eigen::Index>(q)) +=
+                    dot(rounds[r][p], rounds[q][p]);
         }
     }
+    all_.products += last_.products;
+    all_.wanted += last_.wanted;
+    all_.moved += last_.moved;
+    all_.count += last_.count;
+    return true;
+}
+
+std::optional<Smoothing> SmoothingFit::Sums::fitted() const {
     if (!(moved > 0.0) || !(products(0, 0) > 0.0))
         return std::nullopt;
     const Eigen::Vector3d weights = products.ldlt().solve(wanted);
