@@ -137,6 +137,19 @@ TEST(ComparedShapes, PointsDrawnTowardsTheirNeighboursAreToldAndNothingElseIs) {
     };
     EXPECT_EQ(ids(smoothed), (std::set<std::string>{"offset", "smoothed"}));
     EXPECT_EQ(ids(torn), (std::set<std::string>{"offset", "other_motion"}));
+    // In another unit as well: the size is what it was multiplied by, not what is left of it.
+    auto larger = smoothed;
+    for (auto& sample : larger)
+        for (Vec3d& p : sample)
+            p = p * 100.0;
+    EXPECT_EQ(ids(larger), (std::set<std::string>{"offset", "unit", "smoothed"}));
+    // A part of it alone.
+    auto partly = motion;
+    for (std::size_t f = 0; f < 24; ++f)
+        for (std::size_t p = 0; p < shape.points.size(); ++p)
+            if (shape.points[p].x > 0.3)
+                partly[f][p] = smoothed[f][p];
+    EXPECT_EQ(ids(partly), (std::set<std::string>{"offset", "smoothed"}));
 }
 
 TEST(ComparedShapes, DriftIsMeasuredInThePictureOfACameraToo) {

@@ -278,10 +278,17 @@ Result<bool> ReconcileEngine::tellSmoothed(double rms) {
     // Smoothing shrinks: a size that is a little less, a small move and a part of a frame may be nothing else.
     Reconciled plain = found_;
     std::erase_if(plain.causes, [](const Cause& cause) {
-        return cause.id == "placement" || (cause.id == "unit" && cause.figure > 0.5 && cause.figure < 1.0);
+        return cause.id == "placement" || (cause.id == "unit" && cause.figure > 0.5 && cause.figure <= 1.0 / 0.97);
     });
     for (Cause& cause : plain.causes)
-        if (cause.id == "offset" && cause.undo.size() == 1 && std::round(cause.figure) != 0.0) {
+        if (cause.id == "unit") {
+            if (const auto known = knownSize(cause.figure, 0.03)) {
+                cause.figure = *known;
+                cause.text = sizeWords(*known);
+                cause.evidence = "ratio as units differ, but for what smoothing takes of it";
+                cause.undo = {{"scale", {{"factor", 1.0 / *known}}, true}};
+            }
+        } else if (cause.id == "offset" && cause.undo.size() == 1 && std::round(cause.figure) != 0.0) {
             cause.figure = std::round(cause.figure);
             cause.text = offsetText(cause.figure);
             nlohmann::json& frames = cause.undo.front().options["frames"];

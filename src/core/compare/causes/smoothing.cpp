@@ -50,6 +50,10 @@ std::vector<Vec3d> SmoothingFit::umbrellas(const std::vector<Vec3d>& values) con
     return result;
 }
 
+namespace {
+constexpr double kMoved = 1e-12; // of the square of a place: beyond what float32 rounds
+}
+
 bool SmoothingFit::add(const std::vector<Vec3d>& before, const std::vector<Vec3d>& after) {
     last_ = {};
     std::array<std::vector<Vec3d>, kRounds> rounds;
@@ -59,8 +63,11 @@ bool SmoothingFit::add(const std::vector<Vec3d>& before, const std::vector<Vec3d
         const Vec3d off = after[p] - before[p];
         if (!std::isfinite(dot(off, off)))
             return false;
-        last_.moved += dot(off, off);
         ++last_.count;
+        // A part may have been smoothed: what has not moved says nothing of how.
+        if (!(dot(off, off) > kMoved * dot(before[p], before[p])))
+            continue;
+        last_.moved += dot(off, off);
         for (std::size_t r = 0; r < kRounds; ++r) {
             last_.wanted(static_cast<Eigen::Index>(r)) += dot(rounds[r][p], off);
             for (std::size_t q = 0; q < kRounds; ++q)
