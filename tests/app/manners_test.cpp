@@ -87,16 +87,29 @@ TEST_F(Manners, ARefusedShotValueIsSaidAndDoesNotBlockTheRest) {
     openSheet();
     auto* last = child<QLineEdit>("shotLast");
     auto* rate = child<QLineEdit>("shotRate");
-    type(last, "900");
-    EXPECT_EQ(workspace().job().shot.range->last, 1024.0);
-    EXPECT_EQ(last->text(), QStringLiteral("1024"));
-    EXPECT_TRUE(child<QWidget>("message")->isVisible());
     type(rate, "0");
+    EXPECT_TRUE(child<QWidget>("message")->isVisible());
     EXPECT_EQ(rate->text(), QStringLiteral("24"));
     type(child<QLineEdit>("shotHandles"), "4");
     EXPECT_EQ(workspace().job().shot.handles, 4.0);
     type(last, "1020");
     EXPECT_EQ(workspace().job().shot.range->last, 1020.0);
+    // The range is moved in either order: the end that was typed first is kept until the other follows.
+    auto* first = child<QLineEdit>("shotFirst");
+    type(first, "2000");
+    EXPECT_EQ(first->text(), QStringLiteral("2000"));
+    EXPECT_TRUE(first->property("waits").toBool());
+    EXPECT_EQ(workspace().job().shot.range->first, 1001.0); // nothing is in force yet
+    type(last, "2050");
+    EXPECT_EQ(workspace().job().shot.range, FrameRange({2000.0, 2050.0}));
+    EXPECT_FALSE(first->property("waits").toBool());
+    type(last, "1050");
+    type(first, "1001");
+    EXPECT_EQ(workspace().job().shot.range, FrameRange({1001.0, 1050.0}));
+    type(first, "2000");
+    type(last, "1900");
+    EXPECT_EQ(workspace().job().shot.range, FrameRange({1001.0, 1050.0}));
+    EXPECT_EQ(first->text(), QStringLiteral("1001")); // both were typed, and cannot be
 }
 
 TEST_F(Manners, OneBadStepLeavesTheStepsBeforeItAlone) {
@@ -525,7 +538,7 @@ TEST_F(Manners, MenusOpenByKeysAndFocusIsSeen) {
             window_->centralWidget()->setFocus();
             QTest::qWait(30);
             const QImage without = widget->grab().toImage();
-            widget->setFocus(Qt::TabFocusReason);
+            widget->setFocus(Qt::ShortcutFocusReason);
             QTest::qWait(30);
             const QImage with = widget->grab().toImage();
             int pixels = 0;

@@ -55,7 +55,7 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
             rebuildRows();
         update();
     });
-    for (auto signal : {&Workspace::measuresChanged, &Workspace::frameChanged})
+    for (auto signal : {&Workspace::measuresChanged, &Workspace::frameChanged, &Workspace::checkedChanged})
         connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
     connect(&workspace_, &Workspace::activeChanged, this, [this] {
         for (std::size_t i = 0; i < rows_.size(); ++i) {

@@ -110,6 +110,7 @@ class TimeBoard : public QWidget {
     void commitDrag();
     void endDrag();
     [[nodiscard]] QColor colourOf(const ItemView& item) const;
+    [[nodiscard]] QColor markColour(Severity severity) const;
 
     Workspace& workspace_;
     QScrollBar* scroll_;

@@ -81,6 +81,12 @@ void drawFold(QPainter& painter, const QPointF& at, bool folded, const QColor& c
 
 } // namespace
 
+// Grey while it is not known whether it holds.
+QColor TimeBoard::markColour(Severity severity) const {
+    return workspace_.checked() == Checked::Yes ? severityColour(static_cast<int>(severity))
+                                                : colour::kChalk2.darker(140);
+}
+
 QColor TimeBoard::colourOf(const ItemView& item) const {
     if (item.key == workspace_.active())
         return colour::kGlass;
@@ -198,6 +204,9 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
             stateColour = colour::kRust;
         } else if (!source->source) {
             state = tr("opening …");
+        } else if (source->gone || source->changedOnDisk) {
+            state = source->gone ? tr("gone from disk") : tr("changed on disk");
+            stateColour = colour::kStraw;
         } else {
             const auto count = std::count_if(workspace_.items().begin(), workspace_.items().end(),
                                              [&](const ItemView& i) { return i.key.source == row.source; });
@@ -296,7 +305,7 @@ void TimeBoard::paintWorst(QPainter& painter, const Row& row, const QRect& rect,
     if (worst == worst_.end())
         return;
     const auto severity = static_cast<int>(worst->second);
-    painter.setPen(severityColour(severity));
+    painter.setPen(markColour(worst->second));
     painter.drawText(QRect(right - 20, rect.top(), 18, rect.height()), Qt::AlignVCenter | Qt::AlignRight,
                      severityMark(severity));
 }
@@ -561,7 +570,7 @@ void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRec
         // A finding without a frame sits before the lane.
         const double x = found.finding.frame ? xOfFrame(*found.finding.frame + shift)
                                              : std::max(rect.left() + 7.0, xOfFrame(range->first) - 9.0);
-        painter.setBrush(severityColour(static_cast<int>(found.finding.severity)));
+        painter.setBrush(markColour(found.finding.severity));
         painter.drawPolygon(
             QPolygonF{QPointF(x - 4.5, rect.top() + 2), QPointF(x + 4.5, rect.top() + 2), QPointF(x, rect.top() + 9)});
     }

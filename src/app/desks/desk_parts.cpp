@@ -179,7 +179,10 @@ FindingCard::FindingCard(const FindingGroup& group, const Workspace& workspace, 
             mend->setProperty("findingId", QString::fromStdString(found.finding.id));
             mend->setToolTip(tr("Adds the step that puts this right; the source file is not touched"));
             buttons->addWidget(mend);
-            connect(mend, &QPushButton::clicked, this, [this, items] { emit mendAsked(found_, items); });
+            connect(mend, &QPushButton::clicked, this, [this, items] {
+                setEnabled(false); // spent, until a check made the cards anew
+                emit mendAsked(found_, items);
+            });
         };
         const QString label = QString::fromStdString(found.finding.mendLabel);
         if (!showItem || count == 1)

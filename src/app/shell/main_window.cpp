@@ -6,6 +6,7 @@
 #include <QActionGroup>
 #include <QApplication>
 #include <QCloseEvent>
+#include <QComboBox>
 #include <QDialog>
 #include <QDir>
 #include <QDragEnterEvent>
@@ -146,8 +147,7 @@ void MainWindow::connectAll() {
             dragged = dragged || desk->cancelDrag();
         if (dragged)
             return;
-        workspace_->runner().cancelAll();
-        workspace_->deliveryRunner().cancelAll();
+        workspace_->stopAll();
     };
     connect(statusCancel_, &QPushButton::clicked, this, stopAll);
     auto* escape = new QAction(this);
@@ -167,7 +167,7 @@ void MainWindow::connectAll() {
         if (state == Qt::ApplicationActive) // where nobody tells of changes: on return from elsewhere
             workspace_->lookAtFiles();
     });
-    for (JobRunner* runner : {&workspace_->runner(), &workspace_->deliveryRunner()})
+    for (JobRunner* runner : {&workspace_->runner(), &workspace_->deliveryRunner(), &workspace_->measureRunner()})
         connect(runner, &JobRunner::changed, this, &MainWindow::showStatus);
 }
 
@@ -196,11 +196,36 @@ void MainWindow::releaseKeys() {
 }
 
 // Keys go where the eyes are: a field has them from a click into it until Return, Escape or a click elsewhere; a button
-// that has the focus is pressed by Space and Return; all else is the window's shortcuts.
+// that was walked to is pressed by Space and Return, one that was clicked leaves the keys to the board; all else is the
+// window's shortcuts.
 bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
     auto* widget = qobject_cast<QWidget*>(watched);
     if (!widget || widget->window() != this)
         return false;
+    if (event->type() == QEvent::Polish && (widget->focusPolicy() & Qt::ClickFocus) &&
+        (qobject_cast<QAbstractButton*>(widget) || qobject_cast<QComboBox*>(widget)))
+        widget->setFocusPolicy(Qt::TabFocus);
+    // The wheel scrolls past a choice; it changes the one that was walked to.
+    if (event->type() == QEvent::Wheel && !widget->hasFocus() && qobject_cast<QComboBox*>(widget)) {
+        event->ignore();
+        return true;
+    }
+    if (event->type() == QEvent::KeyPress) {
+        const int key = static_cast<QKeyEvent*>(event)->key();
+        if (key == Qt::Key_Tab || key == Qt::Key_Backtab) {
+            walking_ = true;
+            QTimer::singleShot(0, this, [this] { walking_ = false; });
+        }
+    }
+    // What had the keys has gone, and its neighbour would have them without anybody asking.
+    if (event->type() == QEvent::FocusIn && !walking_) {
+        const Qt::FocusReason reason = static_cast<QFocusEvent*>(event)->reason();
+        if ((reason == Qt::TabFocusReason || reason == Qt::BacktabFocusReason) && widget != centralWidget())
+            QTimer::singleShot(0, this, [this, widget = QPointer<QWidget>(widget)] {
+                if (widget && focusWidget() == widget)
+                    releaseKeys();
+            });
+    }
     auto* field = qobject_cast<QLineEdit*>(focusWidget());
     if (event->type() == QEvent::MouseButtonPress && field && widget != field && !field->isAncestorOf(widget)) {
         const bool takesFocus = (widget->focusPolicy() & Qt::ClickFocus) != 0;
@@ -390,8 +415,7 @@ void MainWindow::showTitle() {
 }
 
 void MainWindow::showStatus(const JobStatus& status) {
-    const bool running =
-        status.state == JobState::Running || workspace_->runner().busy() || workspace_->deliveryRunner().busy();
+    const bool running = status.state == JobState::Running || workspace_->busy();
     statusBar_->setVisible(running);
     statusCancel_->setVisible(running);
     if (status.state == JobState::Running) {
@@ -413,21 +437,25 @@ void MainWindow::showMessage(const QString& text) {
 }
 
 void MainWindow::showChangedSources() {
-    QStringList names;
     std::vector<SourceId> ids;
-    for (const SourceView& source : workspace_->sources())
-        if (source.changedOnDisk) {
-            names << QString::fromStdString(source.spec.path.filename().string());
-            ids.push_back(source.id);
-        }
+    QStringList words;
+    const auto say = [&](bool SourceView::*is, const QString& what) {
+        std::vector<std::string> names;
+        for (const SourceView& source : workspace_->sources())
+            if (source.*is) {
+                names.push_back(source.spec.path.filename().string());
+                ids.push_back(source.id);
+            }
+        if (!names.empty())
+            words << what.arg(QString::fromStdString(firstNames(names, 3)));
+    };
+    say(&SourceView::gone, tr("No longer on disk: %1. What is shown was read before"));
+    say(&SourceView::changedOnDisk, tr("Changed on disk since it was read: %1"));
     if (ids.empty()) {
         changed_->hide();
         return;
     }
-    constexpr qsizetype kMostNamed = 3;
-    const QString named = names.mid(0, kMostNamed).join(QStringLiteral(", ")) +
-                          (names.size() > kMostNamed ? tr(" and %1 more").arg(names.size() - kMostNamed) : QString());
-    changed_->tell(QStringLiteral("!  ") + tr("Changed on disk since it was read: %1").arg(named), tr("Read again"),
+    changed_->tell(QStringLiteral("!  ") + words.join(QStringLiteral("\n!  ")), tr("Read again"),
                    [this, ids] { workspace_->reloadSources(ids); });
 }
 
@@ -570,8 +598,7 @@ void MainWindow::closeEvent(QCloseEvent* event) {
         event->ignore();
         return;
     }
-    workspace_->runner().cancelAll();
-    workspace_->deliveryRunner().cancelAll();
+    workspace_->stopAll();
     workspace_->document().discardAutosave();
     if (keepsLayout_) {
         QSettings settings;

@@ -92,7 +92,8 @@ class MainWindow : public QMainWindow {
     QSplitter* upper_;
     QSplitter* lower_;
     bool keepsLayout_ = false;
-    bool narrow_ = false; // the desks have their least width
+    bool narrow_ = false;  // the desks have their least width
+    bool walking_ = false; // from field to field, by Tab
     QToolButton* style_;
     QToolButton* scope_;
     QLabel* statusText_;

@@ -46,7 +46,12 @@ ShotStrip::ShotStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     for (QPushButton* button : {faults_, cautions_}) {
         button->setCursor(Qt::PointingHandCursor);
         button->setToolTip(tr("Show the findings of all items"));
-        connect(button, &QPushButton::clicked, this, &ShotStrip::findingsAsked);
+        connect(button, &QPushButton::clicked, this, [this] {
+            if (workspace_.checked() == Checked::Stopped)
+                workspace_.checkAgain();
+            else
+                emit findingsAsked();
+        });
     }
 
     auto* layout = new QHBoxLayout(this);
@@ -75,7 +80,7 @@ ShotStrip::ShotStrip(Workspace& workspace, QWidget* parent) : QWidget(parent), w
     connect(up_, &QComboBox::activated, this, &ShotStrip::take);
     connect(&workspace_, &Workspace::jobChanged, this, &ShotStrip::show);
     connect(&workspace_, &Workspace::findingsChanged, this, &ShotStrip::showCounts);
-    connect(&workspace_, &Workspace::itemsChanged, this, &ShotStrip::showCounts);
+    connect(&workspace_, &Workspace::checkedChanged, this, &ShotStrip::showCounts);
     show();
     showCounts();
 }
@@ -115,7 +120,9 @@ void ShotStrip::show() {
     const auto set = [](QLineEdit* line, const QString& text) {
         if (!line->hasFocus() || line->text() != text)
             line->setText(text);
+        line->setModified(false); // it holds
         line->setProperty("bad", false);
+        line->setProperty("waits", false);
         line->style()->polish(line);
         line->setCursorPosition(0);
     };
@@ -148,18 +155,25 @@ void ShotStrip::take() {
         shot.name.clear();
     const auto first = parseNumber(first_->text().toStdString());
     const auto last = parseNumber(last_->text().toStdString());
+    // One end is kept as it was typed until the other follows it.
+    const bool waits = first && last && *last < *first && first_->isModified() != last_->isModified();
     if (first_->text().isEmpty() && last_->text().isEmpty())
         shot.range.reset();
     else if (!first && !first_->text().isEmpty())
         refuse(first_, tr("a frame is a number"));
     else if (!last && !last_->text().isEmpty())
         refuse(last_, tr("a frame is a number"));
-    else if (first && last && *last < *first)
-        refuse(last_->isModified() ? last_ : first_,
-               tr("a shot ends after it begins (%1 – %2)").arg(first_->text(), last_->text()));
-    else if (first && last)
+    else if (first && last && *last < *first && !waits)
+        refuse(last_, tr("a shot ends after it begins (%1 – %2)").arg(first_->text(), last_->text()));
+    else if (first && last && *last >= *first)
         shot.range = FrameRange{*first, *last};
-    const bool halfRange = first_->text().isEmpty() != last_->text().isEmpty();
+    const bool halfRange = first_->text().isEmpty() != last_->text().isEmpty() || waits;
+    for (QLineEdit* line : {first_, last_}) {
+        line->setProperty("waits", waits && line->isModified());
+        line->style()->polish(line);
+    }
+    if (waits)
+        length_->setText(first_->isModified() ? tr("until which frame?") : tr("from which frame?"));
     const auto handles = parseNumber(handles_->text().toStdString());
     if (handles && *handles >= 0.0)
         shot.handles = *handles;
@@ -206,13 +220,29 @@ void ShotStrip::showCounts() {
                 .arg(back.alpha())
                 .arg(strong ? c.lighter(112).name() : QStringLiteral("#93A8A6")));
     };
-    faults_->setText(faults == 0
-                         ? QStringLiteral("✓ %1").arg(tr("no faults"))
-                         : QStringLiteral("✕ %1").arg(faults == 1 ? tr("1 fault") : tr("%1 faults").arg(faults)));
+    const QString counted = faults == 0 ? tr("no faults") : faults == 1 ? tr("1 fault") : tr("%1 faults").arg(faults);
+    const Checked checked = workspace_.checked();
+    // What is not known is grey: neither passed nor failed.
+    const QString words = checked == Checked::Underway  ? tr("… checking")
+                          : checked == Checked::Stopped ? tr("? not checked")
+                          : checked == Checked::Outdated
+                              ? (faults == 0 ? tr("? files have changed") : tr("? %1, as read").arg(counted))
+                              : (faults == 0 ? QStringLiteral("✓ ") : QStringLiteral("✕ ")) + counted;
+    faults_->setText(words);
+    faults_->setToolTip(checked == Checked::Underway
+                            ? tr("Items are measured and checked; until then nothing is known of them")
+                        : checked == Checked::Stopped  ? tr("The check was stopped. Click to check again")
+                        : checked == Checked::Outdated ? tr("This is of what was read; files are others by now")
+                                                       : tr("All findings"));
+    if (checked != Checked::Yes) {
+        style(faults_, colour::kChalk2, false);
+        style(cautions_, colour::kChalk2, false);
+    } else {
+        style(faults_, faults == 0 ? colour::kMoss : colour::kRust, true);
+        style(cautions_, colour::kStraw, true);
+    }
     cautions_->setText(cautions == 1 ? QStringLiteral("! %1").arg(tr("1 caution"))
                                      : QStringLiteral("! %1").arg(tr("%1 cautions").arg(cautions)));
-    style(faults_, faults == 0 ? colour::kMoss : colour::kRust, true);
-    style(cautions_, colour::kStraw, true);
     faults_->setVisible(any);
     cautions_->setVisible(any && cautions > 0);
 }

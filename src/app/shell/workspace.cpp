@@ -40,6 +40,34 @@ const ItemView* Workspace::item(const ItemKey& key) const {
     return found == places_.end() ? nullptr : &items_[found->second];
 }
 
+Checked Workspace::checked() const {
+    if (stopped_)
+        return Checked::Stopped;
+    const auto any = [this](bool SourceView::*is) {
+        return std::any_of(sources_.begin(), sources_.end(), [is](const SourceView& s) { return s.*is; });
+    };
+    if (measuring_ || recheck_.isActive() || checkedGeneration_ != generation_ || any(&SourceView::opening))
+        return Checked::Underway;
+    return any(&SourceView::changedOnDisk) || any(&SourceView::gone) ? Checked::Outdated : Checked::Yes;
+}
+
+void Workspace::checkAgain() {
+    stopped_ = false;
+    checkedGeneration_ = -1;
+    recheck_.start();
+    emit checkedChanged();
+}
+
+void Workspace::stopAll() {
+    for (JobRunner* runner : {&runner_, &deliveryRunner_, &measureRunner_})
+        runner->cancelAll();
+}
+
+void Workspace::tell(const Error& error) {
+    if (error.kind != ErrorKind::Cancelled)
+        emit problem(QString::fromStdString(error.text()));
+}
+
 FrameRange Workspace::playRange() const {
     if (const auto shot = job().shot.rangeWithHandles())
         return *shot;
@@ -134,6 +162,7 @@ void Workspace::reloadSources(const std::vector<SourceId>& ids) {
             view.error.reset();
             view.opening = false;
             view.changedOnDisk = false;
+            view.gone = false;
         }
     rebuildItems();
     openPending();
@@ -200,7 +229,7 @@ void Workspace::mendAll(const std::set<ItemKey>& keys) {
                 });
             };
         },
-        [this](const Error& error) { emit problem(QString::fromStdString(error.text())); });
+        [this](const Error& error) { tell(error); });
 }
 
 void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
@@ -276,7 +305,7 @@ void Workspace::openDemo(const QString& parentFolder) {
             WYC_TRY(files, demo::writeDemo(folder.toStdString(), progress));
             return [this, job = files.job] { openJob(QString::fromStdString(job.string())); };
         },
-        [this](const Error& error) { emit problem(QString::fromStdString(error.text())); });
+        [this](const Error& error) { tell(error); });
 }
 
 std::string Workspace::labelOf(const ItemKey& key) const {
@@ -326,6 +355,7 @@ void Workspace::openPending() {
                 it.error = error;
                 it.stamp = stamp;
                 it.changedOnDisk = false;
+                it.gone = false;
             }
             rebuildItems();
             lookAtFiles();
@@ -364,16 +394,28 @@ void Workspace::compareStamps() {
             files_.addPath(path);
     if (opened.empty())
         return;
-    runner_.start(tr("Looking at the files"), [this, opened](const Progress&) -> Result<JobRunner::Done> {
-        std::vector<std::uint64_t> stamps;
-        for (const auto& [id, source] : opened)
-            stamps.push_back(stampOf(*source));
-        return [this, opened, stamps] {
+    measureRunner_.start(tr("Looking at the files"), [this, opened](const Progress&) -> Result<JobRunner::Done> {
+        struct OnDisk {
+            std::uint64_t stamp;
+            bool gone;
+        };
+        std::vector<OnDisk> found;
+        for (const auto& [id, source] : opened) {
+            const std::vector<fs::path> files = filesOf(*source);
+            found.push_back({stampOf(*source), std::none_of(files.begin(), files.end(), [](const fs::path& file) {
+                                 std::error_code code;
+                                 return fs::exists(file, code);
+                             })});
+        }
+        return [this, opened, found] {
             for (SourceView& view : sources_)
                 for (std::size_t i = 0; i < opened.size(); ++i)
-                    if (view.id == opened[i].first && view.source == opened[i].second)
-                        view.changedOnDisk = view.stamp != stamps[i];
+                    if (view.id == opened[i].first && view.source == opened[i].second) {
+                        view.gone = found[i].gone;
+                        view.changedOnDisk = !view.gone && view.stamp != found[i].stamp;
+                    }
             emit sourcesChangedOnDisk();
+            emit checkedChanged();
         };
     });
 }
@@ -412,8 +454,10 @@ void Workspace::rebuildItems() {
         emit frameChanged();
     }
     ++generation_;
-    emit itemsChanged();
+    stopped_ = false;
     recheck_.start();
+    emit itemsChanged();
+    emit checkedChanged();
     if (changed)
         emit measuresChanged();
 }
@@ -434,7 +478,7 @@ void Workspace::measure() {
         return;
     }
     measuring_ = true;
-    runner_.start(
+    measureRunner_.start(
         tr("Measuring"),
         [this, todo](const Progress& progress) -> Result<JobRunner::Done> {
             WYC_CHECK(measureItems(*todo, progress));
@@ -458,9 +502,15 @@ void Workspace::measure() {
         },
         [this](const Error& error) {
             measuring_ = false;
-            if (error.kind != ErrorKind::Cancelled)
-                emit problem(QString::fromStdString(error.text()));
+            noteStop(error);
         });
+}
+
+void Workspace::noteStop(const Error& error) {
+    stopped_ = true;
+    tell(error);
+    emit checkedChanged();
+    emit findingsChanged(); // what was found stands as it did
 }
 
 // How the active item came, where its steps hide it: for the eyes only, so for that one item.
@@ -478,7 +528,7 @@ void Workspace::measureRaw() {
         emit measuresChanged();
         measureRaw(); // another may be the active one by now
     };
-    runner_.start(
+    measureRunner_.start(
         tr("Measuring"),
         [measured, take](const Progress& progress) -> Result<JobRunner::Done> {
             WYC_CHECK(measureAsItCame(*measured, progress));
@@ -496,17 +546,26 @@ void Workspace::measureRaw() {
 void Workspace::check() {
     // Values for the worker: scenes stay alive through the copies.
     const int generation = generation_;
-    runner_.start(tr("Checking"),
-                  [this, items = items_, sources = openedSources(), job = job(),
-                   generation](const Progress&) -> Result<JobRunner::Done> {
-                      auto found = std::make_shared<std::vector<ItemFinding>>(findingsOf(job, sources, items));
-                      return [this, found, generation] {
-                          if (generation != generation_)
-                              return; // the job moved on; another check is under way
-                          findings_ = std::move(*found);
-                          emit findingsChanged();
-                      };
-                  });
+    if (checkedGeneration_ == generation_)
+        return;
+    measureRunner_.start(
+        tr("Checking"),
+        [this, items = items_, sources = openedSources(), job = job(),
+         generation](const Progress&) -> Result<JobRunner::Done> {
+            auto found = std::make_shared<std::vector<ItemFinding>>(findingsOf(job, sources, items));
+            return [this, found, generation] {
+                if (generation != generation_)
+                    return; // the job moved on; another check is under way
+                findings_ = std::move(*found);
+                checkedGeneration_ = generation;
+                emit findingsChanged();
+                emit checkedChanged();
+            };
+        },
+        [this, generation](const Error& error) {
+            if (generation == generation_)
+                noteStop(error);
+        });
 }
 
 } // namespace wyc::app

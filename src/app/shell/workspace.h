@@ -29,6 +29,15 @@ struct SourceView {
     std::optional<Error> error;
     std::uint64_t stamp = 0; // of its files when it was read
     bool changedOnDisk = false;
+    bool gone = false; // none of its files is there any more
+};
+
+/// Whether what was found holds for what is shown.
+enum class Checked {
+    Yes,
+    Underway,
+    Stopped,  // on request, before it was done
+    Outdated, // files are others than those that were read, or gone
 };
 
 class Workspace : public QObject {
@@ -41,6 +50,10 @@ class Workspace : public QObject {
     [[nodiscard]] const Job& job() const { return document_.job(); }
     [[nodiscard]] JobRunner& runner() { return runner_; }
     [[nodiscard]] JobRunner& deliveryRunner() { return deliveryRunner_; }
+    /// Measures and checks: beside what a person waits for.
+    [[nodiscard]] JobRunner& measureRunner() { return measureRunner_; }
+    [[nodiscard]] bool busy() const { return runner_.busy() || deliveryRunner_.busy() || measureRunner_.busy(); }
+    void stopAll();
 
     [[nodiscard]] const std::vector<SourceView>& sources() const { return sources_; }
     [[nodiscard]] const std::vector<ItemView>& items() const { return items_; }
@@ -51,7 +64,9 @@ class Workspace : public QObject {
     [[nodiscard]] std::vector<ItemKey> chosen() const;
     [[nodiscard]] bool isChosen(const ItemKey& key) const { return key == active_ || chosen_.contains(key); }
     [[nodiscard]] const std::vector<ItemFinding>& findings() const { return findings_; }
-    [[nodiscard]] bool checking() const { return measuring_ || recheck_.isActive(); }
+    [[nodiscard]] Checked checked() const;
+    [[nodiscard]] bool checking() const { return checked() == Checked::Underway; }
+    void checkAgain();
     [[nodiscard]] double frame() const { return frame_; }
     [[nodiscard]] FrameRate rate() const { return job().shot.rateOrDefault(); }
     /// Range to play and to show: the shot with handles, else that of all items.
@@ -104,10 +119,15 @@ class Workspace : public QObject {
     void itemsChanged();    // the list of items or their scenes
     void measuresChanged(); // profiles
     void findingsChanged();
+    void checkedChanged(); // whether they hold
     void activeChanged();
     void frameChanged();
     void sourcesChangedOnDisk();
     void problem(const QString& text);
+
+  public:
+    /// Tells what went wrong; that something was stopped on request is nothing wrong.
+    void tell(const Error& error);
 
   private:
     void sync();
@@ -117,11 +137,13 @@ class Workspace : public QObject {
     void measure();
     void measureRaw();
     void check();
+    void noteStop(const Error& error);
     void compareStamps();
 
     Document document_;
     JobRunner runner_;
     JobRunner deliveryRunner_;
+    JobRunner measureRunner_;
     std::vector<SourceView> sources_;
     std::vector<ItemView> items_;
     std::map<ItemKey, std::size_t> places_; // of them in that list
@@ -133,6 +155,8 @@ class Workspace : public QObject {
     bool measuring_ = false;
     bool measuringRaw_ = false;
     int generation_ = 0;
+    int checkedGeneration_ = -1; // what the findings are of
+    bool stopped_ = false;
     QTimer recheck_;
     QTimer autosave_;
     QFileSystemWatcher files_;

@@ -157,6 +157,7 @@ QToolButton::menu-indicator { image: none; width: 0; }
 QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox { background: #1B282D; color: #DFE8E4; border: 1px solid #26363C; border-radius: 3px; padding: 2px 6px; selection-background-color: #2B5A50; }
 QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus { border-color: #6FCFB4; }
 QLineEdit[bad="true"] { border-color: #E0705A; }
+QLineEdit[waits="true"] { border-color: #E4C765; }
 QComboBox::drop-down { border: none; width: 16px; }
 QComboBox QAbstractItemView { background: #1B282D; color: #DFE8E4; border: 1px solid #33474E; selection-background-color: #26363C; }
 QCheckBox { color: #DFE8E4; spacing: 7px; }

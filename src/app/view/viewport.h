@@ -53,6 +53,7 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     /// Where the line between A and B stands, as a share of the width; only where they are parted by one.
     [[nodiscard]] std::optional<double> partAt() const;
     /// What the view says of the two bodies of a comparison.
+    [[nodiscard]] QStringList stateWords() const;
     [[nodiscard]] QStringList comparisonWords() const;
     /// What is drawn of a comparison; nothing without one.
     [[nodiscard]] const DrawComparison* comparedDrawn() const {

@@ -87,12 +87,37 @@ void Viewport::drawOverlay(const std::vector<Pane>& panes) {
     }
     if (comparedDrawn())
         drawComparison(painter, panes);
+    double y = comparedDrawn() ? 92 : 20;
+    painter.setFont(textFont(9));
     if (heldFrame_) {
-        painter.setFont(textFont(9));
         painter.setPen(colour::kHeather);
-        drawWords(painter, QPointF(16, comparedDrawn() ? 92 : 20),
-                  tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
+        drawWords(painter, QPointF(16, y), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
+        y += 18;
     }
+    painter.setPen(colour::kStraw);
+    for (const QString& words : stateWords()) {
+        drawWords(painter, QPointF(16, y), words);
+        y += 18;
+    }
+}
+
+// What the picture alone does not say of the active item: a pose that is held, or why there is none.
+QStringList Viewport::stateWords() const {
+    QStringList words;
+    const ItemView* item = workspace_.activeItem();
+    if (!item || !drawn_ || waiting_)
+        return words;
+    const auto frame = [](double f) { return QString::fromStdString(frameText(f)); };
+    if (item->range && drawn_->frame < item->range->first - kFrameTolerance)
+        words << tr("held: first sample %1").arg(frame(item->range->first));
+    else if (item->range && drawn_->frame > item->range->last + kFrameTolerance)
+        words << tr("held: last sample %1").arg(frame(item->range->last));
+    if (!activeDrawn() && drawn_->error.isEmpty() && item->scene)
+        words << (item->hidden ? tr("%1 is never shown: its source hides it").arg(QString::fromStdString(item->name))
+                               : tr("%1 is hidden at this frame").arg(QString::fromStdString(item->name)));
+    else if (item->leftOut)
+        words << tr("left out: not checked, not delivered");
+    return words;
 }
 
 void Viewport::drawComparison(QPainter& painter, const std::vector<Pane>& panes) {

@@ -538,7 +538,7 @@ void DeliverDesk::writePageOf(const OutputResult& result) {
             WYC_CHECK(writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString())));
             return [] {};
         },
-        [this](const Error& error) { emit workspace_.problem(QString::fromStdString(error.text())); });
+        [this](const Error& error) { workspace_.tell(error); });
 }
 
 void DeliverDesk::stop() {

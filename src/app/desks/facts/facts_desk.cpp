@@ -26,6 +26,25 @@
 #include "theme/theme.h"
 
 namespace wyc::app {
+namespace {
+
+// What was held against the shot is named; of what the shot does not say nothing was asked.
+QString nothingFoundWords(const Shot& shot) {
+    QStringList asked;
+    QStringList open;
+    const auto sort = [&](bool states, const QString& what) { (states ? asked : open) << what; };
+    sort(shot.range.has_value(), FactsDesk::tr("range"));
+    sort(shot.rate.has_value(), FactsDesk::tr("rate"));
+    sort(shot.unitMetres.has_value(), FactsDesk::tr("unit"));
+    QString words = QStringLiteral("✓ ") + FactsDesk::tr("Nothing found in frames, motion and mesh");
+    if (!asked.isEmpty())
+        words += FactsDesk::tr("; %1 as the shot asks").arg(asked.join(QStringLiteral(", ")));
+    if (!open.isEmpty())
+        words += FactsDesk::tr(". The shot states no %1").arg(open.join(FactsDesk::tr(" and no ")));
+    return words + QLatin1Char('.');
+}
+
+} // namespace
 
 FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : Desk(parent), workspace_(workspace) {
     setObjectName(QStringLiteral("factsDesk"));
@@ -57,6 +76,7 @@ FactsDesk::FactsDesk(Workspace& workspace, QWidget* parent) : Desk(parent), work
     connect(&workspace_, &Workspace::itemsChanged, this, &FactsDesk::showItem);
     connect(&workspace_, &Workspace::measuresChanged, this, &FactsDesk::showItem);
     connect(&workspace_, &Workspace::findingsChanged, this, &FactsDesk::showFindings);
+    connect(&workspace_, &Workspace::checkedChanged, this, &FactsDesk::showChecked);
     connect(&workspace_, &Workspace::frameChanged, this, &FactsDesk::showFrame);
     showItem();
     showFindings();
@@ -335,7 +355,6 @@ void FactsDesk::showFindings() {
             group.first.key = *own;
         shown.push_back(std::move(group));
     }
-    findingsTitle_->setText(all_ ? tr("Findings of all items") : tr("Findings"));
     scope_->setText(all_ ? tr("only this item") : tr("all items (%1)").arg(workspace_.findings().size()));
     showMendAll(shown);
     constexpr std::size_t kMostShown = 120;
@@ -356,13 +375,25 @@ void FactsDesk::showFindings() {
     }
     if (shown.size() > kMostShown)
         findings_->addWidget(smallLabel(tr("and %1 more").arg(shown.size() - kMostShown), this));
-    if (shown.empty() && workspace_.activeItem())
-        findings_->addWidget(
-            smallLabel(workspace_.checking()
-                           ? tr("Checking …")
-                           : QStringLiteral("✓ ") +
-                                 tr("Nothing found: range, rate, frames, motion, mesh and size are as the shot asks."),
-                       this));
+    verdict_ = smallLabel({}, this);
+    verdict_->setObjectName(QStringLiteral("verdict"));
+    findings_->addWidget(verdict_);
+    nothingFound_ = shown.empty();
+    showChecked();
+}
+
+// What is not known yet, or no more, is not said to be so.
+void FactsDesk::showChecked() {
+    const Checked checked = workspace_.checked();
+    const QString title = all_ ? tr("Findings of all items") : tr("Findings");
+    findingsTitle_->setText(checked == Checked::Underway   ? tr("%1 · checking …").arg(title)
+                            : checked == Checked::Stopped  ? tr("%1 · not checked").arg(title)
+                            : checked == Checked::Outdated ? tr("%1 · of what was read before").arg(title)
+                                                           : title);
+    verdict_->setVisible(nothingFound_ && workspace_.activeItem());
+    verdict_->setText(checked == Checked::Underway  ? tr("Checking …")
+                      : checked == Checked::Stopped ? tr("The check was stopped: nothing is known of it")
+                                                    : nothingFoundWords(workspace_.job().shot));
 }
 
 } // namespace wyc::app

@@ -32,6 +32,7 @@ class FactsDesk : public Desk {
     void showPlot();
     void showFrame();
     void showFindings();
+    void showChecked();
     void showMendAll(const std::vector<FindingGroup>& shown);
     void fact(int row, int column, const ItemFact& fact);
     Workspace& workspace_;
@@ -45,6 +46,8 @@ class FactsDesk : public Desk {
     QToolButton* mendAll_;
     std::set<ItemKey> mendable_; // items shown with something to mend
     QLabel* findingsTitle_;
+    QLabel* verdict_ = nullptr; // below the findings, where there are none
+    bool nothingFound_ = false;
     QVBoxLayout* findings_;
     QVBoxLayout* layers_;
     bool all_ = false;

@@ -152,7 +152,7 @@ void ReconcileDesk::writeReport() {
             WYC_CHECK(writeHtmlReport(comparison, fs::path(path.toStdString())));
             return [] {};
         },
-        [this](const Error& error) { emit workspace_.problem(QString::fromStdString(error.text())); });
+        [this](const Error& error) { workspace_.tell(error); });
 }
 
 } // namespace wyc::app

@@ -68,6 +68,7 @@ bool SmoothingFit::add(const std::vector<Vec3d>& before, const std::vector<Vec3d
         if (!(dot(off, off) > kMoved * dot(before[p], before[p])))
             continue;
         last_.moved += dot(off, off);
+        ++last_.movedCount;
         for (std::size_t r = 0; r < kRounds; ++r) {
             last_.wanted(static_cast<Eigen::Index>(r)) += dot(rounds[r][p], off);
             for (std::size_t q = 0; q < kRounds; ++q)
@@ -79,11 +80,14 @@ bool SmoothingFit::add(const std::vector<Vec3d>& before, const std::vector<Vec3d
     all_.wanted += last_.wanted;
     all_.moved += last_.moved;
     all_.count += last_.count;
+    all_.movedCount += last_.movedCount;
     return true;
 }
 
 std::optional<Smoothing> SmoothingFit::Sums::fitted() const {
-    if (!(moved > 0.0) || !(products(0, 0) > 0.0))
+    // A few points are explained by any three weights.
+    constexpr std::size_t kLeastPoints = 24;
+    if (!(moved > 0.0) || !(products(0, 0) > 0.0) || movedCount < std::max(kLeastPoints, count / 20))
         return std::nullopt;
     const Eigen::Vector3d weights = products.ldlt().solve(wanted);
     if (!weights.allFinite())

@@ -22,7 +22,7 @@ class SmoothingFit {
     SmoothingFit(const Topology& topology, std::size_t points);
     /// Places of the same points before and after, in one space. False where one of them is no number.
     [[nodiscard]] bool add(const std::vector<Vec3d>& before, const std::vector<Vec3d>& after);
-    /// Nothing where there are no edges, or nothing moved.
+    /// Nothing where there are no edges, or less than a twentieth of the points moved.
     [[nodiscard]] std::optional<Smoothing> ofAll() const { return all_.fitted(); }
     [[nodiscard]] std::optional<Smoothing> ofLast() const { return last_.fitted(); }
 
@@ -33,6 +33,7 @@ class SmoothingFit {
         Eigen::Matrix<double, kRounds, 1> wanted = Eigen::Matrix<double, kRounds, 1>::Zero();
         double moved = 0.0;
         std::size_t count = 0;
+        std::size_t movedCount = 0;
         [[nodiscard]] std::optional<Smoothing> fitted() const;
     };
     // Neighbours of every point along edges, one after another.
