@@ -1,10 +1,13 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // B10: many items in one scene (500, or as many as said): open, list, draw the time board; redraws while scrubbing
-// lanes; an edit and the check after it; the Deliver desk. B6: whether the window waits while a loop is searched.
+// lanes; an edit and the check after it; the Deliver desk. B6: whether the window waits while a loop is searched. B12:
+// playback.
 #include <cstdio>
+#include <ctime>
 #include <string>
 #include <vector>
 
+#include <QAbstractButton>
 #include <QApplication>
 #include <QElapsedTimer>
 #include <QPixmap>
@@ -71,6 +74,47 @@ int stalls(const QString& file) {
     return 0;
 }
 
+// How many frames a second are drawn of those that are played, and how long the window's thread is busy for each.
+int plays(const QString& job, const QString& item, wyc::app::ViewScope scope, bool view) {
+    wyc::app::MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    QTest::qWait(300);
+    window.workspace().addPaths({job});
+    const auto idle = [&] {
+        QTest::qWait(200);
+        return QTest::qWaitFor([&] { return !window.workspace().busy() && !window.workspace().checking(); }, 300000);
+    };
+    if (!idle() || window.workspace().items().empty())
+        return 2;
+    for (const wyc::ItemView& one : window.workspace().items())
+        if (QString::fromStdString(one.name) == item)
+            window.workspace().setActive(wyc::ItemKey(one.key));
+    window.viewport().setScope(scope);
+    window.viewport().setVisible(view);
+    QTest::qWait(500);
+    auto* play = window.findChild<QAbstractButton*>(QStringLiteral("play"));
+    const int before = window.viewport().paintedFrames();
+    QElapsedTimer clock;
+    clock.start();
+    timespec cpuBefore{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &cpuBefore);
+    play->click();
+    QTest::qWait(6000);
+    play->click();
+    timespec cpu{};
+    clock_gettime(CLOCK_THREAD_CPUTIME_ID, &cpu);
+    const double seconds = static_cast<double>(clock.elapsed()) / 1000.0;
+    const double busy = static_cast<double>(cpu.tv_sec - cpuBefore.tv_sec) +
+                        static_cast<double>(cpu.tv_nsec - cpuBefore.tv_nsec) * 1e-9;
+    const double rate = window.workspace().rate().value();
+    std::printf("B12 %s, %s%s: %.1f of %.4g frames a second drawn; the window's thread busy %.1f ms a frame\n",
+                qPrintable(item), scope == wyc::app::ViewScope::All ? "everything visible" : "alone",
+                view ? "" : ", without a view", (window.viewport().paintedFrames() - before) / seconds, rate,
+                busy * 1000.0 / (seconds * rate));
+    return 0;
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
@@ -80,6 +124,13 @@ int main(int argc, char** argv) {
     if (argc == 3 && QString::fromLocal8Bit(argv[1]) == QStringLiteral("stalls")) {
         wyc::app::applyTheme(application);
         return stalls(QString::fromLocal8Bit(argv[2]));
+    }
+    if (argc >= 4 && QString::fromLocal8Bit(argv[1]) == QStringLiteral("play")) {
+        wyc::app::applyTheme(application);
+        using wyc::app::ViewScope;
+        const QString what = argc > 4 ? QString::fromLocal8Bit(argv[4]) : QString();
+        return plays(QString::fromLocal8Bit(argv[2]), QString::fromLocal8Bit(argv[3]),
+                     what == QStringLiteral("all") ? ViewScope::All : ViewScope::Item, what != QStringLiteral("blind"));
     }
     const std::size_t items = argc > 2 ? std::stoul(argv[2]) : 500;
     wyc::app::applyTheme(application);

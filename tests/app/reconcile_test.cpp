@@ -82,7 +82,7 @@ class ReconcileWindow : public WindowTest {
     }
     // How many pixels of a part of the view have more of green than of blue (A's tint), and the other way (B's).
     [[nodiscard]] std::pair<int, int> tints(double from, double to) {
-        const QImage picture = window_->viewport().grabFramebuffer();
+        const QImage picture = window_->viewport().grab().toImage();
         std::pair<int, int> counts{0, 0};
         for (int y = 60; y < picture.height() - 60; ++y)
             for (int x = static_cast<int>(from * picture.width()); x < static_cast<int>(to * picture.width()); ++x) {
@@ -206,7 +206,7 @@ TEST_F(ReconcileWindow, BothBodiesAreSeenByOneEyeEachAtItsTime) {
     EXPECT_GT(aLeft, 300);
     EXPECT_GT(bRight, 300);
     EXPECT_LT(bLeft, aLeft / 20);
-    EXPECT_LT(aRight, bRight / 20);
+    EXPECT_LT(aRight, bRight / 12); // the brackets of what is active have A's tint
     // By their numbers: as it came most are elsewhere, undone none.
     ASSERT_TRUE(click(child<QToolButton>("reconcileOrder")));
     ASSERT_TRUE(settle());
@@ -227,9 +227,10 @@ TEST_F(ReconcileWindow, BothBodiesAreSeenByOneEyeEachAtItsTime) {
     QTest::mouseMove(&view, QPoint(view.width() / 5, view.height() / 2));
     QTest::mouseRelease(&view, Qt::LeftButton, Qt::NoModifier, QPoint(view.width() / 5, view.height() / 2));
     EXPECT_NEAR(*view.partAt(), 0.2, 0.02);
+    (void)drawn(); // until it is in the picture
     EXPECT_LT(tints(0.0, 0.19).second, 20);
     EXPECT_GT(tints(0.21, 1.0).second, 300);
-    EXPECT_LT(tints(0.21, 1.0).first, tints(0.21, 1.0).second / 20);
+    EXPECT_LT(tints(0.21, 1.0).first, tints(0.21, 1.0).second / 12);
     // Nothing differs any more; as it came everything does.
     showBodies(Arrangement::Differs);
     EXPECT_EQ(drawn().apart, 0U);

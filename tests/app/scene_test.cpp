@@ -50,7 +50,7 @@ class SceneWindow : public WindowTest {
     }
     QImage picture() {
         settle();
-        return window_->viewport().grabFramebuffer();
+        return window_->viewport().grab().toImage();
     }
     static int differing(const QImage& a, const QImage& b) {
         int count = 0;

@@ -356,7 +356,7 @@ TEST_F(Window, TheViewDrawsTurnsAndHoldsAPose) {
     openDemoJob();
     const auto picture = [&] {
         settle();
-        return window_->viewport().grabFramebuffer();
+        return window_->viewport().grab().toImage();
     };
     const QImage first = picture();
     ASSERT_FALSE(first.isNull());

@@ -33,7 +33,7 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
     setObjectName(QStringLiteral("timeBoard"));
     setMouseTracking(true);
     setFocusPolicy(Qt::ClickFocus);
-    connect(scroll_, &QScrollBar::valueChanged, this, [this] { update(); });
+    connect(scroll_, &QScrollBar::valueChanged, this, &TimeBoard::redraw);
     connect(&workspace_, &Workspace::itemsChanged, this, [this] {
         rebuildRows();
         // Fitted when something was opened; an edit never moves the ruler under the eye.
@@ -41,22 +41,23 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
             fittedFor_ = workspace_.items().size();
             showAll();
         }
-        update();
+        redraw();
     });
     connect(&workspace_, &Workspace::jobChanged, this, [this] {
         if (workspace_.job().sources.empty())
             viewChosen_ = false;
         rebuildRows();
-        update();
+        redraw();
     });
     connect(&workspace_, &Workspace::findingsChanged, this, [this] {
         noteFindings();
         if (!find_->text().trimmed().isEmpty())
             rebuildRows();
-        update();
+        redraw();
     });
-    for (auto signal : {&Workspace::measuresChanged, &Workspace::frameChanged, &Workspace::checkedChanged})
-        connect(&workspace_, signal, this, qOverload<>(&QWidget::update));
+    for (auto signal : {&Workspace::measuresChanged, &Workspace::checkedChanged})
+        connect(&workspace_, signal, this, &TimeBoard::redraw);
+    connect(&workspace_, &Workspace::frameChanged, this, &TimeBoard::movePlayHead);
     connect(&workspace_, &Workspace::activeChanged, this, [this] {
         for (std::size_t i = 0; i < rows_.size(); ++i) {
             if (rows_[i].kind != RowKind::Item || rows_[i].item != workspace_.active())
@@ -70,7 +71,7 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
             else if (const int bottom = static_cast<int>(i + 1) * kRowHeight; bottom > scroll_->value() + page)
                 scroll_->setValue(bottom + 3 - page);
         }
-        update();
+        redraw();
     });
     makeChooser();
     find_ = new QLineEdit(this);
@@ -82,7 +83,7 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
     connect(find_, &QLineEdit::textChanged, this, [this] {
         scroll_->setValue(0);
         rebuildRows();
-        update();
+        redraw();
     });
     placeHead();
     rebuildRows();
@@ -132,7 +133,7 @@ void TimeBoard::setHeadWidth(int width) {
     headWidth_ = std::clamp(width, 170, std::max(170, this->width() * 3 / 5));
     headChosen_ = true;
     placeHead();
-    update();
+    redraw();
 }
 
 void TimeBoard::placeHead() {
@@ -315,7 +316,7 @@ void TimeBoard::showFrames(FrameRange range) {
         range = {range.first - 2.0, range.last + 2.0};
     view_ = range;
     viewChosen_ = true;
-    update();
+    redraw();
 }
 
 void TimeBoard::showAll() {
@@ -326,7 +327,7 @@ void TimeBoard::showAll() {
             all = {std::min(all.first, range->first), std::max(all.last, range->last)};
     const double margin = std::max(2.0, all.count() * 0.06);
     view_ = {all.first - margin, all.last + margin};
-    update();
+    redraw();
 }
 
 double TimeBoard::xOfFrame(double frame) const {

@@ -6,6 +6,7 @@
 #include <set>
 #include <vector>
 
+#include <QPixmap>
 #include <QWidget>
 
 #include "shell/workspace.h"
@@ -89,6 +90,10 @@ class TimeBoard : public QWidget {
     [[nodiscard]] const ItemFinding* findingAt(const QPoint& at) const;
     [[nodiscard]] bool isDragged(const ItemKey& key) const;
     [[nodiscard]] FrameRange shownRange(const ItemView& item) const; // while dragging: as it would be
+    void redraw();
+    void movePlayHead();
+    void paintLanes(QPainter& painter);
+    void paintPlayHead(QPainter& painter);
     void paintRuler(QPainter& painter);
     void paintHead(QPainter& painter, const Row& row, const QRect& rect);
     void paintSourceLane(QPainter& painter, const Row& row, const QRect& rect);
@@ -113,6 +118,8 @@ class TimeBoard : public QWidget {
     [[nodiscard]] QColor markColour(Severity severity) const;
 
     Workspace& workspace_;
+    QPixmap lanes_; // all but ruler and play head; null: to be drawn anew
+    double playHeadX_ = 0.0;
     QScrollBar* scroll_;
     QToolButton* chooser_ = nullptr;
     QLineEdit* find_ = nullptr;

@@ -79,7 +79,7 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
             if (!folded_.erase(key))
                 folded_.insert(key);
             rebuildRows();
-            update();
+            redraw();
         } else {
             chooseInHead(ItemKey(rows_[*row].item), event->modifiers());
         }
@@ -144,7 +144,7 @@ void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
         dragFrames_ = std::round(moved);
         setCursor(grab_ == Grab::MoveLane ? Qt::ClosedHandCursor : Qt::SizeHorCursor);
     }
-    update();
+    redraw();
 }
 
 void TimeBoard::mouseReleaseEvent(QMouseEvent* event) {
@@ -164,7 +164,7 @@ void TimeBoard::endDrag() {
     grabbed_ = {};
     dragFrames_ = 0.0;
     setCursor(Qt::ArrowCursor);
-    update();
+    redraw();
 }
 
 bool TimeBoard::cancelDrag() {
@@ -205,7 +205,7 @@ void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
     if (isHeadEdge(event->position().toPoint())) { // as the board would have it
         headChosen_ = false;
         placeHead();
-        update();
+        redraw();
         return;
     }
     if (!row || rows_[*row].kind != RowKind::Item)
@@ -227,7 +227,7 @@ void TimeBoard::wheelEvent(QWheelEvent* event) {
     const double share = (at - view_.first) / (view_.last - view_.first);
     view_ = {at - share * span, at - share * span + span};
     viewChosen_ = true;
-    update();
+    redraw();
     event->accept();
 }
 

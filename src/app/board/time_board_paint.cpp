@@ -93,8 +93,37 @@ QColor TimeBoard::colourOf(const ItemView& item) const {
     return item.leftOut ? QColor(0x3E, 0x50, 0x54) : QColor(0x86, 0xA5, 0xA3);
 }
 
-void TimeBoard::paintEvent(QPaintEvent*) {
+// While it plays only the play head moves: the lanes lie below it as they were drawn.
+void TimeBoard::paintEvent(QPaintEvent* event) {
     QPainter painter(this);
+    const double ratio = devicePixelRatioF();
+    if (lanes_.isNull() || lanes_.size() != size() * ratio) {
+        lanes_ = QPixmap(size() * ratio);
+        lanes_.setDevicePixelRatio(ratio);
+        QPainter onLanes(&lanes_);
+        paintLanes(onLanes);
+    }
+    const QRect part = event->rect();
+    painter.drawPixmap(QRectF(part), lanes_, QRectF(QPointF(part.topLeft()) * ratio, QSizeF(part.size()) * ratio));
+    paintRuler(painter);
+    paintPlayHead(painter);
+}
+
+void TimeBoard::redraw() {
+    lanes_ = {};
+    update();
+}
+
+void TimeBoard::movePlayHead() {
+    const auto strip = [this](double x) {
+        return QRect(static_cast<int>(std::floor(x)) - 2, kRulerHeight - 3, 5, height() - kRulerHeight + 3);
+    };
+    update(strip(playHeadX_));
+    update(strip(xOfFrame(workspace_.frame())));
+    update(QRect(headWidth_, 0, width() - headWidth_, kRulerHeight));
+}
+
+void TimeBoard::paintLanes(QPainter& painter) {
     painter.fillRect(rect(), colour::kInk0);
     const QRect lanes(headWidth_, kRulerHeight, width() - headWidth_, height() - kRulerHeight);
     painter.setClipRect(lanes);
@@ -116,8 +145,17 @@ void TimeBoard::paintEvent(QPaintEvent*) {
     painter.setClipping(false);
     painter.setPen(colour::kInk3);
     painter.drawLine(headWidth_, kRulerHeight, headWidth_, height());
-    paintRuler(painter);
+    if (rows_.empty()) {
+        painter.setPen(colour::kChalk2);
+        painter.setFont(textFont(10));
+        painter.drawText(rect().adjusted(0, kRulerHeight, 0, 0), Qt::AlignCenter,
+                         tr("Drop files or folders here: .abc, .mdd with its rest mesh, .obj, numbered .obj"));
+    }
+}
+
+void TimeBoard::paintPlayHead(QPainter& painter) {
     const double x = xOfFrame(workspace_.frame());
+    playHeadX_ = x;
     if (x >= headWidth_) {
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(colour::kChalk, 1.4));
@@ -131,12 +169,6 @@ void TimeBoard::paintEvent(QPaintEvent*) {
         painter.drawRoundedRect(box, 3, 3);
         painter.setPen(colour::kInk0);
         painter.drawText(box, Qt::AlignCenter, label);
-    }
-    if (rows_.empty()) {
-        painter.setPen(colour::kChalk2);
-        painter.setFont(textFont(10));
-        painter.drawText(rect().adjusted(0, kRulerHeight, 0, 0), Qt::AlignCenter,
-                         tr("Drop files or folders here: .abc, .mdd with its rest mesh, .obj, numbered .obj"));
     }
 }
 

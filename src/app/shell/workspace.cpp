@@ -400,13 +400,8 @@ void Workspace::compareStamps() {
             bool gone;
         };
         std::vector<OnDisk> found;
-        for (const auto& [id, source] : opened) {
-            const std::vector<fs::path> files = filesOf(*source);
-            found.push_back({stampOf(*source), std::none_of(files.begin(), files.end(), [](const fs::path& file) {
-                                 std::error_code code;
-                                 return fs::exists(file, code);
-                             })});
-        }
+        for (const auto& [id, source] : opened)
+            found.push_back({stampOf(*source), isGone(*source)});
         return [this, opened, found] {
             for (SourceView& view : sources_)
                 for (std::size_t i = 0; i < opened.size(); ++i)

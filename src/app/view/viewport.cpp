@@ -5,11 +5,11 @@
 #include <cmath>
 
 #include <QMouseEvent>
+#include <QPainter>
 #include <QWheelEvent>
 
 #include "theme/theme.h"
 #include "view/viewport_parts.h"
-#include "view/viewport_shaders.h"
 
 namespace wyc::app {
 namespace {
@@ -18,17 +18,16 @@ constexpr float kFieldOfViewDegrees = 26.0F;
 
 } // namespace
 
-Viewport::Viewport(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent), workspace_(workspace) {
+Viewport::Viewport(Workspace& workspace, QWidget* parent) : QWidget(parent), workspace_(workspace) {
     setObjectName(QStringLiteral("viewport"));
     setMinimumSize(360, 220);
     setFocusPolicy(Qt::ClickFocus);
     setMouseTracking(true);
-    QSurfaceFormat format;
-    format.setVersion(3, 3);
-    format.setProfile(QSurfaceFormat::CoreProfile);
-    format.setDepthBufferSize(24);
-    format.setSamples(4);
-    setFormat(format);
+    setAttribute(Qt::WA_OpaquePaintEvent);
+    connect(&maker_, &PictureMaker::made, this, &Viewport::takePicture);
+    rest_.setSingleShot(true);
+    rest_.setInterval(300);
+    connect(&rest_, &QTimer::timeout, this, &Viewport::redraw);
     connect(&loader_, &FrameLoader::loaded, this, &Viewport::takeFrame);
     connect(&workspace_, &Workspace::frameChanged, this, &Viewport::requestFrame);
     connect(&workspace_, &Workspace::itemsChanged, this, &Viewport::requestFrame);
@@ -38,17 +37,6 @@ Viewport::Viewport(Workspace& workspace, QWidget* parent) : QOpenGLWidget(parent
     });
     connect(&workspace_, &Workspace::activeChanged, this, &Viewport::requestFrame);
     connect(&workspace_, &Workspace::jobChanged, this, &Viewport::requestFrame);
-}
-
-Viewport::~Viewport() {
-    makeCurrent();
-    gpu_.clear();
-    meshProgram_.reset();
-    lineProgram_.reset();
-    bandProgram_.reset();
-    lineBuffer_.destroy();
-    lineVao_.destroy();
-    doneCurrent();
 }
 
 void Viewport::setStyle(ViewStyle style) {
@@ -121,7 +109,6 @@ void Viewport::requestFrame() {
 
 void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
     drawn_ = frame;
-    uploaded_ = false;
     waiting_ = frame->request != requestNumber_;
     // Another item, or the same at another size: the eye goes there. A frame step never moves it.
     const double size = activeSizeMetres();
@@ -147,8 +134,7 @@ void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
         if (framed_)
             frameActive();
     }
-    update();
-    emit frameDrawn();
+    redraw();
 }
 
 void Viewport::setCamera(std::optional<ItemKey> camera) {
@@ -223,7 +209,7 @@ void Viewport::frameBounds(const Bounds& bounds) {
     const double half = std::max(1e-4, bounds.diagonal() * 0.5);
     const double narrow = std::min(1.0, paneWidth() / std::max(1, height()));
     distance_ = half / std::sin(kFieldOfViewDegrees * M_PI / 360.0) / narrow * 1.02;
-    update();
+    redraw();
 }
 
 Arrangement Viewport::arrangement() const {
@@ -239,7 +225,7 @@ std::optional<double> Viewport::partAt() const {
     return arrangement() == Arrangement::Parted ? std::optional(partAt_) : std::nullopt;
 }
 
-std::vector<Viewport::Pane> Viewport::panes() const {
+std::vector<Pane> Viewport::panes() const {
     const QMatrix4x4 matrix = viewProjection();
     const QRectF all(rect());
     if (const auto part = partAt()) {
@@ -323,247 +309,52 @@ double Viewport::metresPerPixel() const {
     return 2.0 * distance_ * std::tan(fieldOfView_ * M_PI / 360.0) / std::max(1, height());
 }
 
-void Viewport::initializeGL() {
-    initializeOpenGLFunctions();
-    const auto build = [](const char* vertex, const char* fragment, const char* geometry = nullptr) {
-        auto program = std::make_unique<QOpenGLShaderProgram>();
-        program->addShaderFromSourceCode(QOpenGLShader::Vertex, vertex);
-        program->addShaderFromSourceCode(QOpenGLShader::Fragment, fragment);
-        if (geometry)
-            program->addShaderFromSourceCode(QOpenGLShader::Geometry, geometry);
-        program->link();
-        return program;
-    };
-    meshProgram_ = build(kMeshVertex, kMeshFragment);
-    lineProgram_ = build(kLineVertex, kLineFragment);
-    bandProgram_ = build(kBandVertex, kBandFragment, kBandGeometry);
-    lineVao_.create();
-    lineBuffer_.create();
-    lineBuffer_.setUsagePattern(QOpenGLBuffer::DynamicDraw);
-    uploaded_ = false;
-    gpu_.clear();
+// The picture of what was loaded, as it is looked at now; it comes when it is drawn.
+void Viewport::redraw() {
+    if (!drawn_ || width() < 1 || height() < 1)
+        return;
+    PictureOrder order;
+    order.number = ++orderNumber_;
+    order.frame = drawn_;
+    order.size = size();
+    order.ratio = devicePixelRatioF();
+    order.panes = panes();
+    order.eye = shownEye();
+    order.target = target_;
+    order.distance = distance_;
+    order.metresPerPixel = metresPerPixel();
+    constexpr int kAtOnce = 250; // milliseconds
+    order.moving = lastOrder_.isValid() && lastOrder_.elapsed() < kAtOnce;
+    lastOrder_.start();
+    maker_.order(std::move(order));
 }
 
-void Viewport::upload() {
-    if (uploaded_ || !drawn_)
-        return;
-    uploaded_ = true;
-    std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> kept;
-    for (const DrawItem& item : drawn_->items) {
-        const std::pair key{item.key, item.role};
-        std::unique_ptr<GpuItem> gpu;
-        if (const auto found = gpu_.find(key); found != gpu_.end())
-            gpu = std::move(found->second);
+void Viewport::takePicture(const std::shared_ptr<const ViewPicture>& picture) {
+    const bool another = !shown_ || shown_->of.frame != picture->of.frame;
+    shown_ = picture;
+    paintedFrames_ += another && picture->error.isEmpty();
+    if (picture->draft)
+        rest_.start(); // a finer one, once nothing moves
+    update();
+    if (another)
+        emit frameDrawn();
+}
+
+void Viewport::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), QColor(14, 22, 25));
+    if (shown_ && !shown_->image.isNull()) {
+        if (shown_->of.size == size())
+            painter.drawImage(QPointF(0, 0), shown_->image);
         else
-            gpu = std::make_unique<GpuItem>();
-        if (!gpu->vao.isCreated()) {
-            gpu->vao.create();
-            for (QOpenGLBuffer* buffer : {&gpu->points, &gpu->normals, &gpu->colours, &gpu->widths}) {
-                buffer->create();
-                buffer->setUsagePattern(QOpenGLBuffer::StreamDraw);
-            }
-            gpu->triangles.create();
-            gpu->edges.create();
-        }
-        QOpenGLVertexArrayObject::Binder bind(&gpu->vao);
-        const auto fill = [&](QOpenGLBuffer& buffer, const std::vector<Vec3f>& values, GLuint location) {
-            if (values.empty()) {
-                glDisableVertexAttribArray(location);
-                return;
-            }
-            buffer.bind();
-            buffer.allocate(values.data(), static_cast<int>(values.size() * sizeof(Vec3f)));
-            glEnableVertexAttribArray(location);
-            glVertexAttribPointer(location, 3, GL_FLOAT, GL_FALSE, sizeof(Vec3f), nullptr);
-        };
-        fill(gpu->points, item.points, 0);
-        fill(gpu->normals, item.normals, 1);
-        fill(gpu->colours, item.colours, 2);
-        gpu->hasWidths = !item.widths.empty();
-        if (gpu->hasWidths) {
-            gpu->widths.bind();
-            gpu->widths.allocate(item.widths.data(), static_cast<int>(item.widths.size() * sizeof(float)));
-            glEnableVertexAttribArray(3);
-            glVertexAttribPointer(3, 1, GL_FLOAT, GL_FALSE, sizeof(float), nullptr);
-        } else {
-            glDisableVertexAttribArray(3);
-        }
-        gpu->pointCount = item.points.size();
-        gpu->hasNormals = !item.normals.empty();
-        gpu->hasColours = !item.colours.empty();
-        if (gpu->indices != item.indices && item.indices) {
-            gpu->indices = item.indices;
-            gpu->triangles.bind();
-            gpu->triangles.allocate(item.indices->triangles.data(),
-                                    static_cast<int>(item.indices->triangles.size() * 4));
-            gpu->edges.bind();
-            gpu->edges.allocate(item.indices->edges.data(), static_cast<int>(item.indices->edges.size() * 4));
-        }
-        kept[key] = std::move(gpu);
+            painter.drawImage(QRectF(rect()), shown_->image); // until one of this size comes
     }
-    gpu_ = std::move(kept);
+    painter.setRenderHint(QPainter::Antialiasing);
+    drawOverlay(painter, shown_ ? shown_->of.panes : panes());
 }
 
-void Viewport::paintGL() {
-    upload();
-    glClearColor(0.055F, 0.086F, 0.098F, 1.0F);
-    glClear(GL_COLOR_BUFFER_BIT | GL_DEPTH_BUFFER_BIT);
-    glEnable(GL_DEPTH_TEST);
-    glEnable(GL_BLEND);
-    glBlendFunc(GL_SRC_ALPHA, GL_ONE_MINUS_SRC_ALPHA);
-    glEnable(GL_PROGRAM_POINT_SIZE);
-    const std::vector<Pane> parts = panes();
-    const double ratio = devicePixelRatioF();
-    for (const Pane& pane : parts) {
-        if (parts.size() > 1) {
-            glEnable(GL_SCISSOR_TEST);
-            glScissor(static_cast<GLint>(std::lround(pane.box.left() * ratio)), 0,
-                      static_cast<GLsizei>(std::lround(pane.box.width() * ratio)),
-                      static_cast<GLsizei>(std::lround(height() * ratio)));
-        }
-        drawGround(pane.matrix);
-        drawItems(pane);
-    }
-    glDisable(GL_SCISSOR_TEST);
-    glDisable(GL_DEPTH_TEST);
-    drawOverlay(parts);
-}
-
-void Viewport::drawGround(const QMatrix4x4& matrix) {
-    // Lines a round number of metres apart, so many that the view is filled.
-    const double step = roundLength(std::max(1e-4, distance_ * 0.22));
-    constexpr int kLines = 24;
-    const double cx = std::round(static_cast<double>(target_.x()) / step) * step;
-    const double cz = std::round(static_cast<double>(target_.z()) / step) * step;
-    std::vector<float> vertices;
-    const auto add = [&](double x0, double z0, double x1, double z1, double strength) {
-        // Cut into pieces, so that the fade by distance follows the line.
-        constexpr int kPieces = 12;
-        for (int i = 0; i < kPieces; ++i)
-            for (const int end : {i, i + 1}) {
-                const double t = static_cast<double>(end) / kPieces;
-                vertices.insert(vertices.end(), {static_cast<float>(x0 + (x1 - x0) * t), 0.0F,
-                                                 static_cast<float>(z0 + (z1 - z0) * t), static_cast<float>(strength)});
-            }
-    };
-    for (int i = -kLines; i <= kLines; ++i) {
-        const double x = cx + i * step;
-        const double z = cz + i * step;
-        const double reach = kLines * step;
-        add(x, cz - reach, x, cz + reach, std::abs(x) < step * 0.1 ? 0.85 : 0.40);
-        add(cx - reach, z, cx + reach, z, std::abs(z) < step * 0.1 ? 0.85 : 0.40);
-    }
-    lineProgram_->bind();
-    lineProgram_->setUniformValue("matrix", matrix);
-    lineProgram_->setUniformValue("flatColour", QVector3D(0.30F, 0.42F, 0.44F));
-    lineProgram_->setUniformValue("centre", QVector3D(target_.x(), 0.0F, target_.z()));
-    lineProgram_->setUniformValue("reach", static_cast<float>(std::max(distance_ * 2.4, step * 6)));
-    QOpenGLVertexArrayObject::Binder bind(&lineVao_);
-    lineBuffer_.bind();
-    lineBuffer_.allocate(vertices.data(), static_cast<int>(vertices.size() * sizeof(float)));
-    glEnableVertexAttribArray(0);
-    glVertexAttribPointer(0, 4, GL_FLOAT, GL_FALSE, 16, nullptr);
-    glDepthMask(GL_FALSE);
-    glDrawArrays(GL_LINES, 0, static_cast<GLsizei>(vertices.size() / 4));
-    glDepthMask(GL_TRUE);
-    lineProgram_->release();
-}
-
-void Viewport::drawItems(const Pane& pane) {
-    if (!drawn_)
-        return;
-    const QMatrix4x4& matrix = pane.matrix;
-    const bool apart = comparedDrawn() && comparedDrawn()->showsA();
-    // What lies over something else lets it be seen.
-    const auto alphaOf = [&](const DrawItem& item) {
-        return item.role == DrawRole::Ghost                                         ? 0.10F
-               : item.role == DrawRole::Held                                        ? 0.42F
-               : item.role == DrawRole::Other && arrangement() == Arrangement::Over ? 0.45F
-                                                                                    : 1.0F;
-    };
-    meshProgram_->bind();
-    meshProgram_->setUniformValue("matrix", matrix);
-    meshProgram_->setUniformValue("eye", shownEye());
-    // A metre one metre in front, in pixels: the length of the matrix's second row.
-    const QVector3D row = matrix.row(1).toVector3D();
-    const float pixelsAtOne = static_cast<float>(0.5 * height() * devicePixelRatioF()) * row.length();
-    meshProgram_->setUniformValue("pixelsAtOne", pixelsAtOne);
-    const auto draw = [&](const DrawItem& item) {
-        const auto found = gpu_.find({item.key, item.role});
-        if (found == gpu_.end())
-            return;
-        GpuItem& gpu = *found->second;
-        QOpenGLVertexArrayObject::Binder bind(&gpu.vao);
-        // Held pose translucent heather; the active item full clay, its company darker; A and B each in its own tint.
-        const bool isB = item.active && apart;
-        const QVector3D base = item.role == DrawRole::Held                   ? QVector3D(0.72F, 0.61F, 0.92F)
-                               : item.role == DrawRole::Other                ? QVector3D(0.58F, 0.86F, 0.77F)
-                               : isB                                         ? QVector3D(0.80F, 0.73F, 0.92F)
-                               : item.active || item.role == DrawRole::Ghost ? QVector3D(0.86F, 0.89F, 0.86F)
-                                                                             : QVector3D(0.55F, 0.60F, 0.60F);
-        const float alpha = alphaOf(item);
-        const bool clear = alpha < 1.0F;
-        meshProgram_->setUniformValue("flatColour", base);
-        meshProgram_->setUniformValue("alpha", alpha);
-        meshProgram_->setUniformValue("coloured", gpu.hasColours);
-        meshProgram_->setUniformValue("pointSize", 3.0F);
-        meshProgram_->setUniformValue("discs", false);
-        meshProgram_->setUniformValue("widths", gpu.hasWidths);
-        if (item.lines && gpu.indices) {
-            bandProgram_->bind();
-            bandProgram_->setUniformValue("matrix", matrix);
-            bandProgram_->setUniformValue("pixelsAtOne", 0.5F * pixelsAtOne); // half the width to each side
-            bandProgram_->setUniformValue("leastPixels", 0.7F);
-            bandProgram_->setUniformValue("widths", gpu.hasWidths);
-            bandProgram_->setUniformValue("size", QVector2D(static_cast<float>(width() * devicePixelRatioF() * 0.5),
-                                                            static_cast<float>(height() * devicePixelRatioF() * 0.5)));
-            bandProgram_->setUniformValue("flatColour", base);
-            bandProgram_->setUniformValue("alpha", alpha);
-            bandProgram_->setUniformValue("coloured", gpu.hasColours);
-            gpu.edges.bind();
-            glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
-            meshProgram_->bind();
-            return;
-        }
-        const bool faces = gpu.indices && !gpu.indices->triangles.empty();
-        if (!faces && !item.normals.empty())
-            return; // a mesh of which nothing differs
-        if (!faces) {
-            meshProgram_->setUniformValue("lit", false);
-            meshProgram_->setUniformValue("discs", gpu.hasWidths);
-            glDrawArrays(GL_POINTS, 0, static_cast<GLsizei>(gpu.pointCount));
-            return;
-        }
-        meshProgram_->setUniformValue("lit", true);
-        glEnable(GL_POLYGON_OFFSET_FILL);
-        glPolygonOffset(1.0F, 1.0F);
-        if (clear)
-            glDepthMask(GL_FALSE);
-        gpu.triangles.bind();
-        glDrawElements(GL_TRIANGLES, static_cast<GLsizei>(gpu.indices->triangles.size()), GL_UNSIGNED_INT, nullptr);
-        glDepthMask(GL_TRUE);
-        glDisable(GL_POLYGON_OFFSET_FILL);
-        if (style_ == ViewStyle::ClayWires && !clear) {
-            meshProgram_->setUniformValue("lit", false);
-            meshProgram_->setUniformValue("coloured", false);
-            meshProgram_->setUniformValue("flatColour", QVector3D(0.10F, 0.17F, 0.18F));
-            // Dense meshes keep their shape readable: wires fade as faces get small.
-            const double area = static_cast<double>(gpu.indices->edges.size() / 2);
-            const double pixels = item.bounds.diagonal() / metresPerPixel();
-            meshProgram_->setUniformValue(
-                "alpha", static_cast<float>(std::clamp(pixels / std::sqrt(std::max(1.0, area)) / 9.0, 0.10, 0.75)));
-            gpu.edges.bind();
-            glDrawElements(GL_LINES, static_cast<GLsizei>(gpu.indices->edges.size()), GL_UNSIGNED_INT, nullptr);
-        }
-    };
-    for (const bool clear : {false, true})
-        for (const DrawItem& item : drawn_->items) {
-            const bool other = item.role == DrawRole::Other;
-            const bool here = pane.shows == Pane::Shows::All || other == (pane.shows == Pane::Shows::A);
-            if (here && (alphaOf(item) < 1.0F) == clear)
-                draw(item);
-        }
-    meshProgram_->release();
+void Viewport::resizeEvent(QResizeEvent*) {
+    redraw();
 }
 
 void Viewport::mousePressEvent(QMouseEvent* event) {
@@ -587,7 +378,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         return;
     if (parting_) {
         partAt_ = std::clamp(static_cast<double>(now.x()) / std::max(1, width()), 0.02, 0.98);
-        update();
+        redraw();
         return;
     }
     leaveCamera(); // who turns the view looks with a free eye again
@@ -602,7 +393,7 @@ void Viewport::mouseMoveEvent(QMouseEvent* event) {
         const auto scale = static_cast<float>(metresPerPixel());
         target_ += (right * static_cast<float>(-moved.x()) + up * static_cast<float>(moved.y())) * scale;
     }
-    update();
+    redraw();
 }
 
 void Viewport::mouseDoubleClickEvent(QMouseEvent*) {
@@ -613,7 +404,7 @@ void Viewport::wheelEvent(QWheelEvent* event) {
     leaveCamera();
     framed_ = false;
     distance_ = std::clamp(distance_ * std::pow(0.88, event->angleDelta().y() / 120.0), 1e-4, 1e7);
-    update();
+    redraw();
     event->accept();
 }
 

@@ -6,23 +6,20 @@
 
 #include <QElapsedTimer>
 #include <QMatrix4x4>
-#include <QOpenGLBuffer>
-#include <QOpenGLFunctions_3_3_Core>
-#include <QOpenGLShaderProgram>
-#include <QOpenGLVertexArrayObject>
-#include <QOpenGLWidget>
+#include <QTimer>
+#include <QWidget>
 
 #include "view/frame_loader.h"
+#include "view/picture_maker.h"
 
 namespace wyc::app {
 
 enum class ViewScope { Item, Source, All };
 
-class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
+class Viewport : public QWidget {
     Q_OBJECT
   public:
     explicit Viewport(Workspace& workspace, QWidget* parent = nullptr);
-    ~Viewport() override;
 
     void setStyle(ViewStyle style);
     [[nodiscard]] ViewStyle style() const { return style_; }
@@ -48,7 +45,10 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     [[nodiscard]] double distance() const { return distance_; }
     /// Where the picture is seen from, in metres.
     [[nodiscard]] QVector3D shownEye() const;
-    [[nodiscard]] bool loading() const { return waiting_; }
+    /// How many frames were put on the screen; the same frame once more does not count.
+    [[nodiscard]] int paintedFrames() const { return paintedFrames_; }
+    /// The newest frame, or its picture, is still to come.
+    [[nodiscard]] bool loading() const { return waiting_ || (shown_ ? shown_->of.number : 0) != orderNumber_; }
 
     /// Where the line between A and B stands, as a share of the width; only where they are parted by one.
     [[nodiscard]] std::optional<double> partAt() const;
@@ -65,8 +65,8 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     void cameraChanged();
 
   protected:
-    void initializeGL() override;
-    void paintGL() override;
+    void paintEvent(QPaintEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
     void mousePressEvent(QMouseEvent* event) override;
     void mouseReleaseEvent(QMouseEvent* event) override;
     void mouseMoveEvent(QMouseEvent* event) override;
@@ -74,36 +74,14 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     void wheelEvent(QWheelEvent* event) override;
 
   private:
-    struct GpuItem {
-        QOpenGLVertexArrayObject vao;
-        QOpenGLBuffer points{QOpenGLBuffer::VertexBuffer};
-        QOpenGLBuffer normals{QOpenGLBuffer::VertexBuffer};
-        QOpenGLBuffer colours{QOpenGLBuffer::VertexBuffer};
-        QOpenGLBuffer widths{QOpenGLBuffer::VertexBuffer};
-        QOpenGLBuffer triangles{QOpenGLBuffer::IndexBuffer};
-        QOpenGLBuffer edges{QOpenGLBuffer::IndexBuffer};
-        std::shared_ptr<const DrawIndices> indices;
-        std::size_t pointCount = 0;
-        bool hasNormals = false;
-        bool hasColours = false;
-        bool hasWidths = false;
-    };
-    /// A part of the widget with what is drawn in it: all, A of a comparison, or all but A.
-    struct Pane {
-        enum class Shows { All, A, Rest };
-        QRectF box;
-        QMatrix4x4 matrix;
-        Shows shows = Shows::All;
-    };
     [[nodiscard]] std::vector<Pane> panes() const;
     [[nodiscard]] double paneWidth() const;
     [[nodiscard]] Arrangement arrangement() const;
     void requestFrame();
     void takeFrame(const std::shared_ptr<const DrawFrame>& frame);
-    void upload();
-    void drawItems(const Pane& pane);
-    void drawGround(const QMatrix4x4& matrix);
-    void drawOverlay(const std::vector<Pane>& panes);
+    void redraw();
+    void takePicture(const std::shared_ptr<const ViewPicture>& picture);
+    void drawOverlay(QPainter& painter, const std::vector<Pane>& panes);
     void drawComparison(QPainter& painter, const std::vector<Pane>& panes);
     void nameBodies(QPainter& painter, const std::vector<Pane>& panes);
     void drawStaff(QPainter& painter, const QMatrix4x4& matrix);
@@ -123,13 +101,12 @@ class Viewport : public QOpenGLWidget, protected QOpenGLFunctions_3_3_Core {
     Workspace& workspace_;
     FrameLoader loader_;
     std::shared_ptr<const DrawFrame> drawn_;
-    bool uploaded_ = true;
-    std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> gpu_;
-    std::unique_ptr<QOpenGLShaderProgram> meshProgram_;
-    std::unique_ptr<QOpenGLShaderProgram> lineProgram_;
-    std::unique_ptr<QOpenGLShaderProgram> bandProgram_; // curves and bodies
-    QOpenGLVertexArrayObject lineVao_;
-    QOpenGLBuffer lineBuffer_{QOpenGLBuffer::VertexBuffer};
+    PictureMaker maker_;
+    std::shared_ptr<const ViewPicture> shown_;
+    int orderNumber_ = 0;
+    QElapsedTimer lastOrder_;
+    QTimer rest_;
+    int paintedFrames_ = 0;
     ViewStyle style_ = ViewStyle::ClayWires;
     ViewScope scope_ = ViewScope::Source;
     std::optional<double> heldFrame_;

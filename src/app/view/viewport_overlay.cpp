@@ -49,10 +49,13 @@ double roundLength(double size) {
     return power;
 }
 
-void Viewport::drawOverlay(const std::vector<Pane>& panes) {
+void Viewport::drawOverlay(QPainter& painter, const std::vector<Pane>& panes) {
     const QMatrix4x4& matrix = panes.back().matrix; // of B, where there are two
-    QPainter painter(this);
-    painter.setRenderHint(QPainter::Antialiasing);
+    if (shown_ && !shown_->error.isEmpty()) {
+        painter.setPen(colour::kStraw);
+        painter.setFont(textFont(10));
+        painter.drawText(rect(), Qt::AlignCenter, shown_->error);
+    }
     if (workspace_.items().empty()) {
         painter.setPen(colour::kChalk2);
         painter.setFont(textFont(10));

@@ -281,6 +281,15 @@ std::uint64_t stampOf(const Source& source) {
     return hash64(std::as_bytes(std::span(figures)));
 }
 
+bool isGone(const Source& source) {
+    if (source.format->sequence) {
+        const auto sequence = sequenceOfPattern(source.spec.path);
+        return !sequence || sequence->files.empty();
+    }
+    std::error_code code;
+    return !fs::exists(source.spec.path, code);
+}
+
 namespace {
 
 // What a person should know of how the rest mesh of a cache was found.

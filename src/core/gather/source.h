@@ -45,6 +45,8 @@ using SourcePtr = std::shared_ptr<const Source>;
 
 /// Of when its files were written last, and their sizes: another value says that they have changed on disk.
 [[nodiscard]] std::uint64_t stampOf(const Source& source);
+/// The file that was opened, or every file of a sequence, is not there any more.
+[[nodiscard]] bool isGone(const Source& source);
 
 [[nodiscard]] Result<SourcePtr> openSource(const SourceSpec& spec, const FrameRate& assumedRate);
 

@@ -96,8 +96,9 @@ void FactsDesk::makePlot() {
     QColor fill = colour::kGlass;
     fill.setAlpha(36);
     plot_->graph(0)->setBrush(fill);
-    cursor_ = new QCPItemLine(plot_);
-    cursor_->setPen(QPen(colour::kChalk, 1));
+    cursor_ = new QWidget(plot_); // above the plot: it moves without the plot being drawn anew
+    cursor_->setStyleSheet(QStringLiteral("background: %1;").arg(colour::kChalk.name()));
+    cursor_->setAttribute(Qt::WA_TransparentForMouseEvents);
     for (QCPAxis* axis : {plot_->xAxis, plot_->yAxis}) {
         axis->setBasePen(Qt::NoPen);
         axis->setTickPen(Qt::NoPen);
@@ -123,6 +124,7 @@ void FactsDesk::makePlot() {
     caption->position->setType(QCPItemPosition::ptViewportRatio);
     caption->position->setCoords(0.012, 0.02);
     plot_->installEventFilter(this);
+    connect(plot_, &QCustomPlot::afterReplot, this, &FactsDesk::showFrame); // its area may be another
 }
 
 // Findings, and the figures below them.
@@ -300,13 +302,15 @@ void FactsDesk::showPlot() {
     const FrameRange range = item && item->range ? *item->range : workspace_.playRange();
     plot_->xAxis->setRange(range.first, std::max(range.last, range.first + 1));
     plot_->yAxis->setRange(0, top > 0 ? top * 1.12 : 1.0);
+    plot_->replot(QCustomPlot::rpQueuedReplot);
     showFrame();
 }
 
 void FactsDesk::showFrame() {
-    cursor_->start->setCoords(workspace_.frame(), plot_->yAxis->range().lower);
-    cursor_->end->setCoords(workspace_.frame(), plot_->yAxis->range().upper);
-    plot_->replot(QCustomPlot::rpQueuedReplot);
+    const QRect area = plot_->axisRect()->rect();
+    const int x = static_cast<int>(std::lround(plot_->xAxis->coordToPixel(workspace_.frame())));
+    cursor_->setGeometry(x, area.top(), 1, area.height());
+    cursor_->setVisible(workspace_.activeItem() && x >= area.left() && x <= area.right());
 }
 
 void FactsDesk::showMendAll(const std::vector<FindingGroup>& shown) {

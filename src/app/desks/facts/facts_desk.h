@@ -7,7 +7,6 @@
 #include "desks/facts/item_facts.h"
 
 class QCustomPlot;
-class QCPItemLine;
 class QGridLayout;
 class QLabel;
 class QScrollArea;
@@ -39,7 +38,7 @@ class FactsDesk : public Desk {
     QLabel* name_;
     QLabel* origin_;
     QCustomPlot* plot_;
-    QCPItemLine* cursor_;
+    QWidget* cursor_;
     QGridLayout* grid_;
     QWidget* gridHost_;
     QToolButton* scope_;

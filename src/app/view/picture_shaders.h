@@ -18,7 +18,7 @@ out vec3 vColour;
 out vec3 vPosition;
 void main() {
     gl_Position = matrix * vec4(position, 1.0);
-    gl_PointSize = widths && width > 0.0 ? clamp(width * pixelsAtOne / max(gl_Position.w, 1e-6), 1.5, 200.0) : pointSize;
+    gl_PointSize = widths && width > 0.0 ? clamp(width * pixelsAtOne / max(gl_Position.w, 1e-6), 3.0, 200.0) : pointSize;
     vNormal = normal;
     vColour = colour;
     vPosition = position;
