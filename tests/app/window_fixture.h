@@ -34,8 +34,8 @@ class WindowTest : public testing::Test {
     }
     bool settle() {
         QTest::qWait(120);
-        const bool quiet = until(
-            [&] { return !workspace().runner().busy() && !workspace().checking() && !window_->viewport().loading(); });
+        const bool quiet =
+            until([&] { return !workspace().busy() && !workspace().checking() && !window_->viewport().loading(); });
         QTest::qWait(30); // new cards show themselves in the next round of events
         return quiet;
     }

@@ -261,6 +261,7 @@ TEST_F(Window, ADeliveryCanBeStoppedAndLeavesNothing) {
     ASSERT_TRUE(settle());
     window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     auto* act = child<QPushButton>("deliver");
+    ASSERT_TRUE(until([&] { return act->isEnabled(); })); // it is planned by now
     QTest::mouseClick(act, Qt::LeftButton);
     ASSERT_TRUE(until([&] { return window_->desk<DeliverDesk>().rows()[0].state == JobState::Running; }));
     EXPECT_EQ(act->text(), QStringLiteral("Stop"));

@@ -112,6 +112,8 @@ class TimeBoard : public QWidget {
     void paintHeld(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
     void paintTags(QPainter& painter, const QRect& rect, const FrameRange& shown);
     void paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift);
+    void paintGrip(QPainter& painter, const QRect& rect, const FrameRange& shown);
+    void hover(const ItemKey& key, Grab grip);
     void commitDrag();
     void endDrag();
     [[nodiscard]] QColor colourOf(const ItemView& item) const;
@@ -134,6 +136,8 @@ class TimeBoard : public QWidget {
     std::size_t fittedFor_ = 0;
     Grab grab_ = Grab::None;
     ItemKey grabbed_;
+    ItemKey hovered_; // whose end is under the pointer
+    Grab hoveredGrip_ = Grab::None;
     QPoint pressedAt_;
     double pressedFrame_ = 0.0;
     double dragFrames_ = 0.0;

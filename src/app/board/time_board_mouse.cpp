@@ -46,9 +46,10 @@ TimeBoard::Grab TimeBoard::grabAt(const QPoint& at, const ItemView* item) const 
     const FrameRange range = *item->range;
     const double first = xOfFrame(range.first);
     const double last = xOfFrame(range.last);
-    if (std::abs(at.x() - first) < 6.0 && last - first > 24.0)
+    constexpr double kGrip = 10.0; // pixels on either side
+    if (std::abs(at.x() - first) < kGrip && last - first > 3.0 * kGrip)
         return Grab::TrimStart;
-    if (std::abs(at.x() - last) < 6.0 && last - first > 24.0)
+    if (std::abs(at.x() - last) < kGrip && last - first > 3.0 * kGrip)
         return Grab::TrimEnd;
     return at.x() > first && at.x() < last ? Grab::MoveLane : Grab::Scrub;
 }
@@ -120,6 +121,8 @@ void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
                                    ? workspace_.item(rows_[*row].item)
                                    : nullptr;
         const Grab would = at.x() < headWidth_ || at.y() < kRulerHeight ? Grab::None : grabAt(at, item);
+        const bool grips = would == Grab::TrimStart || would == Grab::TrimEnd;
+        hover(grips ? item->key : ItemKey(), grips ? would : Grab::None);
         setCursor(isHeadEdge(at)                                       ? Qt::SplitHCursor
                   : findingAt(at)                                      ? Qt::PointingHandCursor
                   : would == Grab::TrimStart || would == Grab::TrimEnd ? Qt::SizeHorCursor
@@ -312,7 +315,16 @@ bool TimeBoard::event(QEvent* event) {
     return QWidget::event(event);
 }
 
+void TimeBoard::hover(const ItemKey& key, Grab grip) {
+    if (key == hovered_ && grip == hoveredGrip_)
+        return;
+    hovered_ = key;
+    hoveredGrip_ = grip;
+    redraw();
+}
+
 void TimeBoard::leaveEvent(QEvent*) {
+    hover({}, Grab::None);
     setCursor(Qt::ArrowCursor);
 }
 

@@ -27,6 +27,8 @@ double labelStep(double pixelsPerFrame) {
 }
 
 QString stateWords(const ItemView& item) {
+    if (item.leftOut)
+        return QStringLiteral("left out");
     if (item.error)
         return item.failedStep ? QStringLiteral("fails") : QStringLiteral("not read");
     if (item.hidden)
@@ -277,9 +279,6 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
                  active ? colour::kGlass : colour::kChalk2);
     painter.setFont(textFont(9));
     painter.setPen(item->leftOut ? QColor(0x6B, 0x7C, 0x7C) : colour::kChalk);
-    QFont font = painter.font();
-    font.setStrikeOut(item->leftOut);
-    painter.setFont(font);
     const QString name = QString::fromStdString(item->name);
     // The state stands at the right; the amount beside it where there is room for both.
     const int stateLeft = headWidth_ - 62;
@@ -514,8 +513,28 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     for (const std::size_t i : gaps)
         paintGap(painter, frames[i - 1], frames[i], rect);
     paintNotches(painter, *item, rect, shift);
+    if (hovered_ == item->key || (grabbed_ == item->key && grab_ != Grab::MoveLane))
+        paintGrip(painter, rect, shown);
     if (dragged || grabbed_ == item->key)
         paintTags(painter, rect, shown);
+}
+
+// The end that a drag would trim.
+void TimeBoard::paintGrip(QPainter& painter, const QRect& rect, const FrameRange& shown) {
+    const Grab grip = grab_ == Grab::None ? hoveredGrip_ : grab_;
+    if (grip != Grab::TrimStart && grip != Grab::TrimEnd)
+        return;
+    const bool start = grip == Grab::TrimStart;
+    const double x = xOfFrame(start ? shown.first : shown.last);
+    painter.fillRect(QRectF(x - 1.5, rect.top() + 2, 3, rect.height() - 4), colour::kChalk);
+    const double way = start ? 1.0 : -1.0; // into the lane
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(colour::kChalk);
+    const double middle = rect.center().y() + 0.5;
+    painter.drawPolygon(
+        QPolygonF{QPointF(x + way * 4, middle - 4), QPointF(x + way * 10, middle), QPointF(x + way * 4, middle + 4)});
+    painter.setRenderHint(QPainter::Antialiasing, false);
 }
 
 // Lead-ins, rests and cycles, each between its ends, with a word where there is room.

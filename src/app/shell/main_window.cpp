@@ -5,8 +5,10 @@
 
 #include <QActionGroup>
 #include <QApplication>
+#include <QClipboard>
 #include <QCloseEvent>
 #include <QComboBox>
+#include <QDesktopServices>
 #include <QDialog>
 #include <QDir>
 #include <QDragEnterEvent>
@@ -66,11 +68,13 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     strip_ = new ShotStrip(*workspace_, central);
     message_ = new Notice(QStringLiteral("message"), colour::kRust, central);
     changed_ = new Notice(QStringLiteral("changed"), colour::kStraw, central);
+    written_ = new Notice(QStringLiteral("written"), colour::kMoss, central);
     makeUpper(central);
     empty_ = makeEmptyState(central);
     column->addWidget(strip_);
     column->addWidget(message_);
     column->addWidget(changed_);
+    column->addWidget(written_);
     column->addWidget(upper_, 1);
     column->addWidget(empty_, 1);
     setCentralWidget(central);
@@ -162,6 +166,11 @@ void MainWindow::connectAll() {
     connect(workspace_, &Workspace::jobChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::itemsChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::problem, this, &MainWindow::showMessage);
+    connect(workspace_, &Workspace::pageWritten, this, [this](const QString& path) {
+        written_->tell(QStringLiteral("✓  ") + tr("Written and opened: %1").arg(QFileInfo(path).fileName()),
+                       tr("Copy its path"), [path] { QGuiApplication::clipboard()->setText(path); });
+        QDesktopServices::openUrl(QUrl::fromLocalFile(path));
+    });
     connect(workspace_, &Workspace::sourcesChangedOnDisk, this, &MainWindow::showChangedSources);
     connect(qApp, &QGuiApplication::applicationStateChanged, this, [this](Qt::ApplicationState state) {
         if (state == Qt::ApplicationActive) // where nobody tells of changes: on return from elsewhere
@@ -582,7 +591,7 @@ void MainWindow::restoreLayout() {
 }
 
 bool MainWindow::mayStopDelivery() {
-    if (!workspace_->deliveryRunner().busy())
+    if (!desk<DeliverDesk>().delivering())
         return true;
     return ask(QStringLiteral("stopDelivery"), tr("A delivery is being written"),
                tr("Stop it and quit? What is not finished leaves nothing behind."),

@@ -102,6 +102,7 @@ class MainWindow : public QMainWindow {
     QPushButton* statusCancel_;
     Notice* message_;
     Notice* changed_;    // sources that are no longer what was read
+    Notice* written_;    // a page
     QStringList unread_; // errors of sources that the message tells
     QAction* undo_;
     QAction* redo_;

@@ -138,12 +138,16 @@ void Workspace::addPaths(const QStringList& paths) {
     }
     if (!gathered)
         return;
+    added_.reset();
     document_.edit("Add sources", [&](Job& next) {
         for (const SourceSpec& spec : gathered->specs) {
             const bool known = std::any_of(next.sources.begin(), next.sources.end(),
                                            [&](const JobSource& s) { return s.spec.path == spec.path; });
-            if (!known)
-                next.sources.push_back({next.freeSourceId(), spec});
+            if (known)
+                continue;
+            next.sources.push_back({next.freeSourceId(), spec});
+            if (!added_)
+                added_ = next.sources.back().id;
         }
     });
 }
@@ -313,14 +317,17 @@ std::string Workspace::labelOf(const ItemKey& key) const {
     return view ? itemLabel(*view->source, key.path) : key.path;
 }
 
-Result<std::vector<DeliveryInput>> Workspace::inputsOf(const DeliverySpec& spec) const {
+Workspace::Plan Workspace::planOf(const DeliverySpec& spec) const {
     std::vector<SourcePtr> opened;
     for (const JobSource& entry : job().sources) {
         const auto found =
             std::find_if(sources_.begin(), sources_.end(), [&](const SourceView& s) { return s.id == entry.id; });
         opened.push_back(found == sources_.end() ? nullptr : found->source);
     }
-    return deliveryInputs(job(), spec, opened);
+    return [job = job(), spec, opened]() -> Result<std::vector<PlannedOutput>> {
+        WYC_TRY(inputs, deliveryInputs(job, spec, opened));
+        return planDelivery(inputs, spec, job.shot);
+    };
 }
 
 void Workspace::sync() {
@@ -439,6 +446,15 @@ void Workspace::rebuildItems() {
     for (std::size_t i = 0; i < items_.size(); ++i)
         places_.emplace(items_[i].key, i);
     std::erase_if(chosen_, [this](const ItemKey& key) { return !item(key); });
+    // What was added is what is looked at next.
+    if (added_) {
+        const auto first = std::find_if(items_.begin(), items_.end(),
+                                        [this](const ItemView& view) { return view.key.source == *added_; });
+        if (first != items_.end()) {
+            added_.reset();
+            setActive(ItemKey(first->key));
+        }
+    }
     if (!item(active_)) {
         chosen_.clear();
         active_ = items_.empty() ? ItemKey{} : items_.front().key;

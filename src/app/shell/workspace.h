@@ -110,8 +110,10 @@ class Workspace : public QObject {
     /// Makes the demo in a new folder below `parent` and opens its job.
     void openDemo(const QString& parentFolder);
 
-    /// Inputs of a delivery as values for a worker; an error when a chosen item cannot be had.
-    [[nodiscard]] Result<std::vector<DeliveryInput>> inputsOf(const DeliverySpec& spec) const;
+    /// What a delivery comes to, as the job is now; may be asked by a worker. An error when a chosen item cannot be
+    /// had.
+    using Plan = std::function<Result<std::vector<PlannedOutput>>()>;
+    [[nodiscard]] Plan planOf(const DeliverySpec& spec) const;
     [[nodiscard]] std::string labelOf(const ItemKey& key) const;
 
   signals:
@@ -124,6 +126,7 @@ class Workspace : public QObject {
     void frameChanged();
     void sourcesChangedOnDisk();
     void problem(const QString& text);
+    void pageWritten(const QString& path); // to be read and sent on
 
   public:
     /// Tells what went wrong; that something was stopped on request is nothing wrong.
@@ -157,6 +160,7 @@ class Workspace : public QObject {
     int generation_ = 0;
     int checkedGeneration_ = -1; // what the findings are of
     bool stopped_ = false;
+    std::optional<SourceId> added_; // whose first item becomes the active one
     QTimer recheck_;
     QTimer autosave_;
     QFileSystemWatcher files_;

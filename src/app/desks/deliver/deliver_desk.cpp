@@ -277,12 +277,17 @@ void DeliverDesk::refresh() {
         return;
     showItems();
     planTimer_.start();
+    // What stands there is of another choice until it is planned anew.
+    if (!delivering_ && !showResults_) {
+        act_->setEnabled(false);
+        act_->setText(tr("Planning …"));
+        count_->setText({});
+        summary_->setText({});
+    }
 }
 
-Result<std::vector<PlannedOutput>> DeliverDesk::planned() const {
-    const DeliverySpec asked = spec();
-    WYC_TRY(inputs, workspace_.inputsOf(asked));
-    return planDelivery(inputs, asked, workspace_.job().shot);
+Workspace::Plan DeliverDesk::planned() const {
+    return workspace_.planOf(spec());
 }
 
 bool DeliverDesk::canPlan() const {
@@ -295,9 +300,26 @@ void DeliverDesk::plan() {
     if (delivering_ || showResults_)
         return;
     stale_ = false;
-    takePlan(canPlan() ? planned() : std::vector<PlannedOutput>());
-    lookForEarlier();
-    showRows();
+    const int number = ++planAsked_;
+    const auto take = [this, number](Result<std::vector<PlannedOutput>> outputs) {
+        if (number != planAsked_ || delivering_ || showResults_)
+            return;
+        takePlan(std::move(outputs));
+        lookForEarlier();
+        showRows();
+    };
+    if (!canPlan()) {
+        take(std::vector<PlannedOutput>());
+        return;
+    }
+    // By a worker: many items take a while, and the window does not wait for it.
+    workspace_.deliveryRunner().start(
+        tr("Planning"),
+        [plan = planned(), take](const Progress&) -> Result<JobRunner::Done> {
+            auto outputs = std::make_shared<Result<std::vector<PlannedOutput>>>(plan());
+            return [take, outputs] { take(std::move(*outputs)); };
+        },
+        [this](const Error&) { planTimer_.start(); });
 }
 
 void DeliverDesk::takePlan(Result<std::vector<PlannedOutput>> outputs) {
@@ -494,7 +516,8 @@ void DeliverDesk::deliver() {
     if (!canPlan())
         return;
     // Names that are free now, and are held.
-    auto run = reservedRun([this] { return planned(); });
+    ++planAsked_; // what is being planned is not wanted any more
+    auto run = reservedRun(planned());
     takePlan(run ? std::move(run->outputs) : Result<std::vector<PlannedOutput>>(fail(run.error())));
     delivering_ = showResults_ = !rows_.empty();
     if (run)
@@ -525,18 +548,18 @@ void DeliverDesk::deliver() {
 }
 
 void DeliverDesk::writePageOf(const OutputResult& result) {
+    const std::string name = result.target.stem().string() + "_proof.html";
     QString path = QFileDialog::getSaveFileName(
-        this, tr("Proof"), QString::fromStdString((result.target.parent_path() / "proof.html").string()),
-        tr("Pages (*.html)"));
+        this, tr("Proof"), QString::fromStdString((result.target.parent_path() / name).string()), tr("Pages (*.html)"));
     if (path.isEmpty())
         return;
     if (!path.endsWith(QStringLiteral(".html")))
         path += QStringLiteral(".html");
     workspace_.runner().start(
         tr("Writing the page"),
-        [result, path](const Progress&) -> Result<JobRunner::Done> {
+        [this, result, path](const Progress&) -> Result<JobRunner::Done> {
             WYC_CHECK(writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString())));
-            return [] {};
+            return [this, path] { emit workspace_.pageWritten(path); };
         },
         [this](const Error& error) { workspace_.tell(error); });
 }

@@ -46,7 +46,7 @@ class DeliverDesk : public Desk {
     void showPlanError();
     [[nodiscard]] std::vector<std::string> chosenPatterns() const;
     void refresh();
-    [[nodiscard]] Result<std::vector<PlannedOutput>> planned() const;
+    [[nodiscard]] Workspace::Plan planned() const;
     [[nodiscard]] bool canPlan() const;
     void plan();
     void takePlan(Result<std::vector<PlannedOutput>> outputs);
@@ -72,6 +72,7 @@ class DeliverDesk : public Desk {
     std::vector<OutputRow> rows_;
     std::map<int, QLabel*> stateLabels_; // of the cards that are shown
     std::shared_ptr<std::atomic<int>> newestPlan_ = std::make_shared<std::atomic<int>>(0); // as workers see it
+    int planAsked_ = 0;
     int plans_ = 0;     // counts plans: what is found out of an older one comes too late
     int comparing_ = 0; // outputs that are held against what was delivered
     bool delivering_ = false;

@@ -19,6 +19,7 @@
 
 #include <qcustomplot.h>
 
+#include "base/text.h"
 #include "desks/desk_parts.h"
 #include "desks/facts/layers_of_item.h"
 #include "desks/option_editor.h"
@@ -89,7 +90,16 @@ void FactsDesk::makePlot() {
     plot_->setFixedHeight(104);
     plot_->setBackground(QBrush(colour::kInk1.darker(106)));
     plot_->setToolTip(
-        tr("RMS over points of the distance to the sample before, times the rate. Click to go to a frame."));
+        tr("RMS over points of the distance to the sample before, times the rate. Click to go to a frame; the wheel "
+           "zooms, a double click shows all."));
+    plot_->axisRect()->setRangeZoom(Qt::Horizontal);
+    plot_->setInteraction(QCP::iRangeZoom);
+    plot_->setMouseTracking(true);
+    value_ = new QLabel(plot_);
+    value_->setProperty("small", true);
+    value_->setAttribute(Qt::WA_TransparentForMouseEvents);
+    value_->setStyleSheet(QStringLiteral("background: #1B282D; color: #DFE8E4; padding: 0 4px;"));
+    value_->hide();
     plot_->addGraph();
     plot_->graph(0)->setPen(QPen(colour::kGlass, 1.5));
     plot_->graph(0)->setAntialiased(true);
@@ -115,7 +125,8 @@ void FactsDesk::makePlot() {
     plot_->axisRect()->setAutoMargins(QCP::msLeft | QCP::msBottom);
     plot_->axisRect()->setMinimumMargins(QMargins(34, 0, 0, 18));
     plot_->axisRect()->setMargins(QMargins(34, 20, 12, 18));
-    auto* caption = new QCPItemText(plot_);
+    caption_ = new QCPItemText(plot_);
+    QCPItemText* caption = caption_;
     caption->setText(tr("speed, m/s (RMS)"));
     caption->setClipToAxisRect(false);
     caption->setFont(textFont(8));
@@ -182,8 +193,35 @@ bool FactsDesk::eventFilter(QObject* watched, QEvent* event) {
         const auto* mouse = static_cast<QMouseEvent*>(event);
         if (mouse->buttons() & Qt::LeftButton)
             workspace_.setFrame(std::round(plot_->xAxis->pixelToCoord(mouse->position().x())));
+        showValue(mouse->position());
+    } else if (watched == plot_ && event->type() == QEvent::Leave) {
+        value_->hide();
+    } else if (watched == plot_ && event->type() == QEvent::MouseButtonDblClick) {
+        showPlot();
     }
     return QWidget::eventFilter(watched, event);
+}
+
+// What the curve says under the pointer.
+void FactsDesk::showValue(const QPointF& at) {
+    const auto& curve = *plot_->graph(0)->data();
+    if (curve.isEmpty() || !plot_->axisRect()->rect().contains(at.toPoint())) {
+        value_->hide();
+        return;
+    }
+    const double frame = std::round(plot_->xAxis->pixelToCoord(at.x()));
+    const auto found = curve.findBegin(frame, false);
+    if (found == curve.constEnd() || std::abs(found->key - frame) > 0.5 || !std::isfinite(found->value)) {
+        value_->hide();
+        return;
+    }
+    value_->setText(
+        tr("frame %1: %2 m/s").arg(QString::fromStdString(frameText(found->key))).arg(found->value, 0, 'g', 3));
+    value_->adjustSize();
+    const int x =
+        at.x() > plot_->width() / 2.0 ? static_cast<int>(at.x()) - value_->width() - 8 : static_cast<int>(at.x()) + 8;
+    value_->move(x, 18);
+    value_->show();
 }
 
 void FactsDesk::fact(int row, int column, const ItemFact& fact) {
@@ -295,10 +333,17 @@ void FactsDesk::showPlot() {
         }
     }
     plot_->graph(0)->setData(frames, speeds, true);
-    double top = 0.0;
+    // One stale frame must not flatten all others: what is beyond is clipped, and said.
+    std::vector<float> known;
+    double most = 0.0;
     for (const double v : speeds)
-        if (std::isfinite(v))
-            top = std::max(top, v);
+        if (std::isfinite(v)) {
+            known.push_back(static_cast<float>(v));
+            most = std::max(most, v);
+        }
+    const double top = std::min(most, static_cast<double>(profileTop(known)));
+    caption_->setText(top < most ? tr("speed, m/s (RMS) · clipped, up to %1").arg(most, 0, 'g', 3)
+                                 : tr("speed, m/s (RMS)"));
     const FrameRange range = item && item->range ? *item->range : workspace_.playRange();
     plot_->xAxis->setRange(range.first, std::max(range.last, range.first + 1));
     plot_->yAxis->setRange(0, top > 0 ? top * 1.12 : 1.0);

@@ -6,6 +6,7 @@
 #include "desks/desk.h"
 #include "desks/facts/item_facts.h"
 
+class QCPItemText;
 class QCustomPlot;
 class QGridLayout;
 class QLabel;
@@ -29,6 +30,7 @@ class FactsDesk : public Desk {
     QWidget* makeColumn();
     void showItem();
     void showPlot();
+    void showValue(const QPointF& at);
     void showFrame();
     void showFindings();
     void showChecked();
@@ -39,6 +41,8 @@ class FactsDesk : public Desk {
     QLabel* origin_;
     QCustomPlot* plot_;
     QWidget* cursor_;
+    QCPItemText* caption_ = nullptr;
+    QLabel* value_ = nullptr; // under the pointer
     QGridLayout* grid_;
     QWidget* gridHost_;
     QToolButton* scope_;

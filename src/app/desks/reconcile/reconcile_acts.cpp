@@ -130,8 +130,9 @@ void ReconcileDesk::undoChosen() {
 void ReconcileDesk::writeReport() {
     if (!found_)
         return;
-    QString path =
-        QFileDialog::getSaveFileName(this, tr("Report"), QStringLiteral("reconcile.html"), tr("Pages (*.html)"));
+    QString path = QFileDialog::getSaveFileName(
+        this, tr("Report"), QString::fromStdString(safeName(workspace_.labelOf(b_)) + "_against.html"),
+        tr("Pages (*.html)"));
     if (path.isEmpty())
         return;
     if (!path.endsWith(QStringLiteral(".html")))
@@ -148,9 +149,9 @@ void ReconcileDesk::writeReport() {
     }
     workspace_.runner().start(
         tr("Writing the report"),
-        [comparison, path](const Progress&) -> Result<JobRunner::Done> {
+        [this, comparison, path](const Progress&) -> Result<JobRunner::Done> {
             WYC_CHECK(writeHtmlReport(comparison, fs::path(path.toStdString())));
-            return [] {};
+            return [this, path] { emit workspace_.pageWritten(path); };
         },
         [this](const Error& error) { workspace_.tell(error); });
 }
