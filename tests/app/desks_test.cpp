@@ -173,6 +173,9 @@ TEST_F(Desks, ItemsAreTakenInAndOut) {
     setShot(1001, 1024);
     window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U); // the active one
+    ASSERT_TRUE(click(child<QToolButton>("deliverAll")));
+    ASSERT_TRUE(settle());
     EXPECT_EQ(window_->desk<DeliverDesk>().rows().size(), 2U);
     for (QCheckBox* box : window_->findChildren<QCheckBox*>(QStringLiteral("deliverItem")))
         if (box->isVisible() && box->property("label").toString() == QStringLiteral("a.mdd/a")) {

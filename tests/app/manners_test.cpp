@@ -454,6 +454,19 @@ TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {
         EXPECT_TRUE(settle());
         return window_->desk<DeliverDesk>().rows().size();
     };
+    // What is chosen on the board, and said in words; what is left out there is not delivered.
+    EXPECT_EQ(outputs(), 1U);
+    EXPECT_EQ(child<QPushButton>("deliver")->text(), QStringLiteral("Deliver a"));
+    EXPECT_TRUE(child<QLabel>("deliverChosen")->isVisible());
+    workspace().setChosen({workspace().items()[0].key, workspace().items()[2].key}, workspace().items()[0].key);
+    EXPECT_FALSE(child<QPushButton>("deliver")->isEnabled()) << "of another choice until it is planned anew";
+    EXPECT_EQ(outputs(), 2U);
+    EXPECT_EQ(child<QPushButton>("deliver")->text(), QStringLiteral("Deliver a and 1 more"));
+    workspace().setLeftOut({workspace().items()[2].key}, true);
+    EXPECT_EQ(outputs(), 1U);
+    workspace().setLeftOut({workspace().items()[2].key}, false);
+    workspace().setActive(ItemKey(workspace().items()[0].key));
+    ASSERT_TRUE(click(child<QToolButton>("deliverAll")));
     EXPECT_EQ(outputs(), 3U);
     ASSERT_TRUE(click(child<QToolButton>("deliverNone")));
     EXPECT_EQ(outputs(), 0U);

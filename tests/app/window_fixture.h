@@ -35,7 +35,7 @@ class WindowTest : public testing::Test {
     bool settle() {
         QTest::qWait(120);
         const bool quiet =
-            until([&] { return !workspace().busy() && !workspace().checking() && !window_->viewport().loading(); });
+            until([&] { return !workspace().busy() && !workspace().checking() && window_->viewport().settled(); });
         QTest::qWait(30); // new cards show themselves in the next round of events
         return quiet;
     }

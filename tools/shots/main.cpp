@@ -29,7 +29,7 @@ void settle(MainWindow& window) {
     for (int i = 0; i < 400; ++i) {
         QTest::qWait(20);
         if (i > 8 && !window.workspace().runner().busy() && !window.workspace().checking() &&
-            !window.viewport().loading())
+            window.viewport().settled())
             break;
     }
     QTest::qWait(150);

@@ -233,7 +233,10 @@ void Workspace::mendAll(const std::set<ItemKey>& keys) {
                 });
             };
         },
-        [this](const Error& error) { tell(error); });
+        [this](const Error& error) {
+            tell(error);
+            emit findingsChanged(); // what was found stands as it did
+        });
 }
 
 void Workspace::setSteps(const ItemKey& key, const std::vector<Step>& steps, const QString& label,
@@ -401,7 +404,7 @@ void Workspace::compareStamps() {
             files_.addPath(path);
     if (opened.empty())
         return;
-    measureRunner_.start(tr("Looking at the files"), [this, opened](const Progress&) -> Result<JobRunner::Done> {
+    runner_.start(tr("Looking at the files"), [this, opened](const Progress&) -> Result<JobRunner::Done> {
         struct OnDisk {
             std::uint64_t stamp;
             bool gone;

@@ -165,7 +165,6 @@ void Transport::connectAll() {
         frame_->setText(QString::fromStdString(frameText(workspace_.frame())));
     });
     connect(&timer_, &QTimer::timeout, this, &Transport::tick);
-    connect(&viewport_, &Viewport::frameDrawn, this, [this] { ++drawn_; });
     connect(&workspace_, &Workspace::frameChanged, this, &Transport::showFrame);
     connect(&workspace_, &Workspace::jobChanged, this, [this] {
         showFrame();
@@ -249,14 +248,15 @@ void Transport::showRate() {
     const double seconds = static_cast<double>(measured_.elapsed()) / 1000.0;
     if (seconds < 0.4)
         return;
-    const double shown = std::min(drawn_ / seconds, everyFrame_ ? 1e9 : workspace_.rate().value());
+    const int drawn = viewport_.paintedFrames() - drawnBefore_;
+    const double shown = std::min(drawn / seconds, everyFrame_ ? 1e9 : workspace_.rate().value());
     const double wanted = workspace_.rate().value();
     mode_->setText(everyFrame_ ? tr("every frame · %1 fps").arg(shown, 0, 'f', 1)
                                : tr("%1 of %2 fps").arg(shown, 0, 'f', 1).arg(rate));
     mode_->setStyleSheet(!everyFrame_ && shown < wanted * 0.93
                              ? QStringLiteral("color: %1;").arg(colour::kStraw.name()) // some are not drawn
                              : QString());
-    drawn_ = 0;
+    drawnBefore_ = viewport_.paintedFrames();
     measured_.restart();
 }
 
@@ -275,7 +275,7 @@ void Transport::start() {
         startFrame_ = range.first;
     clock_.start();
     measured_.start();
-    drawn_ = 0;
+    drawnBefore_ = viewport_.paintedFrames();
     timer_.start(everyFrame_ ? 1 : std::max(1, static_cast<int>(500.0 / workspace_.rate().value())));
     play_->setIcon(markIcon(Mark::Pause, colour::kGlass));
 }

@@ -48,7 +48,7 @@ class Transport : public QWidget {
     QTimer timer_;
     QElapsedTimer clock_;
     double startFrame_ = 0.0;
-    int drawn_ = 0;
+    int drawnBefore_ = 0; // frames that the view had drawn when counting began
     int asked_ = 0;
     QElapsedTimer measured_;
     QToolButton* play_;

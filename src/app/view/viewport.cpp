@@ -330,20 +330,20 @@ void Viewport::redraw() {
 }
 
 void Viewport::takePicture(const std::shared_ptr<const ViewPicture>& picture) {
-    const bool another = !shown_ || shown_->of.frame != picture->of.frame;
     shown_ = picture;
-    paintedFrames_ += another && picture->error.isEmpty();
     if (picture->draft)
         rest_.start(); // a finer one, once nothing moves
     update();
-    if (another)
-        emit frameDrawn();
 }
 
 void Viewport::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), QColor(14, 22, 25));
     if (shown_ && !shown_->image.isNull()) {
+        if (paintedFrame_.lock() != shown_->of.frame) {
+            paintedFrame_ = shown_->of.frame;
+            ++paintedFrames_;
+        }
         if (shown_->of.size == size())
             painter.drawImage(QPointF(0, 0), shown_->image);
         else

@@ -47,6 +47,8 @@ class Viewport : public QWidget {
     [[nodiscard]] QVector3D shownEye() const;
     /// How many frames were put on the screen; the same frame once more does not count.
     [[nodiscard]] int paintedFrames() const { return paintedFrames_; }
+    /// What is on the screen is as fine as it gets.
+    [[nodiscard]] bool settled() const { return !loading() && !rest_.isActive(); }
     /// The newest frame, or its picture, is still to come.
     [[nodiscard]] bool loading() const { return waiting_ || (shown_ ? shown_->of.number : 0) != orderNumber_; }
 
@@ -61,7 +63,6 @@ class Viewport : public QWidget {
     }
 
   signals:
-    void frameDrawn();
     void cameraChanged();
 
   protected:
@@ -106,6 +107,7 @@ class Viewport : public QWidget {
     int orderNumber_ = 0;
     QElapsedTimer lastOrder_;
     QTimer rest_;
+    std::weak_ptr<const DrawFrame> paintedFrame_; // that was on the screen last
     int paintedFrames_ = 0;
     ViewStyle style_ = ViewStyle::ClayWires;
     ViewScope scope_ = ViewScope::Source;

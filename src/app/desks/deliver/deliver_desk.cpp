@@ -92,18 +92,30 @@ void DeliverDesk::makeSettings(QWidget* content) {
         itemsHead->addWidget(made);
         return made;
     };
-    choice(QStringLiteral("deliverAll"), tr("all"), tr("Deliver every item that takes part"),
-           [this] { edit("Deliver all items", [](DeliverySpec& d) { d.items.clear(); }); });
+    choice(QStringLiteral("deliverAll"), tr("all"), tr("Deliver every item that takes part"), [this] {
+        follows_ = false;
+        edit("Deliver all items", [](DeliverySpec& d) { d.items.clear(); });
+        refresh();
+    });
     choice(QStringLiteral("deliverNone"), tr("none"), tr("Begin with none, then tick what is wanted"),
            [this] { edit("Deliver no item", [](DeliverySpec& d) { d.items = {"!*"}; }); });
-    only_ = choice(QStringLiteral("deliverOnlyActive"), {}, {}, [this] {
-        edit("Deliver only what is chosen", [this](DeliverySpec& d) { d.items = chosenPatterns(); });
-    });
+    only_ = choice(QStringLiteral("deliverOnlyActive"), tr("what is chosen"),
+                   tr("Deliver what is chosen on the time board, whatever that is"), [this] {
+                       follows_ = true;
+                       // One file of a whole source is named after it: there a choice is a list.
+                       edit("Deliver what is chosen", [this](DeliverySpec& d) {
+                           d.items = d.oneFile ? chosenPatterns() : std::vector<std::string>();
+                       });
+                       refresh();
+                   });
     settings_ = new QWidget(content);
     auto* settingsColumn = new QVBoxLayout(settings_);
     settingsColumn->setContentsMargins(0, 0, 0, 0);
     settingsColumn->setSpacing(7);
     settingsColumn->addLayout(itemsHead);
+    chosenWords_ = smallLabel({}, content);
+    chosenWords_->setObjectName(QStringLiteral("deliverChosen"));
+    settingsColumn->addWidget(chosenWords_);
     settingsColumn->addLayout(items_);
     settingsColumn->addWidget(form_);
 }
@@ -187,6 +199,18 @@ DeliverySpec DeliverDesk::spec() const {
     return standard;
 }
 
+bool DeliverDesk::follows() const {
+    const DeliverySpec s = spec();
+    return follows_ && s.items.empty() && !s.oneFile && workspace_.items().size() > 1;
+}
+
+DeliverySpec DeliverDesk::asked() const {
+    DeliverySpec s = spec();
+    if (follows())
+        s.items = chosenPatterns();
+    return s;
+}
+
 void DeliverDesk::edit(const std::string& label, const std::function<void(DeliverySpec&)>& change) {
     const DeliverySpec standard = spec();
     workspace_.document().edit(label, [&](Job& job) {
@@ -198,7 +222,8 @@ void DeliverDesk::edit(const std::string& label, const std::function<void(Delive
 
 void DeliverDesk::showItems() {
     clearLayout(items_);
-    const DeliverySpec s = spec();
+    const DeliverySpec s = asked();
+    const bool following = follows();
     // Short enough that the settings below stay in sight.
     constexpr std::size_t kFirstListed = 8;
     const std::size_t mostListed = listAll_ ? 400 : kFirstListed;
@@ -207,6 +232,8 @@ void DeliverDesk::showItems() {
     for (const ItemView& item : workspace_.items()) {
         const ItemNames names = namesOf(item);
         const bool chosen = isTaken(s.items, names);
+        if (following && !chosen)
+            continue; // the board is where it is chosen
         // Long lists stay short: what is chosen, and the active item.
         if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
             continue;
@@ -226,8 +253,9 @@ void DeliverDesk::showItems() {
         if (item.key == workspace_.active())
             box->setStyleSheet(QStringLiteral("color: #6FCFB4;"));
         connect(box, &QCheckBox::clicked, this, [this, names](bool on) {
+            const std::vector<std::string> before = asked().items;
             edit(on ? "Take item into the delivery" : "Leave item out of the delivery",
-                 [&](DeliverySpec& d) { d.items = withItem(d.items, names, on); });
+                 [&](DeliverySpec& d) { d.items = withItem(before, names, on); });
         });
         items_->addWidget(box);
     }
@@ -243,12 +271,18 @@ void DeliverDesk::showItems() {
         });
         items_->addWidget(fold, 0, Qt::AlignLeft);
     }
-    // One click instead of many: deliver just what is looked at.
-    const std::size_t together = workspace_.chosen().size();
-    only_->setText(together > 1 ? tr("only the %1 chosen").arg(together) : tr("only the active"));
-    only_->setToolTip(together > 1 ? tr("Deliver just what is chosen on the time board")
-                                   : tr("Deliver just the item that is looked at"));
-    only_->setVisible(workspace_.items().size() > 1 && together > 0 && s.items != chosenPatterns());
+    only_->setVisible(workspace_.items().size() > 1 && !following);
+    chosenWords_->setVisible(following);
+    if (following) {
+        std::vector<std::string> leftOut;
+        for (const ItemKey& key : workspace_.chosen())
+            if (const ItemView* item = workspace_.item(key); item && item->leftOut)
+                leftOut.push_back(item->name);
+        const QString out = QString::fromStdString(firstNames(leftOut));
+        chosenWords_->setText(
+            leftOut.empty() ? tr("What is chosen on the time board:")
+                            : tr("What is chosen on the time board, but for what is left out there (%1):").arg(out));
+    }
     if (workspace_.items().empty())
         items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and "
                                         "compared point by point."),
@@ -258,7 +292,10 @@ void DeliverDesk::showItems() {
 std::vector<std::string> DeliverDesk::chosenPatterns() const {
     std::vector<std::string> patterns;
     for (const ItemKey& key : workspace_.chosen())
-        patterns.push_back(patternOf(workspace_.labelOf(key)));
+        if (const ItemView* item = workspace_.item(key); item && !item->leftOut)
+            patterns.push_back(patternOf(workspace_.labelOf(key)));
+    if (patterns.empty())
+        patterns.emplace_back("!*");
     return patterns;
 }
 
@@ -287,7 +324,7 @@ void DeliverDesk::refresh() {
 }
 
 Workspace::Plan DeliverDesk::planned() const {
-    return workspace_.planOf(spec());
+    return workspace_.planOf(asked());
 }
 
 bool DeliverDesk::canPlan() const {
@@ -469,12 +506,17 @@ void DeliverDesk::showRows() {
                                         : tr("about %1 to write, then read back and compared point by point")
                                               .arg(QString::fromStdString(sizeText(total))));
     summary_->setToolTip(tip);
-    act_->setText(delivering_         ? tr("Stop")
-                  : showResults_      ? tr("Deliver next version")
-                  : rows_.size() == 1 ? tr("Deliver %1")
-                                            .arg(fontMetrics().elidedText(
-                                                QString::fromStdString(rows_.front().plan.item), Qt::ElideMiddle, 130))
-                                      : tr("Deliver %1 outputs").arg(rows_.size()));
+    act_->setText(
+        delivering_    ? tr("Stop")
+        : showResults_ ? tr("Deliver next version")
+        : rows_.size() == 1
+            ? tr("Deliver %1")
+                  .arg(fontMetrics().elidedText(QString::fromStdString(rows_.front().plan.item), Qt::ElideMiddle, 130))
+        : follows() && !rows_.empty()
+            ? tr("Deliver %1 and %2 more")
+                  .arg(fontMetrics().elidedText(QString::fromStdString(rows_.front().plan.item), Qt::ElideMiddle, 120))
+                  .arg(rows_.size() - 1)
+            : tr("Deliver %1 outputs").arg(rows_.size()));
     act_->setEnabled(delivering_ || !rows_.empty());
 }
 

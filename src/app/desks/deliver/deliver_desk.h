@@ -47,6 +47,10 @@ class DeliverDesk : public Desk {
     [[nodiscard]] std::vector<std::string> chosenPatterns() const;
     void refresh();
     [[nodiscard]] Workspace::Plan planned() const;
+    /// It delivers what is chosen on the time board.
+    [[nodiscard]] bool follows() const;
+    /// The job's delivery, of those items.
+    [[nodiscard]] DeliverySpec asked() const;
     [[nodiscard]] bool canPlan() const;
     void plan();
     void takePlan(Result<std::vector<PlannedOutput>> outputs);
@@ -72,6 +76,8 @@ class DeliverDesk : public Desk {
     std::vector<OutputRow> rows_;
     std::map<int, QLabel*> stateLabels_; // of the cards that are shown
     std::shared_ptr<std::atomic<int>> newestPlan_ = std::make_shared<std::atomic<int>>(0); // as workers see it
+    bool follows_ = true; // the time board's choice, as long as nothing is ticked here
+    QLabel* chosenWords_ = nullptr;
     int planAsked_ = 0;
     int plans_ = 0;     // counts plans: what is found out of an older one comes too late
     int comparing_ = 0; // outputs that are held against what was delivered
