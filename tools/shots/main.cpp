@@ -28,8 +28,7 @@ namespace {
 void settle(MainWindow& window) {
     for (int i = 0; i < 400; ++i) {
         QTest::qWait(20);
-        if (i > 8 && !window.workspace().runner().busy() && !window.workspace().checking() &&
-            window.viewport().settled())
+        if (i > 8 && !window.workspace().busy() && !window.workspace().checking() && window.viewport().settled())
             break;
     }
     QTest::qWait(150);

@@ -489,7 +489,7 @@ TEST(Reconcile, PlantedCausesAreNamedWithTheirFiguresAndUndone) {
     for (const auto& [id, counts] : byCause)
         std::cout << "  " << id << " " << counts.second << " of " << counts.first << "\n";
     std::cout << right << " of " << cases << " as planted, " << sureAndWrong << " sure and wrong\n";
-    EXPECT_GE(right * 100, cases * 98U);
+    EXPECT_GE(right + std::max<std::size_t>(1, cases / 50), cases);
     EXPECT_EQ(sureAndWrong, 0U);
 }
 

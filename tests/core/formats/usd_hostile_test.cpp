@@ -211,7 +211,7 @@ TEST(UsdHostile, WhatNeverEndsOrMultipliesIsBounded) {
     const auto chain = opened(folder / "chain0.usda");
     ASSERT_TRUE(chain) << chain.error().text();
     EXPECT_FALSE((*chain)->scene.report.remarks.empty());
-    EXPECT_LT(std::chrono::steady_clock::now() - began, std::chrono::seconds(60));
+    EXPECT_LT(std::chrono::steady_clock::now() - began, std::chrono::seconds(240)); // slowed by sanitizers, too
 }
 
 TEST(UsdHostile, DamagedFilesAreAnsweredWhateverIsRead) {
