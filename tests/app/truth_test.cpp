@@ -140,10 +140,10 @@ TEST_F(WindowTruth, AfterEveryActTheKeysAreShortcuts) {
             for (const Qt::Key key : {Qt::Key_7, Qt::Key_A, Qt::Key_Q, Qt::Key_9})
                 QTest::keyClick(window_->focusWidget() ? window_->focusWidget() : window_.get(), key);
             EXPECT_EQ(workspace().job().shot, before) << name.toStdString();
-            auto* play = child<QAbstractButton>("play");
             QTest::keyClick(window_->focusWidget() ? window_->focusWidget() : window_.get(), Qt::Key_Space);
             QTest::qWait(5);
-            play->click(); // what Space began
+            if (auto* transport = window_->findChild<Transport*>(); transport->playing()) // what Space began
+                child<QAbstractButton>("play")->click();
             if (QWidget* dialog = QApplication::activeModalWidget())
                 dialog->close();
         }

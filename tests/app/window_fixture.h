@@ -14,6 +14,7 @@
 #include "shell/main_window.h"
 #include "support/scenes.h"
 #include "support/temp_folder.h"
+#include "view/transport.h"
 #include "view/viewport.h"
 
 namespace wyc::app {
@@ -34,8 +35,11 @@ class WindowTest : public testing::Test {
     }
     bool settle() {
         QTest::qWait(120);
-        const bool quiet =
-            until([&] { return !workspace().busy() && !workspace().checking() && window_->viewport().settled(); });
+        const auto still = [&] { // while it plays one picture follows the other
+            const auto* transport = window_->findChild<Transport*>();
+            return window_->viewport().settled() || (transport && transport->playing());
+        };
+        const bool quiet = until([&] { return !workspace().busy() && !workspace().checking() && still(); });
         QTest::qWait(30); // new cards show themselves in the next round of events
         return quiet;
     }
