@@ -5,6 +5,7 @@
 #include <map>
 #include <random>
 
+#include "scene/components/camera.h"
 #include "steps/step.h"
 #include "support/process.h"
 #include "support/scenes.h"
@@ -288,6 +289,44 @@ TEST_F(Deliveries, OneItemThatIsShortIsSaidToBe) {
     const auto cut = strict(false);
     EXPECT_EQ(cut.code, 2);
     EXPECT_NE(cut.err.find("other: 16 frames at the end"), std::string::npos) << cut.err;
+    // Points that came to rest, below a transform that is cut off in motion, and a camera that is.
+    for (const bool camera : {false, true}) {
+        Scene scene = test::sheetScene();
+        const auto kept = scene.nodes[0].geometry;
+        const auto moving = [&](int frames) {
+            std::vector<std::vector<double>> way;
+            for (int f = 0; f < frames; ++f)
+                way.push_back({0.1 * f, 0.0, 0.0});
+            return std::make_shared<MemoryTransform>(
+                Sampling::uniform(scene.view.rate.secondsAt(1001), 1.0 / 24, way.size()),
+                std::vector<TransformOp>{{TransformOp::Kind::Translate, 0}}, way);
+        };
+        scene.nodes[0].transform = moving(40);
+        Node other = scene.nodes[0];
+        other.name = "other";
+        other.path = "/other";
+        other.id = {};
+        other.transform = moving(24);
+        if (camera) {
+            other.kind = NodeKind::Camera;
+            other.geometry = nullptr;
+            other.properties = nullptr;
+            setCamera(other, Sampling::still(), {CameraFigures{}});
+        } else {
+            std::vector<std::vector<Vec3f>> poses(12, test::pointsOf(*kept, 0));
+            for (std::size_t f = 0; f < poses.size(); ++f)
+                for (Vec3f& p : poses[f])
+                    p.y += 0.1F * static_cast<float>(std::min<std::size_t>(f, 6));
+            other.geometry = std::make_shared<MemoryGeometry>(
+                Sampling::uniform(scene.view.rate.secondsAt(1001), 1.0 / 24, poses.size()), *kept->topology(0), poses);
+        }
+        scene.nodes.push_back(other);
+        ASSERT_TRUE(test::writeScene(scene, folder_ / "placed.abc"));
+        const auto placed = wyc({"convert", (folder_ / "placed.abc").string(), "--range", "1001:1040", "--strict",
+                                 "--replace", "-o", (folder_ / "made.abc").string()});
+        EXPECT_EQ(placed.code, 2) << camera;
+        EXPECT_NE(placed.err.find("other: 16 frames at the end"), std::string::npos) << placed.err;
+    }
 }
 
 TEST_F(Deliveries, FindingsCanStopADelivery) {

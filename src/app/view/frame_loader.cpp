@@ -56,34 +56,17 @@ FrameLoader::FrameLoader(QObject* parent) : QObject(parent) {
 }
 
 FrameLoader::~FrameLoader() {
-    {
-        const std::lock_guard lock(mutex_);
-        ending_ = true;
-    }
-    wake_.notify_all();
+    next_.end();
     thread_.join();
 }
 
 void FrameLoader::request(DrawRequest request) {
-    {
-        const std::lock_guard lock(mutex_);
-        pending_ = std::move(request);
-    }
-    wake_.notify_one();
+    next_.put(std::move(request));
 }
 
 void FrameLoader::loop() {
-    for (;;) {
-        DrawRequest request;
-        {
-            std::unique_lock lock(mutex_);
-            wake_.wait(lock, [&] { return ending_ || pending_.has_value(); });
-            if (ending_)
-                return;
-            request = std::move(*pending_);
-            pending_.reset();
-        }
-        auto frame = load(request);
+    while (const auto request = next_.take()) {
+        auto frame = load(*request);
         QMetaObject::invokeMethod(
             this, [this, frame] { emit loaded(frame); }, Qt::QueuedConnection);
     }

@@ -1,10 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Fetches what the viewport draws at a frame, on a thread of its own. Only the newest request counts.
-#include <condition_variable>
 #include <map>
 #include <memory>
-#include <mutex>
 #include <optional>
 #include <thread>
 #include <vector>
@@ -14,6 +12,7 @@
 #include "compare/reconcile.h"
 #include "scene/components/camera.h"
 #include "shell/workspace.h"
+#include "view/newest.h"
 
 namespace wyc::app {
 
@@ -153,10 +152,7 @@ class FrameLoader : public QObject {
     Status loadCompared(const ViewComparison& comparison, const DrawRequest::Item& b, const DrawRequest& request,
                         DrawFrame& frame);
     [[nodiscard]] std::shared_ptr<const DrawIndices> indicesOf(const Topology& topology, std::size_t pointCount);
-    std::mutex mutex_;
-    std::condition_variable wake_;
-    std::optional<DrawRequest> pending_;
-    bool ending_ = false;
+    Newest<DrawRequest> next_;
     std::map<std::uint64_t, std::shared_ptr<const DrawIndices>> indices_; // worker thread only
     std::thread thread_;
 };

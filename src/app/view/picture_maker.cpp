@@ -27,15 +27,26 @@ QSurfaceFormat glFormat() {
     return format;
 }
 
-// Draws with a context of its own; lives on one thread.
-class GlPainter : protected QOpenGLFunctions_3_3_Core {
+} // namespace
+
+// Draws with a context of its own; lives on one thread, whichever that is.
+class PictureMaker::Drawing : protected QOpenGLFunctions_3_3_Core {
   public:
-    /// Why there is no picture; empty when all is well.
-    QString begin(QSurface* surface);
-    void paint(const PictureOrder& order, ViewPicture& into);
-    void end();
+    explicit Drawing(QSurface* surface) : surface_(surface), why_(begin()) {}
+    ~Drawing();
+    [[nodiscard]] std::shared_ptr<const ViewPicture> of(const PictureOrder& order) {
+        auto picture = std::make_shared<ViewPicture>();
+        picture->of = order;
+        picture->error = why_;
+        if (why_.isEmpty())
+            paint(order, *picture);
+        return picture;
+    }
 
   private:
+    /// Why there is no picture; empty when all is well.
+    QString begin();
+    void paint(const PictureOrder& order, ViewPicture& into);
     struct GpuItem {
         QOpenGLVertexArrayObject vao;
         QOpenGLBuffer points{QOpenGLBuffer::VertexBuffer};
@@ -54,6 +65,7 @@ class GlPainter : protected QOpenGLFunctions_3_3_Core {
     void drawItems(const PictureOrder& order, const Pane& pane, const QMatrix4x4& matrix, bool draft);
     QOpenGLFramebufferObject& target(const QSize& size, int samples);
 
+    QSurface* surface_;
     std::unique_ptr<QOpenGLContext> context_;
     bool software_ = false;
     std::unique_ptr<QOpenGLFramebufferObject> plain_;
@@ -65,12 +77,13 @@ class GlPainter : protected QOpenGLFunctions_3_3_Core {
     std::unique_ptr<QOpenGLShaderProgram> bandProgram_; // curves and bodies
     std::unique_ptr<QOpenGLVertexArrayObject> lineVao_;
     QOpenGLBuffer lineBuffer_{QOpenGLBuffer::VertexBuffer};
+    QString why_; // the last to be made: it needs all others
 };
 
-QString GlPainter::begin(QSurface* surface) {
+QString PictureMaker::Drawing::begin() {
     context_ = std::make_unique<QOpenGLContext>();
     context_->setFormat(glFormat());
-    if (!context_->create() || !context_->makeCurrent(surface) || !initializeOpenGLFunctions())
+    if (!context_->create() || !context_->makeCurrent(surface_) || !initializeOpenGLFunctions())
         return PictureMaker::tr("no picture: OpenGL 3.3 is not there");
     const QByteArray renderer(reinterpret_cast<const char*>(glGetString(GL_RENDERER)));
     software_ = renderer.contains("llvmpipe") || renderer.contains("softpipe") || renderer.contains("swrast");
@@ -96,7 +109,9 @@ QString GlPainter::begin(QSurface* surface) {
     return {};
 }
 
-void GlPainter::end() {
+PictureMaker::Drawing::~Drawing() {
+    if (context_)
+        context_->makeCurrent(surface_);
     gpu_.clear();
     plain_.reset();
     smooth_.reset();
@@ -110,7 +125,7 @@ void GlPainter::end() {
     context_.reset();
 }
 
-QOpenGLFramebufferObject& GlPainter::target(const QSize& size, int samples) {
+QOpenGLFramebufferObject& PictureMaker::Drawing::target(const QSize& size, int samples) {
     std::unique_ptr<QOpenGLFramebufferObject>& one = samples > 0 ? smooth_ : plain_;
     if (!one || one->size() != size) {
         QOpenGLFramebufferObjectFormat format;
@@ -122,11 +137,12 @@ QOpenGLFramebufferObject& GlPainter::target(const QSize& size, int samples) {
 }
 
 // Rows come from top to bottom: the picture is drawn upside down, as its rows are read from the bottom on.
-void GlPainter::paint(const PictureOrder& order, ViewPicture& into) {
+void PictureMaker::Drawing::paint(const PictureOrder& order, ViewPicture& into) {
     const QSize size(std::max(1, static_cast<int>(std::lround(order.size.width() * order.ratio))),
                      std::max(1, static_cast<int>(std::lround(order.size.height() * order.ratio))));
     // By a processor smooth edges take three times as long, and wires as long as all else.
     into.draft = software_ && order.moving;
+    context_->makeCurrent(surface_); // on the window's thread others have theirs between
     QOpenGLFramebufferObject& drawn = target(size, into.draft ? 0 : 4);
     if (uploaded_ != order.frame) {
         upload(*order.frame);
@@ -167,7 +183,7 @@ void GlPainter::paint(const PictureOrder& order, ViewPicture& into) {
     into.image.setDevicePixelRatio(order.ratio);
 }
 
-void GlPainter::upload(const DrawFrame& frame) {
+void PictureMaker::Drawing::upload(const DrawFrame& frame) {
     std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> kept;
     for (const DrawItem& item : frame.items) {
         const std::pair key{item.key, item.role};
@@ -223,7 +239,7 @@ void GlPainter::upload(const DrawFrame& frame) {
     gpu_ = std::move(kept);
 }
 
-void GlPainter::drawGround(const PictureOrder& order, const QMatrix4x4& matrix) {
+void PictureMaker::Drawing::drawGround(const PictureOrder& order, const QMatrix4x4& matrix) {
     // Lines a round number of metres apart, so many that the view is filled.
     const double step = roundLength(std::max(1e-4, order.distance * 0.22));
     constexpr int kLines = 24;
@@ -263,7 +279,8 @@ void GlPainter::drawGround(const PictureOrder& order, const QMatrix4x4& matrix) 
     lineProgram_->release();
 }
 
-void GlPainter::drawItems(const PictureOrder& order, const Pane& pane, const QMatrix4x4& matrix, bool draft) {
+void PictureMaker::Drawing::drawItems(const PictureOrder& order, const Pane& pane, const QMatrix4x4& matrix,
+                                      bool draft) {
     const DrawFrame& frame = *order.frame;
     const bool apart = frame.compared && frame.compared->showsA();
     const bool over = frame.compared && frame.compared->arrangement == Arrangement::Over;
@@ -360,53 +377,40 @@ void GlPainter::drawItems(const PictureOrder& order, const Pane& pane, const QMa
     meshProgram_->release();
 }
 
-} // namespace
+PictureMaker::PictureMaker(QObject* parent)
+    : PictureMaker(QOpenGLContext::supportsThreadedOpenGL() ? Where::Beside : Where::Here, parent) {}
 
-PictureMaker::PictureMaker(QObject* parent) : QObject(parent), surface_(std::make_unique<QOffscreenSurface>()) {
+PictureMaker::PictureMaker(Where where, QObject* parent)
+    : QObject(parent), surface_(std::make_unique<QOffscreenSurface>()) {
     qRegisterMetaType<std::shared_ptr<const ViewPicture>>();
     surface_->setFormat(glFormat());
     surface_->create();
-    thread_.reset(QThread::create([this] { loop(); }));
+    if (where == Where::Here)
+        return;
+    thread_.reset(QThread::create([this] {
+        Drawing drawing(surface_.get());
+        while (const auto order = next_.take())
+            QMetaObject::invokeMethod(
+                this, [this, picture = drawing.of(*order)] { emit made(picture); }, Qt::QueuedConnection);
+    }));
     thread_->start();
 }
 
 PictureMaker::~PictureMaker() {
-    {
-        const std::lock_guard lock(mutex_);
-        ending_ = true;
-    }
-    wake_.notify_all();
-    thread_->wait();
+    next_.end();
+    if (thread_)
+        thread_->wait();
 }
 
 void PictureMaker::order(PictureOrder order) {
-    {
-        const std::lock_guard lock(mutex_);
-        pending_ = std::move(order);
+    if (thread_) {
+        next_.put(std::move(order));
+        return;
     }
-    wake_.notify_one();
-}
-
-void PictureMaker::loop() {
-    GlPainter painter;
-    const QString why = painter.begin(surface_.get());
-    for (;;) {
-        auto picture = std::make_shared<ViewPicture>();
-        {
-            std::unique_lock lock(mutex_);
-            wake_.wait(lock, [&] { return ending_ || pending_.has_value(); });
-            if (ending_)
-                break;
-            picture->of = std::move(*pending_);
-            pending_.reset();
-        }
-        picture->error = why;
-        if (why.isEmpty())
-            painter.paint(picture->of, *picture);
-        QMetaObject::invokeMethod(
-            this, [this, picture] { emit made(picture); }, Qt::QueuedConnection);
-    }
-    painter.end();
+    if (!here_)
+        here_ = std::make_unique<Drawing>(surface_.get());
+    QMetaObject::invokeMethod(
+        this, [this, picture = here_->of(order)] { emit made(picture); }, Qt::QueuedConnection);
 }
 
 } // namespace wyc::app

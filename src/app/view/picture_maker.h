@@ -1,11 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Draws frames on a thread of its own, with a graphics context of its own: however long a picture takes, the window
-// never waits for it. Only the newest order counts.
-#include <condition_variable>
+// never waits for it. Only the newest order counts. Where a driver serves one thread alone, the window's draws.
 #include <memory>
-#include <mutex>
-#include <optional>
 #include <vector>
 
 #include <QImage>
@@ -14,6 +11,7 @@
 #include <QVector3D>
 
 #include "view/frame_loader.h"
+#include "view/newest.h"
 
 class QOffscreenSurface;
 class QThread;
@@ -52,7 +50,10 @@ struct ViewPicture {
 class PictureMaker : public QObject {
     Q_OBJECT
   public:
+    enum class Where { Beside, Here }; // a thread of its own, or the window's
+    /// Beside the window, where the graphics driver can do that.
     explicit PictureMaker(QObject* parent = nullptr);
+    explicit PictureMaker(Where where, QObject* parent = nullptr);
     ~PictureMaker() override;
     /// Replaces an order that has not begun.
     void order(PictureOrder order);
@@ -61,13 +62,11 @@ class PictureMaker : public QObject {
     void made(const std::shared_ptr<const wyc::app::ViewPicture>& picture);
 
   private:
-    void loop();
+    class Drawing;
     std::unique_ptr<QOffscreenSurface> surface_; // made and taken down by the window's thread
-    std::mutex mutex_;
-    std::condition_variable wake_;
-    std::optional<PictureOrder> pending_;
-    bool ending_ = false;
+    Newest<PictureOrder> next_;
     std::unique_ptr<QThread> thread_;
+    std::unique_ptr<Drawing> here_;
 };
 
 } // namespace wyc::app

@@ -54,8 +54,9 @@ class Viewport : public QWidget {
 
     /// Where the line between A and B stands, as a share of the width; only where they are parted by one.
     [[nodiscard]] std::optional<double> partAt() const;
-    /// What the view says of the two bodies of a comparison.
+    /// What the view says of the active item: that its pose is held, or why it is not seen.
     [[nodiscard]] QStringList stateWords() const;
+    /// What it says of the two bodies of a comparison.
     [[nodiscard]] QStringList comparisonWords() const;
     /// What is drawn of a comparison; nothing without one.
     [[nodiscard]] const DrawComparison* comparedDrawn() const {

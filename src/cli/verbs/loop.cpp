@@ -63,6 +63,7 @@ json toJson(const LoopCheck& check) {
             {"gap_steps", check.gapSteps},
             {"largest_inside_metres", check.largestInside},
             {"velocity_gap", check.velocityGap},
+            {"in_steps", check.inSteps},
             {"travel_metres", check.travel},
             {"loops_going_on", check.loopsGoingOn},
             {"seen_changes", check.seenChanges},
@@ -137,19 +138,19 @@ void printCandidates(const std::vector<LoopCandidate>& candidates, bool inSteps)
     if (candidates.empty())
         fmt::print("no cycle: it never comes back\n");
     for (const LoopCandidate& c : candidates)
-        fmt::print("{}  {} – {}  {} frames  gap {} ({:.2f} steps), speed {}{}/s\n", c.good ? "ok" : "  ",
+        fmt::print("{}  {} – {}  {} frames  gap {} ({:.2f} steps), speed {}/s\n", c.good ? "ok" : "  ",
                    frameText(c.start), frameText(c.start + c.length - 1.0), frameText(c.length),
-                   inSteps ? fmt::format("{:.3g} steps", c.gap) : lengthText(c.gap), c.gapSteps,
-                   inSteps ? fmt::format("{:.3g} steps", c.velocityGap) : lengthText(c.velocityGap), "");
+                   loopLengthText(c.gap, inSteps), c.gapSteps, loopLengthText(c.velocityGap, inSteps));
 }
 
 void printCheck(const LoopCheck& check) {
+    const auto length = [&](double value) { return loopLengthText(value, check.inSteps); };
     fmt::print("{}  {} – {}, {} frames: over the seam {}, usual {}; off by {} ({:.2f} steps)\n",
                check.loops          ? "loops"
                : check.loopsGoingOn ? "loops, with its travel going on"
                                     : "does not loop",
-               frameText(check.first), frameText(check.last), frameText(check.length), lengthText(check.step),
-               lengthText(check.usualStep), lengthText(check.gap), check.gapSteps);
+               frameText(check.first), frameText(check.last), frameText(check.length), length(check.step),
+               length(check.usualStep), length(check.gap), check.gapSteps);
     if (check.followed < check.points)
         fmt::print(
             "  by {} of {} points, which are there all the time; over the seam {:.0f} % come or go, inside {:.0f} % "
@@ -272,9 +273,10 @@ int runLoopMake(const Common& common, const LoopArguments& arguments) {
     } else {
         fmt::print("{}\n", describeStep(step));
         printCheck(closed->check);
+        const auto length = [&](double value) { return loopLengthText(value, closed->check.inSteps); };
         fmt::print("  cut: off by {} -> {}, speed over the seam changes by {}/s -> {}/s; edges shrink by {:.1f} %\n",
-                   lengthText(closed->cut.gap), lengthText(closed->check.gap), lengthText(closed->cut.velocityGap),
-                   lengthText(closed->check.velocityGap), std::max(0.0, shrink) * 100.0);
+                   length(closed->cut.gap), length(closed->check.gap), length(closed->cut.velocityGap),
+                   length(closed->check.velocityGap), std::max(0.0, shrink) * 100.0);
         if (closed->speedGrew())
             remark(common, "its speed changes more over the seam than it would with a cut: try a longer fade");
     }

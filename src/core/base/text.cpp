@@ -84,7 +84,7 @@ std::string lengthText(double metres) {
         return fmt::format("{:.3g} cm", metres * 1e2);
     if (size < 1000.0)
         return size < 99.95 ? fmt::format("{:.2f} m", metres) : fmt::format("{:.1f} m", metres);
-    if (size < 1e7)
+    if (size < 9.9995e6) // four digits are not enough beyond
         return fmt::format("{:.4g} km", metres / 1e3);
     constexpr double kBeyondWords = 1e18;
     return fmt::format("{}{}{} km", size > kBeyondWords ? "over " : "", metres < 0.0 ? "-" : "",

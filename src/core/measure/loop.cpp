@@ -330,6 +330,7 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
     const FrameRate rate = items.front().scene->view.rate;
     const std::size_t n = times.size();
     std::size_t followed = 0;
+    double usualMetres = 0.0;
     // As it is, and without its last frame, which may be one too many.
     CycleSums whole(n);
     CycleSums shorter(n - 1);
@@ -348,9 +349,10 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
         followed += frames.points();
         const double points = static_cast<double>(std::max<std::size_t>(1, frames.points()));
         double weight = 1.0 / points;
+        const double usual =
+            middleOf(std::vector<double>(own.step.begin(), own.step.end() - 1)) / points; // without the seam
+        usualMetres += share * std::sqrt(usual);
         if (items.size() > 1) { // each in its own usual steps
-            const double usual =
-                middleOf(std::vector<double>(own.step.begin(), own.step.end() - 1)) / points; // without the seam
             if (!(usual > 0.0))
                 return fail(makeError(ErrorKind::BadInput, "it rests in most frames")
                                 .forItem(items[k].scene->nodes[items[k].node].path)
@@ -366,6 +368,8 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
         return fail(doesNotMove(items.front()));
     LoopCheck check;
     check.followed = followed;
+    check.inSteps = items.size() > 1;
+    check.usualMetres = usualMetres;
     check.first = snappedFrame(rate.frameAt(times.front()));
     check.last = snappedFrame(rate.frameAt(times.back()));
     check.usualStep = middleOf(std::vector<double>(whole.step.begin(), whole.step.end() - 1));
@@ -412,6 +416,10 @@ Result<LoopCheck> checkedCycle(const std::vector<MovingItem>& items, const std::
 
 } // namespace
 
+std::string loopLengthText(double length, bool inSteps) {
+    return inSteps ? fmt::format("{:.3g} steps", length) : lengthText(length);
+}
+
 Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress& progress) {
     if (items.empty())
         return fail(makeError(ErrorKind::BadInput, "no item is chosen"));
@@ -431,7 +439,7 @@ Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress
         return check;
     WYC_TRY(travel, travelOf(items, times, progress.part(0.6, 0.8)));
     constexpr double kTravels = 2.5; // steps
-    if (travel.norm() <= kTravels * check.usualStep)
+    if (travel.norm() <= kTravels * check.usualMetres)
         return check;
     WYC_TRY(carried, checkedCycle(items, times, travel, progress.part(0.8, 1.0)));
     if (carried.loops) {

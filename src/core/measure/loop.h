@@ -38,9 +38,11 @@ struct LoopCheck {
     bool doubledEnd = false;   // the last two frames are equal
     bool pause = false;        // slower over the seam than anywhere else
     bool eases = false;        // it slows down over several frames, all but stops at the seam, and goes on the same way
+    bool inSteps = false;      // of several items distances are in usual steps of each, not in metres
     std::vector<double> steps; // metres from each frame to the one behind it, RMS; the last is that over the seam
     double step = 0.0;         // that one
     double usualStep = 0.0;
+    double usualMetres = 0.0;  // the same in metres, the mean of several items
     double smallestStep = 0.0; // inside
     double largestStep = 0.0;
     double gap = 0.0;                // metres: how far the step over the seam is from those before and after it
@@ -57,6 +59,9 @@ struct LoopCheck {
     std::size_t points = 0;          // … of so many at most
     bool loops = false;
 };
+/// A distance of candidates and checks: in the unit that fits it, or in usual steps.
+[[nodiscard]] std::string loopLengthText(double length, bool inSteps);
+
 /// Of the whole frames of all items together; errors as of a seam map.
 [[nodiscard]] Result<LoopCheck> checkLoop(const std::vector<MovingItem>& items, const Progress& progress);
 

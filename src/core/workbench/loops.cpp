@@ -249,6 +249,9 @@ Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loo
 
 std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& item) {
     std::vector<Finding> found;
+    const auto length = [&](double value) { return loopLengthText(value, check.inSteps); };
+    const double figured = check.inSteps ? 1.0 : 1000.0;
+    const char* figureUnit = check.inSteps ? "steps" : "mm";
     const auto add = [&](std::string id, Severity severity, double figure, std::string unit, std::string text,
                          std::string advice, std::vector<Step> mend, std::string label) {
         Finding one;
@@ -278,15 +281,14 @@ std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& ite
         add("loop.open", Severity::Fault, check.length, "frames", "It is too short to be a cycle",
             "Give it four frames or more", {}, {});
     else if (check.eases)
-        add("loop.pause", Severity::Fault, check.step * 1000.0, "mm",
+        add("loop.pause", Severity::Fault, check.step * figured, figureUnit,
             fmt::format("It slows down towards its seam and all but stops there: {} a frame, {} usually; played again "
                         "and again it pauses each time",
-                        lengthText(check.step), lengthText(check.usualStep)),
+                        length(check.step), length(check.usualStep)),
             "Cut a cycle from where it moves evenly (wyc loop make, or the Loop desk)", {}, {});
     else if (check.pause)
-        add("loop.pause", Severity::Fault, check.step * 1000.0, "mm",
-            fmt::format("It pauses over its seam: {} there, {} usually", lengthText(check.step),
-                        lengthText(check.usualStep)),
+        add("loop.pause", Severity::Fault, check.step * figured, figureUnit,
+            fmt::format("It pauses over its seam: {} there, {} usually", length(check.step), length(check.usualStep)),
             "Its last frame is nearly its first: leave it out", {dropLast}, "drop last frame");
     else if (check.seenChanges)
         add("loop.visibility", Severity::Fault, 1.0, "",
@@ -304,8 +306,8 @@ std::vector<Finding> loopFindings(const LoopCheck& check, const std::string& ite
                         lengthText(check.travel)),
             "Take its travel out, or let it go on (wyc loop make --travel)", {}, {});
     else if (!check.loops)
-        add("loop.open", Severity::Fault, check.gap * 1000.0, "mm",
-            fmt::format("It does not close: the step over its seam is {} off ({:.2f} steps)", lengthText(check.gap),
+        add("loop.open", Severity::Fault, check.gap * figured, figureUnit,
+            fmt::format("It does not close: the step over its seam is {} off ({:.2f} steps)", length(check.gap),
                         check.gapSteps),
             "Close it by a fade or a bridge (wyc loop make, or the Loop desk)", {}, {});
     return found;

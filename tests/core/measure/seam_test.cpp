@@ -194,7 +194,34 @@ TEST(Seams, WhatIsSaidToCloseIsNoWorseThanACut) {
     }
     EXPECT_GT(closed, 10U);
     EXPECT_LT(closed, 60U);
-    RecordProperty("grown", static_cast<int>(grown));
+    EXPECT_GT(grown, 0U);
+}
+
+// Of several items together distances are in usual steps, and are said to be; their travel is in metres.
+TEST(Seams, SeveralItemsTogetherAreToldInSteps) {
+    const auto at = [](double s) { return Vec3d{std::cos(2 * kPi * s), 0, std::sin(2 * kPi * s)}; };
+    const Scene open = cycleOf(40, at, 0.05, 1, [](double s) { return 0.8 * s; });
+    Scene large = cycleOf(
+        40, [&](double s) { return at(s) * 30.0; }, 0.05, 2, [](double s) { return 0.8 * s; });
+    const std::vector<MovingItem> both{{&open, 0, 1.0}, {&large, 0, 1.0}};
+    const auto check = checkLoop(both, Progress());
+    ASSERT_TRUE(check) << check.error().text();
+    EXPECT_TRUE(check->inSteps);
+    EXPECT_NEAR(check->usualStep, 1.0, 0.2);
+    const auto findings = loopFindings(*check, "both");
+    ASSERT_EQ(findings.size(), 1U);
+    EXPECT_EQ(findings[0].id, "loop.open");
+    EXPECT_EQ(findings[0].unit, "steps");
+    EXPECT_NE(findings[0].text.find("steps off"), std::string::npos) << findings[0].text;
+    EXPECT_FALSE(checked(open).inSteps);
+    // They travel on by less than a metre, which is many of their steps.
+    const auto going = [](double s) { return Vec3d{0.4 * s, 0.01 * std::sin(2 * kPi * s), 0}; };
+    const Scene a = cycleOf(40, going, 0.002, 3, [](double s) { return s; });
+    const Scene b = cycleOf(40, going, 0.002, 4, [](double s) { return s; });
+    const auto travels = checkLoop({{&a, 0, 1.0}, {&b, 0, 1.0}}, Progress());
+    ASSERT_TRUE(travels) << travels.error().text();
+    EXPECT_TRUE(travels->loopsGoingOn);
+    EXPECT_NEAR(travels->travel, 0.4, 0.01);
 }
 
 TEST(Seams, WhatIsSeenAtOneEndAloneBlinks) {

@@ -440,9 +440,10 @@ void FactsDesk::showChecked() {
                             : checked == Checked::Outdated ? tr("%1 · of what was read before").arg(title)
                                                            : title);
     verdict_->setVisible(nothingFound_ && workspace_.activeItem());
-    verdict_->setText(checked == Checked::Underway  ? tr("Checking …")
-                      : checked == Checked::Stopped ? tr("The check was stopped: nothing is known of it")
-                                                    : nothingFoundWords(workspace_.job().shot));
+    verdict_->setText(checked == Checked::Underway   ? tr("Checking …")
+                      : checked == Checked::Stopped  ? tr("The check was stopped: nothing is known of it")
+                      : checked == Checked::Outdated ? tr("Nothing was found in what was read; files are others by now")
+                                                     : nothingFoundWords(workspace_.job().shot));
 }
 
 } // namespace wyc::app

@@ -22,7 +22,7 @@ QString loopVerdict(const ClosedLoop& closed) {
 }
 
 QString loopLengthWords(double metres, bool inSteps) {
-    return inSteps ? PinnedLoops::tr("%1 steps").arg(metres, 0, 'g', 3) : QString::fromStdString(lengthText(metres));
+    return QString::fromStdString(loopLengthText(metres, inSteps));
 }
 
 PinnedLoops::PinnedLoops(QWidget* parent) : QFrame(parent, Qt::Popup) {

@@ -13,10 +13,6 @@
 namespace wyc {
 namespace {
 
-FrameRange framesOf(const Scene& scene, const TimeSpan& span) {
-    return {snappedFrame(scene.view.rate.frameAt(span.first)), snappedFrame(scene.view.rate.frameAt(span.last))};
-}
-
 struct Lack {
     double atStart = 0.0; // frames
     double atEnd = 0.0;
@@ -49,34 +45,37 @@ Lack lackOf(const AskedFrames& asks, const FrameRange& has, bool start = true, b
     return lack;
 }
 
+// Where an item is at a moment: its points, or what a transform alone makes of the corners of a unit.
+Result<std::vector<Vec3f>> placesAt(const Scene& scene, std::size_t node, double seconds) {
+    std::vector<Vec3f> points{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}};
+    if (const GeometryPtr& shape = scene.nodes[node].geometry)
+        WYC_CHECK(readPointsAt(*shape, seconds, points));
+    WYC_TRY(placement, placementAt(scene, node, seconds));
+    for (Vec3f& point : points)
+        point = transformedPoint(point, placement.matrix);
+    return points;
+}
+
 // What eases into rest has a step at its end that is small beside those before; what is cut off has not.
-bool endsInMotion(const Scene& scene, std::size_t node, bool atEnd) {
-    constexpr std::size_t kSteps = 8;
+bool endsInMotion(const Scene& scene, std::size_t node, double frame, bool atEnd) {
+    constexpr int kSteps = 8;
     constexpr float kAtRest = 0.2F;
-    const SampleReader reader(scene, node);
-    const std::size_t count = reader.times().size();
-    if (count < 2)
+    const auto seconds = [&](int k) { return scene.view.rate.secondsAt(atEnd ? frame - k : frame + k); };
+    if (const auto stands = placementAt(scene, node, seconds(0)); stands && !stands->visible)
         return false;
-    if (const auto stands = placementAt(scene, node, atEnd ? reader.times().back() : reader.times().front());
-        stands && !stands->visible)
-        return false;
-    std::vector<Vec3f> earlier;
-    std::vector<Vec3f> later;
+    auto earlier = placesAt(scene, node, seconds(0));
     float last = 0.0F;
     float largest = 0.0F;
-    for (std::size_t i = 0; i < std::min(count, kSteps + 1); ++i) {
-        if (!reader.points(atEnd ? count - 1 - i : i, later))
-            return true; // nothing says that it rests
-        if (i > 0) {
-            const float way = rmsDistance(earlier, later);
-            if (std::isnan(way))
-                return true; // points came or went
-            largest = std::max(largest, way);
-            last = i == 1 ? way : last;
-        }
-        std::swap(earlier, later);
+    for (int k = 1; k <= kSteps && earlier; ++k) {
+        auto later = placesAt(scene, node, seconds(k));
+        const float way = later ? rmsDistance(*earlier, *later) : std::nanf("");
+        if (std::isnan(way))
+            return true; // points came or went, or nothing says that it rests
+        largest = std::max(largest, way);
+        last = k == 1 ? way : last;
+        earlier = std::move(later);
     }
-    return last > kAtRest * largest;
+    return !earlier || last > kAtRest * largest;
 }
 
 } // namespace
@@ -90,23 +89,25 @@ std::vector<std::string> shortfallsOf(const Scene& before, const Step& step) {
     if (!options)
         return {}; // told when it is applied
     const AskedFrames asks = type->asks(*options);
-    const FrameRange whole = framesOf(before, *span);
+    const FrameRate& rate = before.view.rate;
+    const FrameRange whole{snappedFrame(rate.frameAt(span->first)), snappedFrame(rate.frameAt(span->last))};
     std::vector<std::string> words;
     if (const Lack lack = lackOf(asks, whole); lack.any())
         words.push_back(lack.words(asks, whole));
     std::map<std::string, std::vector<std::string>> items; // by what they lack
     for (std::size_t i = 0; i < before.nodes.size(); ++i) {
         const Node& node = before.nodes[i];
-        const auto own = node.geometry ? movingSpan(before, i) : std::nullopt;
+        const bool shows = node.geometry || node.kind == NodeKind::Camera || node.kind == NodeKind::Light;
+        const auto own = shows ? movingFrames(before, i) : std::nullopt;
         if (!own)
             continue;
-        const FrameRange has = framesOf(before, *own);
+        const FrameRange& has = *own;
         const bool start = has.first > whole.first + kFrameTolerance;
         const bool end = has.last < whole.last - kFrameTolerance;
         if (!lackOf(asks, has, start, end).any())
             continue;
-        const Lack lack =
-            lackOf(asks, has, start && endsInMotion(before, i, false), end && endsInMotion(before, i, true));
+        const Lack lack = lackOf(asks, has, start && endsInMotion(before, i, has.first, false),
+                                 end && endsInMotion(before, i, has.last, true));
         if (lack.any())
             items[lack.words(asks, has)].push_back(node.name);
     }
