@@ -211,6 +211,46 @@ TEST_F(LoopWindow, SeamPlaybackStaysAroundTheSeam) {
     click(child<QToolButton>("play"));
 }
 
+TEST_F(LoopWindow, ARowPlaysItsCycleAtOnceClosedAndAsItIs) {
+    openSwing(100, 0.004);
+    window_->desks().setCurrentWidget(&desk());
+    ASSERT_TRUE(looked());
+    auto* transport = window_->findChild<Transport*>();
+    EXPECT_FALSE(transport->playing()) << "nobody asked";
+    auto* list = child<QTreeWidget>("loopList");
+    ASSERT_GT(list->topLevelItemCount(), 1);
+    ASSERT_TRUE(click(list->viewport(), list->visualItemRect(list->topLevelItem(1)).center()));
+    EXPECT_TRUE(transport->playing() && transport->playsCycle()) << "at once";
+    ASSERT_TRUE(until([&] { return !desk().looking(); }));
+    const LoopCandidate chosen = *desk().chosen();
+    bool atEnd = false;
+    bool atStart = false;
+    for (int i = 0; i < 100; ++i) {
+        QTest::qWait(20);
+        const double frame = workspace().frame();
+        EXPECT_TRUE(frame >= chosen.start && frame < chosen.start + chosen.length) << frame;
+        atEnd = atEnd || frame == chosen.start + chosen.length - 1.0;
+        atStart = atStart || frame == chosen.start;
+    }
+    EXPECT_TRUE(atEnd && atStart);
+    EXPECT_TRUE(workspace().activeItem()->steps.empty()) << "looked at, not made";
+    EXPECT_TRUE(window_->viewport().stateWords().join(QLatin1Char(' ')).contains(QStringLiteral("seam in the middle")));
+    QTest::keyPress(window_->centralWidget(), Qt::Key_C);
+    EXPECT_TRUE(window_->viewport().asItCame());
+    QTest::keyRelease(window_->centralWidget(), Qt::Key_C);
+    QTest::keyClick(window_.get(), Qt::Key_Space);
+    EXPECT_FALSE(transport->playing());
+    EXPECT_FALSE(transport->playsCycle()) << "what stands is what there is";
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(window_->viewport().stateWords().join(QLatin1Char(' ')).contains(QStringLiteral("seam")));
+    // The next row by keys plays, too; another desk ends it.
+    list->setFocus();
+    QTest::keyClick(list, Qt::Key_Up);
+    EXPECT_TRUE(transport->playsCycle());
+    window_->desks().setCurrentIndex(0);
+    EXPECT_FALSE(transport->playsCycle());
+}
+
 TEST_F(LoopWindow, PinnedCyclesStandSideBySide) {
     openSwing(100, 0.004);
     window_->desks().setCurrentWidget(&desk());

@@ -57,6 +57,8 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
     });
     for (auto signal : {&Workspace::measuresChanged, &Workspace::checkedChanged})
         connect(&workspace_, signal, this, &TimeBoard::redraw);
+    for (auto signal : {&Workspace::timeReadingChanged, &Workspace::ghostChanged})
+        connect(&workspace_, signal, this, &TimeBoard::redraw);
     connect(&workspace_, &Workspace::frameChanged, this, &TimeBoard::movePlayHead);
     connect(&workspace_, &Workspace::activeChanged, this, [this] {
         for (std::size_t i = 0; i < rows_.size(); ++i) {
@@ -64,11 +66,11 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
                 continue;
             // Scrolled up to, an item brings the name of its source along.
             const std::size_t head = i > 0 && rows_[i - 1].kind == RowKind::Source ? i - 1 : i;
-            const int top = static_cast<int>(head) * kRowHeight;
+            const int top = static_cast<int>(head) * rowHeight_;
             const int page = height() - kRulerHeight;
             if (top < scroll_->value())
                 scroll_->setValue(top);
-            else if (const int bottom = static_cast<int>(i + 1) * kRowHeight; bottom > scroll_->value() + page)
+            else if (const int bottom = static_cast<int>(i + 1) * rowHeight_; bottom > scroll_->value() + page)
                 scroll_->setValue(bottom + 3 - page);
         }
         redraw();
@@ -141,8 +143,8 @@ void TimeBoard::placeHead() {
         headWidth_ = width() < 1150 ? 236 : 318;
     const bool titled = headWidth_ >= 300;
     const int left = titled ? 84 : 6;
-    chooser_->setGeometry(left, 4, 72, kRulerHeight - 8);
-    find_->setGeometry(left + 76, 4, headWidth_ - left - 76 - 6, kRulerHeight - 8);
+    chooser_->setGeometry(left, 6, 72, kRulerHeight - 12);
+    find_->setGeometry(left + 76, 6, headWidth_ - left - 76 - 6, kRulerHeight - 12);
 }
 
 std::optional<ItemKey> TimeBoard::itemBeside(int by) const {
@@ -297,11 +299,11 @@ void TimeBoard::rebuildRows() {
 }
 
 void TimeBoard::updateScroll() {
-    const int content = static_cast<int>(rows_.size()) * kRowHeight + 6;
+    const int content = static_cast<int>(rows_.size()) * rowHeight_ + 6;
     const int page = std::max(1, height() - kRulerHeight);
     scroll_->setGeometry(width() - 10, kRulerHeight, 10, page);
     scroll_->setPageStep(page);
-    scroll_->setSingleStep(kRowHeight);
+    scroll_->setSingleStep(rowHeight_);
     scroll_->setRange(0, std::max(0, content - page));
     scroll_->setVisible(content > page);
 }
@@ -322,12 +324,55 @@ void TimeBoard::showFrames(FrameRange range) {
 void TimeBoard::showAll() {
     FrameRange all = workspace_.playRange();
     for (const ItemView& item : workspace_.items())
-        if (const auto range = item.range;
+        if (const auto range = workspace_.boardRange(item);
             range && range->last - all.last < 4.0 * all.count() && all.first - range->first < 4.0 * all.count())
             all = {std::min(all.first, range->first), std::max(all.last, range->last)};
     const double margin = std::max(2.0, all.count() * 0.06);
     view_ = {all.first - margin, all.last + margin};
     redraw();
+}
+
+void TimeBoard::showChosen() {
+    std::optional<FrameRange> all;
+    for (const ItemKey& key : workspace_.chosen())
+        if (const ItemView* item = workspace_.item(key))
+            if (const auto range = workspace_.boardRange(*item))
+                all = all ? FrameRange{std::min(all->first, range->first), std::max(all->last, range->last)} : range;
+    if (all)
+        showFrames(all->widened(std::max(1.0, all->count() * 0.02)));
+}
+
+void TimeBoard::setHighLanes(bool high) {
+    const double ratio = static_cast<double>(high ? kHigh : kLow) / rowHeight_;
+    rowHeight_ = high ? kHigh : kLow;
+    const int at = scroll_->value();
+    updateScroll();
+    scroll_->setValue(static_cast<int>(at * ratio));
+    redraw();
+}
+
+void TimeBoard::measureWhole() {
+    FrameRange all = workspace_.playRange();
+    for (const ItemView& item : workspace_.items())
+        if (const auto range = workspace_.boardRange(item))
+            all = {std::min(all.first, range->first), std::max(all.last, range->last)};
+    whole_ = all.widened(std::max(1.0, all.count() * 0.01));
+}
+
+double TimeBoard::xInStrip(double frame) const {
+    return headWidth_ + (frame - whole_.first) / (whole_.last - whole_.first) * (width() - headWidth_);
+}
+
+QRectF TimeBoard::windowInStrip() const {
+    constexpr double kLeast = 16.0; // pixels, to be taken hold of
+    double left = std::max<double>(headWidth_, xInStrip(view_.first));
+    double right = std::min<double>(width(), xInStrip(view_.last));
+    if (right - left < kLeast) {
+        const double middle = std::clamp((left + right) / 2.0, headWidth_ + kLeast / 2.0, width() - kLeast / 2.0);
+        left = middle - kLeast / 2.0;
+        right = middle + kLeast / 2.0;
+    }
+    return {left, kTicks + 1.0, right - left, kStrip - 2.0};
 }
 
 double TimeBoard::xOfFrame(double frame) const {
@@ -339,13 +384,13 @@ double TimeBoard::frameOfX(double x) const {
 }
 
 int TimeBoard::rowTop(std::size_t row) const {
-    return kRulerHeight + 3 + static_cast<int>(row) * kRowHeight - scroll_->value();
+    return kRulerHeight + 3 + static_cast<int>(row) * rowHeight_ - scroll_->value();
 }
 
 std::optional<std::size_t> TimeBoard::rowAt(int y) const {
     if (y < kRulerHeight)
         return std::nullopt;
-    const int index = (y - kRulerHeight - 3 + scroll_->value()) / kRowHeight;
+    const int index = (y - kRulerHeight - 3 + scroll_->value()) / rowHeight_;
     return index >= 0 && static_cast<std::size_t>(index) < rows_.size() ? std::optional(static_cast<std::size_t>(index))
                                                                         : std::nullopt;
 }
@@ -363,14 +408,14 @@ QRect TimeBoard::laneRect(const ItemKey& key) const {
     for (std::size_t i = 0; i < rows_.size(); ++i) {
         if (rows_[i].kind != RowKind::Item || rows_[i].item != key)
             continue;
-        const QRect rect(headWidth_, rowTop(i), width() - headWidth_, kRowHeight);
+        const QRect rect(headWidth_, rowTop(i), width() - headWidth_, rowHeight_);
         return rect.intersects(QRect(0, kRulerHeight, width(), height())) ? rect : QRect();
     }
     return {};
 }
 
 FrameRange TimeBoard::shownRange(const ItemView& item) const {
-    const auto range = item.range;
+    const auto range = workspace_.boardRange(item);
     FrameRange result = range.value_or(FrameRange{0, 0});
     if (range && grab_ == Grab::MoveLane && isDragged(item.key)) {
         result = {result.first + dragFrames_, result.last + dragFrames_};

@@ -27,6 +27,16 @@ class TimeBoard : public QWidget {
     /// Lets go of a lane that is being dragged, as if nothing had been; false when none is.
     bool cancelDrag();
     void showAll();
+    /// Where the chosen items move, over the whole width.
+    void showChosen();
+    /// Lanes of two heights: many at a glance, or curves to be read.
+    void setHighLanes(bool high);
+    [[nodiscard]] bool highLanes() const { return rowHeight_ == kHigh; }
+    /// Frames that lie in the widget's width.
+    [[nodiscard]] FrameRange shownFrames() const { return view_; }
+    /// The strip of the whole length, and the part of it that is shown.
+    [[nodiscard]] QRect stripRect() const { return {headWidth_, kTicks, width() - headWidth_, kStrip}; }
+    [[nodiscard]] QRectF windowInStrip() const;
     [[nodiscard]] double xOfFrame(double frame) const;
     [[nodiscard]] double frameOfX(double x) const;
     /// Where an item's lane lies in the widget; empty when it is scrolled away or folded.
@@ -58,8 +68,11 @@ class TimeBoard : public QWidget {
     void leaveEvent(QEvent* event) override;
 
   private:
-    static constexpr int kRulerHeight = 30;
-    static constexpr int kRowHeight = 23;
+    static constexpr int kTicks = 30; // the ruler's numbers; below them the strip of all that there is
+    static constexpr int kStrip = 9;
+    static constexpr int kRulerHeight = kTicks + kStrip;
+    static constexpr int kLow = 23; // rows
+    static constexpr int kHigh = 50;
 
     enum class RowKind { Source, Group, Item };
     struct Row {
@@ -71,7 +84,7 @@ class TimeBoard : public QWidget {
         QString above;         // parents without a row of their own, "a / b / "
         std::size_t below = 0; // Group rows: items below
     };
-    enum class Grab { None, Scrub, Pan, Head, MoveLane, TrimStart, TrimEnd };
+    enum class Grab { None, Scrub, Pan, Window, Head, MoveLane, TrimStart, TrimEnd };
 
     void rebuildRows();
     void addRows(const SourceView& source);
@@ -95,6 +108,10 @@ class TimeBoard : public QWidget {
     void paintLanes(QPainter& painter);
     void paintPlayHead(QPainter& painter);
     void paintRuler(QPainter& painter);
+    void paintStrip(QPainter& painter);
+    void paintWindow(QPainter& painter);
+    void measureWhole();
+    [[nodiscard]] double xInStrip(double frame) const;
     void paintHead(QPainter& painter, const Row& row, const QRect& rect);
     void paintSourceLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintGroupHead(QPainter& painter, const Row& row, const QRect& rect);
@@ -103,8 +120,11 @@ class TimeBoard : public QWidget {
     [[nodiscard]] QPainterPath speedCurve(const MotionProfile& profile, const std::vector<double>& frames,
                                           const std::vector<std::size_t>& gaps, const FrameRange& shown,
                                           double floor) const;
-    void paintSamples(QPainter& painter, const std::vector<double>& frames, const FrameRange& shown, const QRect& rect,
-                      const QColor& fill);
+    void paintSamples(QPainter& painter, const std::vector<double>& frames, const std::vector<double>& own,
+                      const FrameRange& shown, const QRect& rect, const QColor& fill);
+    void paintGhost(QPainter& painter, const ItemView& item, const QRect& rect);
+    void paintRate(QPainter& painter, const ItemView& item, const QRect& rect, const FrameRange& shown);
+    [[nodiscard]] double xOfFinding(const ItemFinding& found, const ItemView& item, double shift) const;
     void paintItemLane(QPainter& painter, const Row& row, const QRect& rect);
     void paintBands(QPainter& painter, const QRect& area);
     void paintGap(QPainter& painter, double before, double after, const QRect& rect);
@@ -126,6 +146,8 @@ class TimeBoard : public QWidget {
     QToolButton* chooser_ = nullptr;
     QLineEdit* find_ = nullptr;
     int headWidth_ = 318;
+    int rowHeight_ = kLow;
+    FrameRange whole_{0, 1};  // of the strip: from the first frame of anything to the last
     bool headChosen_ = false; // by hand; else it goes by the board's width
     std::vector<Row> rows_;
     std::set<std::string> folded_;

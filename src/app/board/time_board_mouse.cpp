@@ -29,12 +29,7 @@ const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
     for (const ItemFinding& found : workspace_.findings()) {
         if (found.key != item->key || found.finding.severity == Severity::Note)
             continue;
-        const auto range = item->range;
-        if (!found.finding.frame && !range)
-            continue;
-        const double x = found.finding.frame ? xOfFrame(*found.finding.frame)
-                                             : std::max(headWidth_ + 7.0, xOfFrame(range->first) - 9.0);
-        if (std::abs(x - at.x()) < 6.0)
+        if ((found.finding.frame || item->range) && std::abs(xOfFinding(found, *item, 0.0) - at.x()) < 6.0)
             return &found;
     }
     return nullptr;
@@ -43,7 +38,7 @@ const ItemFinding* TimeBoard::findingAt(const QPoint& at) const {
 TimeBoard::Grab TimeBoard::grabAt(const QPoint& at, const ItemView* item) const {
     if (!item || !item->range || item->error)
         return Grab::Scrub;
-    const FrameRange range = *item->range;
+    const FrameRange range = *workspace_.boardRange(*item);
     const double first = xOfFrame(range.first);
     const double last = xOfFrame(range.last);
     constexpr double kGrip = 10.0; // pixels on either side
@@ -71,6 +66,18 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
         grab_ = Grab::Head;
         return;
     }
+    if (stripRect().contains(pressedAt_)) {
+        grab_ = Grab::Window;
+        if (const QRectF window = windowInStrip(); !window.adjusted(-3, -2, 3, 2).contains(pressedAt_)) {
+            const double middle = whole_.first + (pressedAt_.x() - headWidth_) /
+                                                     static_cast<double>(std::max(1, width() - headWidth_)) *
+                                                     (whole_.last - whole_.first);
+            const double half = (view_.last - view_.first) / 2.0;
+            showFrames({middle - half, middle + half});
+            pressedView_ = view_;
+        }
+        return;
+    }
     const auto row = rowAt(pressedAt_.y());
     if (pressedAt_.x() < headWidth_) {
         if (!row)
@@ -87,10 +94,7 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
         return;
     }
     if (const ItemFinding* found = findingAt(pressedAt_)) {
-        const std::optional<double> frame = found->finding.frame;
-        workspace_.setActive(ItemKey(found->key));
-        if (frame)
-            workspace_.setFrame(*frame);
+        workspace_.goTo(*found);
         return;
     }
     const ItemView* item = row && rows_[*row].kind == RowKind::Item ? workspace_.item(rows_[*row].item) : nullptr;
@@ -102,11 +106,12 @@ void TimeBoard::mousePressEvent(QMouseEvent* event) {
         return;
     }
     grabbed_ = item->key;
-    pressedRange_ = *item->range;
+    pressedRange_ = *workspace_.boardRange(*item);
     // A trim dragged out gives back what it took.
     limits_ = pressedRange_;
     if (grab_ != Grab::MoveLane && !item->steps.empty() && item->steps.back().type == "trim" && item->steps.back().on)
-        limits_ = rangeBefore(*item, item->steps.size() - 1).value_or(limits_);
+        if (const auto before = rangeBefore(*item, item->steps.size() - 1))
+            limits_ = {workspace_.boardFrame(*item, before->first), workspace_.boardFrame(*item, before->last)};
     if (!workspace_.isChosen(grabbed_))
         workspace_.setActive(grabbed_);
     else
@@ -140,11 +145,21 @@ void TimeBoard::mouseMoveEvent(QMouseEvent* event) {
     }
     const double moved = (event->position().x() - pressedAt_.x()) / std::max(1, width() - headWidth_) *
                          (pressedView_.last - pressedView_.first);
+    if (grab_ == Grab::Window) {
+        const double by =
+            (event->position().x() - pressedAt_.x()) / std::max(1, width() - headWidth_) * (whole_.last - whole_.first);
+        showFrames({pressedView_.first + by, pressedView_.last + by});
+        return;
+    }
     if (grab_ == Grab::Pan) {
         view_ = {pressedView_.first - moved, pressedView_.last - moved};
         viewChosen_ = true;
     } else {
-        dragFrames_ = std::round(moved);
+        // By whole frames of the item that is held.
+        const ItemView* held = workspace_.item(grabbed_);
+        dragFrames_ = held && !workspace_.atBoardRate(*held)
+                          ? workspace_.boardFrame(*held, std::round(workspace_.ownFrame(*held, moved)))
+                          : std::round(moved);
         setCursor(grab_ == Grab::MoveLane ? Qt::ClosedHandCursor : Qt::SizeHorCursor);
     }
     redraw();
@@ -189,10 +204,11 @@ void TimeBoard::commitDrag() {
         return;
     }
     std::vector<Step> steps = item->steps;
-    const FrameRange shown = shownRange(*item);
+    const FrameRange board = shownRange(*item);
+    const FrameRange shown{workspace_.ownFrame(*item, board.first), workspace_.ownFrame(*item, board.last)};
     if (!steps.empty() && steps.back().type == "trim" && steps.back().on)
         steps.pop_back();
-    if (shown != limits_) // all there is: nothing is trimmed
+    if (board != limits_) // all there is: nothing is trimmed
         steps.push_back({"trim", {{"first", shown.first}, {"last", shown.last}, {"handles", 0.0}}, true});
     workspace_.document().endMerge();
     workspace_.setSteps(ItemKey(grabbed_), steps, tr("Trim %1").arg(name));
@@ -202,7 +218,7 @@ void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
     const auto row = rowAt(event->position().toPoint().y());
     if (event->position().y() < kRulerHeight) {
         viewChosen_ = false;
-        showAll();
+        showAll(); // of the ruler as of the strip
         return;
     }
     if (isHeadEdge(event->position().toPoint())) { // as the board would have it
@@ -214,14 +230,14 @@ void TimeBoard::mouseDoubleClickEvent(QMouseEvent* event) {
     if (!row || rows_[*row].kind != RowKind::Item)
         return;
     if (const ItemView* item = workspace_.item(rows_[*row].item))
-        if (const auto range = item->range)
+        if (const auto range = workspace_.boardRange(*item))
             showFrames(range->widened(std::max(1.0, range->count() * 0.02)));
 }
 
 void TimeBoard::wheelEvent(QWheelEvent* event) {
     const double notches = event->angleDelta().y() / 120.0;
     if (event->position().x() < headWidth_ || (event->modifiers() & Qt::ShiftModifier)) {
-        scroll_->setValue(scroll_->value() - static_cast<int>(notches * 3 * kRowHeight));
+        scroll_->setValue(scroll_->value() - static_cast<int>(notches * 3 * rowHeight_));
         return;
     }
     const double at = frameOfX(event->position().x());
@@ -259,7 +275,7 @@ void TimeBoard::contextMenuEvent(QContextMenuEvent* event) {
             });
         menu.addAction(tr("Show its whole range"), this, [this, chosen] {
             if (const ItemView* it = workspace_.item(chosen.item); it && it->range)
-                showFrames(it->range->widened(2));
+                showFrames(workspace_.boardRange(*it)->widened(2));
         });
         menu.addSeparator();
     }

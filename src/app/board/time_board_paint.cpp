@@ -17,11 +17,19 @@
 namespace wyc::app {
 namespace {
 
-// Distances of labelled frames: 1 2 5 10 12 24 …, so that labels stay at least 70 pixels apart.
-double labelStep(double pixelsPerFrame) {
-    for (const double step : {1.0, 2.0, 4.0, 8.0, 12.0, 24.0, 48.0, 96.0, 120.0, 240.0, 480.0, 1200.0, 2400.0, 4800.0,
-                              12000.0, 24000.0, 120000.0})
-        if (step * pixelsPerFrame >= 76.0)
+// Distances of labels in frames, so that they stand clear of one another: of frames as animators count them, of seconds
+// and timecodes whole seconds where there is no room for every frame.
+double labelStep(double pixelsPerFrame, TimeReading reading, double framesASecond) {
+    const double room = reading == TimeReading::Timecode ? 96.0 : 76.0;
+    std::vector<double> steps{1.0,   2.0,   4.0,    8.0,    12.0,   24.0,    48.0,    96.0,    120.0,
+                              240.0, 480.0, 1200.0, 2400.0, 4800.0, 12000.0, 24000.0, 120000.0};
+    if (reading != TimeReading::Frames) {
+        steps = {1.0, 2.0, 4.0};
+        for (const double seconds : {0.5, 1.0, 2.0, 5.0, 10.0, 30.0, 60.0, 120.0, 300.0, 600.0, 1800.0, 3600.0})
+            steps.push_back(seconds * framesASecond);
+    }
+    for (const double step : steps)
+        if (step * pixelsPerFrame >= room)
             return step;
     return 1e6;
 }
@@ -127,13 +135,15 @@ void TimeBoard::movePlayHead() {
 
 void TimeBoard::paintLanes(QPainter& painter) {
     painter.fillRect(rect(), colour::kInk0);
+    measureWhole();
+    paintStrip(painter);
     const QRect lanes(headWidth_, kRulerHeight, width() - headWidth_, height() - kRulerHeight);
     painter.setClipRect(lanes);
     paintBands(painter, lanes);
     painter.setClipRect(QRect(0, kRulerHeight, width(), height() - kRulerHeight));
-    const std::size_t first = static_cast<std::size_t>(std::max(0, scroll_->value() / kRowHeight));
+    const std::size_t first = static_cast<std::size_t>(std::max(0, scroll_->value() / rowHeight_));
     for (std::size_t i = first; i < rows_.size() && rowTop(i) < height(); ++i) {
-        const QRect row(0, rowTop(i), width(), kRowHeight);
+        const QRect row(0, rowTop(i), width(), rowHeight_);
         painter.setClipRect(QRect(headWidth_, kRulerHeight, width() - headWidth_, height() - kRulerHeight));
         if (rows_[i].kind == RowKind::Source)
             paintSourceLane(painter, rows_[i], row.adjusted(headWidth_, 0, 0, 0));
@@ -142,7 +152,7 @@ void TimeBoard::paintLanes(QPainter& painter) {
         else
             paintItemLane(painter, rows_[i], row.adjusted(headWidth_, 0, 0, 0));
         painter.setClipRect(QRect(0, kRulerHeight, headWidth_, height() - kRulerHeight));
-        paintHead(painter, rows_[i], QRect(0, row.top(), headWidth_, kRowHeight));
+        paintHead(painter, rows_[i], QRect(0, row.top(), headWidth_, rowHeight_));
     }
     painter.setClipping(false);
     painter.setPen(colour::kInk3);
@@ -162,7 +172,7 @@ void TimeBoard::paintPlayHead(QPainter& painter) {
         painter.setRenderHint(QPainter::Antialiasing);
         painter.setPen(QPen(colour::kChalk, 1.4));
         painter.drawLine(QPointF(x, kRulerHeight - 2), QPointF(x, height()));
-        const QString label = QString::fromStdString(frameText(workspace_.frame()));
+        const QString label = workspace_.timeWords(workspace_.frame());
         painter.setFont(textFont(9, QFont::DemiBold));
         const double w = painter.fontMetrics().horizontalAdvance(label) + 14;
         const QRectF box(std::clamp(x - w / 2, static_cast<double>(headWidth_), width() - w), 4, w, 21);
@@ -192,32 +202,70 @@ void TimeBoard::paintBands(QPainter& painter, const QRect& area) {
 }
 
 void TimeBoard::paintRuler(QPainter& painter) {
-    painter.fillRect(QRect(0, 0, width(), kRulerHeight), colour::kInk1);
+    painter.fillRect(QRect(headWidth_, 0, width() - headWidth_, kTicks), colour::kInk1);
     painter.fillRect(QRect(0, 0, headWidth_, kRulerHeight), QColor(0x18, 0x24, 0x29));
     painter.setFont(textFont(9, QFont::DemiBold));
     painter.setPen(colour::kChalk);
     if (chooser_->x() > 60) // else there is no room for it
         painter.drawText(QRect(12, 0, 72, kRulerHeight), Qt::AlignVCenter, tr("Time board"));
     const double perFrame = (width() - headWidth_) / (view_.last - view_.first);
-    const double step = labelStep(perFrame);
+    const TimeReading reading = workspace_.timeReading();
+    const double second =
+        reading == TimeReading::Timecode ? std::round(workspace_.rate().value()) : workspace_.rate().value();
+    const double step = labelStep(perFrame, reading, second);
     const double tick = perFrame >= 5.0 ? 1.0 : step / (step >= 8.0 ? 8.0 : 4.0);
     painter.setClipRect(QRect(headWidth_, 0, width() - headWidth_, kRulerHeight));
     const Shot& shot = workspace_.job().shot;
     const double playhead = xOfFrame(workspace_.frame());
-    const double origin = shot.range ? shot.range->first : 0.0; // labels begin at the shot
+    const double headHalf =
+        QFontMetrics(textFont(9, QFont::DemiBold)).horizontalAdvance(workspace_.timeWords(workspace_.frame())) / 2.0 +
+        9;
+    // Labels begin at the shot.
+    const double origin = shot.range                       ? shot.range->first
+                          : reading == TimeReading::Frames ? 0.0
+                                                           : workspace_.timeOrigin();
     painter.setPen(QColor(0x3E, 0x50, 0x56));
     for (double frame = origin + std::floor((view_.first - origin) / tick) * tick; frame <= view_.last; frame += tick)
-        painter.drawLine(QPointF(xOfFrame(frame), kRulerHeight - 5), QPointF(xOfFrame(frame), kRulerHeight - 1));
+        painter.drawLine(QPointF(xOfFrame(frame), kTicks - 5), QPointF(xOfFrame(frame), kTicks - 1));
     painter.setFont(textFont(9));
     for (double frame = origin + std::floor((view_.first - origin) / step) * step; frame <= view_.last; frame += step) {
         const double x = xOfFrame(frame);
         painter.setPen(colour::kChalk2);
-        painter.drawLine(QPointF(x, kRulerHeight - 14), QPointF(x, kRulerHeight - 1));
+        painter.drawLine(QPointF(x, kTicks - 14), QPointF(x, kTicks - 1));
         painter.setPen(colour::kChalk);
-        if (x + 40 < playhead - 26 || x > playhead + 26) // not under the play head's tag
-            painter.drawText(QPointF(x + 4, kRulerHeight - 10), QString::fromStdString(frameText(frame)));
+        const QString label = workspace_.timeWords(snappedFrame(frame));
+        const double wide = painter.fontMetrics().horizontalAdvance(label) + 6;
+        if (x + wide < playhead - headHalf || x > playhead + headHalf) // not under the play head's tag
+            painter.drawText(QPointF(x + 4, kTicks - 10), label);
     }
     painter.setClipping(false);
+    paintWindow(painter);
+}
+
+// All that there is, from the first frame of anything to the last; and the part of it that lies below.
+void TimeBoard::paintStrip(QPainter& painter) {
+    const QRect strip = stripRect();
+    painter.fillRect(strip, colour::kInk0);
+    const auto bar = [&](const FrameRange& range, const QColor& c, double top, double high) {
+        const double left = xInStrip(range.first);
+        painter.fillRect(QRectF(left, strip.top() + top, std::max(1.5, xInStrip(range.last) - left), high), c);
+    };
+    if (const auto shot = workspace_.job().shot.range)
+        bar({shot->first - 0.5, shot->last + 0.5}, QColor(0x22, 0x33, 0x39), 0.0, strip.height());
+    for (const ItemView& item : workspace_.items())
+        if (const auto range = workspace_.boardRange(item); range && !item.leftOut && item.key != workspace_.active())
+            bar(*range, QColor(0x55, 0x6B, 0x6E), 3.5, 2.0);
+    if (const ItemView* active = workspace_.activeItem())
+        if (const auto range = workspace_.boardRange(*active))
+            bar(*range, colour::kGlass, 3.5, 2.0);
+}
+
+void TimeBoard::paintWindow(QPainter& painter) {
+    painter.fillRect(QRectF(xInStrip(workspace_.frame()) - 0.75, kTicks, 1.5, kStrip), colour::kChalk);
+    painter.setRenderHint(QPainter::Antialiasing, false);
+    painter.setPen(QPen(grab_ == Grab::Window ? colour::kChalk : colour::kChalk2, 1));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(windowInStrip().adjusted(0, 0, -1, 0));
 }
 
 void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) {
@@ -353,10 +401,10 @@ void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& r
         const Sampling& sampling = scene.nodes[*node].transform->sampling();
         const double y = rect.center().y() + 3;
         painter.setPen(QPen(QColor(0x55, 0x6B, 0x6E), 1.1));
-        painter.drawLine(QPointF(xOfFrame(scene.view.rate.frameAt(sampling.firstTime())), y),
-                         QPointF(xOfFrame(scene.view.rate.frameAt(sampling.lastTime())), y));
+        painter.drawLine(QPointF(xOfFrame(workspace_.rate().frameAt(sampling.firstTime())), y),
+                         QPointF(xOfFrame(workspace_.rate().frameAt(sampling.lastTime())), y));
         for (const double time : {sampling.firstTime(), sampling.lastTime()}) {
-            const double x = xOfFrame(scene.view.rate.frameAt(time));
+            const double x = xOfFrame(workspace_.rate().frameAt(time));
             painter.drawLine(QPointF(x, y - 3), QPointF(x, y + 3));
         }
         return;
@@ -365,11 +413,13 @@ void TimeBoard::paintGroupLane(QPainter& painter, const Row& row, const QRect& r
 
 void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& rect) {
     std::optional<FrameRange> all;
+    std::set<std::string> rates; // of those that are not the board's
     for (const ItemView& item : workspace_.items()) {
         if (item.key.source != row.source || !item.range)
             continue;
         const FrameRange range = shownRange(item);
         all = all ? FrameRange{std::min(all->first, range.first), std::max(all->last, range.last)} : range;
+        rates.insert(workspace_.atBoardRate(item) ? "" : item.scene->view.rate.shortText());
     }
     if (!all)
         return;
@@ -381,17 +431,22 @@ void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& 
     painter.drawLine(QPointF(left, y), QPointF(right, y));
     painter.setFont(textFont(8));
     painter.setPen(colour::kChalk2);
-    const QString first = QString::fromStdString(frameText(all->first));
+    const QString first = workspace_.timeWords(snappedFrame(all->first));
+    QString last = workspace_.timeWords(snappedFrame(all->last));
+    if (rates.size() == 1 && !rates.begin()->empty()) // drawn as long as it lasts, at the seconds that it says
+        last += tr("  at %1 fps").arg(QString::fromStdString(*rates.begin()));
+    else if (rates.size() > 1)
+        last += tr("  at several rates");
     const double w = painter.fontMetrics().horizontalAdvance(first);
+    const double ofLast = painter.fontMetrics().horizontalAdvance(last);
     painter.drawText(QPointF(std::max<double>(rect.left() + 3, left - w - 5), y + 4), first);
-    painter.drawText(QPointF(std::min<double>(right + 5, rect.right() - 44), y + 4),
-                     QString::fromStdString(frameText(all->last)));
+    painter.drawText(QPointF(std::min<double>(right + 5, rect.right() - ofLast - 12), y + 4), last);
 }
 
 // What has no speed to show: a pose that holds throughout, or a range that is not measured yet.
 void TimeBoard::paintWithoutSpeed(QPainter& painter, const ItemView& item, const QRect& rect) {
     const QColor base = colourOf(item);
-    const auto range = item.range;
+    const auto range = workspace_.boardRange(item);
     painter.setRenderHint(QPainter::Antialiasing);
     if (!range && item.profile) {
         QPen dotted(QColor(0x4A, 0x5E, 0x62), 1.2, Qt::DotLine);
@@ -412,7 +467,7 @@ void TimeBoard::paintWithoutSpeed(QPainter& painter, const ItemView& item, const
 QPainterPath TimeBoard::speedCurve(const MotionProfile& profile, const std::vector<double>& frames,
                                    const std::vector<std::size_t>& gaps, const FrameRange& shown, double floor) const {
     const float most = profileTop(profile.step);
-    const double height = kRowHeight - 9;
+    const double height = rowHeight_ - 9;
     const auto speed = [&](std::size_t i) {
         const float step = profile.step[i == 0 ? 1 : i];
         return std::isfinite(step) && most > 0.0F ? std::min(1.15, static_cast<double>(step / most)) : 0.0;
@@ -461,18 +516,19 @@ QPainterPath TimeBoard::speedCurve(const MotionProfile& profile, const std::vect
 }
 
 // Samples below the hill: a tick each, a band when they merge.
-void TimeBoard::paintSamples(QPainter& painter, const std::vector<double>& frames, const FrameRange& shown,
-                             const QRect& rect, const QColor& fill) {
+void TimeBoard::paintSamples(QPainter& painter, const std::vector<double>& frames, const std::vector<double>& own,
+                             const FrameRange& shown, const QRect& rect, const QColor& fill) {
     const double floor = rect.bottom() - 4;
     const double firstX = std::max<double>(rect.left(), xOfFrame(shown.first));
     const double lastFrameX = std::min<double>(rect.right(), xOfFrame(shown.last));
     if ((width() - headWidth_) / (view_.last - view_.first) >= 4.0) {
-        for (const double frame : frames) {
+        for (std::size_t i = 0; i < frames.size(); ++i) {
+            const double frame = frames[i];
             const bool inside = frame >= shown.first - kFrameTolerance && frame <= shown.last + kFrameTolerance;
             if (!inside || frame < view_.first || frame > view_.last)
                 continue;
             // Samples between whole frames stand lower and shorter.
-            const bool whole = sameFrame(frame, std::round(frame));
+            const bool whole = sameFrame(own[i], std::round(own[i]));
             painter.drawLine(QPointF(xOfFrame(frame), floor + (whole ? 0 : 2)), QPointF(xOfFrame(frame), floor + 3));
         }
     } else if (lastFrameX > firstX) {
@@ -495,10 +551,13 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     const bool dragged = grab_ == Grab::MoveLane && isDragged(item->key);
     const double shift = dragged ? dragFrames_ : 0.0;
     const FrameRange shown = shownRange(*item);
+    std::vector<double> own; // frames of the item; and where they lie on the board
     std::vector<double> frames;
-    for (std::size_t i = 0; i < item->profile->count(); ++i)
-        frames.push_back(item->frameAt(i) + shift);
-    const std::vector<std::size_t> gaps = framesMissingBefore(frames);
+    for (std::size_t i = 0; i < item->profile->count(); ++i) {
+        own.push_back(item->frameAt(i));
+        frames.push_back(workspace_.boardFrame(*item, own.back()) + shift);
+    }
+    const std::vector<std::size_t> gaps = framesMissingBefore(own);
     painter.setRenderHint(QPainter::Antialiasing);
     QColor fill = base;
     fill.setAlphaF(active ? 0.38F : 0.28F);
@@ -507,16 +566,51 @@ void TimeBoard::paintItemLane(QPainter& painter, const Row& row, const QRect& re
     painter.drawPath(speedCurve(*item->profile, frames, gaps, shown, rect.bottom() - 4));
     painter.setRenderHint(QPainter::Antialiasing, false);
     painter.setPen(QPen(base, 1));
-    paintSamples(painter, frames, shown, rect, fill);
+    paintSamples(painter, frames, own, shown, rect, fill);
     paintHeld(painter, *item, rect, shift);
     paintStretches(painter, *item, rect, shift);
     for (const std::size_t i : gaps)
         paintGap(painter, frames[i - 1], frames[i], rect);
+    paintRate(painter, *item, rect, shown);
+    paintGhost(painter, *item, rect);
     paintNotches(painter, *item, rect, shift);
     if (hovered_ == item->key || (grabbed_ == item->key && grab_ != Grab::MoveLane))
         paintGrip(painter, rect, shown);
     if (dragged || grabbed_ == item->key)
         paintTags(painter, rect, shown);
+}
+
+// A lane is as long as it lasts; how many frames it has for that is said where it is not what the ruler says.
+void TimeBoard::paintRate(QPainter& painter, const ItemView& item, const QRect& rect, const FrameRange& shown) {
+    if (workspace_.atBoardRate(item))
+        return;
+    const QString words = tr("%1 fps").arg(QString::fromStdString(item.scene->view.rate.shortText()));
+    painter.setFont(textFont(7.5, QFont::DemiBold));
+    const double width = painter.fontMetrics().horizontalAdvance(words) + 8;
+    const double left = std::max<double>(rect.left(), xOfFrame(shown.first)) + 3;
+    if (left + width + 3 > std::min<double>(rect.right(), xOfFrame(shown.last)))
+        return;
+    const QRectF box(left, rect.top() + 2, width, 11);
+    painter.fillRect(box, QColor(0x0E, 0x15, 0x18, 190));
+    painter.setPen(colour::kStraw);
+    painter.drawText(box, Qt::AlignCenter, words);
+}
+
+// Where a mend would have the item begin and end.
+void TimeBoard::paintGhost(QPainter& painter, const ItemView& item, const QRect& rect) {
+    const ItemView* ghost = workspace_.ghost();
+    if (!ghost || ghost->key != item.key || !ghost->range)
+        return;
+    const FrameRange range = *workspace_.boardRange(*ghost);
+    const QRectF box(xOfFrame(range.first - 0.5), rect.top() + 1.5,
+                     xOfFrame(range.last + 0.5) - xOfFrame(range.first - 0.5), rect.height() - 4);
+    QColor fill = colour::kGlass;
+    fill.setAlpha(26);
+    painter.fillRect(box, fill);
+    painter.setPen(QPen(colour::kGlass, 1, Qt::DashLine));
+    painter.setBrush(Qt::NoBrush);
+    painter.drawRect(box);
+    paintTags(painter, rect, range);
 }
 
 // The end that a drag would trim.
@@ -542,7 +636,7 @@ void TimeBoard::paintStretches(QPainter& painter, const ItemView& item, const QR
     painter.setFont(textFont(7.5));
     const double top = rect.top() + 2.5;
     for (const TimeStretch& stretch : item.stretches) {
-        const FrameRate& rate = item.scene->view.rate;
+        const FrameRate rate = workspace_.rate(); // spans are seconds
         const double left = xOfFrame(rate.frameAt(stretch.span.first) + shift - 0.5);
         const double right = xOfFrame(rate.frameAt(stretch.span.last) + shift + 0.5);
         if (right < rect.left() || left > rect.right())
@@ -574,7 +668,7 @@ void TimeBoard::paintHeld(QPainter& painter, const ItemView& item, const QRect& 
         return;
     const double w = std::max(4.0, xOfFrame(1.0) - xOfFrame(0.0));
     for (std::size_t i = 1; i < item.profile->count(); ++i) {
-        const double x = xOfFrame(item.frameAt(i) + shift);
+        const double x = xOfFrame(workspace_.boardFrame(item, item.frameAt(i)) + shift);
         if (item.profile->sameAsPrevious[i] && x + w >= rect.left() && x <= rect.right())
             painter.fillRect(QRectF(x - w / 2, rect.top() + 4, w, rect.height() - 9),
                              QBrush(colour::kStraw, Qt::BDiagPattern));
@@ -601,12 +695,18 @@ void TimeBoard::paintTags(QPainter& painter, const QRect& rect, const FrameRange
         painter.drawText(box, Qt::AlignCenter, text);
     };
     const double room = 24.0;
-    tag(xOfFrame(shown.first) - room, QString::fromStdString(frameText(shown.first)), colour::kInk3, colour::kChalk);
-    tag(xOfFrame(shown.last) + room, QString::fromStdString(frameText(shown.last)), colour::kInk3, colour::kChalk);
+    tag(xOfFrame(shown.first) - room, workspace_.timeWords(snappedFrame(shown.first)), colour::kInk3, colour::kChalk);
+    tag(xOfFrame(shown.last) + room, workspace_.timeWords(snappedFrame(shown.last)), colour::kInk3, colour::kChalk);
     if (grab_ == Grab::MoveLane)
         tag((xOfFrame(shown.first) + xOfFrame(shown.last)) / 2,
             (dragFrames_ > 0 ? QStringLiteral("+") : QString()) + QString::fromStdString(frameText(dragFrames_)),
             colour::kGlass, colour::kInk0);
+}
+
+// One without a frame sits before the lane.
+double TimeBoard::xOfFinding(const ItemFinding& found, const ItemView& item, double shift) const {
+    return found.finding.frame ? xOfFrame(workspace_.boardFrame(item, *found.finding.frame) + shift)
+                               : std::max(headWidth_ + 7.0, xOfFrame(workspace_.boardRange(item)->first + shift) - 9.0);
 }
 
 void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRect& rect, double shift) {
@@ -615,12 +715,9 @@ void TimeBoard::paintNotches(QPainter& painter, const ItemView& item, const QRec
     for (const ItemFinding& found : workspace_.findings()) {
         if (found.key != item.key || found.finding.severity == Severity::Note)
             continue;
-        const auto range = item.range;
-        if (!found.finding.frame && !range)
+        if (!found.finding.frame && !item.range)
             continue;
-        // A finding without a frame sits before the lane.
-        const double x = found.finding.frame ? xOfFrame(*found.finding.frame + shift)
-                                             : std::max(rect.left() + 7.0, xOfFrame(range->first) - 9.0);
+        const double x = xOfFinding(found, item, shift);
         painter.setBrush(markColour(found.finding.severity));
         painter.drawPolygon(
             QPolygonF{QPointF(x - 4.5, rect.top() + 2), QPointF(x + 4.5, rect.top() + 2), QPointF(x, rect.top() + 9)});

@@ -178,6 +178,8 @@ FindingCard::FindingCard(const FindingGroup& group, const Workspace& workspace, 
             mend->setProperty("small", true);
             mend->setProperty("findingId", QString::fromStdString(found.finding.id));
             mend->setToolTip(tr("Adds the step that puts this right; the source file is not touched"));
+            mend->installEventFilter(this);
+            mendButtons_.insert(mend);
             buttons->addWidget(mend);
             connect(mend, &QPushButton::clicked, this, [this, items] {
                 setEnabled(false); // spent, until a check made the cards anew
@@ -192,6 +194,17 @@ FindingCard::FindingCard(const FindingGroup& group, const Workspace& workspace, 
                 group.keys);
         row->addLayout(buttons);
     }
+}
+
+// While the pointer or the keys are on a mend, what it would do is shown.
+bool FindingCard::eventFilter(QObject* watched, QEvent* event) {
+    if (mendButtons_.contains(watched)) {
+        if (event->type() == QEvent::Enter || event->type() == QEvent::FocusIn)
+            emit mendLookedAt(found_, true);
+        else if (event->type() == QEvent::Leave || event->type() == QEvent::FocusOut || event->type() == QEvent::Hide)
+            emit mendLookedAt(found_, false);
+    }
+    return QFrame::eventFilter(watched, event);
 }
 
 void FindingCard::mouseReleaseEvent(QMouseEvent* event) {

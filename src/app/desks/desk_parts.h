@@ -38,12 +38,15 @@ class FindingCard : public QFrame {
   signals:
     void mendAsked(const wyc::ItemFinding& found, const std::vector<wyc::ItemKey>& items);
     void goAsked(const wyc::ItemFinding& found);
+    void mendLookedAt(const wyc::ItemFinding& found, bool on);
 
   protected:
     void mouseReleaseEvent(QMouseEvent* event) override;
+    bool eventFilter(QObject* watched, QEvent* event) override;
 
   private:
     ItemFinding found_;
+    std::set<QObject*> mendButtons_;
 };
 
 /// Two motion profiles on one scale of frames: as it came, and after the steps.

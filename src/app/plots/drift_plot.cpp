@@ -26,14 +26,15 @@ DriftPlot::DriftPlot(QWidget* parent) : QWidget(parent) {
 }
 
 void DriftPlot::show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double scale,
-                     double tolerance, QString (*words)(double)) {
+                     double tolerance, QString (*words)(double), const std::array<double, 2>& toBoard) {
     lines_.clear();
     words_ = words;
     tolerance_ = tolerance;
     for (const std::optional<Drift>* drift : {&came, &undone}) {
         Line line;
         if (*drift) {
-            line.frames = (*drift)->frames;
+            for (const double frame : (*drift)->frames)
+                line.frames.push_back(frame * toBoard[lines_.size()]);
             for (const double y : (*drift)->largestAt)
                 line.far.push_back(y * scale);
         }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // The largest drift by frame, as it came and undone, by powers of ten; a click goes to a frame.
+#include <array>
 #include <optional>
 #include <vector>
 
@@ -14,9 +15,10 @@ class DriftPlot : public QWidget {
     Q_OBJECT
   public:
     explicit DriftPlot(QWidget* parent = nullptr);
-    /// `scale`: of a drift's figures to what `words` tells of, a length in metres or pixels; the tolerance is one.
+    /// `toBoard`: what frame numbers of each times comes to on the board. `scale`: of a drift's figures to what `words`
+    /// tells of, a length in metres or pixels; the tolerance is one.
     void show(const std::optional<Drift>& came, const std::optional<Drift>& undone, double scale, double tolerance,
-              QString (*words)(double));
+              QString (*words)(double), const std::array<double, 2>& toBoard);
     void clear();
     [[nodiscard]] QSize sizeHint() const override { return {420, 104}; }
 

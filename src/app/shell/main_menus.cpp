@@ -51,13 +51,16 @@ struct KeyLine {
     const char* keys;
     const char* what;
 };
-constexpr std::array<KeyLine, 24> kKeys{{{"Space", "play or pause"},
+constexpr std::array<KeyLine, 27> kKeys{{{"Space", "play or pause"},
                                          {"Left, Right", "one frame back, forward"},
                                          {"Home, End", "first, last frame"},
                                          {"Up, Down", "item above, below"},
                                          {"F", "frame the active item in the view"},
                                          {"Shift+F", "frame everything in the view"},
-                                         {"A", "show all frames on the time board"},
+                                         {"A, Z", "show all frames; those of what is chosen"},
+                                         {"T", "frames, seconds, timecode"},
+                                         {"L", "high lanes, low lanes"},
+                                         {"C held", "as it came, without its steps"},
                                          {"V", "next way to draw: clay, wires, speed, order"},
                                          {"H", "hold this pose, let it go"},
                                          {"X", "leave what is chosen out, take it in"},
@@ -146,6 +149,22 @@ void MainWindow::makeTimeMenu() {
     act(time, tr("First frame"), Qt::Key_Home, [this] { transport_->toStart(); });
     act(time, tr("Last frame"), Qt::Key_End, [this] { transport_->toEnd(); });
     act(time, tr("Show all frames"), Qt::Key_A, [this] { board_->showAll(); });
+    act(time, tr("Show the frames of what is chosen"), Qt::Key_Z, [this] { board_->showChosen(); });
+    act(time, tr("High lanes, or low ones"), Qt::Key_L, [this] { board_->setHighLanes(!board_->highLanes()); });
+    QMenu* readings = time->addMenu(tr("Read moments as"));
+    auto* group = new QActionGroup(readings);
+    for (const auto& [words, reading] : {std::pair{tr("Frames"), TimeReading::Frames},
+                                         {tr("Seconds from the shot's first frame"), TimeReading::Seconds},
+                                         {tr("Timecode from the shot's first frame"), TimeReading::Timecode}}) {
+        QAction* made = act(readings, words, {}, [this, reading = reading] { workspace_->setTimeReading(reading); });
+        made->setCheckable(true);
+        group->addAction(made);
+        connect(readings, &QMenu::aboutToShow, made,
+                [this, made, reading = reading] { made->setChecked(workspace_->timeReading() == reading); });
+    }
+    act(time, tr("Next way to read moments"), Qt::Key_T, [this] {
+        workspace_->setTimeReading(static_cast<TimeReading>((static_cast<int>(workspace_->timeReading()) + 1) % 3));
+    });
     const auto finding = [this](int by) {
         const auto& all = workspace_->findings();
         std::vector<const ItemFinding*> shown;
@@ -159,9 +178,7 @@ void MainWindow::makeTimeMenu() {
         at = ((at + by) % count + count) % count;
         const ItemFinding chosen = *shown[static_cast<std::size_t>(at)];
         showDesk<FactsDesk>();
-        workspace_->setActive(chosen.key);
-        if (chosen.finding.frame)
-            workspace_->setFrame(*chosen.finding.frame);
+        workspace_->goTo(chosen);
     };
     act(time, tr("Next finding"), Qt::Key_N, [finding] { finding(1); });
     act(time, tr("Previous finding"), Qt::SHIFT | Qt::Key_N, [finding] { finding(-1); });
@@ -218,7 +235,7 @@ void MainWindow::showKeys() {
     static_cast<QVBoxLayout*>(keySheet->layout())->addLayout(grid);
     grid->setHorizontalSpacing(22);
     grid->setVerticalSpacing(6);
-    constexpr int kRows = static_cast<int>(kKeys.size()) / 2;
+    constexpr int kRows = (static_cast<int>(kKeys.size()) + 1) / 2;
     for (int i = 0; i < static_cast<int>(kKeys.size()); ++i) {
         auto* keys = new QLabel(tr(kKeys[static_cast<std::size_t>(i)].keys), keySheet);
         keys->setFont(textFont(9.5, QFont::DemiBold));

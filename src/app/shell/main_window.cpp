@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include <QAbstractItemView>
 #include <QActionGroup>
 #include <QApplication>
 #include <QClipboard>
@@ -171,8 +172,13 @@ void MainWindow::connectAll() {
                        tr("Copy its path"), [path] { QGuiApplication::clipboard()->setText(path); });
         QDesktopServices::openUrl(QUrl::fromLocalFile(path));
     });
+    connect(&desk<LoopDesk>(), &LoopDesk::cycleAsked, transport_, &Transport::playCycle);
+    connect(&desk<LoopDesk>(), &LoopDesk::cycleLeft, transport_, &Transport::endCycle);
+    connect(transport_, &Transport::cycleEnded, &desk<LoopDesk>(), &LoopDesk::noteCycleEnded);
     connect(workspace_, &Workspace::sourcesChangedOnDisk, this, &MainWindow::showChangedSources);
     connect(qApp, &QGuiApplication::applicationStateChanged, this, [this](Qt::ApplicationState state) {
+        if (state != Qt::ApplicationActive) // its release will not be seen
+            transport_->holdAsItCame(false);
         if (state == Qt::ApplicationActive) // where nobody tells of changes: on return from elsewhere
             workspace_->lookAtFiles();
     });
@@ -219,6 +225,15 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
         event->ignore();
         return true;
     }
+    if (event->type() == QEvent::KeyPress || event->type() == QEvent::KeyRelease) {
+        const auto* key = static_cast<QKeyEvent*>(event);
+        const bool typing = qobject_cast<QLineEdit*>(focusWidget()) != nullptr;
+        if (key->key() == Qt::Key_C && key->modifiers() == Qt::NoModifier && (!typing || viewport_->asItCame())) {
+            if (!key->isAutoRepeat())
+                transport_->holdAsItCame(event->type() == QEvent::KeyPress);
+            return true;
+        }
+    }
     if (event->type() == QEvent::KeyPress) {
         const int key = static_cast<QKeyEvent*>(event)->key();
         if (key == Qt::Key_Tab || key == Qt::Key_Backtab) {
@@ -253,6 +268,12 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
             return true;
         }
         if (field && key->key() == Qt::Key_Escape) {
+            event->accept();
+            return true;
+        }
+        // A list that has the keys is walked row by row.
+        if (qobject_cast<QAbstractItemView*>(widget) && (key->key() == Qt::Key_Up || key->key() == Qt::Key_Down) &&
+            key->modifiers() == Qt::NoModifier) {
             event->accept();
             return true;
         }

@@ -73,7 +73,7 @@ FrameRange Workspace::playRange() const {
         return *shot;
     std::optional<FrameRange> all;
     for (const ItemView& view : items_) {
-        if (const auto range = view.range) {
+        if (const auto range = boardRange(view)) {
             if (!all)
                 all = range;
             all->first = std::min(all->first, range->first);
@@ -81,6 +81,85 @@ FrameRange Workspace::playRange() const {
         }
     }
     return all.value_or(FrameRange{1, 100});
+}
+
+void Workspace::settleRate() {
+    rate_ = job().shot.rateOrDefault();
+    if (job().shot.rate)
+        return;
+    std::map<std::string, std::pair<int, FrameRate>> stated;
+    for (const ItemView& view : items_)
+        if (view.scene && view.scene->rate && view.range)
+            ++stated.try_emplace(view.scene->rate->text(), 0, *view.scene->rate).first->second.first;
+    const auto most = std::max_element(stated.begin(), stated.end(),
+                                       [](const auto& a, const auto& b) { return a.second.first < b.second.first; });
+    if (most != stated.end())
+        rate_ = most->second.second;
+}
+
+bool Workspace::atBoardRate(const ItemView& view) const {
+    return !view.scene || view.scene->view.rate == rate();
+}
+
+double Workspace::boardFrame(const ItemView& view, double own) const {
+    return atBoardRate(view) ? own : snappedFrame(rate().frameAt(view.scene->view.rate.secondsAt(own)));
+}
+
+double Workspace::ownFrame(const ItemView& view, double board) const {
+    return atBoardRate(view) ? board : snappedFrame(view.scene->view.rate.frameAt(rate().secondsAt(board)));
+}
+
+std::optional<FrameRange> Workspace::boardRange(const ItemView& view) const {
+    return view.range
+               ? std::optional(FrameRange{boardFrame(view, view.range->first), boardFrame(view, view.range->last)})
+               : std::nullopt;
+}
+
+void Workspace::setOwnFrame(const ItemKey& key, double own) {
+    const ItemView* view = item(key);
+    setFrame(view ? boardFrame(*view, own) : own);
+}
+
+void Workspace::goTo(const ItemFinding& found) {
+    const ItemFinding there = found; // it may go with what is changed
+    setActive(there.key);
+    if (there.finding.frame)
+        setOwnFrame(there.key, *there.finding.frame);
+}
+
+void Workspace::showGhost(const ItemKey& key, const std::vector<Step>& more) {
+    const ItemView* view = item(key);
+    if (!view || !view->source || view->failedStep)
+        return;
+    std::vector<Step> steps = view->steps;
+    steps.insert(steps.end(), more.begin(), more.end());
+    ItemView made = viewWith(*view, std::move(steps));
+    if (made.failedStep || !made.scene)
+        return;
+    ghost_ = std::move(made);
+    emit ghostChanged();
+}
+
+void Workspace::hideGhost() {
+    if (!ghost_)
+        return;
+    ghost_.reset();
+    emit ghostChanged();
+}
+
+void Workspace::setTimeReading(TimeReading reading) {
+    if (reading == reading_)
+        return;
+    reading_ = reading;
+    emit timeReadingChanged();
+}
+
+double Workspace::timeOrigin() const {
+    return job().shot.range ? job().shot.range->first : playRange().first;
+}
+
+QString Workspace::timeWords(double frame) const {
+    return QString::fromStdString(timeText(frame, reading_, rate(), timeOrigin()));
 }
 
 double Workspace::unitMetres(const ItemView& view) const {
@@ -265,10 +344,14 @@ void Workspace::offsetBy(const std::vector<ItemKey>& keys, double frames, const 
     document_.edit(label.toStdString(), [&](Job& next) {
         for (const ItemKey& key : keys) {
             auto& steps = next.itemFor(key.source, key.path).steps;
+            const ItemView* view = item(key);
+            const double own = view && !atBoardRate(*view) ? std::round(ownFrame(*view, frames)) : frames;
+            if (own == 0.0)
+                continue;
             if (!steps.empty() && steps.back().type == "offset" && steps.back().on)
-                steps.back().options["frames"] = steps.back().options.value("frames", 0.0) + frames;
+                steps.back().options["frames"] = steps.back().options.value("frames", 0.0) + own;
             else
-                steps.push_back({"offset", {{"frames", frames}}, true});
+                steps.push_back({"offset", {{"frames", own}}, true});
             if (steps.back().options["frames"] == 0.0)
                 steps.pop_back();
         }
@@ -334,6 +417,7 @@ Workspace::Plan Workspace::planOf(const DeliverySpec& spec) const {
 }
 
 void Workspace::sync() {
+    hideGhost();
     std::vector<SourceView> next;
     for (const JobSource& entry : job().sources) {
         const auto found = std::find_if(sources_.begin(), sources_.end(),
@@ -372,7 +456,7 @@ void Workspace::openPending() {
         };
         runner_.start(
             tr("Opening %1").arg(QString::fromStdString(spec.path.filename().string())),
-            [spec, settle, rate = rate()](const Progress&) -> Result<JobRunner::Done> {
+            [spec, settle, rate = job().shot.rateOrDefault()](const Progress&) -> Result<JobRunner::Done> {
                 WYC_TRY(source, openSource(spec, rate));
                 return [settle, source, stamp = stampOf(*source)] { settle(source, std::nullopt, stamp); };
             },
@@ -448,6 +532,7 @@ void Workspace::rebuildItems() {
     places_.clear();
     for (std::size_t i = 0; i < items_.size(); ++i)
         places_.emplace(items_[i].key, i);
+    settleRate();
     std::erase_if(chosen_, [this](const ItemKey& key) { return !item(key); });
     // What was added is what is looked at next.
     if (added_) {

@@ -17,6 +17,7 @@
 
 #include "job/document.h"
 #include "shell/job_runner.h"
+#include "time/time_words.h"
 #include "workbench/workbench.h"
 
 namespace wyc::app {
@@ -68,9 +69,31 @@ class Workspace : public QObject {
     [[nodiscard]] bool checking() const { return checked() == Checked::Underway; }
     void checkAgain();
     [[nodiscard]] double frame() const { return frame_; }
-    [[nodiscard]] FrameRate rate() const { return job().shot.rateOrDefault(); }
+    /// Of the board's frames: the shot's, else what most items state, else the default.
+    [[nodiscard]] FrameRate rate() const { return rate_; }
     /// Range to play and to show: the shot with handles, else that of all items.
     [[nodiscard]] FrameRange playRange() const;
+    /// An item counts frames at its own rate, the board at the shot's; both count the same seconds.
+    [[nodiscard]] double boardFrame(const ItemView& item, double own) const;
+    [[nodiscard]] double ownFrame(const ItemView& item, double board) const;
+    [[nodiscard]] bool atBoardRate(const ItemView& item) const;
+    /// Where an item moves, in frames of the board; nothing where it does not.
+    [[nodiscard]] std::optional<FrameRange> boardRange(const ItemView& item) const;
+    /// Goes to a frame of an item.
+    void setOwnFrame(const ItemKey& key, double own);
+    /// Goes where something was found, and to the item.
+    void goTo(const ItemFinding& found);
+
+    /// What more steps would make of an item, drawn beside it as it is; not measured. Null: none is shown.
+    [[nodiscard]] const ItemView* ghost() const { return ghost_ ? &*ghost_ : nullptr; }
+    void showGhost(const ItemKey& key, const std::vector<Step>& more);
+    void hideGhost();
+
+    /// How moments are read, all over the window.
+    [[nodiscard]] TimeReading timeReading() const { return reading_; }
+    void setTimeReading(TimeReading reading);
+    [[nodiscard]] QString timeWords(double frame) const;
+    [[nodiscard]] double timeOrigin() const;
     [[nodiscard]] double unitMetres(const ItemView& item) const;
 
     /// Makes one item the active one, and lets go of what was chosen beside it.
@@ -100,7 +123,7 @@ class Workspace : public QObject {
     void setLeftOut(const std::vector<ItemKey>& keys, bool leftOut);
     /// Items that are meant to be played again and again are checked for it.
     void setLoops(const std::vector<ItemKey>& keys, bool loops);
-    /// Moves items in time by whole frames, one undoable edit.
+    /// Moves items in time by frames of the board, each by whole frames of its own; one undoable edit.
     void offsetBy(const std::vector<ItemKey>& keys, double frames, const QString& label);
     /// Items that do not fit are left out, those that fit taken in: one undoable edit.
     void choose(const std::function<bool(const ItemView&)>& fits, const QString& label);
@@ -124,6 +147,8 @@ class Workspace : public QObject {
     void checkedChanged(); // whether they hold
     void activeChanged();
     void frameChanged();
+    void timeReadingChanged();
+    void ghostChanged();
     void sourcesChangedOnDisk();
     void problem(const QString& text);
     void pageWritten(const QString& path); // to be read and sent on
@@ -136,6 +161,7 @@ class Workspace : public QObject {
     void sync();
     [[nodiscard]] std::vector<OpenedSource> openedSources() const;
     void rebuildItems();
+    void settleRate();
     void openPending();
     void measure();
     void measureRaw();
@@ -154,6 +180,9 @@ class Workspace : public QObject {
     ItemKey active_;
     std::set<ItemKey> chosen_; // empty, or several with the active one
     double frame_ = 1.0;
+    FrameRate rate_;
+    std::optional<ItemView> ghost_;
+    TimeReading reading_ = TimeReading::Frames;
     bool frameChosen_ = false;
     bool measuring_ = false;
     bool measuringRaw_ = false;

@@ -102,7 +102,8 @@ std::shared_ptr<const DrawIndices> FrameLoader::indicesOf(const Topology& topolo
     return made;
 }
 
-Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double frame, ViewStyle style, float& speedMax) {
+Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double seconds, ViewStyle style,
+                                       float& speedMax) {
     DrawItem result;
     result.key = item.key;
     result.active = item.active;
@@ -110,7 +111,6 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double fra
     const Geometry& geometry = *scene.nodes[item.node].geometry;
     if (geometry.sampling().count() == 0)
         return result;
-    const double seconds = scene.view.rate.secondsAt(frame);
     WYC_TRY(placement, placementAt(scene, item.node, seconds));
     result.visible = placement.visible;
     const auto toWorld = [&](std::vector<Vec3f>& points) {
@@ -272,21 +272,20 @@ Status FrameLoader::loadCompared(const ViewComparison& comparison, const DrawReq
         b.profile = nullptr;
     }
     const ViewStyle plain = comparison.heat || comparison.order ? ViewStyle::Clay : request.style;
-    WYC_TRY(bodyB, loadItem(b, request.frame, plain, frame.speedMax));
-    // A at the moment that B is drawn at.
-    const double seconds = b.scene->view.rate.secondsAt(request.frame);
+    const double seconds = request.rate.secondsAt(request.frame);
+    WYC_TRY(bodyB, loadItem(b, seconds, plain, frame.speedMax));
     const DrawRequest::Item a{comparison.b, comparison.a, comparison.nodeA, comparison.metresA, false, nullptr};
     float ignored = 0.0F;
     const ViewStyle styleA = plain == ViewStyle::SpeedHeat ? ViewStyle::Clay : plain;
-    WYC_TRY(bodyA, loadItem(a, comparison.a->view.rate.frameAt(seconds), styleA, ignored));
+    WYC_TRY(bodyA, loadItem(a, seconds, styleA, ignored));
     bodyA.role = DrawRole::Other;
     DrawComparison& compared = frame.compared.emplace();
     if (comparison.undone) {
         const auto own = comparison.undone->time.at(seconds);
         if (own.size() == 1 && !own.front().rest)
-            if (const double at = snappedFrame(given.scene->view.rate.frameAt(own.front().seconds));
-                !sameFrame(at, request.frame))
-                compared.ownFrameOfB = at;
+            if (const FrameRate& rate = given.scene->view.rate;
+                !sameFrame(rate.frameAt(own.front().seconds), rate.frameAt(seconds)))
+                compared.ownFrameOfB = snappedFrame(rate.frameAt(own.front().seconds));
     }
     const Arrangement arrangement = comparison.arrangement;
     compared.arrangement = arrangement;
@@ -310,7 +309,7 @@ Status FrameLoader::loadCompared(const ViewComparison& comparison, const DrawReq
     }
     if (!comparison.order)
         compared.elsewhere.clear();
-    if (comparison.worst && sameFrame(comparison.worst->frame, request.frame) &&
+    if (comparison.worst && sameFrame(comparison.worst->frame, b.scene->view.rate.frameAt(seconds)) &&
         comparison.worst->point < bodyB.points.size() && !bodyB.lines)
         compared.worst = bodyB.points[comparison.worst->point];
     if (arrangement == Arrangement::Differs && whole && bodyB.indices && !bodyB.indices->triangles.empty()) {
@@ -333,9 +332,9 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
     frame->request = request.number;
     frame->frame = request.frame;
     frame->style = request.style;
+    const double seconds = request.rate.secondsAt(request.frame);
     if (request.camera) {
         const Scene& scene = *request.camera->scene;
-        const double seconds = scene.view.rate.secondsAt(request.frame);
         const auto view = cameraAt(scene, request.camera->node, seconds);
         const auto placement = placementAt(scene, request.camera->node, seconds);
         if (view && placement) {
@@ -355,7 +354,7 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
                 frame->error = QString::fromStdString(loaded.error().text());
             continue;
         }
-        auto loaded = loadItem(item, request.frame, request.style, frame->speedMax);
+        auto loaded = loadItem(item, seconds, request.style, frame->speedMax);
         if (!loaded) {
             if (item.active)
                 frame->error = QString::fromStdString(loaded.error().text());
@@ -365,11 +364,19 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
             frame->items.push_back(std::move(*loaded));
         if (item.active && request.heldFrame) {
             float ignored = 0.0F;
-            if (auto held = loadItem(item, *request.heldFrame, ViewStyle::Clay, ignored)) {
+            if (auto held = loadItem(item, request.rate.secondsAt(*request.heldFrame), ViewStyle::Clay, ignored)) {
                 held->role = DrawRole::Held;
                 held->active = false;
                 frame->items.push_back(std::move(*held));
             }
+        }
+    }
+    if (request.ghost) {
+        float ignored = 0.0F;
+        if (auto ghost = loadItem(*request.ghost, seconds, ViewStyle::Clay, ignored); ghost && ghost->visible) {
+            ghost->role = DrawRole::Held;
+            ghost->active = false;
+            frame->items.push_back(std::move(*ghost));
         }
     }
     return frame;

@@ -125,10 +125,12 @@ struct DrawRequest {
     };
     int number = 0;
     double frame = 0.0;
+    FrameRate rate; // of that frame; items count their own
     ViewStyle style = ViewStyle::ClayWires;
     std::optional<double> heldFrame; // of the active item
     std::optional<ViewComparison> comparison;
     std::vector<Item> items;
+    std::optional<Item> ghost;  // what a mend would make of one of them
     std::optional<Item> camera; // to be looked through
 };
 
@@ -146,7 +148,7 @@ class FrameLoader : public QObject {
   private:
     void loop();
     [[nodiscard]] std::shared_ptr<const DrawFrame> load(const DrawRequest& request);
-    [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double frame, ViewStyle style,
+    [[nodiscard]] Result<DrawItem> loadItem(const DrawRequest::Item& item, double seconds, ViewStyle style,
                                             float& speedMax);
     /// B, laid against A, and A where it is shown.
     Status loadCompared(const ViewComparison& comparison, const DrawRequest::Item& b, const DrawRequest& request,

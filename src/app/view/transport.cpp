@@ -5,7 +5,6 @@
 #include <cmath>
 
 #include <QHBoxLayout>
-#include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
 #include <QPainter>
@@ -79,28 +78,38 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     play_ = button(Mark::Play, QStringLiteral("play"), tr("Play or pause (Space)"), [this] { togglePlay(); });
     button(Mark::End, QStringLiteral("toEnd"), tr("To the last frame (End)"), [this] { toEnd(); });
     layout->addSpacing(10);
-    word_ = new QLabel(tr("frame"), this);
-    word_->setProperty("dim", true);
-    layout->addWidget(word_);
     frame_ = new QLineEdit(this);
     frame_->setObjectName(QStringLiteral("frameField"));
-    frame_->setFixedWidth(62);
     frame_->setAlignment(Qt::AlignRight);
     frame_->setFont(textFont(9.5, QFont::DemiBold));
-    frame_->setToolTip(tr("The frame shown; type one to go there"));
+    frame_->setToolTip(tr("The moment shown; type a frame, seconds (1.5 s) or a timecode (00:00:01:12) to go there"));
     layout->addWidget(frame_);
     layout->addSpacing(6);
-    seconds_ = new QLabel(this);
-    seconds_->setProperty("dim", true);
-    seconds_->setFixedWidth(66);
-    layout->addWidget(seconds_);
+    reading_ = new QToolButton(this);
+    reading_->setObjectName(QStringLiteral("timeReading"));
+    reading_->setPopupMode(QToolButton::InstantPopup);
+    reading_->setToolTip(tr("How moments are read, here and on the board: by frame, or counted from the shot's first "
+                            "frame in seconds or as a timecode (T)"));
+    auto* readings = new QMenu(reading_);
+    for (const auto& [words, reading] : {std::pair{tr("frames"), TimeReading::Frames},
+                                         {tr("seconds"), TimeReading::Seconds},
+                                         {tr("timecode"), TimeReading::Timecode}})
+        readings->addAction(words, this, [this, reading = reading] { workspace_.setTimeReading(reading); });
+    reading_->setMenu(readings);
+    reading_->setFixedWidth(88);
+    layout->addWidget(reading_);
     layout->addStretch(1);
     makeToggles(layout);
     connectAll();
     showEye();
     showSeam();
-    showFrame();
+    showReading();
     showRate();
+}
+
+void Transport::showReading() {
+    frame_->setFixedWidth(workspace_.timeReading() == TimeReading::Timecode ? 92 : 62);
+    showFrame();
 }
 
 // How it is seen and played.
@@ -134,7 +143,7 @@ void Transport::makeToggles(QHBoxLayout* layout) {
     seam_->setCheckable(true);
     connect(seam_, &QToolButton::clicked, this, [this] {
         if (playing()) {
-            stop();
+            stopTimer();
             start();
         }
     });
@@ -149,7 +158,7 @@ void Transport::connectAll() {
     connect(mode_, &QToolButton::clicked, this, [this] {
         everyFrame_ = !everyFrame_;
         if (playing()) {
-            stop();
+            stopTimer();
             start();
         }
         showRate();
@@ -157,15 +166,18 @@ void Transport::connectAll() {
     connect(hold_, &QToolButton::clicked, this,
             [this](bool on) { viewport_.setHeldFrame(on ? std::optional(workspace_.frame()) : std::nullopt); });
     connect(frame_, &QLineEdit::editingFinished, this, [this] {
-        const QString given = frame_->text();
-        if (const auto frame = parseNumber(given.toStdString()))
+        const auto frame = parseTime(frame_->text().toStdString(), workspace_.timeReading(), workspace_.rate(),
+                                     workspace_.timeOrigin());
+        if (frame)
             workspace_.setFrame(*frame);
         else
-            emit workspace_.problem(tr("“%1”: a frame is a number").arg(given));
-        frame_->setText(QString::fromStdString(frameText(workspace_.frame())));
+            workspace_.tell(frame.error());
+        frame_->setText(workspace_.timeWords(workspace_.frame()));
     });
     connect(&timer_, &QTimer::timeout, this, &Transport::tick);
     connect(&workspace_, &Workspace::frameChanged, this, &Transport::showFrame);
+    connect(&workspace_, &Workspace::timeReadingChanged, this, &Transport::showReading);
+    connect(&workspace_, &Workspace::activeChanged, this, &Transport::endCycle);
     connect(&workspace_, &Workspace::jobChanged, this, [this] {
         showFrame();
         showRate();
@@ -200,8 +212,7 @@ void Transport::resizeEvent(QResizeEvent* event) {
     eye_->setFixedWidth(width >= 640 ? 112 : 76);
     showEye();
     mode_->setVisible(width >= 740);
-    seconds_->setVisible(width >= 640);
-    word_->setVisible(width >= 860);
+    reading_->setVisible(width >= 640);
     hold_->setText(width >= 860 ? tr("hold this pose") : tr("hold"));
 }
 
@@ -214,28 +225,65 @@ void Transport::showSeam() {
         seam_->setChecked(false);
 }
 
-std::vector<double> Transport::seamFrames() const {
-    constexpr double kAround = 12.0;
-    std::vector<double> frames;
-    const ItemView* active = workspace_.activeItem();
-    if (!seam_->isChecked() || !active || !active->range)
-        return frames;
-    const FrameRange cycle = *active->range;
-    const double reach = std::min(kAround, std::floor(cycle.count() / 2.0));
-    for (double frame = cycle.last - reach + 1.0; frame <= cycle.last; frame += 1.0)
-        frames.push_back(frame);
-    for (double frame = cycle.first; frame < cycle.first + reach; frame += 1.0)
-        frames.push_back(frame);
-    return frames;
+std::optional<Transport::Around> Transport::around() const {
+    constexpr double kFrames = 12.0; // on both sides of the seam of an item
+    constexpr double kSeconds = 2.0; // of a cycle that is chosen
+    FrameRange cycle;
+    FrameRate rate;
+    double reach = kFrames;
+    if (cycle_) {
+        rate = cycle_->rate;
+        cycle = {cycle_->start, cycle_->start + (viewport_.asItCame() ? cycle_->cutCount : cycle_->closedCount) - 1.0};
+        reach = std::round(kSeconds * rate.value());
+    } else if (const ItemView* active = workspace_.activeItem(); seam_->isChecked() && active && active->range) {
+        rate = active->scene->view.rate;
+        cycle = *active->range;
+    } else {
+        return std::nullopt;
+    }
+    const double board = workspace_.rate().value() / rate.value();
+    const double before = std::min(reach, std::floor(cycle.count() / 2.0));
+    const double after = std::min(reach, std::ceil(cycle.count() / 2.0));
+    Around played{{}, rate.value()};
+    for (double frame = cycle.last - before + 1.0; frame <= cycle.last; frame += 1.0)
+        played.frames.push_back(snappedFrame(frame * board));
+    for (double frame = cycle.first; frame < cycle.first + after; frame += 1.0)
+        played.frames.push_back(snappedFrame(frame * board));
+    return played;
+}
+
+void Transport::playCycle(CyclePreview cycle) {
+    const bool anew = !cycle_ || !playing();
+    const double last = cycle.start + cycle.closedCount - 1.0;
+    cycle_ = std::move(cycle);
+    viewport_.setPreview(cycle_->items, tr("cycle %1 – %2, its seam in the middle (C held: as it is now)")
+                                            .arg(QString::fromStdString(frameText(cycle_->start)),
+                                                 QString::fromStdString(frameText(last))));
+    if (anew) {
+        stopTimer();
+        start();
+    }
+}
+
+void Transport::endCycle() {
+    if (!cycle_)
+        return;
+    stop();
+}
+
+void Transport::holdAsItCame(bool on) {
+    viewport_.setAsItCame(on);
 }
 
 void Transport::showFrame() {
     if (!frame_->hasFocus() || playing())
-        frame_->setText(QString::fromStdString(frameText(workspace_.frame())));
-    const FrameRange range = workspace_.playRange();
-    seconds_->setText(
-        QStringLiteral("%1 s").arg((workspace_.frame() - range.first) / workspace_.rate().value(), 0, 'f', 3));
-    seconds_->setToolTip(tr("Seconds from frame %1").arg(QString::fromStdString(frameText(range.first))));
+        frame_->setText(workspace_.timeWords(workspace_.frame()));
+    const double origin = workspace_.timeOrigin();
+    const bool frames = workspace_.timeReading() == TimeReading::Frames;
+    const QString other =
+        frames ? QString::fromStdString(timeText(workspace_.frame(), TimeReading::Seconds, workspace_.rate(), origin))
+               : tr("fr %1").arg(QString::fromStdString(frameText(workspace_.frame())));
+    reading_->setText(other + QStringLiteral(" ▾"));
 }
 
 void Transport::showRate() {
@@ -280,22 +328,32 @@ void Transport::start() {
     play_->setIcon(markIcon(Mark::Pause, colour::kGlass));
 }
 
-void Transport::stop() {
+void Transport::stopTimer() {
     timer_.stop();
     play_->setIcon(markIcon(Mark::Play, colour::kGlass));
     showRate();
 }
 
+// What is shown at rest is what there is.
+void Transport::stop() {
+    stopTimer();
+    if (!cycle_)
+        return;
+    cycle_.reset();
+    viewport_.setPreview({}, {});
+    emit cycleEnded();
+}
+
 void Transport::tick() {
     const FrameRange range = workspace_.playRange();
     double frame = 0.0;
-    if (const std::vector<double> around = seamFrames(); !around.empty()) {
+    if (const auto seam = around(); seam && !seam->frames.empty()) {
         if (everyFrame_ && viewport_.loading())
             return;
-        const double passed = everyFrame_
-                                  ? static_cast<double>(++asked_)
-                                  : static_cast<double>(clock_.nsecsElapsed()) * 1e-9 * workspace_.rate().value();
-        workspace_.setFrame(around[static_cast<std::size_t>(std::fmod(passed, static_cast<double>(around.size())))]);
+        const double passed = everyFrame_ ? static_cast<double>(++asked_)
+                                          : static_cast<double>(clock_.nsecsElapsed()) * 1e-9 * seam->rate;
+        const auto count = static_cast<double>(seam->frames.size());
+        workspace_.setFrame(seam->frames[static_cast<std::size_t>(std::fmod(passed, count))]);
         if (measured_.elapsed() > 700)
             showRate();
         return;

@@ -30,12 +30,16 @@ Viewport::Viewport(Workspace& workspace, QWidget* parent) : QWidget(parent), wor
     connect(&rest_, &QTimer::timeout, this, &Viewport::redraw);
     connect(&loader_, &FrameLoader::loaded, this, &Viewport::takeFrame);
     connect(&workspace_, &Workspace::frameChanged, this, &Viewport::requestFrame);
-    connect(&workspace_, &Workspace::itemsChanged, this, &Viewport::requestFrame);
+    connect(&workspace_, &Workspace::itemsChanged, this, [this] {
+        came_.clear();
+        requestFrame();
+    });
     connect(&workspace_, &Workspace::measuresChanged, this, [this] {
         if (style_ == ViewStyle::SpeedHeat)
             requestFrame();
     });
     connect(&workspace_, &Workspace::activeChanged, this, &Viewport::requestFrame);
+    connect(&workspace_, &Workspace::ghostChanged, this, &Viewport::requestFrame);
     connect(&workspace_, &Workspace::jobChanged, this, &Viewport::requestFrame);
 }
 
@@ -52,6 +56,36 @@ void Viewport::setScope(ViewScope scope) {
 void Viewport::setHeldFrame(std::optional<double> frame) {
     heldFrame_ = frame;
     requestFrame();
+}
+
+void Viewport::setPreview(std::map<ItemKey, Preview> preview, const QString& words) {
+    if (preview.empty() && preview_.empty())
+        return;
+    preview_ = std::move(preview);
+    previewWords_ = words;
+    requestFrame();
+}
+
+void Viewport::setAsItCame(bool on) {
+    if (on == asItCame_)
+        return;
+    asItCame_ = on;
+    came_.clear();
+    requestFrame();
+}
+
+// The item under its steps, or as it is to be seen instead.
+SeenItem Viewport::shownOf(const ItemView& item) const {
+    if (const auto found = preview_.find(item.key); found != preview_.end())
+        return asItCame_ ? found->second.came : found->second.made;
+    if (!asItCame_ || item.steps.empty())
+        return {item.scene, item.node};
+    auto found = came_.find(item.key);
+    if (found == came_.end()) {
+        const auto came = seenBefore(item, 0);
+        found = came_.emplace(item.key, came ? *came : SeenItem{item.scene, item.node}).first;
+    }
+    return found->second;
 }
 
 void Viewport::setComparison(std::optional<ViewComparison> comparison) {
@@ -81,8 +115,12 @@ double Viewport::activeSizeMetres() const {
 
 void Viewport::requestFrame() {
     DrawRequest request;
+    const auto metresOf = [this](const Scene& scene) {
+        return scene.unitMetres.value_or(workspace_.job().shot.unitMetres.value_or(1.0));
+    };
     request.number = ++requestNumber_;
     request.frame = workspace_.frame();
+    request.rate = workspace_.rate();
     request.style = style_;
     request.heldFrame = heldFrame_;
     request.comparison = comparison_;
@@ -93,9 +131,13 @@ void Viewport::requestFrame() {
             (!item.leftOut && (scope_ == ViewScope::All ||
                                (scope_ == ViewScope::Source && item.key.source == workspace_.active().source)));
         if (item.scene && shown && (!item.error || active))
-            request.items.push_back(
-                {item.key, item.scene, item.node, workspace_.unitMetres(item), active, item.profile});
+            if (const SeenItem seen = shownOf(item); seen.scene)
+                request.items.push_back({item.key, seen.scene, seen.node, metresOf(*seen.scene), active,
+                                         seen.scene == item.scene ? item.profile : nullptr});
     }
+    if (const ItemView* ghost = workspace_.ghost(); ghost && !asItCame_)
+        request.ghost =
+            DrawRequest::Item{ghost->key, ghost->scene, ghost->node, metresOf(*ghost->scene), false, nullptr};
     if (camera_) {
         if (const ItemView* camera = workspace_.item(*camera_); camera && camera->scene)
             request.camera = DrawRequest::Item{camera->key, camera->scene, camera->node, workspace_.unitMetres(*camera),

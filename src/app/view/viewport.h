@@ -28,6 +28,16 @@ class Viewport : public QWidget {
     /// Holds the active item's pose of a frame as a translucent second body; nothing = none.
     void setHeldFrame(std::optional<double> frame);
     [[nodiscard]] std::optional<double> heldFrame() const { return heldFrame_; }
+    /// An item as it would be, and as it is now.
+    struct Preview {
+        SeenItem made;
+        SeenItem came;
+    };
+    /// Shows items as they would be, with words that say so; none: as they are.
+    void setPreview(std::map<ItemKey, Preview> preview, const QString& words);
+    /// Shows all items as their sources have them, what is previewed as it is now.
+    void setAsItCame(bool on);
+    [[nodiscard]] bool asItCame() const { return asItCame_; }
     /// Shows how far an item is from another, while it is the active one; nothing = no comparison.
     void setComparison(std::optional<ViewComparison> comparison);
     [[nodiscard]] const std::optional<ViewComparison>& comparison() const { return comparison_; }
@@ -80,6 +90,7 @@ class Viewport : public QWidget {
     [[nodiscard]] double paneWidth() const;
     [[nodiscard]] Arrangement arrangement() const;
     void requestFrame();
+    [[nodiscard]] SeenItem shownOf(const ItemView& item) const;
     void takeFrame(const std::shared_ptr<const DrawFrame>& frame);
     void redraw();
     void takePicture(const std::shared_ptr<const ViewPicture>& picture);
@@ -113,6 +124,10 @@ class Viewport : public QWidget {
     ViewStyle style_ = ViewStyle::ClayWires;
     ViewScope scope_ = ViewScope::Source;
     std::optional<double> heldFrame_;
+    std::map<ItemKey, Preview> preview_;
+    QString previewWords_;
+    bool asItCame_ = false;
+    mutable std::map<ItemKey, SeenItem> came_; // without their steps, while that is shown
     std::optional<ViewComparison> comparison_;
     std::optional<ItemKey> camera_;
     int requestNumber_ = 0;

@@ -94,7 +94,7 @@ void Viewport::drawOverlay(QPainter& painter, const std::vector<Pane>& panes) {
     painter.setFont(textFont(9));
     if (heldFrame_) {
         painter.setPen(colour::kHeather);
-        drawWords(painter, QPointF(16, y), tr("held pose of %1").arg(QString::fromStdString(frameText(*heldFrame_))));
+        drawWords(painter, QPointF(16, y), tr("held pose of %1").arg(workspace_.timeWords(*heldFrame_)));
         y += 18;
     }
     painter.setPen(colour::kStraw);
@@ -110,10 +110,23 @@ QStringList Viewport::stateWords() const {
     const ItemView* item = workspace_.activeItem();
     if (!item || !drawn_ || waiting_)
         return words;
-    const auto frame = [](double f) { return QString::fromStdString(frameText(f)); };
-    if (item->range && drawn_->frame < item->range->first - kFrameTolerance)
+    if (asItCame_ && preview_.empty())
+        words << tr("as it came, without its steps");
+    else if (!preview_.empty())
+        words << previewWords_ + (asItCame_ ? tr(" · as it is now") : QString());
+    if (const ItemView* ghost = workspace_.ghost(); ghost && ghost->key == item->key)
+        words << tr("translucent: as the mend would have it");
+    // In the item's own frames, as its source has them.
+    const auto frame = [&](double f) {
+        const QString text = QString::fromStdString(frameText(f));
+        return workspace_.atBoardRate(*item)
+                   ? text
+                   : tr("%1 at %2 fps").arg(text, QString::fromStdString(item->scene->view.rate.shortText()));
+    };
+    const double at = workspace_.ownFrame(*item, drawn_->frame);
+    if (item->range && at < item->range->first - kFrameTolerance)
         words << tr("held: first sample %1").arg(frame(item->range->first));
-    else if (item->range && drawn_->frame > item->range->last + kFrameTolerance)
+    else if (item->range && at > item->range->last + kFrameTolerance)
         words << tr("held: last sample %1").arg(frame(item->range->last));
     if (!activeDrawn() && drawn_->error.isEmpty() && item->scene)
         words << (item->hidden ? tr("%1 is never shown: its source hides it").arg(QString::fromStdString(item->name))

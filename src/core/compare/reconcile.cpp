@@ -218,6 +218,28 @@ void ReconcileEngine::add(std::string id, double figure, std::string unit, doubl
         {std::move(id), figure, std::move(unit), confidence, std::move(text), std::move(evidence), std::move(undo)});
 }
 
+namespace {
+
+bool isNear(const nlohmann::json& a, const nlohmann::json& b) {
+    if (a.is_number() && b.is_number()) {
+        const double x = a.get<double>();
+        const double y = b.get<double>();
+        return std::abs(x - y) <= 1e-6 * std::max({1.0, std::abs(x), std::abs(y)});
+    }
+    if (a.type() != b.type() || a.size() != b.size() || !a.is_structured())
+        return a == b;
+    return std::equal(a.begin(), a.end(), b.begin(), &isNear);
+}
+
+// Not only by its figure: two moves of the same length go different ways.
+bool saysTheSame(const Cause& a, const Cause& b) {
+    return a.id == b.id && std::abs(a.figure - b.figure) <= 1e-6 * std::max(1.0, std::abs(a.figure)) &&
+           std::equal(a.undo.begin(), a.undo.end(), b.undo.begin(), b.undo.end(),
+                      [](const Step& x, const Step& y) { return x.type == y.type && isNear(x.options, y.options); });
+}
+
+} // namespace
+
 Status ReconcileEngine::tellPlaceInTimeAndSpace() {
     const std::vector<Cause> before = found_.causes;
     tellTime();
@@ -229,9 +251,7 @@ Status ReconcileEngine::tellPlaceInTimeAndSpace() {
                                   found_.causes.end());
     };
     const auto isIn = [](const std::vector<Cause>& list, const Cause& one) {
-        return std::any_of(list.begin(), list.end(), [&](const Cause& c) {
-            return c.id == one.id && std::abs(c.figure - one.figure) <= 1e-6 * std::max(1.0, std::abs(c.figure));
-        });
+        return std::any_of(list.begin(), list.end(), [&](const Cause& c) { return saysTheSame(c, one); });
     };
     std::vector<Cause> told = behind();
     const Alignment own = how_;

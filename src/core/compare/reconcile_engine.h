@@ -55,9 +55,12 @@ class ReconcileEngine {
     // Stretches that show A a few samples earlier or later than all the others: a frame stands twice before them, or is
     // gone. Counted from the first stretch on.
     void findSlips();
+    [[nodiscard]] std::vector<std::optional<int>> likeliestSlips(const std::vector<std::optional<int>>& rough) const;
     // By the first moment of each pose where every pose stands for several.
     void alignByFirstOfEach();
     // Where B's own poses stand twice, hardly told apart from noise otherwise.
+    [[nodiscard]] std::optional<Cause> shownByShift() const;
+    void weighRestAtStart();
     void slipsByRepeats();
     // All moments together, each where its slip says.
     void alignWithSlips();

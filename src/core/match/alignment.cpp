@@ -118,6 +118,7 @@ class Fitter {
   public:
     Fitter(const Track& a, const Track& b)
         : a_(a), b_(b), products_(a, b), stepA_(usualStepOf(a.times)), stepB_(usualStepOf(b.times)) {
+        wayB_ = sharesOfWay(b);
         const MomentProducts::Sums own = ofB();
         spread_ = own.spread();
         const double far = products_.distance() / std::max(1e-300, std::sqrt(spread_));
@@ -135,7 +136,11 @@ class Fitter {
             if (auto most = mostThatFit()) {
                 std::vector<Candidate> others = explained(*most);
                 const auto left = static_cast<double>(std::count(most->begin(), most->end(), 0));
-                const double claims = left * 10.0 <= static_cast<double>(b_.moments()) ? 0.4 : 0.6;
+                double claims = left * 10.0 <= static_cast<double>(b_.moments()) ? 0.4 : 0.6;
+                // Moments that move are not left out for the sake of those that rest.
+                if (!others.empty())
+                    claims += 3.0 * std::max(0.0, motionLeftOut(others.front().time, *most) -
+                                                      left / static_cast<double>(b_.moments()));
                 if (!others.empty() && others.front().score + claims < told.front().score) {
                     told = std::move(others);
                     counts = std::move(*most);
@@ -165,6 +170,59 @@ class Fitter {
     }
 
   private:
+    // How much more of B's way lies where A has nothing than of its moments: a time at which only what rests is
+    // compared explains nothing.
+    [[nodiscard]] double motionBeyond(double speed, double shift) const {
+        double out = 0.0;
+        double beyond = 0.0;
+        for (std::size_t t = 0; t < b_.moments(); ++t) {
+            const double own = speed * b_.times[t] + shift;
+            if (own < a_.times.front() - 1e-6 || own > a_.times.back() + 1e-6) {
+                out += wayB_[t];
+                beyond += 1.0;
+            }
+        }
+        return std::max(0.0, out - beyond / static_cast<double>(b_.moments()));
+    }
+    // Of each moment of B its share of the way; what leaps goes no farther than a few usual steps.
+    [[nodiscard]] static std::vector<double> sharesOfWay(const Track& track) {
+        const std::size_t n = track.moments();
+        std::vector<double> way(n, 0.0);
+        std::vector<double> moving;
+        for (std::size_t t = 1; t < n; ++t) {
+            const auto row = static_cast<Eigen::Index>(3 * t);
+            way[t] = std::sqrt(
+                (track.xyz.middleRows<3>(row) - track.xyz.middleRows<3>(row - 3)).colwise().squaredNorm().mean());
+            if (way[t] > 0.0)
+                moving.push_back(way[t]);
+        }
+        const double most = moving.empty() ? 0.0 : 4.0 * middleOf(moving);
+        double all = 0.0;
+        for (double& one : way)
+            all += one = std::min(one, most);
+        for (double& one : way)
+            one = all > 0.0 ? one / all : 0.0;
+        return way;
+    }
+    // The share of A's way, over the moments of B, that those have that do not count.
+    [[nodiscard]] double motionLeftOut(const TimeGuess& time, const std::vector<char>& counts) const {
+        double out = 0.0;
+        double all = 0.0;
+        for (std::size_t t = 0; t < b_.moments(); ++t) {
+            const double own = time.speed * b_.times[t] + time.shift;
+            const auto above = std::upper_bound(a_.times.begin(), a_.times.end(), own + 1e-6);
+            if (above == a_.times.begin() || own > a_.times.back() + 1e-6)
+                continue;
+            const auto row = 3 * std::min<Eigen::Index>(above - a_.times.begin() - 1, a_.xyz.rows() / 3 - 2);
+            if (row < 0)
+                continue;
+            const double step =
+                std::sqrt((a_.xyz.middleRows<3>(row + 3) - a_.xyz.middleRows<3>(row)).colwise().squaredNorm().mean());
+            all += step;
+            out += counts[t] ? 0.0 : step;
+        }
+        return all > 0.0 ? out / all : 0.0;
+    }
     [[nodiscard]] MomentProducts::Sums ofB() const {
         MomentProducts::Sums sums;
         for (std::size_t t = 0; t < b_.moments(); ++t)
@@ -316,7 +374,8 @@ class Fitter {
     void weigh(const TimeGuess& time, const std::vector<char>& counts, std::vector<Candidate>& into) const {
         const MomentProducts::Sums mean = products_.over(time.speed, time.shift, counts);
         const double spread = mean.spread();
-        const double timeClaims = time.claims + endsClaims(time.speed, time.shift);
+        const double timeClaims =
+            time.claims + endsClaims(time.speed, time.shift) + 3.0 * motionBeyond(time.speed, time.shift);
         const double little = 1e-6 * std::abs(time.shift) / std::max(1e-9, stepA_); // of those alike the nearest
         std::vector<Candidate> own;
         const auto offer = [&](const Similarity& space, double claims) {
@@ -587,6 +646,7 @@ class Fitter {
     double stepB_;
     double spread_ = 0.0; // of B at all of its moments, squared
     double floor_ = kRound;
+    std::vector<double> wayB_;
     std::vector<TimeGuess> guesses_;
     bool finely_ = true; // parts of a sample too
 };

@@ -112,9 +112,9 @@ Shape propShape(std::mt19937& random) {
     return tidied(shape);
 }
 
-enum class Motion { Still, Straight, Eased, Turntable, Rolling, Swing, Growing, Deforming, Bending };
+enum class Motion { Still, Straight, Eased, Turntable, Rolling, Swing, Growing, Deforming, Bending, Pausing };
 const std::vector<const char*> kMotionNames{"still", "straight", "eased",     "turntable", "rolling",
-                                            "swing", "growing",  "deforming", "bending"};
+                                            "swing", "growing",  "deforming", "bending",   "pausing"};
 
 Poses moved(const Shape& shape, Motion motion, std::mt19937& random, int frames) {
     if (motion == Motion::Deforming)
@@ -146,6 +146,13 @@ Poses moved(const Shape& shape, Motion motion, std::mt19937& random, int frames)
             for (Vec3d& p : points)
                 p = p + Vec3d{0.15 * std::sin(0.21 * f + 1.3 * p.y), 0.1 * std::sin(0.13 * f + 0.9 * p.x), 0.05 * s};
             break;
+        case Motion::Pausing: { // rests, goes, and rests
+            const double goes = std::clamp(f - 3, 0, frames - 7);
+            for (Vec3d& p : points)
+                p.y += 0.12 * std::sin(2.1 * p.x + 0.4 * p.z) * std::sin(kPi * goes / (frames - 7));
+            place = Mat4::translation(at + way * goes);
+            break;
+        }
         default: break;
         }
         for (Vec3d& p : points)

@@ -192,7 +192,7 @@ bool FactsDesk::eventFilter(QObject* watched, QEvent* event) {
     if (watched == plot_ && (event->type() == QEvent::MouseButtonPress || event->type() == QEvent::MouseMove)) {
         const auto* mouse = static_cast<QMouseEvent*>(event);
         if (mouse->buttons() & Qt::LeftButton)
-            workspace_.setFrame(std::round(plot_->xAxis->pixelToCoord(mouse->position().x())));
+            workspace_.setOwnFrame(workspace_.active(), std::round(plot_->xAxis->pixelToCoord(mouse->position().x())));
         showValue(mouse->position());
     } else if (watched == plot_ && event->type() == QEvent::Leave) {
         value_->hide();
@@ -353,9 +353,11 @@ void FactsDesk::showPlot() {
 
 void FactsDesk::showFrame() {
     const QRect area = plot_->axisRect()->rect();
-    const int x = static_cast<int>(std::lround(plot_->xAxis->coordToPixel(workspace_.frame())));
+    const ItemView* item = workspace_.activeItem();
+    const double at = item ? workspace_.ownFrame(*item, workspace_.frame()) : workspace_.frame();
+    const int x = static_cast<int>(std::lround(plot_->xAxis->coordToPixel(at)));
     cursor_->setGeometry(x, area.top(), 1, area.height());
-    cursor_->setVisible(workspace_.activeItem() && x >= area.left() && x <= area.right());
+    cursor_->setVisible(item && x >= area.left() && x <= area.right());
 }
 
 void FactsDesk::showMendAll(const std::vector<FindingGroup>& shown) {
@@ -409,11 +411,12 @@ void FactsDesk::showFindings() {
     constexpr std::size_t kMostShown = 120;
     for (std::size_t i = 0; i < std::min(shown.size(), kMostShown); ++i) {
         auto* card = new FindingCard(shown[i], workspace_, all_, this);
-        connect(card, &FindingCard::goAsked, this, [this](const ItemFinding& found) {
-            const std::optional<double> frame = found.finding.frame;
-            workspace_.setActive(ItemKey(found.key));
-            if (frame)
-                workspace_.setFrame(*frame);
+        connect(card, &FindingCard::goAsked, &workspace_, &Workspace::goTo);
+        connect(card, &FindingCard::mendLookedAt, &workspace_, [this](const ItemFinding& found, bool on) {
+            if (on)
+                workspace_.showGhost(found.key, found.finding.mend);
+            else
+                workspace_.hideGhost();
         });
         connect(card, &FindingCard::mendAsked, this,
                 [this](const ItemFinding& found, const std::vector<ItemKey>& items) {

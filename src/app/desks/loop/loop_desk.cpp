@@ -60,8 +60,26 @@ void LoopDesk::showEvent(QShowEvent* event) {
         study();
 }
 
+void LoopDesk::hideEvent(QHideEvent* event) {
+    QWidget::hideEvent(event);
+    plays_ = false;
+    emit cycleLeft();
+}
+
 void LoopDesk::say(const QString& words) {
     figures_->setText(words);
+    mend_->hide();
+}
+
+// What cannot be looked at for a missing frame can be, once it is filled.
+void LoopDesk::offerMend(const Error& error) {
+    say(QStringLiteral("✕ ") + QString::fromStdString(error.text()).toHtmlEscaped());
+    const bool gaps = std::any_of(subject_->parts.begin(), subject_->parts.end(), [this](const Subject::Part& part) {
+        return std::any_of(workspace_.findings().begin(), workspace_.findings().end(), [&](const ItemFinding& found) {
+            return found.key == part.key && found.finding.id == "sequence.missing";
+        });
+    });
+    mend_->setVisible(gaps);
 }
 
 // The motion of what is chosen, as it is before a loop that it may have been given already.
@@ -151,7 +169,7 @@ void LoopDesk::look(std::size_t sketchPoints) {
             --looking_;
             if (generation != generation_ || error.kind == ErrorKind::Cancelled)
                 return;
-            say(QStringLiteral("✕ ") + QString::fromStdString(error.text()));
+            offerMend(error);
         });
 }
 
@@ -377,6 +395,14 @@ void LoopDesk::judge() {
                 judged.before = around(stepsOf(*map, first, length), map->frameSeconds());
             judged.after = around(closed.check.steps, map->frameSeconds());
             judged.closed = std::move(closed);
+            WYC_TRY(each, loopStepsFor(subject->items, oneCycleOf(wanted)));
+            for (std::size_t i = 0; i < each.size(); ++i) {
+                const Scene& before = *subject->scenes[i];
+                const std::size_t node = subject->items[i].node;
+                WYC_TRY(cycle, applySteps(before, {each[i]}));
+                const std::size_t there = cycle.find(before.nodes[node].id).value_or(node);
+                judged.made.push_back({std::make_shared<const Scene>(std::move(cycle)), there});
+            }
             return [this, judged, generation, wanted] {
                 --looking_;
                 if (generation != generation_ || step() != std::optional(wanted))
@@ -390,6 +416,8 @@ void LoopDesk::judge() {
                 }
                 refused_.reset();
                 showFigures();
+                if (plays_)
+                    playChosen();
             };
         },
         [this, generation](const Error& error) {
@@ -399,6 +427,24 @@ void LoopDesk::judge() {
             refused_ = error;
             showFigures();
         });
+}
+
+// At once as it is, cut; and as it would be closed as soon as that is known.
+void LoopDesk::playChosen() {
+    if (!chosen_ || !subject_ || subject_->items.empty())
+        return;
+    plays_ = true;
+    const bool known = judged_ && judgedFor_ == step() && judged_->made.size() == subject_->parts.size();
+    CyclePreview cycle;
+    cycle.rate = subject_->scenes.front()->view.rate;
+    cycle.start = chosen_->start;
+    cycle.cutCount = chosen_->length;
+    cycle.closedCount = chosen_->length + (known && way_ == "bridge" ? closing().fade : 0.0);
+    for (std::size_t i = 0; i < subject_->parts.size(); ++i) {
+        const SeenItem came{subject_->scenes[i], subject_->items[i].node};
+        cycle.items.emplace(subject_->parts[i].key, Viewport::Preview{known ? judged_->made[i] : came, came});
+    }
+    emit cycleAsked(cycle);
 }
 
 void LoopDesk::showFigures() {

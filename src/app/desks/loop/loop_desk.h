@@ -11,6 +11,7 @@
 #include "desks/desk.h"
 #include "desks/loop/pinned_loops.h"
 #include "shell/workspace.h"
+#include "view/transport.h"
 #include "workbench/loops.h"
 
 class QCheckBox;
@@ -42,9 +43,16 @@ class LoopDesk : public Desk {
 
   public slots:
     void closeLoop();
+    void noteCycleEnded() { plays_ = false; }
+
+  signals:
+    /// The chosen cycle is to be looked at, as it would be closed; it may come again, closed otherwise.
+    void cycleAsked(const wyc::app::CyclePreview& cycle);
+    void cycleLeft();
 
   protected:
     void showEvent(QShowEvent* event) override;
+    void hideEvent(QHideEvent* event) override;
 
   private:
     QLayout* makeSearch(QWidget* content);
@@ -78,6 +86,8 @@ class LoopDesk : public Desk {
     [[nodiscard]] std::optional<std::size_t> pinnedAt() const;
     bool takeCount(QLineEdit* field, double least);
     void judge();
+    void playChosen();
+    void offerMend(const Error& error);
     void showFigures();
     void takeBounds();
     [[nodiscard]] LoopClosing closing() const;
@@ -107,6 +117,7 @@ class LoopDesk : public Desk {
     CurvePlot* drawn_; // the same as a curve
     QCustomPlot* plot_;
     QLabel* figures_;
+    QPushButton* mend_; // of what keeps it from being looked at
     QLabel* counts_;
     QPushButton* add_;
 
@@ -121,8 +132,10 @@ class LoopDesk : public Desk {
         ClosedLoop closed;
         std::vector<double> before; // speeds across the seam as it came, then closed; metres a second
         std::vector<double> after;
+        std::vector<SeenItem> made; // one cycle of each part
     };
     std::optional<Judged> judged_;
+    bool plays_ = false; // the chosen cycle is being looked at
     std::optional<Step> judgedFor_;
     std::optional<Error> refused_;
     QTimer judge_;

@@ -55,6 +55,17 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     figures_ = smallLabel({}, content);
     figures_->setObjectName(QStringLiteral("loopFigures"));
     column->addWidget(figures_);
+    mend_ = new QPushButton(tr("Fill gaps"), content);
+    mend_->setObjectName(QStringLiteral("loopFillGaps"));
+    mend_->setToolTip(tr("Makes the missing frames from those beside them; the source is not touched"));
+    mend_->hide();
+    connect(mend_, &QPushButton::clicked, this, [this] {
+        std::vector<ItemKey> keys;
+        for (const Subject::Part& part : subject_->parts)
+            keys.push_back(part.key);
+        workspace_.addSteps(keys, {Step{"fill", nlohmann::json::object(), true}}, tr("Fill gaps"));
+    });
+    column->addWidget(mend_, 0, Qt::AlignLeft);
     column->addStretch(1);
     outer->addWidget(scroll, 1);
     auto* foot = new QHBoxLayout();
@@ -254,13 +265,19 @@ QLayout* LoopDesk::makePlots(QWidget* content) {
 
 void LoopDesk::connectSearch() {
     connect(seam_, &SeamView::pairHovered, this, [this](double start, double end) {
-        workspace_.setFrame(start);
-        viewport_.setHeldFrame(end);
+        if (plays_ || !subject_ || subject_->parts.empty())
+            return;
+        const ItemKey key = subject_->parts.front().key;
+        workspace_.setOwnFrame(key, start);
+        if (const ItemView* item = workspace_.item(key))
+            viewport_.setHeldFrame(workspace_.boardFrame(*item, end));
     });
     connect(seam_, &SeamView::hoverEnded, this, [this] { viewport_.setHeldFrame(std::nullopt); });
     connect(seam_, &SeamView::pairPicked, this, [this](double start, double end) {
-        if (end - start >= 2.0)
-            choose(start, end - start);
+        if (end - start < 2.0)
+            return;
+        choose(start, end - start);
+        playChosen();
     });
     connect(pin_, &QToolButton::clicked, this, &LoopDesk::pinOrUnpin);
     connect(compare_, &QToolButton::clicked, this, [this] {
@@ -288,9 +305,17 @@ void LoopDesk::connectSearch() {
     });
     connect(list_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {
         const int row = item ? list_->indexOfTopLevelItem(item) : -1;
-        if (row >= 0 && static_cast<std::size_t>(row) < candidates_.size())
-            choose(candidates_[static_cast<std::size_t>(row)].start, candidates_[static_cast<std::size_t>(row)].length);
+        if (row < 0 || static_cast<std::size_t>(row) >= candidates_.size())
+            return;
+        choose(candidates_[static_cast<std::size_t>(row)].start, candidates_[static_cast<std::size_t>(row)].length);
+        playChosen();
     });
+    // The one that is chosen already, too.
+    for (auto signal : {&QTreeWidget::itemClicked, &QTreeWidget::itemActivated})
+        connect(list_, signal, this, [this] {
+            if (!plays_)
+                playChosen();
+        });
 }
 
 void LoopDesk::connectClosing() {

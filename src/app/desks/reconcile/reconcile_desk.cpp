@@ -326,7 +326,7 @@ void ReconcileDesk::showFound() {
     const std::optional<Drift> none;
     const std::optional<Drift>& came = !pixels ? found.drift : pictured_ ? pictured_->drift : none;
     const std::optional<Drift>& undone = !pixels ? undone_ : pictured_ ? pictured_->undone : none;
-    plot_->show(came, undone, scale, most, inWords);
+    plot_->show(came, undone, scale, most, inWords, {toBoard(false), toBoard(true)});
     const auto told = [&](const QString& name, const std::optional<Drift>& drift) {
         if (!drift)
             return pixels ? tr("%1: no point that both have is in the picture").arg(name)
@@ -443,6 +443,13 @@ void ReconcileDesk::takeLeft(const Left& left) {
     shownUndone_ = left.undone;
     // Asked for another picture meanwhile, its figures are on their way.
     pictured_ = left.pictured;
+}
+
+// What a frame number of B, as it came or undone, times comes to on the board.
+double ReconcileDesk::toBoard(bool undone) const {
+    const ItemView* item = workspace_.item(b_);
+    const Scene* scene = undone && shownUndone_ ? shownUndone_->scene.get() : item ? item->scene.get() : nullptr;
+    return scene ? workspace_.rate().value() / scene->view.rate.value() : 1.0;
 }
 
 void ReconcileDesk::showOnBody() {

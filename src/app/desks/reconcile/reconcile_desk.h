@@ -61,6 +61,7 @@ class ReconcileDesk : public Desk {
     void showCauses();
     void chosenChanged();
     void showOnBody();
+    [[nodiscard]] double toBoard(bool undone) const;
     void writeReport();
     void saveOrder();
     void takePoints();

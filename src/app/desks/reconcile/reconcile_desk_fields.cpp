@@ -210,10 +210,11 @@ void ReconcileDesk::connectShown() {
             return;
         const std::optional<Drift>& after = pictured_ ? pictured_->undone : undone_;
         const std::optional<Drift>& before = pictured_ ? pictured_->drift : found_->found.drift;
-        const std::optional<Drift>& drift = asUndone_->isChecked() && after ? after : before;
+        const bool undone = asUndone_->isChecked() && after;
+        const std::optional<Drift>& drift = undone ? after : before;
         if (!drift)
             return;
-        workspace_.setFrame(drift->worstFrame);
+        workspace_.setFrame(snappedFrame(drift->worstFrame * toBoard(undone)));
         if (!viewport_.comparison()) { // the point is to be seen
             heat_->setChecked(true);
             showOnBody();

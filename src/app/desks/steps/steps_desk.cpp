@@ -379,11 +379,11 @@ void StepsDesk::addStep(const StepType& type) {
     } else if (type.id == "resample" || type.id == "rate") {
         given = {{"rate", workspace_.rate().text()}};
     } else if (type.id == "start") {
-        given = {{"frame", workspace_.playRange().first}};
+        given = {{"frame", workspace_.ownFrame(*item, workspace_.playRange().first)}};
     } else if (type.id == "rename") {
         given = {{"name", item->name}};
     } else if (type.id == "drop") {
-        given = {{"frames", frameText(workspace_.frame())}};
+        given = {{"frames", frameText(std::round(workspace_.ownFrame(*item, workspace_.frame())))}};
     } else if (type.id == "unit" && shot.unitMetres) {
         given = {{"to", unitName(*shot.unitMetres)}};
     }

@@ -68,9 +68,19 @@ Status ReconcileEngine::tellShape() {
     if (map_.welded > 0)
         add("welded", static_cast<double>(map_.welded), "points", sure,
             fmt::format("{} welded", counted(map_.welded, "point")), by, undoOnce());
-    if (shuffledOrder)
+    if (shuffledOrder) {
         add("order", static_cast<double>(elsewhere()), "points", sure,
             fmt::format("{} in another order", counted(elsewhere(), "point")), by, undoOnce());
+        // Of what is symmetric another order goes with another turn, and with another way through time.
+        constexpr double kOneOfSeveral = 0.5;
+        for (Cause& cause : found_.causes)
+            if (sure <= kOneOfSeveral && cause.confidence > kOneOfSeveral &&
+                (cause.id == "placement" || cause.id == "axis" || cause.id == "mirror" || cause.id == "reversed" ||
+                 cause.id == "retimed")) {
+                cause.confidence = kOneOfSeveral;
+                cause.evidence += "; its points are alike, and in another order of them it may be another";
+            }
+    }
     missing(lostA, a_, "missing_pieces", "missing");
     missing(moreB, b_, "extra_pieces", "more");
     tellFaces(ofA, ofB, faces);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 
 #include "compare/reconcile_engine.h"
 
@@ -40,6 +41,7 @@ void ReconcileEngine::findSlips() {
         if (fitsWith(t, now))
             slip[t] = now;
     }
+    slip = likeliestSlips(slip);
     // The first stretch of three alike says where time begins.
     std::optional<int> base;
     for (std::size_t t = 0; t + 2 < n && !base; ++t)
@@ -47,11 +49,17 @@ void ReconcileEngine::findSlips() {
             base = slip[t];
     if (!base)
         return;
-    if (*base != 0 && std::any_of(slip.begin(), slip.end(), [&](const auto& s) { return s && *s == 0; })) {
+    if (*base != 0) {
+        std::size_t shown = 0;
+        std::size_t before = 0;
+        for (std::size_t t = 0; t < n; ++t) {
+            shown += slip[t].has_value();
+            before += fitsWith(t, 0);
+        }
+        if (shown <= before)
+            return;
         how_ = aligned(how_.speed, how_.shift + *base * step);
         how_.instead.clear(); // they were of the time before
-    } else if (*base != 0) {
-        return;
     }
     now = 0;
     for (std::size_t t = 0; t < n; ++t) {
@@ -67,6 +75,67 @@ void ReconcileEngine::findSlips() {
         else if (alone && n > 1)
             slips_[t] = slips_[1];
     }
+}
+
+// The way through all moments that claims least. Where A rests several slips show the same pose, and the nearest is not
+// always the one that goes on behind the rest.
+std::vector<std::optional<int>> ReconcileEngine::likeliestSlips(const std::vector<std::optional<int>>& rough) const {
+    constexpr double kUnlike = 1.0; // a moment that the slip does not show
+    constexpr double kBeyond = 0.1; // one that A does not have
+    constexpr double kChange = 1.5;
+    constexpr double kLate = 0.25;     // all of it is late or early
+    constexpr double kElsewhere = 1.5; // and begins elsewhere than A, too
+    constexpr std::size_t kMostTried = 8;
+    const std::size_t n = rough.size();
+    std::map<int, std::size_t> often{{0, n}};
+    std::size_t looks = 0;
+    int now = 0;
+    for (std::size_t t = 0; t < n; ++t) {
+        if (rough[t])
+            ++often[now = *rough[t]];
+        else if (const auto own = looks++ < 16 ? slipOf(t, now) : std::nullopt)
+            ++often[*own];
+    }
+    std::vector<std::pair<std::size_t, int>> byCount;
+    for (const auto& [slip, count] : often)
+        byCount.emplace_back(count, slip);
+    std::sort(byCount.rbegin(), byCount.rend());
+    byCount.resize(std::min(byCount.size(), kMostTried));
+    if (byCount.size() < 2)
+        return rough;
+    const std::size_t m = byCount.size();
+    std::vector<double> cost(m);
+    std::vector<std::vector<std::size_t>> from(n, std::vector<std::size_t>(m));
+    std::vector<std::vector<char>> fit(n, std::vector<char>(m));
+    for (std::size_t t = 0; t < n; ++t) {
+        const std::vector<double> before = cost;
+        for (std::size_t k = 0; k < m; ++k) {
+            const int slip = byCount[k].second;
+            const double off = offAt(t, how_.timeOfA(trackB_.times[t]) + slip * stepA_);
+            fit[t][k] = off <= fits();
+            from[t][k] = k;
+            const double begins = how_.timeOfA(trackB_.times.front()) + slip * stepA_ - trackA_.times.front();
+            double least = t > 0       ? before[k]
+                           : slip == 0 ? 0.0
+                                       : kLate + (std::abs(begins) > 0.5 * stepA_ ? kElsewhere : 0.0);
+            if (t > 0 && fit[t][k]) // a slip begins where it is seen
+                for (std::size_t j = 0; j < m; ++j)
+                    if (const double other = before[j] + kChange + 0.02 * std::abs(slip - byCount[j].second);
+                        j != k && other < least) {
+                        least = other;
+                        from[t][k] = j;
+                    }
+            cost[k] = least + (std::isnan(off) ? kBeyond : fit[t][k] ? 0.0 : kUnlike);
+        }
+    }
+    auto at = static_cast<std::size_t>(std::min_element(cost.begin(), cost.end()) - cost.begin());
+    std::vector<std::optional<int>> slips(n);
+    for (std::size_t t = n; t-- > 0;) {
+        if (fit[t][at])
+            slips[t] = byCount[at].second;
+        at = from[t][at];
+    }
+    return slips;
 }
 
 void ReconcileEngine::slipsByRepeats() {
@@ -158,6 +227,11 @@ bool ReconcileEngine::sameAsBefore(std::size_t t) const {
 
 namespace {
 
+void orInstead(Cause& cause, const Cause& other) {
+    cause.text += fmt::format(", or {}", other.text);
+    cause.instead.push_back({other});
+}
+
 // How sure it is that one frame is off, and not only farther on than most.
 double standsOut(double off, double usual) {
     const double ratio = off / std::max(usual, 1e-9);
@@ -187,16 +261,18 @@ void ReconcileEngine::tellFrames() {
     std::vector<std::size_t> others;
     const double usual = usualStepB_;
     const int on = how_.speed < 0.0 ? -1 : 1; // which way A's time goes
+    bool shown = false;                       // the moment before fits
     for (std::size_t t = 0; t < trackB_.moments(); ++t) {
         const bool slipped = t > 0 && on * slips_[t] < on * slips_[t - 1];
         const double off = offAt(t, how_.timeOfA(trackB_.times[t]) + slips_[t] * stepA_);
         const bool fit = std::isnan(off) || off <= fits();
         if (slipped && sameAsBefore(t))
             doubled.push_back(t);
-        else if (!fit && t > 0 && sameAsBefore(t))
-            held.push_back(t);
+        else if (!fit && t > 0 && sameAsBefore(t) && (shown || (!held.empty() && held.back() == t - 1)))
+            held.push_back(t); // what it holds is a pose that was right when it came
         else if (!fit)
             others.push_back(t);
+        shown = fit;
     }
     // A first frame before A's begins is stale where it shows a later pose.
     const bool before = how_.timeOfA(trackB_.times[0]) < trackA_.times.front() - 1e-6 &&
@@ -220,11 +296,15 @@ void ReconcileEngine::tellFrames() {
         add("held", static_cast<double>(held.size()), "frames", 0.95,
             fmt::format("{} {} the one before", counted(held.size(), "frame"), held.size() == 1 ? "holds" : "hold"),
             framesOf(held), {{"drop", {{"frames", framesOf(held)}}, true}, {"fill", nlohmann::json::object(), true}});
-    if (!doubled.empty())
-        add("doubled", static_cast<double>(doubled.size()), "frames", 0.97,
+    const std::optional<Cause> insteadOfSlip = shownByShift();
+    if (!doubled.empty()) {
+        add("doubled", static_cast<double>(doubled.size()), "frames", insteadOfSlip ? 0.5 : 0.97,
             fmt::format("{} {} twice, and all behind {} later", counted(doubled.size(), "frame"),
                         doubled.size() == 1 ? "stands" : "stand", doubled.size() == 1 ? "it is" : "them is"),
             framesOf(doubled), {{"drop", {{"frames", framesOf(doubled)}, {"close", true}}, true}});
+        if (insteadOfSlip)
+            orInstead(found_.causes.back(), *insteadOfSlip);
+    }
     // Gaps in its own times.
     std::size_t gone = 0;
     std::string where;
@@ -269,8 +349,36 @@ void ReconcileEngine::tellFrames() {
     std::vector<Step> undo;
     if (doubled.empty() && samplesAreFrames())
         undo = {{"retime", {{"curve", curve}}, true}};
-    add("missing", static_cast<double>(left), "frames", 0.9,
+    add("missing", static_cast<double>(left), "frames", insteadOfSlip ? 0.5 : 0.9,
         fmt::format("{} left out, and all behind is earlier", counted(left, "frame")), listedGaps, std::move(undo));
+    if (insteadOfSlip)
+        orInstead(found_.causes.back(), *insteadOfSlip);
+}
+
+// Where all before the one change of time rests, it may as well have begun with it.
+std::optional<Cause> ReconcileEngine::shownByShift() const {
+    std::optional<std::size_t> change;
+    for (std::size_t t = 1; t < slips_.size(); ++t)
+        if (slips_[t] != slips_[t - 1]) {
+            if (change)
+                return std::nullopt;
+            change = t;
+        }
+    if (!change)
+        return std::nullopt;
+    const int slip = slips_[*change];
+    for (std::size_t t = 0; t < *change; ++t)
+        if (const double off = offAt(t, how_.timeOfA(trackB_.times[t]) + slip * stepA_);
+            !std::isnan(off) && off > fits())
+            return std::nullopt;
+    const double frames = -slip * stepA_ * a_.rate().value();
+    return Cause{"offset",
+                 snappedFrame(frames),
+                 "frames",
+                 0.5,
+                 offsetText(snappedFrame(frames)),
+                 "what comes before it rests",
+                 {{"offset", {{"frames", snappedFrame(slip * stepA_ / how_.speed * b_.rate().value())}}, true}}};
 }
 
 bool ReconcileEngine::samplesAreFrames() const {
@@ -286,22 +394,31 @@ std::size_t ReconcileEngine::onEach() const {
     constexpr std::size_t kFewest = 8;
     if (!dense_ || trackB_.moments() < kFewest)
         return 1;
-    // How long each pose stands, and whether A goes on meanwhile.
-    std::vector<std::size_t> runs{1};
+    // How long each pose stands while A goes on. One that A itself rests in says nothing.
+    std::vector<std::size_t> runs;
+    std::size_t run = 1;
+    bool resting = false;
     std::size_t goesOn = 0;
-    std::size_t rests = 0;
+    const auto close = [&] {
+        if (!resting)
+            runs.push_back(run);
+        run = 1;
+        resting = false;
+    };
     for (std::size_t t = 1; t < trackB_.moments(); ++t) {
         if (stepsB_[t - 1] > 1e-9 * how_.spread) {
-            runs.push_back(1);
+            close();
             continue;
         }
-        ++runs.back();
-        ++rests;
+        ++run;
         const auto ofA = [&](std::size_t k) { return trackA_.at(how_.timeOfA(trackB_.times[k])); };
-        goesOn +=
-            std::sqrt((ofA(t) - ofA(t - 1)).colwise().squaredNorm().mean()) * how_.space.scale > 1e-5 * how_.spread;
+        const double way = std::sqrt((ofA(t) - ofA(t - 1)).colwise().squaredNorm().mean());
+        const bool on = way * how_.space.scale > 1e-5 * how_.spread;
+        goesOn += on;
+        resting = resting || !on;
     }
-    if (rests == 0 || goesOn * 5 < rests * 4 || runs.size() < 4)
+    close();
+    if (goesOn == 0 || runs.size() < 4)
         return 1;
     std::vector<std::size_t> sorted = runs;
     std::sort(sorted.begin(), sorted.end());
@@ -511,6 +628,37 @@ void ReconcileEngine::tellTime() {
     }
     tellSampling(stepB, step);
     tellRange(step, least);
+    weighRestAtStart();
+}
+
+// Late or early as a whole, and longer or shorter by as much, where it begins as A does and rests: a frame more or less
+// in that rest shows the same.
+void ReconcileEngine::weighRestAtStart() {
+    const auto told = [this](const char* id) {
+        return std::find_if(found_.causes.begin(), found_.causes.end(), [&](const Cause& c) { return c.id == id; });
+    };
+    const auto offset = told("offset");
+    const auto range = told("range");
+    const double more = static_cast<double>(b_.times().size()) - static_cast<double>(a_.times().size());
+    if (offset == found_.causes.end() || range == found_.causes.end() || std::abs(how_.speed - 1.0) > 1e-6 ||
+        offset->figure != more || more == 0.0 || std::abs(trackB_.times.front() - trackA_.times.front()) > 0.5 * stepA_)
+        return;
+    std::size_t lead = 0;
+    while (lead < trackB_.moments() && offAt(lead, trackB_.times[lead]) <= fits())
+        ++lead;
+    if (lead < 2)
+        return;
+    constexpr double kOneOfSeveral = 0.5;
+    offset->confidence = range->confidence = kOneOfSeveral;
+    const auto frames = static_cast<std::size_t>(std::abs(more));
+    orInstead(*offset,
+              Cause{more < 0.0 ? "missing" : "doubled",
+                    std::abs(more),
+                    "frames",
+                    kOneOfSeveral,
+                    fmt::format("{} {} while it rests", counted(frames, "frame"), more < 0.0 ? "left out" : "more"),
+                    "what comes before it moves is alike",
+                    {}});
 }
 
 void ReconcileEngine::tellStill() {
