@@ -11,6 +11,7 @@
 #include <QTabWidget>
 #include <QTest>
 #include <QToolButton>
+#include <QTreeWidget>
 
 #include "board/time_board.h"
 #include "desks/deliver/deliver_desk.h"
@@ -34,9 +35,14 @@ void settle(MainWindow& window) {
     QTest::qWait(150);
 }
 
+// As it is at this moment, also while it plays.
+void grab(MainWindow& window, const QString& path) {
+    window.screen()->grabWindow(window.winId()).save(path);
+}
+
 void shoot(MainWindow& window, const QString& path) {
     settle(window);
-    window.screen()->grabWindow(window.winId()).save(path);
+    grab(window, path);
 }
 
 void choose(MainWindow& window, const std::string& source, const std::string& name = {}) {
@@ -54,14 +60,53 @@ void showBodies(MainWindow& window, Arrangement arrangement) {
     settle(window);
 }
 
-bool clickMend(MainWindow& window, const QString& id) {
+QPushButton* mendOf(MainWindow& window, const QString& id) {
     for (QPushButton* button : window.findChildren<QPushButton*>(QStringLiteral("mend")))
-        if (button->isVisible() && button->property("findingId").toString() == id) {
-            QTest::mouseClick(button, Qt::LeftButton);
-            settle(window);
-            return true;
-        }
-    return false;
+        if (button->isVisible() && button->property("findingId").toString() == id)
+            return button;
+    return nullptr;
+}
+
+bool clickMend(MainWindow& window, const QString& id) {
+    QPushButton* button = mendOf(window, id);
+    if (!button)
+        return false;
+    QTest::mouseClick(button, Qt::LeftButton);
+    settle(window);
+    return true;
+}
+
+// A cycle that is played, and the whole scene with its camera of another rate, read as seconds.
+void shootCycle(MainWindow& window, const QString& demo, const QDir& out) {
+    window.workspace().openJob(demo + QStringLiteral("/lantern_shoal.wyc"));
+    settle(window);
+    choose(window, "lantern_jelly.mdd");
+    window.viewport().setScope(ViewScope::Item);
+    window.desks().setCurrentWidget(&window.desk<LoopDesk>());
+    for (int i = 0; i < 400 && (window.desk<LoopDesk>().looking() || !window.desk<LoopDesk>().exact()); ++i)
+        QTest::qWait(20);
+    settle(window);
+    window.viewport().frameActive();
+    auto* list = window.findChild<QTreeWidget*>(QStringLiteral("loopList"));
+    QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->topLevelItem(0)).center());
+    QTest::qWait(1700);
+    grab(window, out.filePath(QStringLiteral("cycle.png")));
+    QTest::keyClick(&window, Qt::Key_Space);
+    window.viewport().setScope(ViewScope::Source);
+    window.desks().setCurrentIndex(0);
+    window.workspace().addPaths({demo + QStringLiteral("/returns/kelp_frond_25fps.mdd")});
+    settle(window);
+    for (const wyc::ItemView& item : window.workspace().items())
+        if (!window.workspace().atBoardRate(item))
+            window.workspace().setActive(wyc::ItemKey(item.key));
+    window.workspace().setTimeReading(wyc::TimeReading::Timecode);
+    window.timeBoard().setHighLanes(true);
+    window.timeBoard().showAll();
+    window.workspace().setFrame(1042);
+    shoot(window, out.filePath(QStringLiteral("time.png")));
+    window.workspace().setTimeReading(wyc::TimeReading::Frames);
+    window.timeBoard().setHighLanes(false);
+    window.workspace().document().undo();
 }
 
 // A layered scene: who speaks of an item, and the variant that is shown.
@@ -116,6 +161,7 @@ int main(int argc, char** argv) {
     window.resize(1280, 800);
     window.show();
     if (argc > 3) { // only this
+        shootCycle(window, demo, out);
         shootLayers(window, demo, out);
         shootAssembly(window, demo, out);
         return 0;
@@ -169,7 +215,13 @@ int main(int argc, char** argv) {
     settle(window);
     choose(window, "lantern_jelly_back.mdd");
     window.workspace().setFrame(1042);
+    settle(window);
+    if (QPushButton* late = mendOf(window, QStringLiteral("range.late"))) { // what it would do
+        QEnterEvent enter(QPointF(4, 4), QPointF(4, 4), QPointF(4, 4));
+        QApplication::sendEvent(late, &enter);
+    }
     shoot(window, out.filePath(QStringLiteral("fault-found.png")));
+    window.workspace().hideGhost();
     for (const char* id : {"size.ratio", "axis.turned", "frames.first_stale", "range.late"})
         if (!clickMend(window, QString::fromLatin1(id)))
             return 3;
@@ -239,6 +291,7 @@ int main(int argc, char** argv) {
             window.viewport().setCamera(item.key);
     window.workspace().setFrame(1100);
     shoot(window, out.filePath(QStringLiteral("camera-view.png")));
+    shootCycle(window, demo, out);
     shootLayers(window, demo, out);
     shootAssembly(window, demo, out);
     return 0;

@@ -61,18 +61,7 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
         connect(&workspace_, signal, this, &TimeBoard::redraw);
     connect(&workspace_, &Workspace::frameChanged, this, &TimeBoard::movePlayHead);
     connect(&workspace_, &Workspace::activeChanged, this, [this] {
-        for (std::size_t i = 0; i < rows_.size(); ++i) {
-            if (rows_[i].kind != RowKind::Item || rows_[i].item != workspace_.active())
-                continue;
-            // Scrolled up to, an item brings the name of its source along.
-            const std::size_t head = i > 0 && rows_[i - 1].kind == RowKind::Source ? i - 1 : i;
-            const int top = static_cast<int>(head) * rowHeight_;
-            const int page = height() - kRulerHeight;
-            if (top < scroll_->value())
-                scroll_->setValue(top);
-            else if (const int bottom = static_cast<int>(i + 1) * rowHeight_; bottom > scroll_->value() + page)
-                scroll_->setValue(bottom + 3 - page);
-        }
+        scrollToActive();
         redraw();
     });
     makeChooser();
@@ -89,6 +78,21 @@ TimeBoard::TimeBoard(Workspace& workspace, QWidget* parent)
     });
     placeHead();
     rebuildRows();
+}
+
+void TimeBoard::scrollToActive() {
+    for (std::size_t i = 0; i < rows_.size(); ++i) {
+        if (rows_[i].kind != RowKind::Item || rows_[i].item != workspace_.active())
+            continue;
+        // Scrolled up to, an item brings the name of its source along.
+        const std::size_t head = i > 0 && rows_[i - 1].kind == RowKind::Source ? i - 1 : i;
+        const int top = static_cast<int>(head) * rowHeight_;
+        const int page = height() - kRulerHeight;
+        if (top < scroll_->value())
+            scroll_->setValue(top);
+        else if (const int bottom = static_cast<int>(i + 1) * rowHeight_; bottom > scroll_->value() + page)
+            scroll_->setValue(bottom + 3 - page);
+    }
 }
 
 void TimeBoard::find() {
@@ -343,11 +347,9 @@ void TimeBoard::showChosen() {
 }
 
 void TimeBoard::setHighLanes(bool high) {
-    const double ratio = static_cast<double>(high ? kHigh : kLow) / rowHeight_;
     rowHeight_ = high ? kHigh : kLow;
-    const int at = scroll_->value();
     updateScroll();
-    scroll_->setValue(static_cast<int>(at * ratio));
+    scrollToActive();
     redraw();
 }
 

@@ -96,6 +96,7 @@ class TimeBoard : public QWidget {
     [[nodiscard]] static std::string foldKey(const Row& row);
     void makeChooser();
     void updateScroll();
+    void scrollToActive();
     [[nodiscard]] int rowTop(std::size_t row) const;
     [[nodiscard]] std::optional<std::size_t> rowAt(int y) const;
     [[nodiscard]] bool isHeadEdge(const QPoint& at) const;

@@ -323,7 +323,7 @@ void TimeBoard::paintHead(QPainter& painter, const Row& row, const QRect& rect) 
     if (chosen)
         painter.fillRect(QRect(0, rect.top(), 2, rect.height()), active ? colour::kGlass : colour::kGlass.darker(150));
     const int indent = 26 + 12 * std::min(row.depth, 6);
-    drawKindMark(painter, QRectF(indent, rect.top() + 5, 15, 15), markOf(*item),
+    drawKindMark(painter, QRectF(indent, rect.center().y() - 6, 15, 15), markOf(*item),
                  active ? colour::kGlass : colour::kChalk2);
     painter.setFont(textFont(9));
     painter.setPen(item->leftOut ? QColor(0x6B, 0x7C, 0x7C) : colour::kChalk);
@@ -439,8 +439,12 @@ void TimeBoard::paintSourceLane(QPainter& painter, const Row& row, const QRect& 
         last += tr("  at several rates");
     const double w = painter.fontMetrics().horizontalAdvance(first);
     const double ofLast = painter.fontMetrics().horizontalAdvance(last);
-    painter.drawText(QPointF(std::max<double>(rect.left() + 3, left - w - 5), y + 4), first);
-    painter.drawText(QPointF(std::min<double>(right + 5, rect.right() - ofLast - 12), y + 4), last);
+    const auto label = [&](double x, double wide, const QString& words) { // over the line where there is no room beside
+        painter.fillRect(QRectF(x - 3, y - 6, wide + 6, 13), QColor(0x10, 0x18, 0x1B));
+        painter.drawText(QPointF(x, y + 4), words);
+    };
+    label(std::max<double>(rect.left() + 3, left - w - 5), w, first);
+    label(std::min<double>(right + 5, rect.right() - ofLast - 12), ofLast, last);
 }
 
 // What has no speed to show: a pose that holds throughout, or a range that is not measured yet.

@@ -67,15 +67,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), workspace_(new Wo
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
     strip_ = new ShotStrip(*workspace_, central);
-    message_ = new Notice(QStringLiteral("message"), colour::kRust, central);
-    changed_ = new Notice(QStringLiteral("changed"), colour::kStraw, central);
-    written_ = new Notice(QStringLiteral("written"), colour::kMoss, central);
+    notices_ = new Notices(central);
+    message_ = new Notice(QStringLiteral("message"), colour::kRust, notices_);
+    changed_ = new Notice(QStringLiteral("changed"), colour::kStraw, notices_);
+    written_ = new Notice(QStringLiteral("written"), colour::kMoss, notices_);
+    for (Notice* notice : {message_, changed_, written_})
+        notices_->add(notice);
     makeUpper(central);
     empty_ = makeEmptyState(central);
     column->addWidget(strip_);
-    column->addWidget(message_);
-    column->addWidget(changed_);
-    column->addWidget(written_);
     column->addWidget(upper_, 1);
     column->addWidget(empty_, 1);
     setCentralWidget(central);
@@ -167,6 +167,12 @@ void MainWindow::connectAll() {
     connect(workspace_, &Workspace::jobChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::itemsChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::problem, this, &MainWindow::showMessage);
+    // What was wrong with one act is settled by the next that works; an unread source stays told.
+    connect(workspace_, &Workspace::jobChanged, this, [this] {
+        for (Notice* notice : {message_, written_})
+            if (notice->isOld() && (notice != message_ || unread_.isEmpty()))
+                notice->hide();
+    });
     connect(workspace_, &Workspace::pageWritten, this, [this](const QString& path) {
         written_->tell(QStringLiteral("✓  ") + tr("Written and opened: %1").arg(QFileInfo(path).fileName()),
                        tr("Copy its path"), [path] { QGuiApplication::clipboard()->setText(path); });
@@ -196,6 +202,7 @@ void MainWindow::showEvent(QShowEvent* event) {
 // A small window leaves the view what room there is.
 void MainWindow::resizeEvent(QResizeEvent* event) {
     QMainWindow::resizeEvent(event);
+    notices_->place(strip_->sizeHint().height() + 4, event->size().width());
     const bool narrow = event->size().width() < 1100;
     if (narrow != narrow_) {
         const int desks = narrow ? desks_->minimumWidth() : 484;

@@ -16,6 +16,7 @@ class QToolButton;
 namespace wyc::app {
 
 class Notice;
+class Notices;
 class ShotStrip;
 class TimeBoard;
 class Transport;
@@ -100,6 +101,7 @@ class MainWindow : public QMainWindow {
     QLabel* statusRight_;
     QProgressBar* statusBar_;
     QPushButton* statusCancel_;
+    Notices* notices_;
     Notice* message_;
     Notice* changed_;    // sources that are no longer what was read
     Notice* written_;    // a page

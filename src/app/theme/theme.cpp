@@ -10,6 +10,11 @@
 #include <QPalette>
 #include <QStyleFactory>
 
+// Of a static library resources have to be asked for, outside of any namespace.
+static void initMarks() {
+    Q_INIT_RESOURCE(marks);
+}
+
 namespace wyc::app {
 
 QFont textFont(double points, QFont::Weight weight) {
@@ -105,6 +110,8 @@ void drawKindMark(QPainter& painter, const QRectF& box, KindMark mark, const QCo
 }
 
 void applyTheme(QApplication& application) {
+    initMarks();
+    QApplication::setAttribute(Qt::AA_DontUseNativeDialogs); // ours look as the window does
     application.setStyle(QStyleFactory::create(QStringLiteral("Fusion")));
     application.setFont(textFont(9));
     QPalette palette;
@@ -158,7 +165,8 @@ QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox { background: #1B282D; color: #DF
 QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus { border-color: #6FCFB4; }
 QLineEdit[bad="true"] { border-color: #E0705A; }
 QLineEdit[waits="true"] { border-color: #E4C765; }
-QComboBox::drop-down { border: none; width: 16px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: url(:/marks/down.png); width: 9px; height: 6px; }
 QComboBox QAbstractItemView { background: #1B282D; color: #DFE8E4; border: 1px solid #33474E; selection-background-color: #26363C; }
 QCheckBox { color: #DFE8E4; spacing: 7px; }
 QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid #4A6068; border-radius: 3px; background: #0E1518; }

@@ -108,7 +108,7 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
 }
 
 void Transport::showReading() {
-    frame_->setFixedWidth(workspace_.timeReading() == TimeReading::Timecode ? 92 : 62);
+    frame_->setFixedWidth(workspace_.timeReading() == TimeReading::Timecode ? 108 : 62);
     showFrame();
 }
 

@@ -90,15 +90,18 @@ void Viewport::drawOverlay(QPainter& painter, const std::vector<Pane>& panes) {
     }
     if (comparedDrawn())
         drawComparison(painter, panes);
-    double y = comparedDrawn() ? 92 : 20;
+    // Low on the left, clear of names and brackets.
+    std::vector<std::pair<QString, QColor>> lines;
+    if (heldFrame_)
+        lines.emplace_back(tr("held pose of %1").arg(workspace_.timeWords(*heldFrame_)), colour::kHeather);
+    for (const QString& words : stateWords())
+        lines.emplace_back(words, colour::kStraw);
+    const bool legend =
+        drawn_ && (drawn_->driftMax > 0.0F || (style_ == ViewStyle::SpeedHeat && drawn_->speedMax > 0.0F));
+    double y = height() - (legend ? 78.0 : 18.0) - 18.0 * (static_cast<double>(lines.size()) - 1.0);
     painter.setFont(textFont(9));
-    if (heldFrame_) {
-        painter.setPen(colour::kHeather);
-        drawWords(painter, QPointF(16, y), tr("held pose of %1").arg(workspace_.timeWords(*heldFrame_)));
-        y += 18;
-    }
-    painter.setPen(colour::kStraw);
-    for (const QString& words : stateWords()) {
+    for (const auto& [words, pen] : lines) {
+        painter.setPen(pen);
         drawWords(painter, QPointF(16, y), words);
         y += 18;
     }
