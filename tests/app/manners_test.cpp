@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Manners of the window: where the keys go, what a refused value does, what one bad thing does to the rest.
+#include <QCheckBox>
 #include <QCloseEvent>
 #include <QComboBox>
 #include <QDialog>
@@ -9,6 +10,8 @@
 #include <QStandardPaths>
 #include <QTimer>
 #include <QToolButton>
+
+#include <fmt/format.h>
 
 #include "board/time_board.h"
 #include "shell/shot_strip.h"
@@ -442,6 +445,76 @@ TEST_F(Manners, FieldsRefuseWordsAndSayWhy) {
     QTest::qWait(30); // the card is made anew
     EXPECT_TRUE(message->isVisible());
     EXPECT_EQ(child<QLineEdit>("option_frames")->text(), QStringLiteral("1"));
+}
+
+TEST_F(Manners, WhatIsMissingOfADeliveryIsDeliveredAlone) {
+    fs::create_directories(folder_ / "poses");
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "poses" / "pose.####.obj"));
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "whole.mdd"));
+    open({folder_ / "whole.mdd", folder_ / "poses"}, 2);
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
+    ASSERT_TRUE(click(child<QToolButton>("deliverAll")));
+    ASSERT_TRUE(settle());
+    auto* act = child<QPushButton>("deliver");
+    const DeliverDesk& desk = window_->desk<DeliverDesk>();
+    const auto run = [&] { return click(act) && until([&] { return !desk.delivering(); }, 30000) && settle(); };
+    fs::rename(folder_ / "poses" / "pose.1012.obj", folder_ / "away.obj");
+    ASSERT_TRUE(run());
+    ASSERT_EQ(desk.rows().size(), 2U);
+    EXPECT_EQ(act->text(), QStringLiteral("Deliver the one that is missing"));
+    const fs::path first = desk.rows()[0].result ? desk.rows()[0].result->target : desk.rows()[1].result->target;
+    const auto written = fs::last_write_time(first);
+    fs::rename(folder_ / "away.obj", folder_ / "poses" / "pose.1012.obj");
+    ASSERT_TRUE(run());
+    ASSERT_EQ(desk.rows().size(), 2U);
+    for (const OutputRow& row : desk.rows()) {
+        ASSERT_TRUE(row.result) << row.words.toStdString();
+        EXPECT_TRUE(row.result->proof.passed);
+        EXPECT_NE(row.result->target.string().find("v001"), std::string::npos) << row.result->target;
+    }
+    EXPECT_EQ(fs::last_write_time(first), written) << "what was proven is not written again";
+    EXPECT_EQ(act->text(), QStringLiteral("Deliver next version"));
+}
+
+TEST_F(Manners, OfManyItemsSomeAreFoundByNameAndARangeIsTyped) {
+    std::vector<fs::path> paths;
+    for (int i = 0; i < 15; ++i) {
+        paths.push_back(folder_ / fmt::format("sail_{}.mdd", static_cast<char>('a' + i)));
+        ASSERT_TRUE(test::writeScene(test::sheetScene(), paths.back()));
+    }
+    open(paths, 15);
+    workspace().document().edit("Shot", [](Job& job) { job.shot.range = FrameRange{1005, 1020}; });
+    window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
+    ASSERT_TRUE(settle());
+    EXPECT_FALSE(child<QLineEdit>("deliverFilter")->isVisible()) << "the board is where it is chosen";
+    ASSERT_TRUE(click(child<QToolButton>("deliverNone")));
+    ASSERT_TRUE(settle());
+    auto* filter = child<QLineEdit>("deliverFilter");
+    ASSERT_TRUE(filter->isVisible());
+    filter->setText(QStringLiteral("SAIL_k"));
+    QTest::qWait(60);
+    std::vector<QCheckBox*> listed;
+    for (auto* box : window_->findChildren<QCheckBox*>(QStringLiteral("deliverItem")))
+        if (box->isVisible())
+            listed.push_back(box);
+    ASSERT_EQ(listed.size(), 1U);
+    QTest::mouseClick(listed[0], Qt::LeftButton, {}, {6, listed[0]->height() / 2});
+    ASSERT_TRUE(settle());
+    ASSERT_EQ(window_->desk<DeliverDesk>().rows().size(), 1U);
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.item, "sail_k");
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.frames->text(), "1005:1020");
+    auto* range = child<QComboBox>("deliverRange");
+    range->setEditText(QStringLiteral("1008:1012"));
+    emit range->lineEdit()->editingFinished();
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.frames->text(), "1008:1012");
+    EXPECT_EQ(range->currentText(), QStringLiteral("1008:1012"));
+    range->setEditText(QStringLiteral("later"));
+    emit range->lineEdit()->editingFinished();
+    EXPECT_EQ(range->currentText(), QStringLiteral("1008:1012")) << "what holds";
+    emit range->activated(2);
+    ASSERT_TRUE(settle());
+    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].plan.frames->text(), "1001:1024");
 }
 
 TEST_F(Manners, WhatIsChosenForADeliveryAndWhatKeepsItFromWorking) {

@@ -160,10 +160,12 @@ void MainWindow::connectAll() {
     connect(escape, &QAction::triggered, this, stopAll);
     addAction(escape);
     connect(strip_, &ShotStrip::refused, this, &MainWindow::showMessage);
-    connect(strip_, &ShotStrip::findingsAsked, this, [this] {
+    const auto showFindings = [this] {
         FactsDesk& facts = showDesk<FactsDesk>();
         facts.showAllFindings(true);
-    });
+    };
+    connect(strip_, &ShotStrip::findingsAsked, this, showFindings);
+    connect(&desk<DeliverDesk>(), &DeliverDesk::findingsAsked, this, showFindings);
     connect(workspace_, &Workspace::jobChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::itemsChanged, this, &MainWindow::showTitle);
     connect(workspace_, &Workspace::problem, this, &MainWindow::showMessage);

@@ -150,27 +150,38 @@ bool tellShifted(const MeasuredItem& item, const Coverage& its, const FrameRange
 }
 
 // Frames of the shot, or of its handles, that are not there.
-void tellMissing(const MeasuredItem& item, const Coverage& its, const FrameRange& shot,
+void tellMissing(const MeasuredItem& item, const Coverage& its, const FrameRange& wanted, const FrameRange& shot,
                  std::vector<Finding>& findings) {
     const double start = std::max(0.0, its.late);
     const double end = std::max(0.0, -its.over);
-    const std::vector<Step> hold{{"hold",
-                                  {{"before", std::max(0.0, std::ceil(start - kFrameTolerance))},
-                                   {"after", std::max(0.0, std::ceil(end - kFrameTolerance))}},
-                                  true}};
+    // What comes again and again goes on doing so; all else holds its ends.
+    const double first = item.frameAt(0);
+    const bool again = item.cycleFrames && sameFrame(first, std::round(first)) && *item.cycleFrames >= 2.0;
+    const FrameRange filled{std::min(first, std::floor(wanted.first)),
+                            std::max(item.frameAt(item.profile->count() - 1), std::ceil(wanted.last))};
+    const std::vector<Step> mend{
+        again ? Step{"loop",
+                     {{"start", first}, {"length", *item.cycleFrames}, {"close", "cut"}, {"fill", filled.text()}},
+                     true}
+              : Step{"hold",
+                     {{"before", std::max(0.0, std::ceil(start - kFrameTolerance))},
+                      {"after", std::max(0.0, std::ceil(end - kFrameTolerance))}},
+                     true}};
+    const std::string label = again ? "Repeat the cycle" : "Hold the ends";
+    const std::string advice = again ? "Repeat its cycle over the whole range" : "";
     const bool beginsLate = its.first > shot.first + kFrameTolerance;
     if (beginsLate || its.last < shot.last - kFrameTolerance)
         findings.push_back({"range.short", Severity::Fault, item.label, beginsLate ? its.first : its.last, start + end,
                             "frames",
                             fmt::format("It covers {} – {}, the shot is {} – {}", frameText(its.first),
                                         frameText(its.last), frameText(shot.first), frameText(shot.last)),
-                            "Bake it again over the whole range, or hold its ends", "Hold the ends", hold});
+                            again ? advice : "Bake it again over the whole range, or hold its ends", label, mend});
     else if (start + end > kFrameTolerance)
         findings.push_back({"range.handles_missing", Severity::Caution, item.label, start > 0 ? its.first : its.last,
                             start + end, "frames",
                             fmt::format("{} of the handles {} missing: it covers {} – {}", countText(start + end),
                                         start + end == 1.0 ? "is" : "are", frameText(its.first), frameText(its.last)),
-                            "Bake it again with handles, or hold its ends", "Hold the ends", hold});
+                            again ? advice : "Bake it again with handles, or hold its ends", label, mend});
 }
 
 void tellBeyond(const MeasuredItem& item, const Coverage& its, const FrameRange& wanted,
@@ -202,7 +213,7 @@ void checkRange(const CheckInput& input, std::vector<Finding>& findings) {
         const Coverage its = coverageOf(item, *wanted, input.shot);
         if (its.agrees() || tellShifted(item, its, *wanted, findings))
             continue;
-        tellMissing(item, its, *input.shot.range, findings);
+        tellMissing(item, its, *wanted, *input.shot.range, findings);
         tellBeyond(item, its, *wanted, findings);
     }
 }

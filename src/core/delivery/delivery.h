@@ -88,6 +88,7 @@ class ReadFiles;
 /// One target file (or sequence) to be.
 struct PlannedOutput {
     std::string item;
+    std::string label = {}; // of the one item that is in it, as deliveries choose them; empty: of several
     FormatPtr format; // with the write options that were chosen
     Scene scene;      // exactly what is meant
     NodePtr rest;

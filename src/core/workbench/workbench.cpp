@@ -270,6 +270,24 @@ std::optional<FrameRange> rangeBefore(const ItemView& item, std::size_t step) {
     return seen ? movingFrames(*seen->scene, seen->node) : std::nullopt;
 }
 
+namespace {
+
+// What closes as it is shown; a copy of its first frame at the end is not counted.
+std::optional<double> cycleFramesOf(const ItemView& view) {
+    const bool made = std::any_of(view.stretches.begin(), view.stretches.end(),
+                                  [](const TimeStretch& stretch) { return stretch.kind == TimeStretch::Kind::Cycle; });
+    const bool found = view.loops && view.cycle && *view.cycle && (*view.cycle)->loops;
+    if (!view.range || (!made && !found))
+        return std::nullopt;
+    const bool copy = (found && (*view.cycle)->closingCopy) ||
+                      std::any_of(view.steps.begin(), view.steps.end(), [](const Step& step) {
+                          return step.on && step.type == "loop" && step.options.value("closing_copy", false);
+                      });
+    return view.range->count() - (copy ? 1.0 : 0.0);
+}
+
+} // namespace
+
 std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSource>& sources,
                                     const std::vector<ItemView>& items) {
     std::vector<ItemFinding> found;
@@ -342,6 +360,7 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
         item.profile = view.profile;
         addRest(*view.source, view.steps, item);
         item.heldBySteps = view.heldBySteps;
+        item.cycleFrames = cycleFramesOf(view);
         keys[item.label] = view.key;
         if (view.loops && view.cycle)
             for (Finding& finding : cycleFindings(view, item.label))

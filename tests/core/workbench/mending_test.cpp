@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include <iostream>
+#include <numbers>
 
 #include <nlohmann/json.hpp>
 
@@ -198,6 +199,65 @@ TEST(Mending, AllKeepsEveryGoodPose) {
     // The doubled end of what the shot needs has no mend; two faults beside each other may look like another.
     EXPECT_LT(left, planted / 8);
     EXPECT_LE(wrongTime, cases / 12);
+}
+
+// A cycle that the shot asks more of goes on; it is not held at its last pose.
+TEST(Mending, ACycleIsRepeatedOverTheShot) {
+    const TempFolder folder;
+    constexpr int kPeriod = 20;
+    for (const bool copy : {false, true}) {
+        const auto pose = [](double frame) {
+            std::vector<Vec3f> points = sheetPoints(6, 5, 0.4);
+            const double turn = 2.0 * std::numbers::pi * std::fmod(frame - kFirst, kPeriod) / kPeriod;
+            for (Vec3f& p : points)
+                p.y += static_cast<float>(0.3 * std::sin(turn + 2.0 * static_cast<double>(p.x)));
+            return points;
+        };
+        SheetOptions options;
+        options.first = kFirst;
+        options.count = kPeriod + copy;
+        options.plant = [&](double frame, std::vector<Vec3f>& points) { points = pose(frame); };
+        Scene scene = sheetScene(options);
+        scene.rate = scene.view.rate;
+        const fs::path file = folder.path() / "cycle.abc";
+        ASSERT_TRUE(writeScene(scene, file));
+        Job job;
+        job.shot.rate = scene.view.rate;
+        job.shot.range = FrameRange{kFirst, kFirst + 53};
+        job.shot.handles = 3;
+        job.sources.push_back({{1}, {file, {}, {}, true}});
+        const auto opened = openSources(job);
+        ASSERT_TRUE(opened);
+        const std::string path = opened->front().source->scene.nodes[0].path;
+        // As anything else it is held; as a cycle it is repeated.
+        for (const bool loops : {false, true}) {
+            job.itemFor({1}, path).loops = loops;
+            const auto items = measuredItemsOf(job, *opened, Progress());
+            ASSERT_TRUE(items);
+            const auto found = findingsOf(job, *opened, *items);
+            const auto isShort = [](const ItemFinding& f) { return f.finding.id == "range.short"; };
+            const auto told = std::find_if(found.begin(), found.end(), isShort);
+            ASSERT_NE(told, found.end());
+            EXPECT_EQ(told->finding.mend.front().type, loops ? "loop" : "hold");
+            if (!loops)
+                continue;
+            const auto made = applySteps(opened->front().source->scene, told->finding.mend);
+            ASSERT_TRUE(made) << made.error().text();
+            const Geometry& shape = shapeOf(*made);
+            ASSERT_EQ(shape.sampling().count(), 60U);
+            for (std::size_t i = 0; i < shape.sampling().count(); ++i) {
+                const double frame = std::round(made->view.rate.frameAt(shape.sampling().time(i)));
+                EXPECT_EQ(frame, kFirst - 3 + static_cast<double>(i));
+                EXPECT_EQ(pointsOf(shape, i), pose(frame + kPeriod)) << frame;
+            }
+            job.itemFor({1}, path).steps = told->finding.mend;
+            const auto after = measuredItemsOf(job, *opened, Progress());
+            ASSERT_TRUE(after);
+            for (const ItemFinding& one : findingsOf(job, *opened, *after))
+                EXPECT_FALSE(one.finding.id.starts_with("range.")) << one.finding.text;
+        }
+        job.itemFor({1}, path).steps.clear();
+    }
 }
 
 } // namespace

@@ -2,10 +2,12 @@
 #include "desks/deliver/deliver_desk.h"
 
 #include <algorithm>
+#include <set>
 
 #include <QCheckBox>
 #include <QFileDialog>
 #include <QLabel>
+#include <QLineEdit>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QScrollArea>
@@ -28,6 +30,7 @@ ItemNames namesOf(const ItemView& item) {
 }
 
 constexpr std::size_t kMostCards = 40;
+constexpr std::size_t kManyItems = 12; // more are looked for by name
 
 int urgencyOf(JobState state) {
     return state == JobState::Failed ? 2 : state == JobState::Running ? 1 : 0;
@@ -115,7 +118,14 @@ void DeliverDesk::makeSettings(QWidget* content) {
     settingsColumn->addLayout(itemsHead);
     chosenWords_ = smallLabel({}, content);
     chosenWords_->setObjectName(QStringLiteral("deliverChosen"));
+    filter_ = new QLineEdit(content);
+    filter_->setObjectName(QStringLiteral("deliverFilter"));
+    filter_->setPlaceholderText(tr("find items by name, source or group"));
+    filter_->setProperty("clears", true);
+    filter_->setClearButtonEnabled(true);
+    connect(filter_, &QLineEdit::textChanged, this, &DeliverDesk::showItems);
     settingsColumn->addWidget(chosenWords_);
+    settingsColumn->addWidget(filter_);
     settingsColumn->addLayout(items_);
     settingsColumn->addWidget(form_);
 }
@@ -140,7 +150,15 @@ void DeliverDesk::makeFoot(QVBoxLayout* outer) {
     act_ = new QPushButton(tr("Deliver"), this);
     act_->setObjectName(QStringLiteral("deliver"));
     act_->setProperty("main", true);
+    openFaults_ = new QToolButton(this);
+    openFaults_->setObjectName(QStringLiteral("deliverFaults"));
+    openFaults_->setToolTip(tr("What was found on these items and is not mended: shows it"));
+    openLosses_ = new QToolButton(this);
+    openLosses_->setObjectName(QStringLiteral("deliverLosses"));
+    openLosses_->setToolTip(tr("What the format cannot carry: shows it"));
     foot->addWidget(summary_, 1);
+    foot->addWidget(openFaults_);
+    foot->addWidget(openLosses_);
     foot->addWidget(back_);
     foot->addWidget(act_);
     foot->addSpacing(10);
@@ -148,6 +166,14 @@ void DeliverDesk::makeFoot(QVBoxLayout* outer) {
 }
 
 void DeliverDesk::connectAll() {
+    connect(openFaults_, &QToolButton::clicked, this, &DeliverDesk::findingsAsked);
+    connect(openLosses_, &QToolButton::clicked, this, [this] {
+        for (auto* area : findChildren<QScrollArea*>())
+            if (auto* losses = findChild<QLabel*>(QStringLiteral("lossesHead")))
+                area->ensureWidgetVisible(losses, 0, area->viewport()->height() - losses->height() - 8);
+    });
+    for (auto signal : {&Workspace::findingsChanged, &Workspace::checkedChanged})
+        connect(&workspace_, signal, this, &DeliverDesk::showOpen);
     connect(act_, &QPushButton::clicked, this, [this] { delivering_ ? stop() : deliver(); });
     planTimer_.setSingleShot(true);
     planTimer_.setInterval(60);
@@ -227,6 +253,7 @@ void DeliverDesk::showItems() {
     // Short enough that the settings below stay in sight.
     constexpr std::size_t kFirstListed = 8;
     const std::size_t mostListed = listAll_ ? 400 : kFirstListed;
+    filter_->setVisible(!following && workspace_.items().size() > kManyItems);
     std::size_t listed = 0;
     std::size_t more = 0;
     for (const ItemView& item : workspace_.items()) {
@@ -234,8 +261,10 @@ void DeliverDesk::showItems() {
         const bool chosen = isTaken(s.items, names);
         if (following && !chosen)
             continue; // the board is where it is chosen
-        // Long lists stay short: what is chosen, and the active item.
-        if (!chosen && item.key != workspace_.active() && workspace_.items().size() > 12)
+        // Long lists stay short: what is chosen, and the active item; or what is looked for.
+        const bool sought = !filter_->text().trimmed().isEmpty();
+        if (sought ? !isSought(names.label)
+                   : !chosen && item.key != workspace_.active() && workspace_.items().size() > kManyItems)
             continue;
         if (listed == mostListed) {
             more += chosen;
@@ -287,6 +316,13 @@ void DeliverDesk::showItems() {
         items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and "
                                         "compared point by point."),
                                      this));
+}
+
+bool DeliverDesk::isSought(const std::string& label) const {
+    const QString name = QString::fromStdString(label);
+    const QStringList words = filter_->text().split(QLatin1Char(' '), Qt::SkipEmptyParts);
+    return std::all_of(words.begin(), words.end(),
+                       [&](const QString& word) { return name.contains(word, Qt::CaseInsensitive); });
 }
 
 std::vector<std::string> DeliverDesk::chosenPatterns() const {
@@ -501,14 +537,26 @@ void DeliverDesk::showRows() {
         tip = QString::fromStdString(folder.string());
     } else if (showResults_)
         summary_->setText(tr("%1 of %2 proven").arg(proven).arg(rows_.size()));
-    else
+    else {
         summary_->setText(rows_.empty() ? QString()
                                         : tr("about %1 to write, then read back and compared point by point")
                                               .arg(QString::fromStdString(sizeText(total))));
+        if (const auto room = roomAtTarget(); room && !rows_.empty()) {
+            const QString free = QString::fromStdString(sizeText(*room));
+            tip = tr("%1 are free there").arg(free);
+            if (*room < total) // the old files stay until the new ones are proven
+                summary_->setText(QStringLiteral("<span style='color:%1'>! %2</span>")
+                                      .arg(colour::kRust.name(),
+                                           tr("about %1 to write, %2 free: free some room, or choose another folder")
+                                               .arg(QString::fromStdString(sizeText(total)), free)));
+        }
+    }
     summary_->setToolTip(tip);
     act_->setText(
-        delivering_    ? tr("Stop")
-        : showResults_ ? tr("Deliver next version")
+        delivering_      ? tr("Stop")
+        : isPartlyDone() ? (missing() == 1 ? tr("Deliver the one that is missing")
+                                           : tr("Deliver the %1 that are missing").arg(missing()))
+        : showResults_   ? (missing() > 0 ? tr("Deliver again") : tr("Deliver next version"))
         : rows_.size() == 1
             ? tr("Deliver %1")
                   .arg(fontMetrics().elidedText(QString::fromStdString(rows_.front().plan.item), Qt::ElideMiddle, 130))
@@ -518,6 +566,7 @@ void DeliverDesk::showRows() {
                   .arg(rows_.size() - 1)
             : tr("Deliver %1 outputs").arg(rows_.size()));
     act_->setEnabled(delivering_ || !rows_.empty());
+    showOpen();
 }
 
 // Right above the button that it keeps from working, with what puts it right.
@@ -548,28 +597,71 @@ void DeliverDesk::showPlanError() {
             mend(QStringLiteral("mendReplace"), tr("Replace"), "Replace what is there",
                  [](DeliverySpec& d) { d.replace = true; });
     }
+    // Items at several rates in one file: one of two things is meant.
+    std::set<std::string> rates;
+    const DeliverySpec wanted = asked();
+    for (const ItemView& item : workspace_.items())
+        if (!item.leftOut && item.range && item.scene && isTaken(wanted.items, namesOf(item)))
+            rates.insert(item.scene->view.rate.text());
+    if (s.oneFile && !s.rate && rates.size() > 1) {
+        const FrameRate rate = workspace_.rate();
+        mend(QStringLiteral("mendRate"), tr("Resample all to %1").arg(QString::fromStdString(rate.shortText())),
+             "Resample all", [rate](DeliverySpec& d) { d.rate = rate; });
+        mend(QStringLiteral("mendParted"), tr("A file for each"), "A file for each item",
+             [](DeliverySpec& d) { d.oneFile = false; });
+    }
     why_->addWidget(card);
 }
 
 void DeliverDesk::deliver() {
-    if (delivering_)
+    if (delivering_ || !canPlan())
         return;
-    showResults_ = false;
-    if (!canPlan())
-        return;
-    // Names that are free now, and are held.
+    // What is proven already is not written again.
+    std::vector<OutputRow> done;
+    DeliverySpec s = asked();
+    if (isPartlyDone()) {
+        s.items.clear();
+        for (OutputRow& row : rows_)
+            if (row.result)
+                done.push_back(row);
+            else
+                s.items.push_back(patternOf(row.plan.label));
+    }
     ++planAsked_; // what is being planned is not wanted any more
-    auto run = reservedRun(planned());
-    takePlan(run ? std::move(run->outputs) : Result<std::vector<PlannedOutput>>(fail(run.error())));
-    delivering_ = showResults_ = !rows_.empty();
-    if (run)
-        for (const Leftover& left : run->leftovers)
-            emit workspace_.problem(QString::fromStdString(left.words()));
-    for (std::size_t i = 0; i < rows_.size(); ++i) {
+    delivering_ = true;
+    showResults_ = false;
+    rows_.clear();
+    // Names that are free now, and are held; by a worker, as folders may be slow.
+    workspace_.deliveryRunner().start(
+        tr("Planning"),
+        [this, plan = workspace_.planOf(s), done](const Progress&) -> Result<JobRunner::Done> {
+            WYC_TRY(made, reservedRun(plan));
+            auto run = std::make_shared<ReservedRun>(std::move(made));
+            return [this, run, done] { write(*run, done); };
+        },
+        [this](const Error& error) {
+            delivering_ = false;
+            rows_.clear();
+            if (error.kind == ErrorKind::Cancelled)
+                refresh();
+            else
+                planError_ = error;
+            rowsTimer_.start();
+        });
+    showRows();
+}
+
+void DeliverDesk::write(const ReservedRun& run, const std::vector<OutputRow>& done) {
+    takePlan(run.outputs);
+    rows_.insert(rows_.begin(), done.begin(), done.end());
+    showResults_ = !rows_.empty();
+    for (const Leftover& left : run.leftovers)
+        emit workspace_.problem(QString::fromStdString(left.words()));
+    for (std::size_t i = done.size(); i < rows_.size(); ++i) {
         const PlannedOutput& output = rows_[i].plan;
         rows_[i].jobId = workspace_.deliveryRunner().start(
             tr("Delivering %1").arg(QString::fromStdString(output.item)),
-            [this, output, i, held = run->names](const Progress& progress) mutable -> Result<JobRunner::Done> {
+            [this, output, i, held = run.names](const Progress& progress) mutable -> Result<JobRunner::Done> {
                 WYC_TRY(result, runOutput(output, {}, progress));
                 held.reset(); // the next plan takes what is free now
                 return [this, i, result] {
@@ -586,7 +678,60 @@ void DeliverDesk::deliver() {
                 rows_[i].words = QString::fromStdString(error.text());
             });
     }
-    showRows();
+    rowsTimer_.start();
+}
+
+bool DeliverDesk::isPartlyDone() const {
+    return showResults_ && missing() > 0 && missing() < rows_.size() &&
+           std::none_of(rows_.begin(), rows_.end(), [](const OutputRow& row) { return row.plan.label.empty(); });
+}
+
+std::size_t DeliverDesk::missing() const {
+    return static_cast<std::size_t>(
+        std::count_if(rows_.begin(), rows_.end(), [](const OutputRow& row) { return !row.result; }));
+}
+
+// What an artist should know before pressing the button, beside it: each opens in full.
+void DeliverDesk::showOpen() {
+    const DeliverySpec s = asked();
+    std::set<ItemKey> taken;
+    for (const ItemView& item : workspace_.items())
+        if (!item.leftOut && isTaken(s.items, namesOf(item)))
+            taken.insert(item.key);
+    int faults = 0;
+    for (const ItemFinding& found : workspace_.findings())
+        faults += found.finding.severity == Severity::Fault && (taken.contains(found.key) || found.key.isEmpty());
+    const bool known = workspace_.checked() == Checked::Yes;
+    std::set<std::string> lost;
+    for (const OutputRow& row : rows_)
+        for (const Loss& loss : row.plan.losses)
+            lost.insert(loss.what);
+    const bool before = !showResults_ && !delivering_;
+    openFaults_->setVisible(before && !rows_.empty() && (faults > 0 || !known));
+    openFaults_->setText(!known        ? tr("? not checked yet")
+                         : faults == 1 ? tr("✕ 1 fault open")
+                                       : tr("✕ %1 faults open").arg(faults));
+    openFaults_->setStyleSheet(QStringLiteral("color: %1;").arg((known ? colour::kRust : colour::kChalk2).name()));
+    openLosses_->setVisible(before && !lost.empty());
+    openLosses_->setText(lost.size() == 1 ? tr("! 1 loss") : tr("! %1 losses").arg(lost.size()));
+    openLosses_->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kStraw.name()));
+}
+
+// Room on the disk that it goes to; nothing where that cannot be known.
+std::optional<std::uint64_t> DeliverDesk::roomAtTarget() const {
+    if (rows_.empty())
+        return std::nullopt;
+    std::error_code code;
+    for (fs::path folder = fs::absolute(rows_.front().plan.target, code).parent_path(); !code;
+         folder = folder.parent_path()) {
+        if (fs::exists(folder, code)) {
+            const fs::space_info room = fs::space(folder, code);
+            return code ? std::nullopt : std::optional<std::uint64_t>(room.available);
+        }
+        if (folder == folder.parent_path())
+            break;
+    }
+    return std::nullopt;
 }
 
 void DeliverDesk::writePageOf(const OutputResult& result) {

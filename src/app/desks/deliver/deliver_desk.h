@@ -15,8 +15,13 @@
 
 class QToolButton;
 class QLabel;
+class QLineEdit;
 class QPushButton;
 class QVBoxLayout;
+
+namespace wyc {
+struct ReservedRun;
+}
 
 namespace wyc::app {
 
@@ -29,7 +34,11 @@ class DeliverDesk : public Desk {
     [[nodiscard]] const std::vector<OutputRow>& rows() const { return rows_; }
     [[nodiscard]] bool delivering() const { return delivering_; }
 
+  signals:
+    void findingsAsked();
+
   public slots:
+    /// Writes what is planned; after a run that did not get through, what is missing of it.
     void deliver();
     void stop();
 
@@ -55,6 +64,12 @@ class DeliverDesk : public Desk {
     void plan();
     void takePlan(Result<std::vector<PlannedOutput>> outputs);
     void showRows();
+    void write(const ReservedRun& run, const std::vector<OutputRow>& done);
+    [[nodiscard]] std::size_t missing() const; // of a run: what is not proven
+    [[nodiscard]] bool isPartlyDone() const;   // a run did not get through with all
+    void showOpen();
+    [[nodiscard]] std::optional<std::uint64_t> roomAtTarget() const;
+    [[nodiscard]] bool isSought(const std::string& label) const;
     void lookForEarlier();
     void compareWithEarlier();
     void writePageOf(const OutputResult& result);
@@ -70,6 +85,9 @@ class DeliverDesk : public Desk {
     QVBoxLayout* why_; // nothing can be delivered
     QToolButton* only_ = nullptr;
     QPushButton* act_;
+    QToolButton* openFaults_ = nullptr;
+    QToolButton* openLosses_ = nullptr;
+    QLineEdit* filter_ = nullptr;
     QLabel* summary_;
     QTimer planTimer_;
     QTimer rowsTimer_; // several outputs may change at once

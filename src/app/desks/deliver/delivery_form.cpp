@@ -39,6 +39,8 @@ void DeliveryForm::makeFields() {
                              QString::fromUtf8(format.id.data(), static_cast<qsizetype>(format.id.size())));
     range_ = combo(QStringLiteral("deliverRange"));
     range_->addItems({tr("shot with handles"), tr("shot without handles"), tr("all there is")});
+    range_->setEditable(true);
+    range_->setInsertPolicy(QComboBox::NoInsert);
     rate_ = combo(QStringLiteral("deliverRate"));
     rate_->setEditable(true);
     rate_->addItems(
@@ -108,7 +110,8 @@ void DeliveryForm::placeFields() {
         grid->addWidget(widget, row, column2 * 2 + 1, 1, span);
     };
     place(0, 0, tr("format"), format_, tr("What is written; what it cannot carry is listed below"));
-    place(0, 1, tr("range"), range_, tr("Frames that are written"));
+    place(0, 1, tr("range"), range_,
+          tr("Frames that are written: the shot's, all, or a range of your own as 1009:1060"));
     place(1, 0, tr("unit"), unit_, tr("Unit of the delivery: sizes are converted"));
     place(1, 1, tr("up"), up_, tr("Up axis of the delivery: turned, handedness kept"));
     place(2, 0, tr("rate"), rate_, tr("Resampled to this rate; seconds are kept"));
@@ -139,10 +142,31 @@ void DeliveryForm::connectFields() {
             s.formatOptions = nlohmann::json::object();
         });
     });
-    connect(range_, &QComboBox::activated, this, [this](int index) {
+    const auto chooseRange = [this](int index) {
         change("Choose range", [&](DeliverySpec& s) {
+            s.range.reset();
             s.wholeRange = index == 2;
             s.handles = index == 1 ? std::optional(0.0) : std::nullopt;
+        });
+    };
+    connect(range_, &QComboBox::activated, this, chooseRange);
+    connect(range_->lineEdit(), &QLineEdit::editingFinished, this, [this, chooseRange] {
+        const QString given = range_->currentText().trimmed();
+        if (given == rangeWords(shown_))
+            return;
+        if (const int index = range_->findText(given); index >= 0) {
+            chooseRange(index);
+            return;
+        }
+        const auto range = FrameRange::parse(given.toStdString());
+        if (!range || range->last < range->first) {
+            refuse(tr("“%1”: a range is as 1009:1060").arg(given));
+            return;
+        }
+        change("Choose range", [&](DeliverySpec& s) { // exactly those: no handles are added
+            s.range = *range;
+            s.wholeRange = false;
+            s.handles = 0.0;
         });
     });
     const auto takeRate = [this] {
@@ -256,7 +280,7 @@ std::optional<std::optional<double>> DeliveryForm::frameCount(QLineEdit* field, 
 void DeliveryForm::show(const DeliverySpec& s) {
     shown_ = s;
     format_->setCurrentIndex(std::max(0, format_->findData(QString::fromStdString(s.format))));
-    range_->setCurrentIndex(s.wholeRange ? 2 : s.handles ? 1 : 0);
+    range_->setEditText(rangeWords(s));
     rate_->setCurrentText(s.rate ? QString::fromStdString(s.rate->shortText()) : tr("as it is"));
     unit_->setCurrentText(s.unitMetres ? QString::fromStdString(unitName(*s.unitMetres)) : tr("as it is"));
     up_->setCurrentText(s.upAxis ? QString::fromLatin1(upAxisName(*s.upAxis)) : tr("as it is"));
@@ -281,6 +305,12 @@ void DeliveryForm::show(const DeliverySpec& s) {
     oneFile_->setVisible(format && format->manyItems);
     oneFile_->setChecked(s.oneFile);
     replace_->setChecked(s.replace);
+}
+
+QString DeliveryForm::rangeWords(const DeliverySpec& s) const {
+    if (s.range)
+        return QString::fromStdString((s.handles ? s.range->widened(*s.handles) : *s.range).text());
+    return range_->itemText(s.wholeRange ? 2 : s.handles ? 1 : 0);
 }
 
 // Made anew for another format, or when another value holds; not while a field of it speaks.

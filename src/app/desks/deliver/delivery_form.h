@@ -36,6 +36,7 @@ class DeliveryForm : public QWidget {
     void connectFields();
     void change(const char* label, const Change& change);
     void refuse(const QString& why);
+    [[nodiscard]] QString rangeWords(const DeliverySpec& spec) const;
     void showFolded();
     void showFormatOptions(const DeliverySpec& spec);
     std::optional<std::optional<double>> frameCount(QLineEdit* field, double least);

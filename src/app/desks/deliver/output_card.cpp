@@ -270,6 +270,7 @@ void addLosses(QVBoxLayout& into, const std::vector<OutputRow>& rows, const QStr
     if (losses.empty())
         return;
     auto* head = new QLabel(title, parent);
+    head->setObjectName(QStringLiteral("lossesHead"));
     head->setFont(textFont(9, QFont::DemiBold));
     into.addWidget(head);
     constexpr std::size_t kMostLosses = 8;

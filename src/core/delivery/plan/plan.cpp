@@ -413,6 +413,7 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
         return fail(std::move(scene.error()).forItem(input.label));
     PlannedOutput output;
     output.item = input.itemName;
+    output.label = input.label;
     output.scene = std::move(*scene);
     if (input.source) {
         std::vector<Step> chain = input.steps;
@@ -434,6 +435,7 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
 Result<PlannedOutput> inOneFile(const std::vector<PlannedOutput>& outputs, const std::string& name) {
     PlannedOutput merged;
     merged.item = name;
+    merged.label.clear();
     merged.provenance = nlohmann::json::array();
     std::vector<Scene> scenes;
     for (const PlannedOutput& output : outputs) {
