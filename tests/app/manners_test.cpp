@@ -8,12 +8,15 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QStandardPaths>
+#include <QTextBlock>
+#include <QTextBrowser>
 #include <QTimer>
 #include <QToolButton>
 
 #include <fmt/format.h>
 
 #include "board/time_board.h"
+#include "shell/guide.h"
 #include "shell/shot_strip.h"
 #include "window_fixture.h"
 
@@ -635,6 +638,43 @@ TEST_F(Manners, MenusOpenByKeysAndFocusIsSeen) {
         };
         EXPECT_GT(differing(), 30) << name;
     }
+}
+
+// Every page is there, with its pictures, and every link leads to a page that is.
+TEST_F(Manners, TheGuideLiesInTheProgram) {
+    window_->setFocus();
+    QTest::keyClick(window_.get(), '?');
+    auto* guide = window_->findChild<Guide*>();
+    ASSERT_TRUE(guide && guide->isVisible());
+    auto* pages = guide->findChild<QTextBrowser*>(QStringLiteral("guidePages"));
+    std::set<QString> seen;
+    std::vector<QString> todo{QStringLiteral("index")};
+    std::size_t pictures = 0;
+    while (!todo.empty()) {
+        const QString name = todo.back();
+        todo.pop_back();
+        if (!seen.insert(name).second)
+            continue;
+        guide->showPage(name);
+        EXPECT_GT(pages->toPlainText().size(), 200) << name.toStdString();
+        for (QTextBlock block = pages->document()->begin(); block.isValid(); block = block.next())
+            for (auto at = block.begin(); !at.atEnd(); ++at) {
+                const QTextCharFormat format = at.fragment().charFormat();
+                if (format.isImageFormat()) {
+                    ++pictures;
+                    const QVariant image =
+                        pages->document()->resource(QTextDocument::ImageResource, QUrl(format.toImageFormat().name()));
+                    EXPECT_GT(image.value<QImage>().width(), 200) << name.toStdString();
+                    EXPECT_LE(image.value<QImage>().width(), pages->viewport()->width());
+                } else if (format.isAnchor()) {
+                    const QString link = format.anchorHref();
+                    ASSERT_TRUE(link.endsWith(QStringLiteral(".md"))) << link.toStdString();
+                    todo.push_back(link.chopped(3));
+                }
+            }
+    }
+    EXPECT_EQ(seen.size(), 9U);
+    EXPECT_GE(pictures, 5U);
 }
 
 } // namespace

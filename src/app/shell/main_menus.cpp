@@ -10,6 +10,7 @@
 #include "desks/reconcile/reconcile_desk.h"
 #include "desks/steps/steps_desk.h"
 #include "shell/ask.h"
+#include "shell/guide.h"
 #include "shell/main_window.h"
 #include "shell/notice.h"
 #include "shell/shot_strip.h"
@@ -51,7 +52,7 @@ struct KeyLine {
     const char* keys;
     const char* what;
 };
-constexpr std::array<KeyLine, 27> kKeys{{{"Space", "play or pause"},
+constexpr std::array<KeyLine, 28> kKeys{{{"Space", "play or pause"},
                                          {"Left, Right", "one frame back, forward"},
                                          {"Home, End", "first, last frame"},
                                          {"Up, Down", "item above, below"},
@@ -77,6 +78,7 @@ constexpr std::array<KeyLine, 27> kKeys{{{"Space", "play or pause"},
                                          {"Alt, F10", "menus"},
                                          {"Tab", "next button or field"},
                                          {"left, right drag in the view", "turn, move the eye"},
+                                         {"?", "the guide"},
                                          {"Esc", "stop what is running"}}};
 
 } // namespace
@@ -219,6 +221,7 @@ void MainWindow::makeDeliveryMenu() {
 
 void MainWindow::makeHelpMenu() {
     QMenu* help = menuBar()->addMenu(tr("&Help"));
+    act(help, tr("Guide"), Qt::Key_Question, [this] { showGuide(); });
     act(help, tr("Keys"), Qt::Key_F1, [this] { showKeys(); });
     act(help, tr("About Wychronos"), {}, [this] {
         (void)ask(QStringLiteral("about"), tr("Wychronos %1").arg(QString::fromLatin1(version())),
@@ -226,6 +229,15 @@ void MainWindow::makeHelpMenu() {
                      "version 3 or later."),
                   {tr("Close")}, this);
     });
+}
+
+void MainWindow::showGuide() {
+    auto* guide = findChild<Guide*>();
+    if (!guide)
+        guide = new Guide(this);
+    guide->show();
+    guide->raise();
+    guide->activateWindow();
 }
 
 void MainWindow::showKeys() {

@@ -392,9 +392,16 @@ QWidget* MainWindow::makeEmptyState(QWidget* parent) {
         QDir().mkpath(folder);
         workspace_->openDemo(folder);
     });
+    auto* guide = new QPushButton(tr("Guide"), box);
+    guide->setObjectName(QStringLiteral("emptyGuide"));
+    guide->setProperty("flat", true);
+    guide->setToolTip(tr("An act a page, with pictures (?)"));
+    connect(guide, &QPushButton::clicked, this, &MainWindow::showGuide);
     row->addWidget(open);
     row->addSpacing(8);
     row->addWidget(demo);
+    row->addSpacing(8);
+    row->addWidget(guide);
     row->addStretch();
     column->addSpacing(6);
     column->addLayout(row);

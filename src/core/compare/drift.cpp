@@ -12,6 +12,7 @@
 #include <Eigen/LU>
 
 #include "base/parallel.h"
+#include "base/reused.h"
 #include "match/order_map.h"
 #include "scene/components/camera.h"
 
@@ -140,23 +141,13 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
     Sizes sizes;
     std::mutex mutex;
     std::size_t done = 0;
-    // Memory that was used once is used again: fresh pages would cost more than the sums.
     struct Buffers {
         std::vector<Vec3f> a;
         std::vector<Vec3f> b;
     };
-    std::vector<std::unique_ptr<Buffers>> free;
+    Reused<Buffers> lender;
     WYC_CHECK(parallelFor(times.size(), progress, [&](std::size_t t) -> Status {
-        std::unique_ptr<Buffers> buffers;
-        {
-            const std::lock_guard lock(mutex);
-            if (!free.empty()) {
-                buffers = std::move(free.back());
-                free.pop_back();
-            }
-        }
-        if (!buffers)
-            buffers = std::make_unique<Buffers>();
+        auto buffers = lender.lend();
         Mat4 placeA;
         Mat4 placeB;
         WYC_CHECK(a.readAt(times[t], buffers->a, placeA));
@@ -235,7 +226,6 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         moment.largest = std::sqrt(largest);
         const std::lock_guard lock(mutex);
         sizes.add(own);
-        free.push_back(std::move(buffers));
         progress.report(static_cast<double>(++done) / static_cast<double>(times.size()), "comparing", b.item().path);
         return {};
     }));

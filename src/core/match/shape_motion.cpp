@@ -7,6 +7,7 @@
 #include <numeric>
 
 #include "base/parallel.h"
+#include "base/reused.h"
 #include "evaluate/mapped.h"
 
 namespace wyc {
@@ -131,8 +132,11 @@ Result<Track> ShapeMotion::read(const std::vector<std::uint32_t>* which, const s
     track.times = times;
     const std::size_t columns = which ? which->size() : points_;
     track.xyz.resize(static_cast<Eigen::Index>(3 * times.size()), static_cast<Eigen::Index>(columns));
+    Reused<std::vector<Vec3f>> lender;
     WYC_CHECK(parallelFor(times.size(), progress, [&](std::size_t t) -> Status {
-        std::vector<Vec3f> points(points_);
+        auto lent = lender.lend();
+        std::vector<Vec3f>& points = *lent;
+        points.resize(points_);
         WYC_CHECK(item().geometry->readAt(times[t], 0, points));
         Mat4 place;
         if (world) {

@@ -260,6 +260,16 @@ Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconcile
     for (const double t : someOf(motion.times(), kMoments))
         if (a_.times().size() == 1 || (t >= a_.times().front() - 1e-6 && t <= a_.times().back() + 1e-6))
             times.push_back(t);
+    // Where most is left first: what moved it otherwise is mostly seen there.
+    if (found_.undone) {
+        const Drift& left = *found_.undone;
+        const auto leftAt = [&](double t) {
+            const double frame = b_.rate().frameAt(t);
+            const auto at = std::lower_bound(left.frames.begin(), left.frames.end(), frame - kFrameTolerance);
+            return at == left.frames.end() ? 0.0 : left.rmsAt[static_cast<std::size_t>(at - left.frames.begin())];
+        };
+        std::stable_sort(times.begin(), times.end(), [&](double x, double y) { return leftAt(x) > leftAt(y); });
+    }
     SmoothingFit fit(*a_.topology(), a_.points());
     const auto placesOf = [](const Track& track) {
         std::vector<Vec3d> places;

@@ -12,26 +12,38 @@ namespace wyc {
 SmoothingFit::SmoothingFit(const Topology& topology, std::size_t points) : starts_(points + 1, 0) {
     if (!topology.fits(points))
         return;
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> edges;
-    std::size_t at = 0;
-    for (const std::int32_t size : topology.faceSizes()) {
-        const auto n = static_cast<std::size_t>(size);
-        for (std::size_t k = 0; k < n; ++k) {
-            const auto p = static_cast<std::uint32_t>(topology.corners()[at + k]);
-            const auto q = static_cast<std::uint32_t>(topology.corners()[at + (k + 1) % n]);
-            edges.emplace_back(p, q);
-            edges.emplace_back(q, p);
+    // Each point with the neighbours that any of its faces names, then without those that several name.
+    const auto eachEdge = [&](const auto& act) {
+        std::size_t at = 0;
+        for (const std::int32_t size : topology.faceSizes()) {
+            const auto n = static_cast<std::size_t>(size);
+            for (std::size_t k = 0; k < n; ++k)
+                act(static_cast<std::uint32_t>(topology.corners()[at + k]),
+                    static_cast<std::uint32_t>(topology.corners()[at + (k + 1) % n]));
+            at += n;
         }
-        at += n;
-    }
-    std::sort(edges.begin(), edges.end());
-    edges.erase(std::unique(edges.begin(), edges.end()), edges.end());
-    for (const auto& [p, q] : edges) {
-        ++starts_[p + 1];
-        neighbours_.push_back(q);
-    }
+    };
+    std::vector<std::size_t> ends(points + 1, 0);
+    eachEdge([&](std::uint32_t p, std::uint32_t q) {
+        ++ends[p + 1];
+        ++ends[q + 1];
+    });
     for (std::size_t p = 0; p < points; ++p)
-        starts_[p + 1] += starts_[p];
+        ends[p + 1] += ends[p];
+    std::vector<std::size_t> next(ends.begin(), ends.end() - 1);
+    std::vector<std::uint32_t> named(ends.back());
+    eachEdge([&](std::uint32_t p, std::uint32_t q) {
+        named[next[p]++] = q;
+        named[next[q]++] = p;
+    });
+    neighbours_.reserve(named.size() / 2);
+    for (std::size_t p = 0; p < points; ++p) {
+        const auto first = named.begin() + static_cast<std::ptrdiff_t>(ends[p]);
+        const auto last = named.begin() + static_cast<std::ptrdiff_t>(ends[p + 1]);
+        std::sort(first, last);
+        neighbours_.insert(neighbours_.end(), first, std::unique(first, last));
+        starts_[p + 1] = neighbours_.size();
+    }
 }
 
 // From every point to the middle of its neighbours.
