@@ -59,6 +59,7 @@ const std::vector<CheckEntry>& checkCatalogue() {
         {"mesh", "Are points finite, counts constant, faces sound?", &checkMesh},
         {"order", "Can the points belong to the rest mesh?", &checkRestOrder},
         {"size", "Is the size plausible, and that of its kin?", &checkSize},
+        {"namesakes", "Has it the points and the order of what went out under its name?", &checkNamesakes},
         {"statements", "Does the source state its unit and axis, and are they the shot's?", &checkStatements}};
     return kCatalogue;
 }

@@ -63,6 +63,7 @@ void checkMotion(const CheckInput& input, std::vector<Finding>& findings);
 void checkMesh(const CheckInput& input, std::vector<Finding>& findings);
 void checkRestOrder(const CheckInput& input, std::vector<Finding>& findings);
 void checkSize(const CheckInput& input, std::vector<Finding>& findings);
+void checkNamesakes(const CheckInput& input, std::vector<Finding>& findings);
 void checkStatements(const CheckInput& input, std::vector<Finding>& findings);
 
 /// Whether the first sample holds the last pose, or the rest pose, and the motion begins behind it.

@@ -428,6 +428,44 @@ TEST(SizeCheck, StrangersAreNotCompared) {
     EXPECT_FALSE(checker.find("size.ratio"));
 }
 
+// What came back under the name that it went out with has its points, in its order; what only sounds alike need not.
+TEST(NamesakeCheck, PointsAndOrderOfWhatWentOut) {
+    const auto sheet = [](const char* name, int rows) {
+        test::SheetOptions options;
+        options.name = name;
+        options.rows = rows;
+        return test::sheetScene(options);
+    };
+    const auto of = [&](const Scene& back, const char* source) {
+        return Checker(shot(1001, 1024)).add(sheet("sheet", 6), "sheet_v001.abc").add(back, source);
+    };
+    EXPECT_FALSE(of(sheet("sheet", 6), "sheet_back.abc").ids().find("namesake") != std::string::npos);
+    const auto fewer = of(sheet("sheet", 5), "sheet_back_v012.abc").find("points.not_as_namesake");
+    ASSERT_TRUE(fewer);
+    EXPECT_EQ(fewer->severity, Severity::Caution);
+    EXPECT_EQ(*fewer->figure, -5.0);
+    EXPECT_EQ(fewer->item, "sheet_back_v012.abc/sheet") << "of the one that came back";
+    Scene turned = sheet("Sheet_returned", 6);
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t i = 0; i < 24; ++i) {
+        samples.push_back(test::pointsOf(*turned.nodes[0].geometry, i));
+        std::reverse(samples.back().begin(), samples.back().end());
+    }
+    const TopologyPtr own = *turned.nodes[0].geometry->topology(0);
+    std::vector<std::int32_t> corners;
+    for (const std::int32_t c : own->corners())
+        corners.push_back(29 - c);
+    turned.nodes[0].geometry = std::make_shared<MemoryGeometry>(
+        turned.nodes[0].geometry->sampling(),
+        *Topology::make({own->faceSizes().begin(), own->faceSizes().end()}, std::move(corners)), std::move(samples));
+    turned.nodes[0].path = "/sheet";
+    EXPECT_TRUE(of(turned, "sheet_export.abc").find("order.not_as_namesake"));
+    // Another thing, another file, or two of one file.
+    EXPECT_FALSE(of(sheet("sheet_left", 5), "sheet_back.abc").ids().find("namesake") != std::string::npos);
+    EXPECT_FALSE(of(sheet("sheet", 5), "sail.abc").ids().find("namesake") != std::string::npos);
+    EXPECT_FALSE(of(sheet("sheet", 5), "sheet_v001.abc").ids().find("namesake") != std::string::npos);
+}
+
 TEST(SizeCheck, ImplausibleInItsUnit) {
     EXPECT_TRUE(Checker(shot(1001, 1024)).add(scaledSheet(50000.0F, false), "a").find("size.suspect"));
     EXPECT_TRUE(Checker(shot(1001, 1024)).add(scaledSheet(1e-5F, false), "a").find("size.suspect"));

@@ -615,7 +615,7 @@ TEST(Loops, ADeliveredCycleIsProvenAndCloses) {
         Shown::Moments some;
         for (const double frame : {1012.0, 1010.0, 1011.0, 1020.5, 1021.0, 1030.0})
             some.add(carried.view.rate.secondsAt(frame));
-        EXPECT_EQ(some.words(carried.view.rate), "6 moments, frames 1010 – 1012, 1020.5 – 1021, 1030");
+        EXPECT_EQ(some.words(carried.view.rate), "frames 1010 – 1012, 1020.5 – 1021, 1030 (6 of them)");
         EXPECT_GE(shown.moments.count(), 30U);
         EXPECT_FALSE(shown.notCompared.empty());
         EXPECT_NE(result->proof.words().find("not everything could be compared with the source"), std::string::npos);

@@ -263,10 +263,10 @@ std::string Shown::Moments::frames(const FrameRate& rate) const {
 
 std::string Shown::Moments::words(const FrameRate& rate) const {
     if (count() == 1)
-        return "1 moment"; // of what is still, at any time
+        return "one moment"; // of what is still, at any time
     const std::string where = frames(rate);
     const bool one = where.find_first_of(",–") == std::string::npos;
-    return fmt::format("{} moments, frame{} {}", groupedDigits(count()), one ? "" : "s", where);
+    return one ? fmt::format("frame {}", where) : fmt::format("frames {} ({} of them)", where, groupedDigits(count()));
 }
 
 Status ShownNode::compareSample(double seconds, std::span<const Vec3f> points, Shown& shown) const {
