@@ -183,9 +183,6 @@ int main(int argc, char** argv) {
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("reconcile.png")));
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
-    showBodies(window, Arrangement::Beside);
-    shoot(window, out.filePath(QStringLiteral("beside.png")));
-    showBodies(window, Arrangement::BAlone);
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("reconcileUndo")), Qt::LeftButton);
     settle(window);
@@ -279,12 +276,6 @@ int main(int argc, char** argv) {
     settle(window);
     window.viewport().frameActive();
     shoot(window, out.filePath(QStringLiteral("scene-tree.png")));
-    choose(window, "lantern_shoal.abc", "fronds");
-    settle(window);
-    window.viewport().setScope(ViewScope::Item);
-    settle(window);
-    window.viewport().frameActive();
-    shoot(window, out.filePath(QStringLiteral("curves.png")));
     window.viewport().setScope(ViewScope::Source);
     for (const wyc::ItemView& item : window.workspace().items())
         if (item.nodeKind == wyc::NodeKind::Camera)

@@ -4,6 +4,8 @@
 #include <QHBoxLayout>
 #include <QImage>
 #include <QPushButton>
+#include <QTextFrame>
+#include <QTextTable>
 #include <QVBoxLayout>
 
 #include "theme/theme.h"
@@ -51,6 +53,28 @@ Guide::Guide(QWidget* parent) : QDialog(parent) {
 
 void Guide::showPage(const QString& name) {
     pages_->setSource(QUrl(QStringLiteral("qrc:/docs/guide/%1.md").arg(name)));
+}
+
+// Tables as the rest of the window has its lists: lines between rows alone, and room around words.
+void Guide::Pages::doSetSource(const QUrl& name, QTextDocument::ResourceType type) {
+    QTextBrowser::doSetSource(name, type);
+    for (QTextFrame* frame : document()->rootFrame()->childFrames())
+        if (auto* table = qobject_cast<QTextTable*>(frame)) {
+            QTextTableFormat format = table->format();
+            format.setBorder(0.0);
+            format.setCellSpacing(0.0);
+            format.setCellPadding(6.0);
+            format.setTopMargin(8.0);
+            format.setBottomMargin(12.0);
+            table->setFormat(format);
+            for (int row = 0; row < table->rows(); ++row)
+                for (int column = 0; column < table->columns(); ++column) {
+                    QTextTableCell cell = table->cellAt(row, column);
+                    QTextTableCellFormat own = cell.format().toTableCellFormat();
+                    own.setBackground(row == 0 ? colour::kInk2 : row % 2 ? colour::kInk0 : colour::kInk1);
+                    cell.setFormat(own);
+                }
+        }
 }
 
 QVariant Guide::Pages::loadResource(int type, const QUrl& name) {

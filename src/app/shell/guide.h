@@ -22,6 +22,7 @@ class Guide : public QDialog {
 
       protected:
         QVariant loadResource(int type, const QUrl& name) override;
+        void doSetSource(const QUrl& name, QTextDocument::ResourceType type) override;
     };
     Pages* pages_;
 };

@@ -125,6 +125,8 @@ void applyTheme(QApplication& application) {
     palette.setColor(QPalette::Highlight, QColor(0x2B, 0x5A, 0x50));
     palette.setColor(QPalette::HighlightedText, colour::kChalk);
     palette.setColor(QPalette::PlaceholderText, colour::kChalk2);
+    palette.setColor(QPalette::Link, colour::kGlass);
+    palette.setColor(QPalette::LinkVisited, colour::kGlass.darker(125));
     palette.setColor(QPalette::ToolTipBase, colour::kInk3);
     palette.setColor(QPalette::ToolTipText, colour::kChalk);
     palette.setColor(QPalette::Disabled, QPalette::Text, QColor(0x5E, 0x70, 0x70));

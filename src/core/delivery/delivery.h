@@ -89,8 +89,8 @@ class ReadFiles;
 struct PlannedOutput {
     std::string item;
     std::string label = {}; // of the one item that is in it, as deliveries choose them; empty: of several
-    FormatPtr format; // with the write options that were chosen
-    Scene scene;      // exactly what is meant
+    FormatPtr format;       // with the write options that were chosen
+    Scene scene;            // exactly what is meant
     NodePtr rest;
     fs::path target;                    // a pattern for sequences
     std::optional<fs::path> restTarget; // OBJ beside a point cache

@@ -281,6 +281,7 @@ void DeliveryForm::show(const DeliverySpec& s) {
     shown_ = s;
     format_->setCurrentIndex(std::max(0, format_->findData(QString::fromStdString(s.format))));
     range_->setEditText(rangeWords(s));
+    range_->lineEdit()->setCursorPosition(0);
     rate_->setCurrentText(s.rate ? QString::fromStdString(s.rate->shortText()) : tr("as it is"));
     unit_->setCurrentText(s.unitMetres ? QString::fromStdString(unitName(*s.unitMetres)) : tr("as it is"));
     up_->setCurrentText(s.upAxis ? QString::fromLatin1(upAxisName(*s.upAxis)) : tr("as it is"));
