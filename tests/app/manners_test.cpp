@@ -452,9 +452,19 @@ TEST_F(Manners, FieldsRefuseWordsAndSayWhy) {
 
 TEST_F(Manners, WhatIsMissingOfADeliveryIsDeliveredAlone) {
     fs::create_directories(folder_ / "poses");
-    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "poses" / "pose.####.obj"));
+    test::SheetOptions later;
+    later.first = 1005;
+    ASSERT_TRUE(test::writeScene(test::sheetScene(later), folder_ / "poses" / "pose.####.obj"));
     ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "whole.mdd"));
     open({folder_ / "whole.mdd", folder_ / "poses"}, 2);
+    // One of them was delivered before: both get the version that is free for both.
+    workspace().document().edit("Template", [&](Job& job) {
+        job.deliveries.push_back({});
+        job.deliveries.back().folder = folder_.path();
+        job.deliveries.back().nameTemplate = "{item}_v{version}";
+        job.deliveries.back().firstFrame = 1.0; // counts from both, whichever is written
+    });
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), folder_ / "whole_v001.abc"));
     window_->desks().setCurrentWidget(&window_->desk<DeliverDesk>());
     ASSERT_TRUE(click(child<QToolButton>("deliverAll")));
     ASSERT_TRUE(settle());
@@ -473,7 +483,8 @@ TEST_F(Manners, WhatIsMissingOfADeliveryIsDeliveredAlone) {
     for (const OutputRow& row : desk.rows()) {
         ASSERT_TRUE(row.result) << row.words.toStdString();
         EXPECT_TRUE(row.result->proof.passed);
-        EXPECT_NE(row.result->target.string().find("v001"), std::string::npos) << row.result->target;
+        EXPECT_NE(row.result->target.string().find("v002"), std::string::npos) << row.result->target;
+        EXPECT_EQ(row.plan.frames->first, row.plan.item == "whole" ? 1.0 : 5.0) << "in step with one another";
     }
     EXPECT_EQ(fs::last_write_time(first), written) << "what was proven is not written again";
     EXPECT_EQ(act->text(), QStringLiteral("Deliver next version"));

@@ -136,7 +136,12 @@ class Workspace : public QObject {
     /// What a delivery comes to, as the job is now; may be asked by a worker. An error when a chosen item cannot be
     /// had.
     using Plan = std::function<Result<std::vector<PlannedOutput>>()>;
-    [[nodiscard]] Plan planOf(const DeliverySpec& spec) const;
+    /// What is proven already of a run that did not get through: it is not planned again.
+    struct Done {
+        std::set<std::string> labels;
+        int version = 1; // all of one run have one
+    };
+    [[nodiscard]] Plan planOf(const DeliverySpec& spec, const Done& done) const;
     [[nodiscard]] std::string labelOf(const ItemKey& key) const;
 
   signals:

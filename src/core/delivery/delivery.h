@@ -89,6 +89,7 @@ class ReadFiles;
 struct PlannedOutput {
     std::string item;
     std::string label = {}; // of the one item that is in it, as deliveries choose them; empty: of several
+    int version = 1;        // that its name says, or would
     FormatPtr format;       // with the write options that were chosen
     Scene scene;            // exactly what is meant
     NodePtr rest;
@@ -112,6 +113,7 @@ struct PlannedOutput {
 /// What else belongs to a run.
 struct RunSoFar {
     std::span<const PlannedOutput> planned; // by its other deliveries: none takes another's name
+    int leastVersion = 1;                   // what is missing of a run gets the version that the run had
     std::vector<DeliveryInput> inStep; // items of the delivery that are not written now: a first frame counts from all
 };
 [[nodiscard]] Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>& inputs,

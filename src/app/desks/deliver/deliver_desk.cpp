@@ -360,7 +360,7 @@ void DeliverDesk::refresh() {
 }
 
 Workspace::Plan DeliverDesk::planned() const {
-    return workspace_.planOf(asked());
+    return workspace_.planOf(asked(), {});
 }
 
 bool DeliverDesk::canPlan() const {
@@ -618,14 +618,14 @@ void DeliverDesk::deliver() {
         return;
     // What is proven already is not written again.
     std::vector<OutputRow> done;
-    DeliverySpec s = asked();
+    Workspace::Done proven;
     if (isPartlyDone()) {
-        s.items.clear();
-        for (OutputRow& row : rows_)
-            if (row.result)
+        proven.version = rows_.front().plan.version;
+        for (const OutputRow& row : rows_)
+            if (row.result) {
                 done.push_back(row);
-            else
-                s.items.push_back(patternOf(row.plan.label));
+                proven.labels.insert(row.plan.label);
+            }
     }
     ++planAsked_; // what is being planned is not wanted any more
     delivering_ = true;
@@ -634,7 +634,7 @@ void DeliverDesk::deliver() {
     // Names that are free now, and are held; by a worker, as folders may be slow.
     workspace_.deliveryRunner().start(
         tr("Planning"),
-        [this, plan = workspace_.planOf(s), done](const Progress&) -> Result<JobRunner::Done> {
+        [this, plan = workspace_.planOf(asked(), proven), done](const Progress&) -> Result<JobRunner::Done> {
             WYC_TRY(made, reservedRun(plan));
             auto run = std::make_shared<ReservedRun>(std::move(made));
             return [this, run, done] { write(*run, done); };

@@ -113,6 +113,10 @@ void LoopDesk::study() {
         showAct();
         return;
     }
+    if (plays_) { // of what it was
+        plays_ = false;
+        emit cycleLeft();
+    }
     ++generation_;
     map_.reset();
     candidates_.clear();

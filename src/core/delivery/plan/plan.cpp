@@ -39,6 +39,7 @@ struct Targets {
     fs::path target;
     std::optional<fs::path> rest;
     bool ownFolder = false;
+    int version = 1;
 };
 
 Targets targetsFor(const fs::path& folder, const std::string& name, const Format& format, bool faces) {
@@ -479,13 +480,14 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
             earlier.emplace(plainPath(file), output.item);
     std::vector<Targets> targets(outputs.size());
     HeldPlaces held;
-    for (int version = 1; version < kMostVersions; ++version) {
+    for (int version = run.leastVersion; version < kMostVersions; ++version) {
         std::map<fs::path, std::size_t> taken;
         bool free = true;
         for (std::size_t i = 0; i < outputs.size(); ++i) {
             names[i].version = version;
             WYC_TRY(name, nameFromTemplate(spec.nameTemplate, names[i]));
             targets[i] = targetsFor(spec.folder, name, format, faces[i]);
+            targets[i].version = version;
             free = free && isFree(targets[i], held);
             for (const fs::path& file : placesOf(targets[i])) {
                 const auto before = earlier.find(plainPath(file));
@@ -541,6 +543,7 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.target = targets[i].target;
         output.restTarget = targets[i].rest;
         output.ownFolder = targets[i].ownFolder;
+        output.version = targets[i].version;
         output.reads = reads;
         WYC_CHECK(reads->mayBeWritten(output));
         if (areThere(targets[i])) {
