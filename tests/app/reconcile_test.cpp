@@ -102,6 +102,45 @@ class ReconcileWindow : public WindowTest {
     }
 };
 
+// In straight and even motion a frame late and a little way back are one and the same.
+TEST_F(ReconcileWindow, WhatFitsAlikeIsOneCardAndNotSure) {
+    const test::Shape shape = test::gridShape(5, 6);
+    const FrameRate rate;
+    const auto written = [&](const char* name, double first) {
+        std::vector<std::vector<Vec3d>> poses;
+        for (int f = 0; f < 24; ++f) {
+            poses.push_back(shape.points);
+            for (Vec3d& p : poses.back())
+                p = p + Vec3d{0.04, 0.0, 0.01} * f;
+        }
+        test::Shape named = shape;
+        named.name = name;
+        const fs::path path = folder_ / (std::string(name) + ".abc");
+        EXPECT_TRUE(test::writeScene(
+            test::sceneOf(named, poses, Sampling::uniform(rate.secondsAt(first), rate.secondsAt(1), 24), rate), path));
+        return path;
+    };
+    open({written("slider", 1001)}, 1);
+    dropOn(workspace().items().front().key, written("slider_back", 1002));
+    ASSERT_TRUE(until([&] { return workspace().items().size() == 2; }));
+    ASSERT_TRUE(compared());
+    const std::vector<Cause>& causes = desk().found()->found.causes;
+    const auto choice = std::find_if(causes.begin(), causes.end(), [](const Cause& c) { return !c.instead.empty(); });
+    ASSERT_NE(choice, causes.end());
+    EXPECT_LE(choice->confidence, 0.5);
+    const QString words = child<QLabel>("reconcileText")->text();
+    EXPECT_TRUE(words.contains(QStringLiteral(", or "))) << words.toStdString();
+    bool carded = false;
+    for (const QLabel* label : desk().findChildren<QLabel*>())
+        carded = carded || (label->isVisible() && label->text().contains(QString::fromStdString(choice->text)) &&
+                            label != child<QLabel>("reconcileText"));
+    EXPECT_TRUE(carded) << "one card with both";
+    ASSERT_TRUE(click(child<QPushButton>("reconcileUndo")));
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(compared());
+    EXPECT_LT(desk().found()->found.drift->largest, 1e-4) << "either of them puts it right";
+}
+
 TEST_F(ReconcileWindow, WhatCameBackIsDroppedExplainedUndoneAndDelivered) {
     open({folder_ / "sheet.abc"}, 1);
     const ItemKey original = workspace().items().front().key;
