@@ -102,6 +102,28 @@ class ReconcileWindow : public WindowTest {
     }
 };
 
+TEST_F(ReconcileWindow, TheSameByKeysAlone) {
+    open({folder_ / "sheet.abc"}, 1);
+    dropOn(workspace().items().front().key, folder_ / "sheet_back.abc");
+    ASSERT_TRUE(until([&] { return workspace().items().size() == 2; }));
+    ASSERT_TRUE(compared());
+    auto* undo = child<QWidget>("reconcileUndo");
+    for (int i = 0; i < 160 && window_->focusWidget() != undo; ++i)
+        QTest::keyClick(window_->focusWidget() ? window_->focusWidget() : window_.get(), Qt::Key_Tab);
+    ASSERT_EQ(window_->focusWidget(), undo);
+    QTest::keyClick(undo, Qt::Key_Return);
+    ASSERT_TRUE(settle());
+    ASSERT_TRUE(compared());
+    EXPECT_TRUE(desk().found()->found.withinTolerance);
+    QTest::keyClick(window_.get(), Qt::Key_5);
+    ASSERT_TRUE(settle());
+    QTest::keyClick(window_.get(), Qt::Key_Return, Qt::ControlModifier);
+    const DeliverDesk& deliver = window_->desk<DeliverDesk>();
+    ASSERT_TRUE(until([&] { return !deliver.delivering() && deliver.rows().size() == 1; }, 30000));
+    ASSERT_TRUE(deliver.rows()[0].result);
+    EXPECT_TRUE(deliver.rows()[0].result->proof.passed);
+}
+
 // In straight and even motion a frame late and a little way back are one and the same.
 TEST_F(ReconcileWindow, WhatFitsAlikeIsOneCardAndNotSure) {
     const test::Shape shape = test::gridShape(5, 6);
