@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What came back beside what went out: one thing under one name has the same points in the same order.
 #include <algorithm>
-#include <array>
 #include <cctype>
 #include <map>
 #include <set>
