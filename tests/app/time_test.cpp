@@ -167,6 +167,39 @@ TEST_F(WindowTime, TheStripShowsAllAndMovesTheBoard) {
     EXPECT_EQ(board().itemAt(board().laneRect(named("sheet").key).center()), std::optional(named("sheet").key));
 }
 
+// Two poses before and two after, each the one of its frame; none beyond the samples.
+TEST_F(WindowTime, PosesBeforeAndAfterAreThoseOfTheirFrames) {
+    openTwoRates();
+    const ItemView& sheet = named("sheet");
+    for (const auto& [frame, there] : {std::pair{1010.0, std::vector{-2, -1, 1, 2}}, {1002.0, {1, 2}}}) {
+        DrawRequest request;
+        request.frame = frame;
+        request.skinStep = 2.0;
+        request.items.push_back({sheet.key, sheet.scene, sheet.node, 1.0, true, nullptr});
+        std::shared_ptr<const DrawFrame> drawn;
+        FrameLoader loader;
+        QObject::connect(&loader, &FrameLoader::loaded, &loader, [&](const auto& loaded) { drawn = loaded; });
+        loader.request(request);
+        ASSERT_TRUE(until([&] { return drawn != nullptr; }));
+        std::vector<int> skins;
+        for (const DrawItem& item : drawn->items) {
+            if (item.role != DrawRole::Skin)
+                continue;
+            skins.push_back(item.copy);
+            std::vector<Vec3f> points;
+            ASSERT_TRUE(readPointsAt(*sheet.scene->nodes[sheet.node].geometry,
+                                     FrameRate().secondsAt(frame + 2.0 * item.copy), points));
+            EXPECT_EQ(item.points, points) << item.copy;
+        }
+        EXPECT_EQ(skins, there);
+    }
+    QTest::keyClick(window_.get(), Qt::Key_O);
+    EXPECT_EQ(window_->viewport().skinStep(), 2.0);
+    QTest::keyClick(window_.get(), Qt::Key_O);
+    QTest::keyClick(window_.get(), Qt::Key_O);
+    EXPECT_EQ(window_->viewport().skinStep(), 0.0);
+}
+
 TEST_F(WindowTime, AMendIsSeenBeforeItIsMadeAndHowItCameWhileAKeyIsHeld) {
     workspace().document().edit("Shot", [](Job& job) {
         job.shot.range = FrameRange{1003, 1026};

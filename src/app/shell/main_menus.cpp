@@ -52,7 +52,7 @@ struct KeyLine {
     const char* keys;
     const char* what;
 };
-constexpr std::array<KeyLine, 28> kKeys{{{"Space", "play or pause"},
+constexpr std::array<KeyLine, 29> kKeys{{{"Space", "play or pause"},
                                          {"Left, Right", "one frame back, forward"},
                                          {"Home, End", "first, last frame"},
                                          {"Up, Down", "item above, below"},
@@ -64,6 +64,7 @@ constexpr std::array<KeyLine, 28> kKeys{{{"Space", "play or pause"},
                                          {"C held", "as it came, without its steps"},
                                          {"V", "next way to draw: clay, wires, speed, order"},
                                          {"H", "hold this pose, let it go"},
+                                         {"O", "poses before and after it"},
                                          {"X", "leave what is chosen out, take it in"},
                                          {"Ctrl+F", "find items on the time board"},
                                          {"Ctrl, Shift and a click", "choose several items"},
@@ -207,6 +208,12 @@ void MainWindow::makeViewMenu() {
     act(view, tr("Next way to draw"), Qt::Key_V,
         [this] { style_->menu()->actions()[(static_cast<int>(viewport_->style()) + 1) % 4]->trigger(); });
     act(view, tr("Hold this pose"), Qt::Key_H, [this] { transport_->toggleHold(); });
+    act(view, tr("Poses before and after: none, close, wide"), Qt::Key_O, [this] {
+        constexpr double kClose = 2.0; // frames
+        constexpr double kWide = 6.0;
+        const double now = viewport_->skinStep();
+        viewport_->setSkinStep(now == 0.0 ? kClose : now == kClose ? kWide : 0.0);
+    });
     view->addSeparator();
     for (int i = 0; i < desks_->count(); ++i)
         act(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),

@@ -362,6 +362,20 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
         }
         if (loaded->visible)
             frame->items.push_back(std::move(*loaded));
+        for (const int steps : item.active&& request.skinStep > 0.0 ? std::vector{-2, -1, 1, 2} : std::vector<int>()) {
+            const double at = seconds + request.rate.secondsAt(steps * request.skinStep);
+            const Sampling& sampling = item.scene->nodes[item.node].geometry->sampling();
+            const auto span = movingSpan(*item.scene, item.node);
+            if (sampling.count() == 0 || !span || at < span->first - 1e-6 || at > span->last + 1e-6)
+                continue; // there is no such pose: a held one would lie over the end
+            float ignored = 0.0F;
+            if (auto skin = loadItem(item, at, ViewStyle::Clay, ignored); skin && skin->visible) {
+                skin->role = DrawRole::Skin;
+                skin->copy = steps;
+                skin->active = false;
+                frame->items.push_back(std::move(*skin));
+            }
+        }
         if (item.active && request.heldFrame) {
             float ignored = 0.0F;
             if (auto held = loadItem(item, request.rate.secondsAt(*request.heldFrame), ViewStyle::Clay, ignored)) {
@@ -375,6 +389,7 @@ std::shared_ptr<const DrawFrame> FrameLoader::load(const DrawRequest& request) {
         float ignored = 0.0F;
         if (auto ghost = loadItem(*request.ghost, seconds, ViewStyle::Clay, ignored); ghost && ghost->visible) {
             ghost->role = DrawRole::Held;
+            ghost->copy = 1; // beside a pose that is held
             ghost->active = false;
             frame->items.push_back(std::move(*ghost));
         }

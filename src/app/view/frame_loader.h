@@ -57,6 +57,7 @@ struct DrawIndices {
 enum class DrawRole {
     Plain,
     Held,  // a held pose, translucent
+    Skin,  // a pose before or after the one that is shown
     Other, // A of a comparison
     Ghost, // what is left out of a picture of differences
 };
@@ -66,6 +67,7 @@ struct DrawItem {
     ItemKey key;
     bool active = false;
     DrawRole role = DrawRole::Plain;
+    int copy = 0; // of several bodies of one item in one role; of skins how many steps before (−) or after
     bool visible = true;
     std::vector<Vec3f> points;
     std::vector<Vec3f> normals; // empty for points and where faces do not fit
@@ -128,6 +130,7 @@ struct DrawRequest {
     FrameRate rate; // of that frame; items count their own
     ViewStyle style = ViewStyle::ClayWires;
     std::optional<double> heldFrame; // of the active item
+    double skinStep = 0.0;           // frames between poses of the active item before and after; 0: none are shown
     std::optional<ViewComparison> comparison;
     std::vector<Item> items;
     std::optional<Item> ghost;  // what a mend would make of one of them

@@ -71,7 +71,7 @@ class PictureMaker::Drawing : protected QOpenGLFunctions_3_3_Core {
     std::unique_ptr<QOpenGLFramebufferObject> plain_;
     std::unique_ptr<QOpenGLFramebufferObject> smooth_; // several samples a pixel
     std::shared_ptr<const DrawFrame> uploaded_;
-    std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> gpu_;
+    std::map<std::tuple<ItemKey, DrawRole, int>, std::unique_ptr<GpuItem>> gpu_;
     std::unique_ptr<QOpenGLShaderProgram> meshProgram_;
     std::unique_ptr<QOpenGLShaderProgram> lineProgram_;
     std::unique_ptr<QOpenGLShaderProgram> bandProgram_; // curves and bodies
@@ -184,9 +184,9 @@ void PictureMaker::Drawing::paint(const PictureOrder& order, ViewPicture& into) 
 }
 
 void PictureMaker::Drawing::upload(const DrawFrame& frame) {
-    std::map<std::pair<ItemKey, DrawRole>, std::unique_ptr<GpuItem>> kept;
+    std::map<std::tuple<ItemKey, DrawRole, int>, std::unique_ptr<GpuItem>> kept;
     for (const DrawItem& item : frame.items) {
-        const std::pair key{item.key, item.role};
+        const std::tuple key{item.key, item.role, item.copy};
         std::unique_ptr<GpuItem> gpu;
         if (const auto found = gpu_.find(key); found != gpu_.end())
             gpu = std::move(found->second);
@@ -288,6 +288,7 @@ void PictureMaker::Drawing::drawItems(const PictureOrder& order, const Pane& pan
     const auto alphaOf = [&](const DrawItem& item) {
         return item.role == DrawRole::Ghost           ? 0.10F
                : item.role == DrawRole::Held          ? 0.42F
+               : item.role == DrawRole::Skin          ? (std::abs(item.copy) == 1 ? 0.20F : 0.11F)
                : item.role == DrawRole::Other && over ? 0.45F
                                                       : 1.0F;
     };
@@ -299,18 +300,20 @@ void PictureMaker::Drawing::drawItems(const PictureOrder& order, const Pane& pan
     const float pixelsAtOne = static_cast<float>(0.5 * order.size.height() * order.ratio) * row.length();
     meshProgram_->setUniformValue("pixelsAtOne", pixelsAtOne);
     const auto draw = [&](const DrawItem& item) {
-        const auto found = gpu_.find({item.key, item.role});
+        const auto found = gpu_.find({item.key, item.role, item.copy});
         if (found == gpu_.end())
             return;
         GpuItem& gpu = *found->second;
         QOpenGLVertexArrayObject::Binder bind(&gpu.vao);
         // Held pose translucent heather; the active item full clay, its company darker; A and B each in its own tint.
         const bool isB = item.active && apart;
-        const QVector3D base = item.role == DrawRole::Held                   ? QVector3D(0.72F, 0.61F, 0.92F)
-                               : item.role == DrawRole::Other                ? QVector3D(0.58F, 0.86F, 0.77F)
-                               : isB                                         ? QVector3D(0.80F, 0.73F, 0.92F)
-                               : item.active || item.role == DrawRole::Ghost ? QVector3D(0.86F, 0.89F, 0.86F)
-                                                                             : QVector3D(0.55F, 0.60F, 0.60F);
+        const QVector3D base = item.role == DrawRole::Held                    ? QVector3D(0.72F, 0.61F, 0.92F)
+                               : item.role == DrawRole::Skin && item.copy < 0 ? QVector3D(0.72F, 0.61F, 0.92F)
+                               : item.role == DrawRole::Skin                  ? QVector3D(0.44F, 0.81F, 0.70F)
+                               : item.role == DrawRole::Other                 ? QVector3D(0.58F, 0.86F, 0.77F)
+                               : isB                                          ? QVector3D(0.80F, 0.73F, 0.92F)
+                               : item.active || item.role == DrawRole::Ghost  ? QVector3D(0.86F, 0.89F, 0.86F)
+                                                                              : QVector3D(0.55F, 0.60F, 0.60F);
         const float alpha = alphaOf(item);
         const bool clear = alpha < 1.0F;
         meshProgram_->setUniformValue("flatColour", base);

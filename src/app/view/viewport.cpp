@@ -58,6 +58,11 @@ void Viewport::setHeldFrame(std::optional<double> frame) {
     requestFrame();
 }
 
+void Viewport::setSkinStep(double frames) {
+    skinStep_ = frames;
+    requestFrame();
+}
+
 void Viewport::setPreview(std::map<ItemKey, Preview> preview, const QString& words) {
     if (preview.empty() && preview_.empty())
         return;
@@ -123,6 +128,7 @@ void Viewport::requestFrame() {
     request.rate = workspace_.rate();
     request.style = style_;
     request.heldFrame = heldFrame_;
+    request.skinStep = skinStep_;
     request.comparison = comparison_;
     for (const ItemView& item : workspace_.items()) {
         const bool active = item.key == workspace_.active();

@@ -28,6 +28,9 @@ class Viewport : public QWidget {
     /// Holds the active item's pose of a frame as a translucent second body; nothing = none.
     void setHeldFrame(std::optional<double> frame);
     [[nodiscard]] std::optional<double> heldFrame() const { return heldFrame_; }
+    /// Shows poses of the active item so many frames apart, two before and two after the one that is shown; 0: none.
+    void setSkinStep(double frames);
+    [[nodiscard]] double skinStep() const { return skinStep_; }
     /// An item as it would be, and as it is now.
     struct Preview {
         SeenItem made;
@@ -124,6 +127,7 @@ class Viewport : public QWidget {
     ViewStyle style_ = ViewStyle::ClayWires;
     ViewScope scope_ = ViewScope::Source;
     std::optional<double> heldFrame_;
+    double skinStep_ = 0.0;
     std::map<ItemKey, Preview> preview_;
     QString previewWords_;
     bool asItCame_ = false;

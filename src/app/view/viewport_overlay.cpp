@@ -94,6 +94,11 @@ void Viewport::drawOverlay(QPainter& painter, const std::vector<Pane>& panes) {
     std::vector<std::pair<QString, QColor>> lines;
     if (heldFrame_)
         lines.emplace_back(tr("held pose of %1").arg(workspace_.timeWords(*heldFrame_)), colour::kHeather);
+    if (skinStep_ > 0.0)
+        lines.emplace_back(
+            tr("poses of ±%1 and ±%2 frames: before heather, after green")
+                .arg(QString::fromStdString(frameText(skinStep_)), QString::fromStdString(frameText(2.0 * skinStep_))),
+            colour::kHeather);
     for (const QString& words : stateWords())
         lines.emplace_back(words, colour::kStraw);
     const bool legend =
