@@ -44,6 +44,7 @@ std::string timeText(double frame, TimeReading reading, const FrameRate& rate, d
 
 Result<double> parseTime(const std::string& text, TimeReading reading, const FrameRate& rate, double origin) {
     std::string given(trimmed(text));
+    constexpr double kFarthest = 1e9; // frames
     const auto refuse = [&] {
         return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no moment", text))
                         .withAdvice("Write a frame (1024), seconds from the shot's first frame (1.5 s), or a timecode "
@@ -70,13 +71,15 @@ Result<double> parseTime(const std::string& text, TimeReading reading, const Fra
             frames += *number * worth;
             worth *= part == parts.rbegin() ? framesASecond(rate) : 60.0;
         }
+        if (!(frames <= kFarthest))
+            return refuse();
         return origin + sign * frames;
     }
     const bool seconds = given.ends_with('s');
     if (seconds)
         given.pop_back();
     const auto number = parseNumber(std::string(trimmed(given)));
-    if (!number || !std::isfinite(*number))
+    if (!number || !(std::abs(*number) <= kFarthest))
         return refuse();
     if (seconds || reading == TimeReading::Seconds)
         return origin + snappedFrame(rate.frameAt(sign * *number));

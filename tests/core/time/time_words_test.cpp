@@ -46,7 +46,7 @@ TEST(TimeWords, AreThoseOfTheTrade) {
     EXPECT_EQ(*parseTime(" 2:00 ", TimeReading::Frames, film, 1009.0), 1009.0 + 48);
     EXPECT_EQ(*parseTime("12", TimeReading::Timecode, film, 1009.0), 1021.0);
     EXPECT_EQ(*parseTime("12", TimeReading::Frames, film, 1009.0), 12.0);
-    for (const char* none : {"", "soon", "1:2:3:4:5", "1::x", "s", "1e400", "::", "1:-2"})
+    for (const char* none : {"", "soon", "1:2:3:4:5", "1::x", "s", "1e400", "1e300", "9e99:00", "::", "1:-2"})
         EXPECT_FALSE(parseTime(none, TimeReading::Frames, film, 1009.0)) << none;
 }
 
