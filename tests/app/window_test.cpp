@@ -263,11 +263,13 @@ TEST_F(Window, ADeliveryCanBeStoppedAndLeavesNothing) {
     auto* act = child<QPushButton>("deliver");
     ASSERT_TRUE(until([&] { return act->isEnabled(); })); // it is planned by now
     QTest::mouseClick(act, Qt::LeftButton);
-    ASSERT_TRUE(until([&] { return window_->desk<DeliverDesk>().rows()[0].state == JobState::Running; }));
+    const auto& rows = window_->desk<DeliverDesk>().rows(); // none until its names are held
+    ASSERT_TRUE(until([&] { return !rows.empty() && rows[0].state == JobState::Running; }));
     EXPECT_EQ(act->text(), QStringLiteral("Stop"));
     QTest::mouseClick(act, Qt::LeftButton);
     ASSERT_TRUE(until([&] { return !window_->desk<DeliverDesk>().delivering(); }));
-    EXPECT_EQ(window_->desk<DeliverDesk>().rows()[0].state, JobState::Cancelled);
+    ASSERT_FALSE(rows.empty());
+    EXPECT_EQ(rows[0].state, JobState::Cancelled);
     EXPECT_TRUE(!fs::exists(folder / "out") || test::namesIn(folder / "out").empty());
 }
 

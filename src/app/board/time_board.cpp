@@ -18,6 +18,7 @@
 
 #include "base/text.h"
 #include "theme/theme.h"
+#include "theme/words.h"
 
 namespace wyc::app {
 namespace {
@@ -108,9 +109,7 @@ bool TimeBoard::isFound(const ItemView& item) const {
         all += tr(" left out");
     if (const auto said = said_.find(item.key); said != said_.end())
         all += said->second;
-    const QStringList words = find_->text().split(QLatin1Char(' '), Qt::SkipEmptyParts);
-    return std::all_of(words.begin(), words.end(),
-                       [&](const QString& word) { return all.contains(word, Qt::CaseInsensitive); });
+    return hasAllWords(all, find_->text());
 }
 
 void TimeBoard::noteFindings() {

@@ -17,7 +17,6 @@
 #include "theme/theme.h"
 #include "view/transport.h"
 #include "view/viewport.h"
-#include <QActionGroup>
 #include <QApplication>
 #include <QCloseEvent>
 #include <QDialog>
@@ -154,17 +153,7 @@ void MainWindow::makeTimeMenu() {
     act(time, tr("Show all frames"), Qt::Key_A, [this] { board_->showAll(); });
     act(time, tr("Show the frames of what is chosen"), Qt::Key_Z, [this] { board_->showChosen(); });
     act(time, tr("High lanes, or low ones"), Qt::Key_L, [this] { board_->setHighLanes(!board_->highLanes()); });
-    QMenu* readings = time->addMenu(tr("Read moments as"));
-    auto* group = new QActionGroup(readings);
-    for (const auto& [words, reading] : {std::pair{tr("Frames"), TimeReading::Frames},
-                                         {tr("Seconds from the shot's first frame"), TimeReading::Seconds},
-                                         {tr("Timecode from the shot's first frame"), TimeReading::Timecode}}) {
-        QAction* made = act(readings, words, {}, [this, reading = reading] { workspace_->setTimeReading(reading); });
-        made->setCheckable(true);
-        group->addAction(made);
-        connect(readings, &QMenu::aboutToShow, made,
-                [this, made, reading = reading] { made->setChecked(workspace_->timeReading() == reading); });
-    }
+    time->addMenu(transport_->readings());
     act(time, tr("Next way to read moments"), Qt::Key_T, [this] {
         workspace_->setTimeReading(static_cast<TimeReading>((static_cast<int>(workspace_->timeReading()) + 1) % 3));
     });

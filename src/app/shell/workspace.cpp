@@ -403,21 +403,17 @@ std::string Workspace::labelOf(const ItemKey& key) const {
     return view ? itemLabel(*view->source, key.path) : key.path;
 }
 
-Workspace::Plan Workspace::planOf(const DeliverySpec& spec, const Done& done) const {
+Workspace::Plan Workspace::planOf(const DeliverySpec& spec, const Proven& proven) const {
     std::vector<SourcePtr> opened;
     for (const JobSource& entry : job().sources) {
         const auto found =
             std::find_if(sources_.begin(), sources_.end(), [&](const SourceView& s) { return s.id == entry.id; });
         opened.push_back(found == sources_.end() ? nullptr : found->source);
     }
-    return [job = job(), spec, opened, done]() -> Result<std::vector<PlannedOutput>> {
+    return [job = job(), spec, opened, proven]() -> Result<std::vector<PlannedOutput>> {
         WYC_TRY(inputs, deliveryInputs(job, spec, opened));
-        const auto others = std::stable_partition(inputs.begin(), inputs.end(), [&](const DeliveryInput& input) {
-            return !done.labels.contains(input.label);
-        });
-        RunSoFar run{{}, done.version, {others, inputs.end()}};
-        inputs.erase(others, inputs.end());
-        return planDelivery(inputs, spec, job.shot, run);
+        const auto isMissing = [&](const DeliveryInput& input) { return !proven.labels.contains(input.label); };
+        return plannedPart(std::move(inputs), spec, job.shot, isMissing, {{}, proven.version, {}});
     };
 }
 

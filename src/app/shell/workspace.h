@@ -137,11 +137,11 @@ class Workspace : public QObject {
     /// had.
     using Plan = std::function<Result<std::vector<PlannedOutput>>()>;
     /// What is proven already of a run that did not get through: it is not planned again.
-    struct Done {
+    struct Proven {
         std::set<std::string> labels;
         int version = 1; // all of one run have one
     };
-    [[nodiscard]] Plan planOf(const DeliverySpec& spec, const Done& done) const;
+    [[nodiscard]] Plan planOf(const DeliverySpec& spec, const Proven& proven) const;
     [[nodiscard]] std::string labelOf(const ItemKey& key) const;
 
   signals:

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include <QActionGroup>
 #include <QHBoxLayout>
 #include <QLineEdit>
 #include <QMenu>
@@ -90,12 +91,7 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     reading_->setPopupMode(QToolButton::InstantPopup);
     reading_->setToolTip(tr("How moments are read, here and on the board: by frame, or counted from the shot's first "
                             "frame in seconds or as a timecode (T)"));
-    auto* readings = new QMenu(reading_);
-    for (const auto& [words, reading] : {std::pair{tr("frames"), TimeReading::Frames},
-                                         {tr("seconds"), TimeReading::Seconds},
-                                         {tr("timecode"), TimeReading::Timecode}})
-        readings->addAction(words, this, [this, reading = reading] { workspace_.setTimeReading(reading); });
-    reading_->setMenu(readings);
+    reading_->setMenu(readings());
     reading_->setFixedWidth(88);
     layout->addWidget(reading_);
     layout->addStretch(1);
@@ -105,6 +101,23 @@ Transport::Transport(Workspace& workspace, Viewport& viewport, QWidget* parent)
     showSeam();
     showReading();
     showRate();
+}
+
+QMenu* Transport::readings() {
+    if (reading_->menu())
+        return reading_->menu();
+    auto* menu = new QMenu(tr("Read moments as"), reading_);
+    auto* group = new QActionGroup(menu);
+    for (const auto& [words, reading] : {std::pair{tr("frames"), TimeReading::Frames},
+                                         {tr("seconds from the shot's first frame"), TimeReading::Seconds},
+                                         {tr("timecode from the shot's first frame"), TimeReading::Timecode}}) {
+        QAction* made = menu->addAction(words, this, [this, reading = reading] { workspace_.setTimeReading(reading); });
+        made->setCheckable(true);
+        group->addAction(made);
+        connect(menu, &QMenu::aboutToShow, made,
+                [this, made, reading = reading] { made->setChecked(workspace_.timeReading() == reading); });
+    }
+    return menu;
 }
 
 void Transport::showReading() {

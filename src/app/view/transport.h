@@ -13,6 +13,7 @@
 
 class QHBoxLayout;
 class QLineEdit;
+class QMenu;
 class QToolButton;
 
 namespace wyc::app {
@@ -39,6 +40,8 @@ class Transport : public QWidget {
     [[nodiscard]] bool playsCycle() const { return cycle_.has_value(); }
     /// Shows what there is instead of what would be, as long as it is held.
     void holdAsItCame(bool on);
+    /// The ways to read moments, as a menu.
+    [[nodiscard]] QMenu* readings();
 
   public slots:
     void togglePlay();

@@ -331,6 +331,19 @@ fs::path folderOf(const fs::path& path) {
     return path.parent_path().empty() ? fs::path(".") : path.parent_path();
 }
 
+std::optional<std::uint64_t> roomFor(const fs::path& target) {
+    std::error_code code;
+    fs::path folder = fs::absolute(target, code);
+    while (!code && folder != folder.parent_path()) {
+        folder = folder.parent_path();
+        if (fs::exists(folder, code)) {
+            const fs::space_info room = fs::space(folder, code);
+            return code ? std::nullopt : std::optional<std::uint64_t>(room.available);
+        }
+    }
+    return std::nullopt;
+}
+
 void flushFolder(const fs::path& folder) {
     if (const int handle = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); handle >= 0) {
         ::fsync(handle);

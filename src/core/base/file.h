@@ -123,6 +123,9 @@ class FileLock {
 void flushFolder(const fs::path& folder);
 /// The folder that a path lies in; "." where it names none.
 [[nodiscard]] fs::path folderOf(const fs::path& path);
+/// Bytes that are free where a file would go, whether its folders are there yet or not; nothing where that cannot be
+/// known.
+[[nodiscard]] std::optional<std::uint64_t> roomFor(const fs::path& target);
 /// Writes a small text file atomically.
 [[nodiscard]] Status writeTextFile(const fs::path& target, std::string_view text, AtomicFile::Replace replace);
 /// A name beside `target` that no other run of ours uses: ".NAME.wyc-part-XXXX".

@@ -27,8 +27,8 @@ struct MeasuredItem {
     TopologyPtr restTopology = {};
     std::vector<TimeSpan> heldBySteps =
         {}; // where the item's own steps hold poses or lead from one to another: meant so
-    /// Meant to be played again and again: frames after which it is where it began.
-    std::optional<double> cycleFrames = {};
+    /// Where it is a cycle: the step that goes on with it. What it is to fill is left open.
+    std::optional<Step> goesOn = {};
     [[nodiscard]] const Node& at() const { return scene->nodes[node]; }
     [[nodiscard]] double frameAt(std::size_t sample) const {
         return snappedFrame(scene->view.rate.frameAt(profile->times[sample]));

@@ -4,6 +4,8 @@
 #include <cctype>
 #include <map>
 #include <set>
+#include <utility>
+#include <vector>
 
 #include <fmt/format.h>
 
@@ -15,34 +17,42 @@ namespace {
 
 // Words that say which copy it is, and not of what.
 bool saysWhichCopy(const std::string& word) {
-    static const std::set<std::string> kWords{
-        "back", "return", "returned", "returns", "export", "exported", "import", "imported", "out",  "in",
-        "new",  "old",    "copy",     "bake",    "baked",  "cache",    "cached", "sent",     "clean"};
+    static const std::set<std::string> kWords{"back",     "return", "returned", "returns", "export",
+                                              "exported", "import", "imported", "copy",    "bake",
+                                              "baked",    "cache",  "cached",   "sent",    "clean"};
     const bool version = word.size() > 1 && word[0] == 'v' &&
                          std::all_of(word.begin() + 1, word.end(), [](unsigned char c) { return std::isdigit(c); });
     return version || kWords.contains(word);
 }
 
-// "/Lantern_Jelly_back_v002" → "/lantern jelly": what is left when nobody says which copy it is.
+// "/Lantern_Jelly_back_v002" → "/lantern jelly": what is left when nobody says which copy it is. What is called by
+// nothing else keeps its name.
 std::string nameOfThing(const std::string& path) {
     std::string name;
+    std::vector<std::string> words;
     std::string word;
-    const auto close = [&] {
-        if (!word.empty() && !saysWhichCopy(word))
-            name += (name.empty() || name.back() == '/' ? "" : " ") + word;
-        word.clear();
+    const auto closeWord = [&] {
+        if (!word.empty())
+            words.push_back(std::exchange(word, {}));
+    };
+    const auto closeName = [&] {
+        closeWord();
+        if (!std::all_of(words.begin(), words.end(), &saysWhichCopy))
+            std::erase_if(words, &saysWhichCopy);
+        name += fmt::format("{}", fmt::join(words, " "));
+        words.clear();
     };
     for (const char c : path) {
         if (c == '/') {
-            close();
+            closeName();
             name += '/';
         } else if (std::isalnum(static_cast<unsigned char>(c)) != 0) {
             word += static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
         } else {
-            close();
+            closeWord();
         }
     }
-    close();
+    closeName();
     return name;
 }
 

@@ -155,33 +155,45 @@ void tellMissing(const MeasuredItem& item, const Coverage& its, const FrameRange
     const double start = std::max(0.0, its.late);
     const double end = std::max(0.0, -its.over);
     // What comes again and again goes on doing so; all else holds its ends.
-    const double first = item.frameAt(0);
-    const bool again = item.cycleFrames && sameFrame(first, std::round(first)) && *item.cycleFrames >= 2.0;
-    const FrameRange filled{std::min(first, std::floor(wanted.first)),
-                            std::max(item.frameAt(item.profile->count() - 1), std::ceil(wanted.last))};
-    const std::vector<Step> mend{
-        again ? Step{"loop",
-                     {{"start", first}, {"length", *item.cycleFrames}, {"close", "cut"}, {"fill", filled.text()}},
-                     true}
-              : Step{"hold",
-                     {{"before", std::max(0.0, std::ceil(start - kFrameTolerance))},
-                      {"after", std::max(0.0, std::ceil(end - kFrameTolerance))}},
-                     true}};
-    const std::string label = again ? "Repeat the cycle" : "Hold the ends";
-    const std::string advice = again ? "Repeat its cycle over the whole range" : "";
+    Step mend{"hold",
+              {{"before", std::max(0.0, std::ceil(start - kFrameTolerance))},
+               {"after", std::max(0.0, std::ceil(end - kFrameTolerance))}},
+              true};
+    std::string label = "Hold the ends";
+    std::string otherwise = ", or hold its ends";
+    if (item.goesOn) {
+        mend = *item.goesOn;
+        mend.options["fill"] = FrameRange{std::min(item.frameAt(0), std::floor(wanted.first)),
+                                          std::max(item.frameAt(item.profile->count() - 1), std::ceil(wanted.last))}
+                                   .text();
+        label = "Repeat the cycle";
+        otherwise = ", or repeat its cycle";
+    }
     const bool beginsLate = its.first > shot.first + kFrameTolerance;
     if (beginsLate || its.last < shot.last - kFrameTolerance)
-        findings.push_back({"range.short", Severity::Fault, item.label, beginsLate ? its.first : its.last, start + end,
+        findings.push_back({"range.short",
+                            Severity::Fault,
+                            item.label,
+                            beginsLate ? its.first : its.last,
+                            start + end,
                             "frames",
                             fmt::format("It covers {} – {}, the shot is {} – {}", frameText(its.first),
                                         frameText(its.last), frameText(shot.first), frameText(shot.last)),
-                            again ? advice : "Bake it again over the whole range, or hold its ends", label, mend});
+                            "Bake it again over the whole range" + otherwise,
+                            label,
+                            {mend}});
     else if (start + end > kFrameTolerance)
-        findings.push_back({"range.handles_missing", Severity::Caution, item.label, start > 0 ? its.first : its.last,
-                            start + end, "frames",
+        findings.push_back({"range.handles_missing",
+                            Severity::Caution,
+                            item.label,
+                            start > 0 ? its.first : its.last,
+                            start + end,
+                            "frames",
                             fmt::format("{} of the handles {} missing: it covers {} – {}", countText(start + end),
                                         start + end == 1.0 ? "is" : "are", frameText(its.first), frameText(its.last)),
-                            again ? advice : "Bake it again with handles, or hold its ends", label, mend});
+                            "Bake it again with handles" + otherwise,
+                            label,
+                            {mend}});
 }
 
 void tellBeyond(const MeasuredItem& item, const Coverage& its, const FrameRange& wanted,

@@ -269,7 +269,6 @@ Status ReconcileEngine::tellPlaceInTimeAndSpace() {
                 instead.push_back(std::move(cause));
         if (first == told.end() || instead.empty())
             continue;
-        constexpr double kOneOfSeveral = 0.5;
         for (Cause& cause : told)
             if (!isIn(others, cause))
                 cause.confidence = std::min(cause.confidence, kOneOfSeveral);

@@ -22,6 +22,9 @@ inline constexpr double kPassedOn = 3e-6;
 /// Of the spread: what is left where single frames can be told apart from the rest.
 inline constexpr double kFitsWell = 0.01;
 
+/// Of a cause beside which another explains as much.
+inline constexpr double kOneOfSeveral = 0.5;
+
 /// How sure a figure is: by how far off all would be without it, against what is left with it. What is known (whole
 /// frames, units, quarter turns) is likelier than any figure.
 [[nodiscard]] double sureOf(double without, double left, bool known);
@@ -55,13 +58,15 @@ class ReconcileEngine {
     // Stretches that show A a few samples earlier or later than all the others: a frame stands twice before them, or is
     // gone. Counted from the first stretch on.
     void findSlips();
+    // Of the slips that were seen somewhere, those of all moments together that claim least.
     [[nodiscard]] std::vector<std::optional<int>> likeliestSlips(const std::vector<std::optional<int>>& rough) const;
     // By the first moment of each pose where every pose stands for several.
     void alignByFirstOfEach();
     // Where B's own poses stand twice, hardly told apart from noise otherwise.
+    void slipsByRepeats();
+    // All of it late or early, where that shows what the one slip shows.
     [[nodiscard]] std::optional<Cause> shownByShift() const;
     void weighRestAtStart();
-    void slipsByRepeats();
     // All moments together, each where its slip says.
     void alignWithSlips();
     [[nodiscard]] Alignment aligned(double speed, double shift) const;

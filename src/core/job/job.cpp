@@ -550,6 +550,15 @@ Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const Delivery
     return inputsOf(job, spec, opened);
 }
 
+Result<std::vector<PlannedOutput>> plannedPart(std::vector<DeliveryInput> inputs, const DeliverySpec& spec,
+                                               const Shot& shot,
+                                               const std::function<bool(const DeliveryInput&)>& wanted, RunSoFar run) {
+    const auto others = std::stable_partition(inputs.begin(), inputs.end(), wanted);
+    run.inStep.assign(std::make_move_iterator(others), std::make_move_iterator(inputs.end()));
+    inputs.erase(others, inputs.end());
+    return planDelivery(inputs, spec, shot, run);
+}
+
 Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<SourcePtr>& sources,
                                               const std::vector<std::string>& only) {
     std::vector<PlannedOutput> all;
@@ -571,14 +580,12 @@ Result<std::vector<PlannedOutput>> plannedRun(const Job& job, const std::vector<
                        return matchesPattern(input.label, pattern) || matchesPattern(input.itemName, pattern);
                    });
         };
-        const auto others = std::stable_partition(inputs.begin(), inputs.end(), fits);
-        run.inStep.assign(others, inputs.end());
-        inputs.erase(others, inputs.end());
-        if (inputs.empty() && !only.empty())
+        const bool any = std::any_of(inputs.begin(), inputs.end(), fits);
+        if (!any && !only.empty())
             continue;
         if (spec.firstFrame) // it counts from all items, whether they are written now or not
             WYC_CHECK(whatItNeedsIsOpen(job, spec, sources));
-        WYC_TRY(outputs, planDelivery(inputs, spec, job.shot, run));
+        WYC_TRY(outputs, plannedPart(std::move(inputs), spec, job.shot, fits, run));
         all.insert(all.end(), std::make_move_iterator(outputs.begin()), std::make_move_iterator(outputs.end()));
         run.planned = all;
     }

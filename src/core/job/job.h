@@ -69,6 +69,11 @@ struct Job {
 /// take something of it.
 [[nodiscard]] Result<std::vector<DeliveryInput>> deliveryInputs(const Job& job, const DeliverySpec& spec,
                                                                 const std::vector<SourcePtr>& opened);
+/// The outputs of those inputs that are wanted; the others stay in step with them.
+[[nodiscard]] Result<std::vector<PlannedOutput>> plannedPart(std::vector<DeliveryInput> inputs,
+                                                             const DeliverySpec& spec, const Shot& shot,
+                                                             const std::function<bool(const DeliveryInput&)>& wanted,
+                                                             RunSoFar run = {});
 /// All outputs of a run, of every delivery of the job, before the first of them is written: none takes another's name.
 /// `only`: patterns over names of deliveries and over labels and names of items; empty = all. What is left out so stays
 /// in step with what is not. A source that could not be opened stops what may take from it and nothing else.

@@ -173,6 +173,12 @@ NodePtr stillAfter(const NodePtr& mesh, const std::vector<Step>& steps) {
                : nullptr;
 }
 
+double periodOf(const Step& loopStep) {
+    const auto frames = [&](const char* name) { return loopStep.options.value(name, 0.0); };
+    const bool bridged = loopStep.options.value("close", std::string()) == "bridge";
+    return frames("length") + (bridged ? frames("fade") : 0.0);
+}
+
 bool renumbers(const Step& step) {
     const StepType* type = stepType(step.type);
     return type && type->renumbers;

@@ -91,6 +91,9 @@ struct StepType {
 /// Applies the steps that are on, in order. The error says which step failed.
 [[nodiscard]] Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps);
 
+/// Frames of a loop step's cycle, those of a bridge among them.
+[[nodiscard]] double periodOf(const Step& loopStep);
+
 /// Points have other numbers after it.
 [[nodiscard]] bool renumbers(const Step& step);
 /// Files other than their source that the steps read, where they are on.

@@ -131,10 +131,9 @@ Result<std::vector<Step>> loopStepsFor(const std::vector<MovingItem>& items, con
     twice.options["cycles"] = 2.0;
     WYC_TRY(meaning, meaningOf(*items.front().scene, twice));
     const FrameRate rate = items.front().scene->view.rate;
-    const bool bridged = loopStep.options.value("close", std::string()) == "bridge";
     const double start = loopStep.options.value("start", 0.0);
-    const double period = loopStep.options.value("length", 0.0) + (bridged ? loopStep.options.value("fade", 0.0) : 0.0);
-    const Carry way = meaning.time ? meaning.time->map.carryAt(rate.secondsAt(start + period)) : Carry{};
+    const double end = start + periodOf(loopStep);
+    const Carry way = meaning.time ? meaning.time->map.carryAt(rate.secondsAt(end)) : Carry{};
     for (std::size_t i = 0; i < items.size(); ++i) {
         const double unit = items.front().metres / items[i].metres;
         steps[i].options["by"] = fmt::format("{}, {}, {}", shortestNumber(way[0] * unit), shortestNumber(way[1] * unit),
@@ -168,6 +167,7 @@ Result<ClosedLoop> closedBy(const std::vector<MovingItem>& items, const Step& lo
     WYC_TRY(steps, loopStepsFor(items, loopStep));
     for (Step& step : steps)
         step = oneCycleOf(step);
+    closed.steps = steps;
     const std::string close = loopStep.options.value("close", std::string());
     for (std::size_t i = 0; i < items.size() && close == "overlap"; ++i)
         for (const bool kept : {false, true}) {

@@ -49,6 +49,7 @@ struct LoopClosing {
 [[nodiscard]] Result<double> fadeShrink(const Scene& before, std::size_t node, const Step& loopStep);
 
 struct ClosedLoop {
+    std::vector<Step> steps; // one cycle of each item
     LoopCheck check;         // of one cycle of all items together
     LoopCheck cut;           // and of the same frames only cut
     double shrink = 0.0;     // of edges in a straight fade, as fadeShrink has it

@@ -29,8 +29,7 @@ std::vector<TimeStretch> madeBy(const Step& step, const Scene& before, const Tim
             made.push_back({Kind::Rest, {range.last - (count - 1.0) * frame, range.last}});
     }
     if (step.type == "loop") {
-        const bool bridged = step.options.value("close", std::string()) == "bridge";
-        const double period = (frames("length") + (bridged ? frames("fade") : 0.0)) * frame;
+        const double period = periodOf(step) * frame;
         const double start = before.view.rate.secondsAt(frames("start"));
         if (!(period > 0.0) || (range.last - range.first) / period > kMostCycles)
             return made;

@@ -272,18 +272,35 @@ std::optional<FrameRange> rangeBefore(const ItemView& item, std::size_t step) {
 
 namespace {
 
-// What closes as it is shown; a copy of its first frame at the end is not counted.
-std::optional<double> cycleFramesOf(const ItemView& view) {
-    const bool made = std::any_of(view.stretches.begin(), view.stretches.end(),
-                                  [](const TimeStretch& stretch) { return stretch.kind == TimeStretch::Kind::Cycle; });
-    const bool found = view.loops && view.cycle && *view.cycle && (*view.cycle)->loops;
-    if (!view.range || (!made && !found))
+// A step that cuts these frames and shows them again and again.
+Step cycledFrom(double start, double frames) {
+    return {"loop", {{"start", start}, {"length", frames}, {"close", "cut"}}, true};
+}
+
+// Of what a loop step made a cycle, the last that is said of its time; else of what is meant to loop and does, all of
+// it.
+std::optional<Step> goingOnWith(const ItemView& view) {
+    if (!view.range || sameFrame(view.range->first, view.range->last))
         return std::nullopt;
-    const bool copy = (found && (*view.cycle)->closingCopy) ||
-                      std::any_of(view.steps.begin(), view.steps.end(), [](const Step& step) {
-                          return step.on && step.type == "loop" && step.options.value("closing_copy", false);
-                      });
-    return view.range->count() - (copy ? 1.0 : 0.0);
+    const auto isOfTime = [](const Step& step) {
+        const StepType* type = stepType(step.type);
+        return step.on && type && type->time;
+    };
+    const auto last = std::find_if(view.steps.rbegin(), view.steps.rend(), isOfTime);
+    if (last != view.steps.rend() && last->type == "loop") {
+        const auto options = checkedOptions(*stepType("loop"), last->options);
+        if (!options || (*options)["travel"] == "goes on")
+            return std::nullopt; // cut anew it would come back
+        const double start = (*options)["start"];
+        const double frames = periodOf({"loop", *options, true});
+        const bool whole = view.range->contains(start) && view.range->contains(start + frames - 1.0);
+        return whole ? std::optional(cycledFrom(start, frames)) : std::nullopt;
+    }
+    if (!view.loops || !view.cycle || !*view.cycle || !(*view.cycle)->loops)
+        return std::nullopt;
+    const double frames = view.range->count() - ((*view.cycle)->closingCopy ? 1.0 : 0.0);
+    const bool counted = sameFrame(view.range->first, std::round(view.range->first)) && frames >= 2.0;
+    return counted ? std::optional(cycledFrom(std::round(view.range->first), std::round(frames))) : std::nullopt;
 }
 
 } // namespace
@@ -360,7 +377,7 @@ std::vector<ItemFinding> findingsOf(const Job& job, const std::vector<OpenedSour
         item.profile = view.profile;
         addRest(*view.source, view.steps, item);
         item.heldBySteps = view.heldBySteps;
-        item.cycleFrames = cycleFramesOf(view);
+        item.goesOn = goingOnWith(view);
         keys[item.label] = view.key;
         if (view.loops && view.cycle)
             for (Finding& finding : cycleFindings(view, item.label))

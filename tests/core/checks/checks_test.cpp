@@ -460,6 +460,13 @@ TEST(NamesakeCheck, PointsAndOrderOfWhatWentOut) {
         *Topology::make({own->faceSizes().begin(), own->faceSizes().end()}, std::move(corners)), std::move(samples));
     turned.nodes[0].path = "/sheet";
     EXPECT_TRUE(of(turned, "sheet_export.abc").find("order.not_as_namesake"));
+    // A name of such words alone is a name.
+    const auto called = [&](const char* one, const char* other) {
+        return Checker(shot(1001, 1024)).add(sheet(one, 6), "set.abc").add(sheet(other, 5), "set_back.abc").ids();
+    };
+    EXPECT_EQ(called("back", "export").find("namesake"), std::string::npos);
+    EXPECT_EQ(called("door_in", "door_out").find("namesake"), std::string::npos) << "two doors";
+    EXPECT_NE(called("back", "back").find("namesake"), std::string::npos);
     // Another thing, another file, or two of one file.
     EXPECT_FALSE(of(sheet("sheet_left", 5), "sheet_back.abc").ids().find("namesake") != std::string::npos);
     EXPECT_FALSE(of(sheet("sheet", 5), "sail.abc").ids().find("namesake") != std::string::npos);

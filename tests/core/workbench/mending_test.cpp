@@ -260,5 +260,88 @@ TEST(Mending, ACycleIsRepeatedOverTheShot) {
     }
 }
 
+// What loop steps made goes on by its own period, however much of it is shown; where anything else stands beside the
+// cycle, or it travels on, its ends are held as those of all else.
+TEST(Mending, WhatWasMadeACycleGoesOnByItsOwnPeriod) {
+    const TempFolder folder;
+    Scene scene = sheetScene();
+    scene.rate = scene.view.rate;
+    scene.nodes[0].geometry = std::make_shared<MemoryGeometry>(
+        Sampling::uniform(scene.view.rate.secondsAt(kFirst), scene.view.rate.secondsAt(1), 60), gridTopology(6, 5), [] {
+            std::vector<std::vector<Vec3f>> poses;
+            for (int k = 0; k < 60; ++k)
+                poses.push_back(cleanPose(kFirst + k));
+            return poses;
+        }());
+    const fs::path file = folder.path() / "clean.abc";
+    ASSERT_TRUE(writeScene(scene, file));
+    int repeated = 0;
+    for (int round = 0; round < 60; ++round) {
+        Random r(static_cast<unsigned>(round) * 747796405U + 11U);
+        const int length = r.whole(8, 20);
+        const int start = kFirst + r.whole(0, 60 - length - 20);
+        const bool bridged = r.chance(40);
+        const int period = length + (bridged ? 5 : 0);
+        nlohmann::json options{
+            {"start", start}, {"length", length}, {"close", bridged ? "bridge" : "cut"}, {"fade", 5}};
+        if (r.chance(50)) // not whole cycles, or less than one
+            options["fill"] = FrameRange{static_cast<double>(start - r.whole(0, 5)),
+                                         static_cast<double>(start + r.whole(period / 2, 3 * period))}
+                                  .text();
+        else
+            options["closing_copy"] = r.chance(50);
+        std::vector<Step> steps{{"loop", options, true}};
+        const bool besides = r.chance(30);
+        if (besides)
+            steps.push_back(r.chance(50) ? Step{"hold", {{"after", 3}}, true}
+                                         : Step{"lead_in", {{"frames", 4}, {"from", "frame"}, {"frame", start}}, true});
+        if (r.chance(30))
+            steps.push_back({"scale", {{"factor", 2.0}}, true});
+        const auto plain = applySteps(scene, steps);
+        ASSERT_TRUE(plain) << plain.error().text();
+        const auto range = movingFrames(*plain, 0);
+        Job job;
+        job.shot.rate = scene.view.rate;
+        job.shot.range = FrameRange{range->first - r.whole(0, 9), range->last + r.whole(1, 40)};
+        job.sources.push_back({{1}, {file, {}, {}, true}});
+        job.itemFor({1}, scene.nodes[0].path).steps = steps;
+        const auto opened = openSources(job);
+        ASSERT_TRUE(opened);
+        const auto items = measuredItemsOf(job, *opened, Progress());
+        ASSERT_TRUE(items);
+        for (const ItemFinding& found : findingsOf(job, *opened, *items)) {
+            if (found.finding.id != "range.short")
+                continue;
+            const std::string told = fmt::format("case {}: {}", round, describeStep(steps[0]));
+            ASSERT_EQ(found.finding.mend.size(), 1U);
+            if (found.finding.mend[0].type != "loop")
+                continue;
+            EXPECT_FALSE(besides) << told;
+            ++repeated;
+            std::vector<Step> all = steps;
+            all.push_back(found.finding.mend[0]);
+            const auto made = applySteps(scene, all);
+            ASSERT_TRUE(made) << told << made.error().text();
+            const FrameRate rate = made->view.rate;
+            const auto at = [&](const Scene& of, double frame) {
+                std::vector<Vec3f> points;
+                EXPECT_TRUE(readPointsAt(shapeOf(of), rate.secondsAt(frame), points));
+                return points;
+            };
+            const auto after = movingFrames(*made, 0);
+            EXPECT_LE(after->first, job.shot.range->first) << told;
+            EXPECT_GE(after->last, job.shot.range->last) << told;
+            for (double frame = after->first; frame <= after->last; frame += 1.0) {
+                const double within = start + std::fmod(std::fmod(frame - start, period) + period, period);
+                EXPECT_LT(rmsDistance(at(*made, frame), at(*plain, within)), 1e-5F) << told << " frame " << frame;
+                const bool copied = options.value("closing_copy", false) && frame == range->last;
+                if (range->contains(frame) && !copied)
+                    EXPECT_LT(rmsDistance(at(*made, frame), at(*plain, frame)), 1e-5F) << told << " frame " << frame;
+            }
+        }
+    }
+    EXPECT_GT(repeated, 20);
+}
+
 } // namespace
 } // namespace wyc::mending_test

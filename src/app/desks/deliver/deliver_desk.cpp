@@ -5,10 +5,8 @@
 #include <set>
 
 #include <QCheckBox>
-#include <QFileDialog>
 #include <QLabel>
 #include <QLineEdit>
-#include <QProgressBar>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QToolButton>
@@ -16,11 +14,10 @@
 
 #include "base/text.h"
 #include "delivery/ask/chosen.h"
-#include "delivery/proof/proof_page.h"
-#include "delivery/write/reserved.h"
 #include "desks/deliver/delivery_form.h"
 #include "desks/desk_parts.h"
 #include "theme/theme.h"
+#include "theme/words.h"
 
 namespace wyc::app {
 namespace {
@@ -263,7 +260,7 @@ void DeliverDesk::showItems() {
             continue; // the board is where it is chosen
         // Long lists stay short: what is chosen, and the active item; or what is looked for.
         const bool sought = !filter_->text().trimmed().isEmpty();
-        if (sought ? !isSought(names.label)
+        if (sought ? !hasAllWords(QString::fromStdString(names.label), filter_->text())
                    : !chosen && item.key != workspace_.active() && workspace_.items().size() > kManyItems)
             continue;
         if (listed == mostListed) {
@@ -316,13 +313,6 @@ void DeliverDesk::showItems() {
         items_->addWidget(smallLabel(tr("Open something first; what is chosen here is written, read back and "
                                         "compared point by point."),
                                      this));
-}
-
-bool DeliverDesk::isSought(const std::string& label) const {
-    const QString name = QString::fromStdString(label);
-    const QStringList words = filter_->text().split(QLatin1Char(' '), Qt::SkipEmptyParts);
-    return std::all_of(words.begin(), words.end(),
-                       [&](const QString& word) { return name.contains(word, Qt::CaseInsensitive); });
 }
 
 std::vector<std::string> DeliverDesk::chosenPatterns() const {
@@ -388,9 +378,13 @@ void DeliverDesk::plan() {
     // By a worker: many items take a while, and the window does not wait for it.
     workspace_.deliveryRunner().start(
         tr("Planning"),
-        [plan = planned(), take](const Progress&) -> Result<JobRunner::Done> {
+        [this, plan = planned(), take](const Progress&) -> Result<JobRunner::Done> {
             auto outputs = std::make_shared<Result<std::vector<PlannedOutput>>>(plan());
-            return [take, outputs] { take(std::move(*outputs)); };
+            const auto room = *outputs && !(*outputs)->empty() ? roomFor((*outputs)->front().target) : std::nullopt;
+            return [this, take, outputs, room] {
+                room_ = room;
+                take(std::move(*outputs));
+            };
         },
         [this](const Error&) { planTimer_.start(); });
 }
@@ -541,10 +535,10 @@ void DeliverDesk::showRows() {
         summary_->setText(rows_.empty() ? QString()
                                         : tr("about %1 to write, then read back and compared point by point")
                                               .arg(QString::fromStdString(sizeText(total))));
-        if (const auto room = roomAtTarget(); room && !rows_.empty()) {
-            const QString free = QString::fromStdString(sizeText(*room));
+        if (room_ && !rows_.empty()) {
+            const QString free = QString::fromStdString(sizeText(*room_));
             tip = tr("%1 are free there").arg(free);
-            if (*room < total) // the old files stay until the new ones are proven
+            if (*room_ < total) // the old files stay until the new ones are proven
                 summary_->setText(QStringLiteral("<span style='color:%1'>! %2</span>")
                                       .arg(colour::kRust.name(),
                                            tr("about %1 to write, %2 free: free some room, or choose another folder")
@@ -599,10 +593,9 @@ void DeliverDesk::showPlanError() {
     }
     // Items at several rates in one file: one of two things is meant.
     std::set<std::string> rates;
-    const DeliverySpec wanted = asked();
-    for (const ItemView& item : workspace_.items())
-        if (!item.leftOut && item.range && item.scene && isTaken(wanted.items, namesOf(item)))
-            rates.insert(item.scene->view.rate.text());
+    for (const ItemView* item : takenItems())
+        if (item->scene)
+            rates.insert(item->scene->view.rate.text());
     if (s.oneFile && !s.rate && rates.size() > 1) {
         const FrameRate rate = workspace_.rate();
         mend(QStringLiteral("mendRate"), tr("Resample all to %1").arg(QString::fromStdString(rate.shortText())),
@@ -613,91 +606,22 @@ void DeliverDesk::showPlanError() {
     why_->addWidget(card);
 }
 
-void DeliverDesk::deliver() {
-    if (delivering_ || !canPlan())
-        return;
-    // What is proven already is not written again.
-    std::vector<OutputRow> done;
-    Workspace::Done proven;
-    if (isPartlyDone()) {
-        proven.version = rows_.front().plan.version;
-        for (const OutputRow& row : rows_)
-            if (row.result) {
-                done.push_back(row);
-                proven.labels.insert(row.plan.label);
-            }
-    }
-    ++planAsked_; // what is being planned is not wanted any more
-    delivering_ = true;
-    showResults_ = false;
-    rows_.clear();
-    // Names that are free now, and are held; by a worker, as folders may be slow.
-    workspace_.deliveryRunner().start(
-        tr("Planning"),
-        [this, plan = workspace_.planOf(asked(), proven), done](const Progress&) -> Result<JobRunner::Done> {
-            WYC_TRY(made, reservedRun(plan));
-            auto run = std::make_shared<ReservedRun>(std::move(made));
-            return [this, run, done] { write(*run, done); };
-        },
-        [this](const Error& error) {
-            delivering_ = false;
-            rows_.clear();
-            if (error.kind == ErrorKind::Cancelled)
-                refresh();
-            else
-                planError_ = error;
-            rowsTimer_.start();
-        });
-    showRows();
-}
-
-void DeliverDesk::write(const ReservedRun& run, const std::vector<OutputRow>& done) {
-    takePlan(run.outputs);
-    rows_.insert(rows_.begin(), done.begin(), done.end());
-    showResults_ = !rows_.empty();
-    for (const Leftover& left : run.leftovers)
-        emit workspace_.problem(QString::fromStdString(left.words()));
-    for (std::size_t i = done.size(); i < rows_.size(); ++i) {
-        const PlannedOutput& output = rows_[i].plan;
-        rows_[i].jobId = workspace_.deliveryRunner().start(
-            tr("Delivering %1").arg(QString::fromStdString(output.item)),
-            [this, output, i, held = run.names](const Progress& progress) mutable -> Result<JobRunner::Done> {
-                WYC_TRY(result, runOutput(output, {}, progress));
-                held.reset(); // the next plan takes what is free now
-                return [this, i, result] {
-                    if (i < rows_.size()) {
-                        rows_[i].result = result;
-                        rows_[i].state = JobState::Finished;
-                    }
-                };
-            },
-            [this, i](const Error& error) {
-                if (i >= rows_.size())
-                    return;
-                rows_[i].state = error.kind == ErrorKind::Cancelled ? JobState::Cancelled : JobState::Failed;
-                rows_[i].words = QString::fromStdString(error.text());
-            });
-    }
-    rowsTimer_.start();
-}
-
-bool DeliverDesk::isPartlyDone() const {
-    return showResults_ && missing() > 0 && missing() < rows_.size() &&
-           std::none_of(rows_.begin(), rows_.end(), [](const OutputRow& row) { return row.plan.label.empty(); });
-}
-
-std::size_t DeliverDesk::missing() const {
-    return static_cast<std::size_t>(
-        std::count_if(rows_.begin(), rows_.end(), [](const OutputRow& row) { return !row.result; }));
+std::vector<const ItemView*> DeliverDesk::takenItems() const {
+    const DeliverySpec s = asked();
+    std::vector<const ItemView*> taken;
+    for (const ItemView& item : workspace_.items())
+        if (isTaken(s.items, namesOf(item)))
+            taken.push_back(&item);
+    return taken;
 }
 
 // What an artist should know before pressing the button, beside it: each opens in full.
 void DeliverDesk::showOpen() {
-    const DeliverySpec s = asked();
+    if (!isVisible())
+        return;
     std::set<ItemKey> taken;
-    for (const ItemView& item : workspace_.items())
-        if (!item.leftOut && isTaken(s.items, namesOf(item)))
-            taken.insert(item.key);
+    for (const ItemView* item : takenItems())
+        taken.insert(item->key);
     int faults = 0;
     for (const ItemFinding& found : workspace_.findings())
         faults += found.finding.severity == Severity::Fault && (taken.contains(found.key) || found.key.isEmpty());
@@ -715,70 +639,6 @@ void DeliverDesk::showOpen() {
     openLosses_->setVisible(before && !lost.empty());
     openLosses_->setText(lost.size() == 1 ? tr("! 1 loss") : tr("! %1 losses").arg(lost.size()));
     openLosses_->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kStraw.name()));
-}
-
-// Room on the disk that it goes to; nothing where that cannot be known.
-std::optional<std::uint64_t> DeliverDesk::roomAtTarget() const {
-    if (rows_.empty())
-        return std::nullopt;
-    std::error_code code;
-    for (fs::path folder = fs::absolute(rows_.front().plan.target, code).parent_path(); !code;
-         folder = folder.parent_path()) {
-        if (fs::exists(folder, code)) {
-            const fs::space_info room = fs::space(folder, code);
-            return code ? std::nullopt : std::optional<std::uint64_t>(room.available);
-        }
-        if (folder == folder.parent_path())
-            break;
-    }
-    return std::nullopt;
-}
-
-void DeliverDesk::writePageOf(const OutputResult& result) {
-    const std::string name = result.target.stem().string() + "_proof.html";
-    QString path = QFileDialog::getSaveFileName(
-        this, tr("Proof"), QString::fromStdString((result.target.parent_path() / name).string()), tr("Pages (*.html)"));
-    if (path.isEmpty())
-        return;
-    if (!path.endsWith(QStringLiteral(".html")))
-        path += QStringLiteral(".html");
-    workspace_.runner().start(
-        tr("Writing the page"),
-        [this, result, path](const Progress&) -> Result<JobRunner::Done> {
-            WYC_CHECK(writeProofPage(result.target, result.record, result.proof, fs::path(path.toStdString())));
-            return [this, path] { emit workspace_.pageWritten(path); };
-        },
-        [this](const Error& error) { workspace_.tell(error); });
-}
-
-void DeliverDesk::stop() {
-    workspace_.deliveryRunner().cancelAll();
-}
-
-void DeliverDesk::updateRow(const JobStatus& status) {
-    for (OutputRow& row : rows_) {
-        if (row.jobId != status.id || row.jobId == 0)
-            continue;
-        if (status.state == JobState::Running) {
-            const bool first = row.state != JobState::Running;
-            row.state = JobState::Running;
-            row.fraction = status.fraction;
-            row.words =
-                status.words + (status.secondsLeft > 1.0
-                                    ? tr(" · %1 left").arg(QString::fromStdString(durationText(status.secondsLeft)))
-                                    : QString());
-            if (first) {
-                rowsTimer_.start();
-            } else {
-                if (const auto label = stateLabels_.find(row.jobId); label != stateLabels_.end() && label->second)
-                    label->second->setText(row.words);
-                if (auto* bar = findChild<QProgressBar*>(QStringLiteral("outputProgress_%1").arg(row.jobId)))
-                    bar->setValue(static_cast<int>(row.fraction * 1000));
-            }
-        } else {
-            rowsTimer_.start();
-        }
-    }
 }
 
 } // namespace wyc::app

@@ -68,8 +68,7 @@ class DeliverDesk : public Desk {
     [[nodiscard]] std::size_t missing() const; // of a run: what is not proven
     [[nodiscard]] bool isPartlyDone() const;   // a run did not get through with all
     void showOpen();
-    [[nodiscard]] std::optional<std::uint64_t> roomAtTarget() const;
-    [[nodiscard]] bool isSought(const std::string& label) const;
+    [[nodiscard]] std::vector<const ItemView*> takenItems() const;
     void lookForEarlier();
     void compareWithEarlier();
     void writePageOf(const OutputResult& result);
@@ -102,8 +101,9 @@ class DeliverDesk : public Desk {
     bool delivering_ = false;
     Job shownJob_; // that the cards are for
     bool showResults_ = false;
-    bool listAll_ = false; // items beyond the first few
-    bool stale_ = true;    // something changed since the last plan
+    bool listAll_ = false;              // items beyond the first few
+    std::optional<std::uint64_t> room_; // bytes that are free where it goes
+    bool stale_ = true;                 // something changed since the last plan
     std::optional<Error> planError_;
 };
 

@@ -68,18 +68,6 @@ void LoopDesk::hideEvent(QHideEvent* event) {
 
 void LoopDesk::say(const QString& words) {
     figures_->setText(words);
-    mend_->hide();
-}
-
-// What cannot be looked at for a missing frame can be, once it is filled.
-void LoopDesk::offerMend(const Error& error) {
-    say(QStringLiteral("✕ ") + QString::fromStdString(error.text()).toHtmlEscaped());
-    const bool gaps = std::any_of(subject_->parts.begin(), subject_->parts.end(), [this](const Subject::Part& part) {
-        return std::any_of(workspace_.findings().begin(), workspace_.findings().end(), [&](const ItemFinding& found) {
-            return found.key == part.key && found.finding.id == "sequence.missing";
-        });
-    });
-    mend_->setVisible(gaps);
 }
 
 // The motion of what is chosen, as it is before a loop that it may have been given already.
@@ -173,7 +161,7 @@ void LoopDesk::look(std::size_t sketchPoints) {
             --looking_;
             if (generation != generation_ || error.kind == ErrorKind::Cancelled)
                 return;
-            offerMend(error);
+            say(QStringLiteral("✕ ") + QString::fromStdString(error.text()));
         });
 }
 
@@ -352,7 +340,7 @@ void LoopDesk::showClosing() {
         return;
     }
     const LoopClosing made = closing();
-    const double period = chosen_->length + (way_ == "bridge" ? made.fade : 0.0);
+    const double period = periodOf(*step());
     const double end = chosen_->start + period;
     add_->setEnabled(false); // until it is known what comes of it
     counts_->setText(made.closingCopy ? tr("%1 frames, %2 – %3; %3 equals %2")
@@ -399,11 +387,10 @@ void LoopDesk::judge() {
                 judged.before = around(stepsOf(*map, first, length), map->frameSeconds());
             judged.after = around(closed.check.steps, map->frameSeconds());
             judged.closed = std::move(closed);
-            WYC_TRY(each, loopStepsFor(subject->items, oneCycleOf(wanted)));
-            for (std::size_t i = 0; i < each.size(); ++i) {
+            for (std::size_t i = 0; i < subject->scenes.size(); ++i) {
                 const Scene& before = *subject->scenes[i];
                 const std::size_t node = subject->items[i].node;
-                WYC_TRY(cycle, applySteps(before, {each[i]}));
+                WYC_TRY(cycle, applySteps(before, {judged.closed.steps[i]}));
                 const std::size_t there = cycle.find(before.nodes[node].id).value_or(node);
                 judged.made.push_back({std::make_shared<const Scene>(std::move(cycle)), there});
             }
@@ -443,7 +430,7 @@ void LoopDesk::playChosen() {
     cycle.rate = subject_->scenes.front()->view.rate;
     cycle.start = chosen_->start;
     cycle.cutCount = chosen_->length;
-    cycle.closedCount = chosen_->length + (known && way_ == "bridge" ? closing().fade : 0.0);
+    cycle.closedCount = known ? periodOf(*judgedFor_) : cycle.cutCount;
     for (std::size_t i = 0; i < subject_->parts.size(); ++i) {
         const SeenItem came{subject_->scenes[i], subject_->items[i].node};
         cycle.items.emplace(subject_->parts[i].key, Viewport::Preview{known ? judged_->made[i] : came, came});

@@ -87,7 +87,6 @@ class LoopDesk : public Desk {
     bool takeCount(QLineEdit* field, double least);
     void judge();
     void playChosen();
-    void offerMend(const Error& error);
     void showFigures();
     void takeBounds();
     [[nodiscard]] LoopClosing closing() const;
@@ -117,7 +116,6 @@ class LoopDesk : public Desk {
     CurvePlot* drawn_; // the same as a curve
     QCustomPlot* plot_;
     QLabel* figures_;
-    QPushButton* mend_; // of what keeps it from being looked at
     QLabel* counts_;
     QPushButton* add_;
 

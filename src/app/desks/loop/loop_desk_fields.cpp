@@ -55,17 +55,6 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     figures_ = smallLabel({}, content);
     figures_->setObjectName(QStringLiteral("loopFigures"));
     column->addWidget(figures_);
-    mend_ = new QPushButton(tr("Fill gaps"), content);
-    mend_->setObjectName(QStringLiteral("loopFillGaps"));
-    mend_->setToolTip(tr("Makes the missing frames from those beside them; the source is not touched"));
-    mend_->hide();
-    connect(mend_, &QPushButton::clicked, this, [this] {
-        std::vector<ItemKey> keys;
-        for (const Subject::Part& part : subject_->parts)
-            keys.push_back(part.key);
-        workspace_.addSteps(keys, {Step{"fill", nlohmann::json::object(), true}}, tr("Fill gaps"));
-    });
-    column->addWidget(mend_, 0, Qt::AlignLeft);
     column->addStretch(1);
     outer->addWidget(scroll, 1);
     auto* foot = new QHBoxLayout();

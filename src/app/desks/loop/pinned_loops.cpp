@@ -80,8 +80,7 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
                 label->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kGlass.name()));
             grid_->addWidget(label, row++, column);
         };
-        const bool bridged = one.closing.close == "bridge";
-        const double period = one.candidate.length + (bridged ? one.closing.fade : 0.0);
+        const double period = periodOf(loopStepFor(one.candidate, one.closing));
         add(frame(period));
         add(QStringLiteral("%1 – %2").arg(frame(one.candidate.start), frame(one.candidate.start + period - 1.0)));
         add(loopLengthWords(gap(one), inSteps), gap(one) == least(gap));

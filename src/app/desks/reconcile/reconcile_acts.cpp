@@ -7,6 +7,7 @@
 #include <QToolButton>
 
 #include "base/file.h"
+#include "base/text.h"
 #include "desks/reconcile/reconcile_desk.h"
 
 namespace wyc::app {

@@ -72,7 +72,6 @@ Status ReconcileEngine::tellShape() {
         add("order", static_cast<double>(elsewhere()), "points", sure,
             fmt::format("{} in another order", counted(elsewhere(), "point")), by, undoOnce());
         // Of what is symmetric another order goes with another turn, and with another way through time.
-        constexpr double kOneOfSeveral = 0.5;
         for (Cause& cause : found_.causes)
             if (sure <= kOneOfSeveral && cause.confidence > kOneOfSeveral &&
                 (cause.id == "placement" || cause.id == "axis" || cause.id == "mirror" || cause.id == "reversed" ||

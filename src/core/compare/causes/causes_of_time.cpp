@@ -298,7 +298,7 @@ void ReconcileEngine::tellFrames() {
             framesOf(held), {{"drop", {{"frames", framesOf(held)}}, true}, {"fill", nlohmann::json::object(), true}});
     const std::optional<Cause> insteadOfSlip = shownByShift();
     if (!doubled.empty()) {
-        add("doubled", static_cast<double>(doubled.size()), "frames", insteadOfSlip ? 0.5 : 0.97,
+        add("doubled", static_cast<double>(doubled.size()), "frames", insteadOfSlip ? kOneOfSeveral : 0.97,
             fmt::format("{} {} twice, and all behind {} later", counted(doubled.size(), "frame"),
                         doubled.size() == 1 ? "stands" : "stand", doubled.size() == 1 ? "it is" : "them is"),
             framesOf(doubled), {{"drop", {{"frames", framesOf(doubled)}, {"close", true}}, true}});
@@ -349,7 +349,7 @@ void ReconcileEngine::tellFrames() {
     std::vector<Step> undo;
     if (doubled.empty() && samplesAreFrames())
         undo = {{"retime", {{"curve", curve}}, true}};
-    add("missing", static_cast<double>(left), "frames", insteadOfSlip ? 0.5 : 0.9,
+    add("missing", static_cast<double>(left), "frames", insteadOfSlip ? kOneOfSeveral : 0.9,
         fmt::format("{} left out, and all behind is earlier", counted(left, "frame")), listedGaps, std::move(undo));
     if (insteadOfSlip)
         orInstead(found_.causes.back(), *insteadOfSlip);
@@ -375,7 +375,7 @@ std::optional<Cause> ReconcileEngine::shownByShift() const {
     return Cause{"offset",
                  snappedFrame(frames),
                  "frames",
-                 0.5,
+                 kOneOfSeveral,
                  offsetText(snappedFrame(frames)),
                  "what comes before it rests",
                  {{"offset", {{"frames", snappedFrame(slip * stepA_ / how_.speed * b_.rate().value())}}, true}}};
@@ -648,7 +648,6 @@ void ReconcileEngine::weighRestAtStart() {
         ++lead;
     if (lead < 2)
         return;
-    constexpr double kOneOfSeveral = 0.5;
     offset->confidence = range->confidence = kOneOfSeveral;
     const auto frames = static_cast<std::size_t>(std::abs(more));
     orInstead(*offset,

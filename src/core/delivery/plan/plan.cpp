@@ -436,7 +436,6 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
 Result<PlannedOutput> inOneFile(const std::vector<PlannedOutput>& outputs, const std::string& name) {
     PlannedOutput merged;
     merged.item = name;
-    merged.label.clear();
     merged.provenance = nlohmann::json::array();
     std::vector<Scene> scenes;
     for (const PlannedOutput& output : outputs) {

@@ -328,9 +328,7 @@ StepType loopStep() {
             nullptr,
             [](const json& o) {
                 const double start = o["start"];
-                const double length = o["length"];
-                const bool bridged = o["close"] == "bridge";
-                const double period = length + (bridged ? o["fade"].get<double>() : 0.0);
+                const double period = periodOf({"loop", o, true});
                 std::string words = fmt::format("{} frames, {} – {}", frameText(period), frameText(start),
                                                 frameText(start + period - 1.0));
                 words += fmt::format(", {}", o["close"].get<std::string>());
