@@ -181,7 +181,11 @@ int main(int argc, char** argv) {
     window.viewport().setScope(ViewScope::Item);
     settle(window);
     window.viewport().frameActive();
+    if (const auto& pair = window.viewport().pair(); pair && pair->worst)
+        window.viewport().askPoint(pair->worst->point);
+    settle(window);
     shoot(window, out.filePath(QStringLiteral("reconcile.png")));
+    window.viewport().askPoint(std::nullopt);
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("reconcileHeat")), Qt::LeftButton);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("reconcileUndo")), Qt::LeftButton);

@@ -51,7 +51,7 @@ struct KeyLine {
     const char* keys;
     const char* what;
 };
-constexpr std::array<KeyLine, 29> kKeys{{{"Space", "play or pause"},
+constexpr std::array<KeyLine, 30> kKeys{{{"Space", "play or pause"},
                                          {"Left, Right", "one frame back, forward"},
                                          {"Home, End", "first, last frame"},
                                          {"Up, Down", "item above, below"},
@@ -63,6 +63,7 @@ constexpr std::array<KeyLine, 29> kKeys{{{"Space", "play or pause"},
                                          {"C held", "as it came, without its steps"},
                                          {"V", "next way to draw: clay, wires, speed, order"},
                                          {"H", "hold this pose, let it go"},
+                                         {"P, or a click in the view", "ask a point: its way, its own in A"},
                                          {"O", "poses before and after it"},
                                          {"X", "leave what is chosen out, take it in"},
                                          {"Ctrl+F", "find items on the time board"},
@@ -203,6 +204,7 @@ void MainWindow::makeViewMenu() {
         const double now = viewport_->skinStep();
         viewport_->setSkinStep(now == 0.0 ? kClose : now == kClose ? kWide : 0.0);
     });
+    act(view, tr("Ask a point …"), Qt::Key_P, [this] { askPoint(); });
     view->addSeparator();
     for (int i = 0; i < desks_->count(); ++i)
         act(view, tr("%1 desk").arg(desks_->tabText(i)), QKeySequence(QString::number(i + 1)),
@@ -225,6 +227,52 @@ void MainWindow::makeHelpMenu() {
                      "version 3 or later."),
                   {tr("Close")}, this);
     });
+}
+
+// A point by its number; the worst of a comparison stands there already.
+void MainWindow::askPoint() {
+    const ItemView* item = workspace_->activeItem();
+    if (!item || !item->scene || !item->scene->nodes[item->node].is().points)
+        return;
+    QDialog* asked =
+        sheet(QStringLiteral("askPoint"), tr("Ask a point"),
+              tr("Its number, as %1 is shown. Nothing: no point.").arg(QString::fromStdString(item->name)), this);
+    auto* column = static_cast<QVBoxLayout*>(asked->layout());
+    auto* field = new QLineEdit(asked);
+    field->setObjectName(QStringLiteral("pointNumber"));
+    field->setAccessibleName(tr("Number of the point"));
+    const auto& pair = viewport_->pair();
+    if (const auto now = viewport_->askedPoint())
+        field->setText(QString::number(*now));
+    else if (pair && pair->b == item->key && pair->worst)
+        field->setText(QString::number(pair->worst->point));
+    field->selectAll();
+    auto* why = new QLabel(asked);
+    why->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kRust.name()));
+    why->setVisible(false);
+    auto* take = new QPushButton(tr("Ask"), asked);
+    take->setDefault(true);
+    column->addWidget(field);
+    column->addWidget(why);
+    column->addWidget(take, 0, Qt::AlignRight);
+    connect(take, &QPushButton::clicked, asked, [this, asked, field, why] {
+        const QString text = field->text().trimmed();
+        bool isNumber = false;
+        const uint number = text.toUInt(&isNumber);
+        if (text.isEmpty())
+            viewport_->askPoint(std::nullopt);
+        else if (isNumber)
+            viewport_->askPoint(number);
+        if (text.isEmpty() || (isNumber && viewport_->askedPoint())) {
+            asked->accept();
+            return;
+        }
+        why->setText(tr("There is no such point: whole numbers from 0 to %1.").arg(viewport_->lastPoint()));
+        why->setVisible(true);
+        field->selectAll();
+    });
+    asked->exec();
+    asked->deleteLater();
 }
 
 void MainWindow::showGuide() {

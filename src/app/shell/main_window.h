@@ -61,6 +61,7 @@ class MainWindow : public QMainWindow {
     void makeDeliveryMenu();
     void makeHelpMenu();
     void showKeys();
+    void askPoint();
     void showGuide();
     QAction* act(QMenu* menu, const QString& text, const QKeySequence& keys, const std::function<void()>& what);
     template<class T> T& showDesk() {

@@ -179,6 +179,7 @@ Result<DrawItem> FrameLoader::loadItem(const DrawRequest::Item& item, double sec
         for (const std::uint32_t source : lines.source)
             if (!widths.empty())
                 result.widths.push_back(widths[source]);
+        result.numbers = std::move(lines.source);
         result.lines = true;
         result.indices = made;
     } else if (!node.is().points) { // a stand-in

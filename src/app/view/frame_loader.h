@@ -70,10 +70,11 @@ struct DrawItem {
     int copy = 0; // of several bodies of one item in one role; of skins how many steps before (−) or after
     bool visible = true;
     std::vector<Vec3f> points;
-    std::vector<Vec3f> normals; // empty for points and where faces do not fit
-    std::vector<Vec3f> colours; // empty = clay
-    std::vector<float> widths;  // of points, in metres; empty = a fixed size
-    bool lines = false;         // edges are the shape: curves, cameras
+    std::vector<Vec3f> normals;         // empty for points and where faces do not fit
+    std::vector<Vec3f> colours;         // empty = clay
+    std::vector<float> widths;          // of points, in metres; empty = a fixed size
+    std::vector<std::uint32_t> numbers; // of the item's points that these stand for; empty = their own
+    bool lines = false;                 // edges are the shape: curves, cameras
     std::shared_ptr<const DrawIndices> indices;
     Bounds bounds;
 };

@@ -28,6 +28,15 @@ Viewport::Viewport(Workspace& workspace, QWidget* parent) : QWidget(parent), wor
     rest_.setSingleShot(true);
     rest_.setInterval(300);
     connect(&rest_, &QTimer::timeout, this, &Viewport::redraw);
+    askTimer_.setSingleShot(true);
+    askTimer_.setInterval(120);
+    connect(&askTimer_, &QTimer::timeout, this, &Viewport::sendQuestion);
+    connect(&asker_, &PointAsker::answered, this, [this](const std::shared_ptr<const PointWay>& way) {
+        if (!asked_ || way->question != question_.number)
+            return;
+        way_ = way;
+        update();
+    });
     connect(&loader_, &FrameLoader::loaded, this, &Viewport::takeFrame);
     connect(&workspace_, &Workspace::frameChanged, this, &Viewport::requestFrame);
     connect(&workspace_, &Workspace::itemsChanged, this, [this] {
@@ -158,6 +167,8 @@ void Viewport::requestFrame() {
 void Viewport::takeFrame(const std::shared_ptr<const DrawFrame>& frame) {
     drawn_ = frame;
     waiting_ = frame->request != requestNumber_;
+    if (!waiting_)
+        askAnew();
     // Another item, or the same at another size: the eye goes there. A frame step never moves it.
     const double size = activeSizeMetres();
     const ItemView* active = workspace_.activeItem();
@@ -407,16 +418,23 @@ void Viewport::resizeEvent(QResizeEvent*) {
 
 void Viewport::mousePressEvent(QMouseEvent* event) {
     lastMouse_ = event->position().toPoint();
+    pressedAt_ = event->button() == Qt::LeftButton ? std::optional(event->position()) : std::nullopt;
     const auto part = partAt();
     parting_ = part && event->button() == Qt::LeftButton && std::abs(event->position().x() - *part * width()) < 9.0;
 }
 
 void Viewport::mouseReleaseEvent(QMouseEvent*) {
+    if (pressedAt_ && !parting_)
+        askUnder(*pressedAt_);
+    pressedAt_.reset();
     parting_ = false;
 }
 
 void Viewport::mouseMoveEvent(QMouseEvent* event) {
     const QPoint now = event->position().toPoint();
+    if (pressedAt_ && (now - pressedAt_->toPoint()).manhattanLength() < 4)
+        return; // a click, as far as one knows
+    pressedAt_.reset();
     const QPoint moved = now - lastMouse_;
     lastMouse_ = now;
     const auto part = partAt();

@@ -9,6 +9,7 @@
 #include <QTimer>
 #include <QWidget>
 
+#include "view/asked_point.h"
 #include "view/frame_loader.h"
 #include "view/picture_maker.h"
 
@@ -47,8 +48,21 @@ class Viewport : public QWidget {
     /// Looks through a camera item, with its film gate and safe borders; nothing = with a free eye.
     void setCamera(std::optional<ItemKey> camera);
     [[nodiscard]] const std::optional<ItemKey>& camera() const { return camera_; }
+    /// Lays the active item against another without drawing it: points that are asked know their own in A.
+    void setPair(std::optional<ViewComparison> pair);
+    [[nodiscard]] const std::optional<ViewComparison>& pair() const { return pair_; }
     /// Where the film gate of the camera looked through lies in the widget; empty with a free eye.
     [[nodiscard]] QRectF gateRect() const;
+    /// Asks a point of the active item by its number, as it is shown: its way, what is beside it, its partner in a
+    /// comparison; nothing: none.
+    void askPoint(std::optional<std::uint32_t> number);
+    [[nodiscard]] std::optional<std::uint32_t> askedPoint() const { return asked_; }
+    /// The largest number a point of the active item has, as it is drawn.
+    [[nodiscard]] std::uint32_t lastPoint() const;
+    /// What came of it; null until it is known. While frames go by it stays that of the frame it was asked at.
+    [[nodiscard]] std::shared_ptr<const PointWay> way() const { return way_; }
+    /// What the view says of it.
+    [[nodiscard]] QStringList askedWords() const;
     void frameActive();
     void frameAll();
     /// The frame that is drawn now (loading may be behind the workspace's frame).
@@ -78,6 +92,7 @@ class Viewport : public QWidget {
 
   signals:
     void cameraChanged();
+    void askedChanged();
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -99,6 +114,14 @@ class Viewport : public QWidget {
     void takePicture(const std::shared_ptr<const ViewPicture>& picture);
     void drawOverlay(QPainter& painter, const std::vector<Pane>& panes);
     void drawComparison(QPainter& painter, const std::vector<Pane>& panes);
+    void drawAsked(QPainter& painter, const std::vector<Pane>& panes);
+    void drawAskedCard(QPainter& painter, const QColor& own);
+    void askAnew();
+    void sendQuestion();
+    void askUnder(const QPointF& at);
+    [[nodiscard]] std::optional<std::uint32_t> partnerOf(std::uint32_t number) const;
+    [[nodiscard]] std::optional<Vec3f> placeOf(std::uint32_t number) const;
+    [[nodiscard]] std::vector<std::uint32_t> besides(std::uint32_t number) const;
     void nameBodies(QPainter& painter, const std::vector<Pane>& panes);
     void drawStaff(QPainter& painter, const QMatrix4x4& matrix);
     void drawScaleBar(QPainter& painter);
@@ -133,7 +156,14 @@ class Viewport : public QWidget {
     bool asItCame_ = false;
     mutable std::map<ItemKey, SeenItem> came_; // without their steps, while that is shown
     std::optional<ViewComparison> comparison_;
+    std::optional<ViewComparison> pair_;
     std::optional<ItemKey> camera_;
+    PointAsker asker_;
+    std::optional<std::uint32_t> asked_; // as its item is shown
+    ItemKey askedOf_;
+    PointQuestion question_; // the newest
+    QTimer askTimer_;        // once frames come no more
+    std::shared_ptr<const PointWay> way_;
     int requestNumber_ = 0;
     bool waiting_ = false;
     ItemKey framedFor_;
@@ -147,6 +177,7 @@ class Viewport : public QWidget {
     double yaw_ = 0.65;
     double pitch_ = 0.28;
     QPoint lastMouse_;
+    std::optional<QPointF> pressedAt_; // until it is dragged
     double partAt_ = 0.5;
     bool parting_ = false;      // the line is dragged
     bool arrangedAnew_ = false; // other bodies are shown than before: they are framed once

@@ -16,7 +16,15 @@ namespace {
 
 constexpr double kStaffMetres = 1.8;
 
-// Words over the picture: on a backing, as what lies below may be as pale as they are.
+QString sizeWords(const Bounds& bounds) {
+    const Vec3d size = bounds.size();
+    return QStringLiteral("%1 × %2 × %3")
+        .arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)),
+             QString::fromStdString(lengthText(size.z)));
+}
+
+} // namespace
+
 void drawWords(QPainter& painter, const QPointF& at, const QString& words) {
     const QFontMetricsF metrics(painter.font());
     // Not out of the picture on its right.
@@ -31,15 +39,6 @@ void drawWords(QPainter& painter, const QPointF& at, const QString& words) {
     painter.setPen(pen);
     painter.drawText(baseline, words);
 }
-
-QString sizeWords(const Bounds& bounds) {
-    const Vec3d size = bounds.size();
-    return QStringLiteral("%1 × %2 × %3")
-        .arg(QString::fromStdString(lengthText(size.x)), QString::fromStdString(lengthText(size.y)),
-             QString::fromStdString(lengthText(size.z)));
-}
-
-} // namespace
 
 double roundLength(double size) {
     const double power = std::pow(10.0, std::floor(std::log10(size)));
@@ -90,6 +89,7 @@ void Viewport::drawOverlay(QPainter& painter, const std::vector<Pane>& panes) {
     }
     if (comparedDrawn())
         drawComparison(painter, panes);
+    drawAsked(painter, panes);
     // Low on the left, clear of names and brackets.
     std::vector<std::pair<QString, QColor>> lines;
     if (heldFrame_)

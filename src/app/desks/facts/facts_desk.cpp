@@ -24,6 +24,7 @@
 #include "desks/facts/layers_of_item.h"
 #include "desks/option_editor.h"
 #include "measure/motion.h"
+#include "shell/partner.h"
 #include "theme/theme.h"
 
 namespace wyc::app {
@@ -91,7 +92,7 @@ void FactsDesk::makePlot() {
     plot_->setBackground(QBrush(colour::kInk1.darker(106)));
     plot_->setToolTip(
         tr("RMS over points of the distance to the sample before, times the rate. Click to go to a frame; the wheel "
-           "zooms, a double click shows all."));
+           "zooms, a double click shows all. Dashed: what it is likely to be held against."));
     plot_->axisRect()->setRangeZoom(Qt::Horizontal);
     plot_->setInteraction(QCP::iRangeZoom);
     plot_->setMouseTracking(true);
@@ -106,6 +107,9 @@ void FactsDesk::makePlot() {
     QColor fill = colour::kGlass;
     fill.setAlpha(36);
     plot_->graph(0)->setBrush(fill);
+    plot_->addGraph(); // of its partner
+    plot_->graph(1)->setPen(QPen(colour::kHeather, 1.2, Qt::DashLine));
+    plot_->graph(1)->setAntialiased(true);
     cursor_ = new QWidget(plot_); // above the plot: it moves without the plot being drawn anew
     cursor_->setStyleSheet(QStringLiteral("background: %1;").arg(colour::kChalk.name()));
     cursor_->setAttribute(Qt::WA_TransparentForMouseEvents);
@@ -125,15 +129,18 @@ void FactsDesk::makePlot() {
     plot_->axisRect()->setAutoMargins(QCP::msLeft | QCP::msBottom);
     plot_->axisRect()->setMinimumMargins(QMargins(34, 0, 0, 18));
     plot_->axisRect()->setMargins(QMargins(34, 20, 12, 18));
-    caption_ = new QCPItemText(plot_);
-    QCPItemText* caption = caption_;
-    caption->setText(tr("speed, m/s (RMS)"));
-    caption->setClipToAxisRect(false);
-    caption->setFont(textFont(8));
-    caption->setColor(colour::kChalk2);
-    caption->setPositionAlignment(Qt::AlignLeft | Qt::AlignTop);
-    caption->position->setType(QCPItemPosition::ptViewportRatio);
-    caption->position->setCoords(0.012, 0.02);
+    const auto words = [this](Qt::Alignment side, double at, const QColor& c) {
+        auto* made = new QCPItemText(plot_);
+        made->setClipToAxisRect(false);
+        made->setFont(textFont(8));
+        made->setColor(c);
+        made->setPositionAlignment(side | Qt::AlignTop);
+        made->position->setType(QCPItemPosition::ptViewportRatio);
+        made->position->setCoords(at, 0.02);
+        return made;
+    };
+    caption_ = words(Qt::AlignLeft, 0.012, colour::kChalk2);
+    partner_ = words(Qt::AlignRight, 0.985, colour::kHeather);
     plot_->installEventFilter(this);
     connect(plot_, &QCustomPlot::afterReplot, this, &FactsDesk::showFrame); // its area may be another
 }
@@ -204,19 +211,24 @@ bool FactsDesk::eventFilter(QObject* watched, QEvent* event) {
 
 // What the curve says under the pointer.
 void FactsDesk::showValue(const QPointF& at) {
-    const auto& curve = *plot_->graph(0)->data();
-    if (curve.isEmpty() || !plot_->axisRect()->rect().contains(at.toPoint())) {
+    if (!plot_->axisRect()->rect().contains(at.toPoint())) {
         value_->hide();
         return;
     }
     const double frame = std::round(plot_->xAxis->pixelToCoord(at.x()));
-    const auto found = curve.findBegin(frame, false);
-    if (found == curve.constEnd() || std::abs(found->key - frame) > 0.5 || !std::isfinite(found->value)) {
-        value_->hide();
-        return;
+    QStringList values;
+    for (const int graph : {0, 1}) {
+        const auto& curve = *plot_->graph(graph)->data();
+        const auto found = curve.findBegin(frame, false);
+        if (found != curve.constEnd() && std::abs(found->key - frame) <= 0.5 && std::isfinite(found->value))
+            values << (graph == 0 ? tr("%1 m/s") : tr("dashed %1 m/s"))
+                          .arg(found->value * (graph == 0 ? 1.0 : partnerLower_), 0, 'g', 3);
     }
+    value_->setVisible(!values.isEmpty());
+    if (values.isEmpty())
+        return;
     value_->setText(
-        tr("frame %1: %2 m/s").arg(QString::fromStdString(frameText(found->key))).arg(found->value, 0, 'g', 3));
+        tr("frame %1: %2").arg(QString::fromStdString(frameText(frame)), values.join(QStringLiteral(" · "))));
     value_->adjustSize();
     const int x =
         at.x() > plot_->width() / 2.0 ? static_cast<int>(at.x()) - value_->width() - 8 : static_cast<int>(at.x()) + 8;
@@ -314,36 +326,68 @@ void FactsDesk::showItem() {
 
 void FactsDesk::showPlot() {
     const ItemView* item = workspace_.activeItem();
-    QVector<double> frames;
-    QVector<double> speeds;
-    if (item && item->profile) {
-        const double unit = workspace_.unitMetres(*item);
-        std::vector<double> all;
-        for (std::size_t i = 0; i < item->profile->count(); ++i)
-            all.push_back(item->frameAt(i));
-        const std::vector<std::size_t> gaps = framesMissingBefore(all);
-        for (std::size_t i = 1; i < item->profile->count(); ++i) {
+    const auto frameOf = [&](const ItemView& of, std::size_t sample) {
+        return item->scene && of.scene
+                   ? item->scene->view.rate.frameAt(of.scene->view.rate.secondsAt(of.frameAt(sample)))
+                   : of.frameAt(sample);
+    };
+    struct Speeds {
+        QVector<double> frames;
+        QVector<double> values; // metres a second
+        double most = 0.0;
+        double top = 0.0; // one stale frame must not flatten all others: what is beyond is clipped
+    };
+    const auto speedsOf = [&](const ItemView* of) {
+        Speeds speeds;
+        if (!of || !of->profile)
+            return speeds;
+        std::vector<double> own;
+        for (std::size_t i = 0; i < of->profile->count(); ++i)
+            own.push_back(of->frameAt(i));
+        const std::vector<std::size_t> gaps = framesMissingBefore(own);
+        std::vector<float> known;
+        for (std::size_t i = 1; i < own.size(); ++i) {
             if (std::binary_search(gaps.begin(), gaps.end(), i)) { // what is not there has no speed
-                frames.push_back(0.5 * (all[i - 1] + all[i]));
-                speeds.push_back(std::nan(""));
+                speeds.frames.push_back(0.5 * (frameOf(*of, i - 1) + frameOf(*of, i)));
+                speeds.values.push_back(std::nan(""));
             }
-            frames.push_back(all[i]);
-            const float speed = item->profile->speedAt(i);
-            speeds.push_back(std::isfinite(speed) ? static_cast<double>(speed) * unit : std::nan(""));
+            const double speed = static_cast<double>(of->profile->speedAt(i)) * workspace_.unitMetres(*of);
+            speeds.frames.push_back(frameOf(*of, i));
+            speeds.values.push_back(std::isfinite(speed) ? speed : std::nan(""));
+            if (std::isfinite(speed)) {
+                known.push_back(static_cast<float>(speed));
+                speeds.most = std::max(speeds.most, speed);
+            }
         }
+        speeds.top = std::min(speeds.most, static_cast<double>(profileTop(known)));
+        return speeds;
+    };
+    const Speeds own = speedsOf(item);
+    const ItemView* partner = item && item->points > 0 ? likelyPartner(workspace_, *item) : nullptr;
+    Speeds other = speedsOf(partner);
+    // In another unit it would be far above the picture, or flat: its shape is what is looked at.
+    constexpr double kMostApart = 4.0;
+    const double ratio = own.top > 0.0 && other.top > 0.0 ? other.top / own.top : 1.0;
+    partnerLower_ =
+        ratio > kMostApart || ratio < 1.0 / kMostApart ? std::pow(10.0, std::round(std::log10(ratio))) : 1.0;
+    for (double& value : other.values)
+        value /= partnerLower_;
+    plot_->graph(0)->setData(own.frames, own.values, true);
+    plot_->graph(1)->setData(other.frames, other.values, true);
+    caption_->setText(own.top < own.most ? tr("speed, m/s (RMS) · clipped, up to %1").arg(own.most, 0, 'g', 3)
+                                         : tr("speed, m/s (RMS)"));
+    const double top = partnerLower_ == 1.0 ? std::max(own.top, other.top) : own.top;
+    partner_->setVisible(!other.values.isEmpty());
+    if (partner) {
+        const QString scale = partnerLower_ > 1.0   ? tr(", drawn %1 × lower").arg(partnerLower_, 0, 'g', 3)
+                              : partnerLower_ < 1.0 ? tr(", drawn %1 × higher").arg(1.0 / partnerLower_, 0, 'g', 3)
+                                                    : QString();
+        const QFontMetrics metrics(textFont(8));
+        const int room = plot_->width() - 24 - metrics.horizontalAdvance(caption_->text() + tr("dashed: ") + scale);
+        partner_->setText(
+            tr("dashed: ") +
+            metrics.elidedText(QString::fromStdString(partner->name), Qt::ElideMiddle, std::max(40, room)) + scale);
     }
-    plot_->graph(0)->setData(frames, speeds, true);
-    // One stale frame must not flatten all others: what is beyond is clipped, and said.
-    std::vector<float> known;
-    double most = 0.0;
-    for (const double v : speeds)
-        if (std::isfinite(v)) {
-            known.push_back(static_cast<float>(v));
-            most = std::max(most, v);
-        }
-    const double top = std::min(most, static_cast<double>(profileTop(known)));
-    caption_->setText(top < most ? tr("speed, m/s (RMS) · clipped, up to %1").arg(most, 0, 'g', 3)
-                                 : tr("speed, m/s (RMS)"));
     const FrameRange range = item && item->range ? *item->range : workspace_.playRange();
     plot_->xAxis->setRange(range.first, std::max(range.last, range.first + 1));
     plot_->yAxis->setRange(0, top > 0 ? top * 1.12 : 1.0);

@@ -42,7 +42,9 @@ class FactsDesk : public Desk {
     QCustomPlot* plot_;
     QWidget* cursor_;
     QCPItemText* caption_ = nullptr;
-    QLabel* value_ = nullptr; // under the pointer
+    QLabel* value_ = nullptr;        // under the pointer
+    QCPItemText* partner_ = nullptr; // whose speed lies over it,
+    double partnerLower_ = 1.0;      // drawn so many times lower
     QGridLayout* grid_;
     QWidget* gridHost_;
     QToolButton* scope_;

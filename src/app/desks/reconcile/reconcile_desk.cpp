@@ -21,6 +21,7 @@
 #include "desks/desk_parts.h"
 #include "maths/lengths.h"
 #include "plots/drift_plot.h"
+#include "shell/partner.h"
 #include "theme/theme.h"
 #include "view/viewport.h"
 
@@ -32,23 +33,6 @@ QString sureWords(double confidence) {
            : confidence >= 0.75 ? ReconcileDesk::tr("likely")
            : confidence >= 0.5  ? ReconcileDesk::tr("probable")
                                 : ReconcileDesk::tr("a guess");
-}
-
-// How much two items look as if they showed the same thing.
-int kinship(const ItemView& a, const ItemView& b) {
-    if (a.key == b.key || a.key.source == b.key.source)
-        return -1;
-    int score = 0;
-    if (a.points > 0 && a.points == b.points)
-        score += 4;
-    if (a.topology != 0 && a.topology == b.topology)
-        score += 4;
-    if (a.name == b.name)
-        score += 6;
-    else if (a.name.size() > 3 && b.name.size() > 3 &&
-             (a.name.find(b.name) != std::string::npos || b.name.find(a.name) != std::string::npos))
-        score += 5;
-    return score;
 }
 
 QString lengthWords(double metres) {
@@ -124,18 +108,14 @@ void ReconcileDesk::chooseWhenOpened(const ItemKey& a, const QStringList& paths)
 void ReconcileDesk::listItems() {
     if (awaited_) {
         const ItemView* a = workspace_.item(awaited_->a);
-        std::optional<ItemKey> best;
-        int most = -1;
-        for (const ItemView& item : workspace_.items())
-            if (a && item.scene && item.points > 0 && !awaited_->before.contains(item.key.source))
-                if (const int score = kinship(*a, item); score > most) {
-                    most = score;
-                    best = item.key;
-                }
+        const ItemView* best =
+            a ? mostAlike(workspace_, *a,
+                          [this](const ItemView& item) { return !awaited_->before.contains(item.key.source); })
+              : nullptr;
         if (best) {
             const ItemKey against = awaited_->a;
             awaited_.reset();
-            choose(against, *best);
+            choose(against, best->key);
             return;
         }
     }
@@ -169,20 +149,8 @@ void ReconcileDesk::guess() {
     const ItemView* active = workspace_.activeItem();
     if (!active || active->points == 0)
         return;
-    const std::vector<ItemKey> chosen = workspace_.chosen();
-    ItemKey best;
-    if (chosen.size() == 2) {
-        best = chosen[0] == active->key ? chosen[1] : chosen[0];
-    } else {
-        int most = 0;
-        for (const ItemView& item : workspace_.items())
-            if (item.scene && item.points > 0)
-                if (const int score = kinship(item, *active); score > most) {
-                    most = score;
-                    best = item.key;
-                }
-    }
-    a_ = best;
+    const ItemView* best = likelyPartner(workspace_, *active);
+    a_ = best ? best->key : ItemKey();
     b_ = active->key;
     found_.reset();
     sceneB_.reset();
@@ -456,7 +424,8 @@ void ReconcileDesk::showOnBody() {
     const auto arrangement = static_cast<Arrangement>(std::max(0, bodies_->currentIndex()));
     const bool any =
         arrangement != Arrangement::BAlone || heat_->isChecked() || order_->isChecked() || asUndone_->isChecked();
-    if (!found_ || !isVisible() || !any) {
+    if (!found_ || !isVisible()) {
+        viewport_.setPair(std::nullopt);
         viewport_.setComparison(std::nullopt);
         return;
     }
@@ -482,7 +451,8 @@ void ReconcileDesk::showOnBody() {
     shown.arrangement = arrangement;
     shown.heat = heat_->isChecked();
     shown.order = order_->isChecked();
-    viewport_.setComparison(shown);
+    viewport_.setPair(shown);
+    viewport_.setComparison(any ? std::optional(shown) : std::nullopt);
 }
 
 } // namespace wyc::app
