@@ -262,7 +262,7 @@ TEST_F(Cli, DeliverProvesRecordsAndTakesTheNextVersion) {
         const std::string page = (folder_ / "proof.html").string();
         EXPECT_EQ(wyc({"prove", target, "--report", page}).code, 0); // the record beside it
         const std::string html = test::readFile(page);
-        for (const char* told : {name, "✓ proven", "/sheet", "1001", "XXH64"})
+        for (const char* told : {name, "✓ proven", "/sheet", "first frame, 1001", "last frame, ", "<circle", "XXH64"})
             EXPECT_NE(html.find(told), std::string::npos) << told;
         EXPECT_EQ(html.find("http"), std::string::npos) << "nothing from elsewhere";
     }

@@ -142,7 +142,7 @@ void print(const Comparison& comparison, bool explain) {
             fmt::print("  {}\n", pair.error->text());
             continue;
         }
-        const auto drift = [&](const char* name, const std::optional<Drift>& of) {
+        const auto drift = [&](const std::string& name, const std::optional<Drift>& of) {
             if (of)
                 fmt::print("{}: {} RMS, 99 % under {}, at most {} (frame {}, point {})\n", name,
                            lengthText(of->rms * found.metres), lengthText(of->p99 * found.metres),
@@ -150,7 +150,7 @@ void print(const Comparison& comparison, bool explain) {
             else
                 fmt::print("{}: no point or no frame in common\n", name);
         };
-        const auto pixels = [&](const char* name, const std::optional<Drift>& of) {
+        const auto pixels = [&](const std::string& name, const std::optional<Drift>& of) {
             if (of)
                 fmt::print("{}, in the picture: {} RMS, 99 % under {}, at most {} (frame {}, point {})\n", name,
                            pixelsText(of->rms), pixelsText(of->p99), pixelsText(of->largest), frameText(of->worstFrame),
@@ -158,9 +158,9 @@ void print(const Comparison& comparison, bool explain) {
             else
                 fmt::print("{}, in the picture: no point that both have is in it\n", name);
         };
-        drift("as it came", found.drift);
+        drift(measuredAs(pair), found.drift);
         if (pair.pictured)
-            pixels("as it came", pair.pictured->drift);
+            pixels(measuredAs(pair), pair.pictured->drift);
         if (!explain)
             continue;
         fmt::print("{}\n", found.text);
@@ -253,8 +253,9 @@ int runCompare(const Common& common, const CompareArguments& arguments) {
     if (common.json)
         printJson(document);
     else if (!common.quiet)
-        fmt::print("{} {}\n", comparison->withinTolerance() ? "within" : "not within",
-                   lengthText(comparison->toleranceMetres));
+        fmt::print("{} {}{}\n", comparison->withinTolerance() ? "within" : "not within",
+                   lengthText(comparison->toleranceMetres),
+                   comparison->withinTolerance() || arguments.explain || applies ? "" : "; --explain says why");
     return comparison->withinTolerance() ? kClean : kFindings;
 }
 

@@ -318,6 +318,7 @@ json toJson(const Comparison& comparison) {
                          {"b", found.b},
                          {"text", found.text},
                          {"within_tolerance", found.withinTolerance},
+                         {"drift_is", measuredAs(pair)},
                          {"order",
                           {{"same", found.order.same},
                            {"by", found.order.by},
@@ -346,6 +347,11 @@ json toJson(const Comparison& comparison) {
             {"pairs", pairs},
             {"only_a", comparison.onlyA},
             {"only_b", comparison.onlyB}};
+}
+
+std::string measuredAs(const ComparedPair& pair) {
+    return std::string(pair.stepsB.empty() ? "as it came" : "after its steps") +
+           (pair.found.order.same || !pair.found.drift ? "" : ", points matched");
 }
 
 Result<PointDrift> pointDrift(const ComparedPair& pair, double frame, bool undone) {

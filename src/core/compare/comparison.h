@@ -20,7 +20,13 @@ struct ComparedPair {
     std::optional<Error> error; // it cannot be compared
     bool joined = false;        // one of the two is several items
     std::optional<PicturedDrift> pictured;
+    std::vector<std::string> stepsA; // that were put on before it was compared, in words
+    std::vector<std::string> stepsB;
 };
+
+/// Of which B, and of which points, its drift before anything is undone is: "as it came", "after its steps, points
+/// matched" where numbers are not the same in A and B.
+[[nodiscard]] std::string measuredAs(const ComparedPair& pair);
 
 struct Comparison {
     std::string a; // names of the sources

@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A comparison as one page that needs nothing else.
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 #include <fmt/format.h>
@@ -9,6 +8,7 @@
 #include "base/text.h"
 #include "compare/comparison.h"
 #include "report/page.h"
+#include "report/point_picture.h"
 
 namespace wyc {
 namespace {
@@ -89,66 +89,12 @@ std::string histogram(const Drift& drift, double metres) {
     }
     svg += fmt::format("<text x='0' y='{0:.0f}'>0</text><text x='{1:.0f}' y='{0:.0f}' text-anchor='end'>{2}</text>",
                        kHeight - 5, kWidth, lengthText(drift.largest * metres));
-    return svg + "</svg><figcaption>How many points are how far off as it came (heights logarithmic)</figcaption>"
+    return svg + "</svg><figcaption>How many points are how far off before anything is undone (heights "
+                 "logarithmic)</figcaption>"
                  "</figure>";
 }
 
-// Dark blue to light yellow, evenly lighter.
-std::string heat(double share) {
-    constexpr std::array<std::array<double, 3>, 5> kStops{
-        {{38, 52, 110}, {32, 112, 140}, {58, 160, 120}, {176, 196, 92}, {250, 226, 120}}};
-    const double at = std::clamp(share, 0.0, 1.0) * 4.0;
-    const auto i = static_cast<std::size_t>(std::min(3.0, std::floor(at)));
-    const double w = at - static_cast<double>(i);
-    const auto channel = [&](std::size_t c) {
-        return static_cast<int>(kStops[i][c] + (kStops[i + 1][c] - kStops[i][c]) * w);
-    };
-    return fmt::format("#{:02x}{:02x}{:02x}", channel(0), channel(1), channel(2));
-}
-
-// The points of a frame from in front and a little above, farther ones first.
-std::string picture(const PointDrift& drift, double tolerance, const std::string& caption) {
-    if (drift.places.empty())
-        return {};
-    constexpr std::size_t kMost = 4000;
-    constexpr double kSide = 320.0;
-    struct Dot {
-        double x, y, depth, off;
-    };
-    std::vector<Dot> dots;
-    const std::size_t step = std::max<std::size_t>(1, drift.places.size() / kMost);
-    double worst = tolerance; // what is within it does not look far
-    for (std::size_t i = 0; i < drift.places.size(); i += step) {
-        const Vec3d p(drift.places[i]);
-        const double x = 0.82 * p.x - 0.57 * p.z;
-        const double z = 0.57 * p.x + 0.82 * p.z;
-        dots.push_back({x, -(0.94 * p.y - 0.34 * z), z, static_cast<double>(drift.off[i])});
-    }
-    for (const float off : drift.off)
-        worst = std::max(worst, static_cast<double>(off));
-    double low[2] = {1e300, 1e300};
-    double high[2] = {-1e300, -1e300};
-    for (const Dot& dot : dots) {
-        low[0] = std::min(low[0], dot.x);
-        low[1] = std::min(low[1], dot.y);
-        high[0] = std::max(high[0], dot.x);
-        high[1] = std::max(high[1], dot.y);
-    }
-    const double size = std::max({1e-12, high[0] - low[0], high[1] - low[1]});
-    std::stable_sort(dots.begin(), dots.end(), [](const Dot& a, const Dot& b) { return a.depth < b.depth; });
-    std::string svg =
-        fmt::format("<figure><svg viewBox='0 0 {0} {0}' role='img' aria-label='{1}'>", kSide, escaped(caption));
-    const double margin = 10.0;
-    for (const Dot& dot : dots)
-        svg += fmt::format("<circle cx='{:.1f}' cy='{:.1f}' r='1.7' fill='{}'/>",
-                           margin + ((dot.x - low[0]) + (size - (high[0] - low[0])) / 2) / size * (kSide - 2 * margin),
-                           margin + ((dot.y - low[1]) + (size - (high[1] - low[1])) / 2) / size * (kSide - 2 * margin),
-                           heat(worst > 0.0 ? dot.off / worst : 0.0));
-    return svg + fmt::format("</svg><figcaption>{}: dark 0, light {}</figcaption></figure>", escaped(caption),
-                             lengthText(worst));
-}
-
-std::string driftRow(const char* name, const std::optional<Drift>& drift, double metres) {
+std::string driftRow(const std::string& name, const std::optional<Drift>& drift, double metres) {
     if (!drift)
         return fmt::format("<tr><td>{}</td><td colspan='4' class='soft'>no point or no frame in common</td></tr>",
                            name);
@@ -166,13 +112,23 @@ Curve curveOf(const Drift& drift, double metres, const char* stroke, bool dashed
     return curve;
 }
 
-std::string pixelRow(const char* name, const std::optional<Drift>& drift) {
+std::string pixelRow(const std::string& name, const std::optional<Drift>& drift) {
     if (!drift)
         return fmt::format("<tr><td>{}, in pixels</td><td colspan='4' class='soft'>not in the picture</td></tr>", name);
     return fmt::format("<tr><td>{}, in pixels</td><td class='n'>{}</td><td class='n'>{}</td><td class='n'>{}</td>"
                        "<td class='n'>{} at point {}</td></tr>",
                        name, pixelsText(drift->rms), pixelsText(drift->p99), pixelsText(drift->largest),
                        frameText(drift->worstFrame), groupedDigits(drift->worstPoint));
+}
+
+// What was put on a side before it was compared.
+std::string stepsPutOn(const char* side, const std::vector<std::string>& steps) {
+    if (steps.empty())
+        return {};
+    std::string html = fmt::format("<p>{} was compared after these steps:</p><ol>", side);
+    for (const std::string& step : steps)
+        html += "<li>" + escaped(step) + "</li>";
+    return html + "</ol>";
 }
 
 std::string pairSection(const ComparedPair& pair, double tolerance) {
@@ -183,6 +139,7 @@ std::string pairSection(const ComparedPair& pair, double tolerance) {
     if (pair.error)
         return html + fmt::format("<p class='bad'>✕ {}</p>", escaped(pair.error->text()));
     html += fmt::format("<p class='lead'>{}</p>", escaped(found.text));
+    html += stepsPutOn("A", pair.stepsA) + stepsPutOn("B", pair.stepsB);
     if (found.withinTolerance)
         html += fmt::format("<p class='good'>✓ within {}, every frame and every point</p>", lengthText(tolerance));
     if (!found.causes.empty()) {
@@ -208,9 +165,9 @@ std::string pairSection(const ComparedPair& pair, double tolerance) {
         order.by == "hash" ? "faces alike" : order.by);
     html += "<div class='wide'><table><tr><th>drift</th><th class='n'>RMS</th><th class='n'>99 % under</th>"
             "<th class='n'>largest</th><th class='n'>at frame</th></tr>";
-    html += driftRow("as it came", found.drift, found.metres) + driftRow("undone", found.undone, found.metres);
+    html += driftRow(measuredAs(pair), found.drift, found.metres) + driftRow("undone", found.undone, found.metres);
     if (pair.pictured)
-        html += pixelRow("as it came", pair.pictured->drift) + pixelRow("undone", pair.pictured->undone);
+        html += pixelRow(measuredAs(pair), pair.pictured->drift) + pixelRow("undone", pair.pictured->undone);
     html += "</table></div>";
     std::vector<Curve> curves;
     if (found.drift)
@@ -218,16 +175,24 @@ std::string pairSection(const ComparedPair& pair, double tolerance) {
     if (found.undone)
         curves.push_back(curveOf(*found.undone, found.metres, "--moss", false));
     if (!curves.empty())
-        html += plot(curves, tolerance, "Largest drift by frame: dashed as it came, line with all undone");
+        html += plot(curves, tolerance,
+                     fmt::format("Largest drift by frame: dashed {}, line with all undone", measuredAs(pair)));
     std::string plots;
     if (found.drift && found.drift->largest > 0.0)
         plots += histogram(*found.drift, found.metres);
     const std::optional<Drift>& shown = found.undone ? found.undone : found.drift;
-    if (shown)
-        if (const auto points = pointDrift(pair, shown->worstFrame, found.undone.has_value()))
-            plots += picture(
-                *points, tolerance,
-                fmt::format("Drift at {}, {}", frameText(shown->worstFrame), found.undone ? "undone" : "as it came"));
+    if (shown && !shown->frames.empty()) {
+        std::vector<std::pair<const char*, double>> looked{{"first frame", shown->frames.front()},
+                                                           {"largest drift", shown->worstFrame},
+                                                           {"last frame", shown->frames.back()}};
+        if (shown->frames.size() == 1)
+            looked.resize(1);
+        for (const auto& [name, frame] : looked)
+            if (const auto points = pointDrift(pair, frame, found.undone.has_value()))
+                plots += pointPicture(
+                    {points->places, points->off, pair.a->upAxis == UpAxis::Z}, tolerance,
+                    fmt::format("{}, {}, {}", name, frameText(frame), found.undone ? "undone" : measuredAs(pair)));
+    }
     if (!plots.empty())
         html += "<div class='plots'>" + plots + "</div>";
     return html;
@@ -242,7 +207,12 @@ Result<std::string> htmlReport(const Comparison& comparison) {
         escaped(comparison.b), escaped(comparison.a),
         comparison.pairs.size() > 1 ? "<p class='lead'>" + escaped(comparison.text()) + "</p>" : std::string(),
         comparison.withinTolerance() ? "good" : "bad",
-        comparison.withinTolerance() ? "✓ as it came it is within" : "✕ as it came it is not within",
+        (comparison.withinTolerance() ? "✓ " : "✕ ") +
+            std::string(std::any_of(comparison.pairs.begin(), comparison.pairs.end(),
+                                    [](const ComparedPair& pair) { return !pair.stepsB.empty(); })
+                            ? "after its steps"
+                            : "as it came") +
+            (comparison.withinTolerance() ? " it is within" : " it is not within"),
         lengthText(comparison.toleranceMetres));
     for (const ComparedPair& pair : comparison.pairs)
         html += pairSection(pair, comparison.toleranceMetres);

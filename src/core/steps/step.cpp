@@ -147,7 +147,7 @@ Result<StepMeaning> meaningOf(const Scene& before, const Step& step) {
     return meaning;
 }
 
-Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
+Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps, std::string_view whose) {
     Scene result = scene;
     for (std::size_t i = 0; i < steps.size(); ++i) {
         if (!steps[i].on)
@@ -156,7 +156,8 @@ Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps) {
         const StepType* type = step.type;
         auto next = applied(result, step);
         if (!next) {
-            next.error().what = fmt::format("step {} ({}): {}", i + 1, type->title, next.error().what);
+            next.error().what = whose.empty() ? fmt::format("step {} ({}): {}", i + 1, type->title, next.error().what)
+                                              : fmt::format("{} {}: {}", whose, type->title, next.error().what);
             return fail(std::move(next.error()));
         }
         result = settledDeformers(std::move(*next));
@@ -171,6 +172,11 @@ NodePtr stillAfter(const NodePtr& mesh, const std::vector<Step>& steps) {
     return changed && !changed->nodes.empty() && changed->nodes.front().geometry
                ? std::make_shared<const Node>(changed->nodes.front())
                : nullptr;
+}
+
+std::string stepWords(const Step& step) {
+    const StepType* type = stepType(step.type);
+    return (type ? std::string(type->title) : step.type) + " " + describeStep(step);
 }
 
 double periodOf(const Step& loopStep) {

@@ -88,8 +88,11 @@ struct StepType {
 /// Options with standard values filled in; an error names the option, its limits and what was given.
 [[nodiscard]] Result<nlohmann::json> checkedOptions(const StepType& type, const nlohmann::json& given);
 [[nodiscard]] std::string describeStep(const Step& step);
-/// Applies the steps that are on, in order. The error says which step failed.
-[[nodiscard]] Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps);
+/// Its title and what it does: "Unit cm → m, × 0.01".
+[[nodiscard]] std::string stepWords(const Step& step);
+/// Applies the steps that are on, in order. The error says which step failed: by its number, as a person sees it in a
+/// chain; or, of steps that nobody sees there, by whose it is ("the delivery's").
+[[nodiscard]] Result<Scene> applySteps(const Scene& scene, const std::vector<Step>& steps, std::string_view whose = {});
 
 /// Frames of a loop step's cycle, those of a bridge among them.
 [[nodiscard]] double periodOf(const Step& loopStep);

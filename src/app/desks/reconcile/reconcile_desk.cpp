@@ -210,6 +210,10 @@ void ReconcileDesk::compareNow() {
     pair->nodeA = a->node;
     pair->b = inMetres(*b);
     pair->nodeB = b->node;
+    for (const auto& [item, steps] : {std::pair{a, &pair->stepsA}, {b, &pair->stepsB}})
+        for (const Step& step : item->steps)
+            if (step.on)
+                steps->push_back(stepWords(step));
     ReconcileSettings settings;
     settings.toleranceMetres = tolerance();
     sentence_->setText(tr("Comparing every frame and every point …"));
@@ -303,7 +307,8 @@ void ReconcileDesk::showFound() {
             .arg(name, inWords(drift->rms * scale), inWords(drift->p99 * scale), inWords(drift->largest * scale),
                  QString::fromStdString(frameText(drift->worstFrame)));
     };
-    QString figures = pixels && !pictured_ ? tr("Measuring in the picture …") : told(tr("as it came"), came);
+    QString figures = pixels && !pictured_ ? tr("Measuring in the picture …")
+                                           : told(QString::fromStdString(measuredAs(*found_)), came);
     if (count > 0 && undone) {
         const bool good = undone->largest * scale <= most;
         figures +=

@@ -23,6 +23,8 @@
 namespace wyc {
 namespace {
 
+constexpr std::string_view kDeliverys = "the delivery's";
+
 constexpr int kMostVersions = 10000;
 
 // Samples between whole frames.
@@ -374,7 +376,7 @@ Result<std::vector<std::vector<Step>>> chainsOf(const std::vector<DeliveryInput>
     std::vector<std::size_t> of; // those that have no number for their first frame yet
     std::vector<Scene> shown;    // they first, then what they stay in step with
     const auto show = [&](const DeliveryInput& input, const std::vector<Step>& chain) -> Status {
-        auto scene = applySteps(input.scene, chain);
+        auto scene = applySteps(input.scene, chain, kDeliverys);
         if (!scene)
             return fail(std::move(scene.error()).forItem(input.label));
         shown.push_back(std::move(*scene));
@@ -407,7 +409,7 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
     Scene before = input.scene;
     if (!spec.world && !spec.ownSpace)
         before = tellingOfPlaces(std::move(before), format);
-    auto scene = applySteps(before, steps);
+    auto scene = applySteps(before, steps, kDeliverys);
     if (scene)
         scene = sampledFor(format, std::move(*scene));
     if (!scene)

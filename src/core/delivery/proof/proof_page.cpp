@@ -4,7 +4,9 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "delivery/proof/proof_parts.h"
 #include "report/page.h"
+#include "report/point_picture.h"
 
 namespace wyc {
 namespace {
@@ -88,9 +90,51 @@ std::string listed(const char* title, const std::vector<std::string>& lines) {
     return html + "</ul>";
 }
 
+// All that has points and is seen, as it is in the files.
+Result<DottedPoints> pointsSeen(const Scene& scene, double seconds) {
+    constexpr std::size_t kMost = 400000; // of one item in the picture
+    DottedPoints seen;
+    seen.zUp = scene.upAxis == UpAxis::Z;
+    std::vector<Vec3f> points;
+    for (const std::size_t node : shapesOf(scene)) {
+        const Geometry& geometry = *scene.nodes[node].geometry;
+        if (geometry.sampling().count() == 0 || !scene.nodes[node].is().points)
+            continue;
+        WYC_TRY(placement, placementAt(scene, node, seconds));
+        if (!placement.visible)
+            continue;
+        WYC_CHECK(readPointsAt(geometry, seconds, points));
+        const std::size_t step = points.size() / kMost + 1;
+        for (std::size_t i = 0; i < points.size(); i += step)
+            seen.places.push_back(transformedPoint(points[i], placement.matrix));
+    }
+    return seen;
+}
+
+// A page without its pictures is still the proof.
+std::string picturesOf(const json& record, const fs::path& target) {
+    const auto files = recordedFiles(record, target);
+    if (!files)
+        return {};
+    const auto scene = readBack(*files->format, files->path, files->rate, files->rest);
+    if (!scene)
+        return {};
+    const auto span = movingSpan(*scene);
+    const FrameRate& rate = scene->view.rate;
+    std::vector<std::pair<std::string, double>> moments{{"it does not move", 0.0}};
+    if (span)
+        moments = {{"first frame, " + frameText(snappedFrame(rate.frameAt(span->first))), span->first},
+                   {"last frame, " + frameText(snappedFrame(rate.frameAt(span->last))), span->last}};
+    std::string html;
+    for (const auto& [caption, seconds] : moments)
+        if (const auto seen = pointsSeen(*scene, seconds))
+            html += pointPicture(*seen, 0.0, caption);
+    return html;
+}
+
 } // namespace
 
-std::string proofPage(const std::string& name, const json& record, const Proof& proof) {
+std::string proofPage(const std::string& name, const json& record, const Proof& proof, const std::string& pictures) {
     std::string html = fmt::format("<h1>{}</h1><p class='{}'>{} {}</p>", escaped(name), proof.passed ? "good" : "bad",
                                    proof.passed ? "✓" : "✕", escaped(proof.words()));
     html += fmt::format("<p class='soft'>{}</p>", proof.sourceCompared
@@ -114,6 +158,8 @@ std::string proofPage(const std::string& name, const json& record, const Proof& 
     if (!proof.disagreements.empty())
         html += listed("What disagrees", proof.disagreements);
     html += itemRows(proof) + madeFrom(record);
+    if (!pictures.empty())
+        html += "<h2>In the files</h2><div class='plots'>" + pictures + "</div>";
     std::vector<std::string> lost;
     for (const char* list : {"lost", "not_filled"})
         for (const json& entry : listOf(record, list))
@@ -136,8 +182,8 @@ std::string proofPage(const std::string& name, const json& record, const Proof& 
 Status writeProofPage(const fs::path& target, const fs::path& record, const Proof& proof, const fs::path& file) {
     WYC_TRY(bytes, readWholeFile(record, 1ULL << 30));
     const json document = json::parse(bytes.begin(), bytes.end(), nullptr, false);
-    return writePage(proofPage(target.filename().string(), document.is_object() ? document : json::object(), proof),
-                     file);
+    const json known = document.is_object() ? document : json::object();
+    return writePage(proofPage(target.filename().string(), known, proof, picturesOf(known, target)), file);
 }
 
 } // namespace wyc

@@ -6,9 +6,11 @@
 namespace wyc {
 
 /// What was delivered, from what and how, what was compared and what came of it. `record`: as it stands beside the
-/// delivery; it may hold anything.
-[[nodiscard]] std::string proofPage(const std::string& name, const nlohmann::json& record, const Proof& proof);
-/// Of a delivery by its record's file, written as a whole or not at all.
+/// delivery; it may hold anything. `pictures`: figures, as pages have them.
+[[nodiscard]] std::string proofPage(const std::string& name, const nlohmann::json& record, const Proof& proof,
+                                    const std::string& pictures = {});
+/// Of a delivery by its record's file, with pictures of its first and last frame as they are in the files; written as a
+/// whole or not at all.
 [[nodiscard]] Status writeProofPage(const fs::path& target, const fs::path& record, const Proof& proof,
                                     const fs::path& file);
 

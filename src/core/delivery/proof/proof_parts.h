@@ -15,6 +15,14 @@ inline constexpr auto kSampleHash = Hasher64::Kind::Xxh3;
 /// stand, where that is another.
 [[nodiscard]] Result<Scene> readBack(const Format& format, const fs::path& path, const FrameRate& rate,
                                      const std::optional<fs::path>& rest, const fs::path& standsIn = {});
+/// How a record says that what it is of is opened.
+struct RecordedFiles {
+    FormatPtr format; // with its options
+    FrameRate rate;
+    fs::path path;
+    std::optional<fs::path> rest;
+};
+[[nodiscard]] Result<RecordedFiles> recordedFiles(const nlohmann::json& record, const fs::path& target);
 /// Nodes with points.
 [[nodiscard]] std::vector<std::size_t> shapesOf(const Scene& scene);
 /// The node of a written scene that has this path; or the only shape of a format that holds one.

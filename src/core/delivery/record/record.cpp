@@ -330,7 +330,31 @@ Status proveItem(const Scene& found, const SceneTree& tree, const json& entry, c
     return {};
 }
 
+std::string textOf(const json& record, const char* key) {
+    const auto found = record.is_object() ? record.find(key) : record.end();
+    return record.is_object() && found != record.end() && found->is_string() ? found->get<std::string>()
+                                                                             : std::string();
+}
+
 } // namespace
+
+Result<RecordedFiles> recordedFiles(const json& record, const fs::path& target) {
+    const Format* known = formatById(textOf(record, "format"));
+    // As it was written: with other options other channels are there.
+    const auto chosen = known ? chosenAs(*known, record.value("format_options", json::object()))
+                              : Result<FormatPtr>(fail(ErrorKind::Unsupported, "no format"));
+    const std::string stated = textOf(record, "rate");
+    const auto rate = FrameRate::parse(stated.empty() ? "24" : stated);
+    if (!chosen || !rate)
+        return fail(ErrorKind::BadInput, "the record names a format or a rate that is not known");
+    RecordedFiles files{*chosen, *rate, target, std::nullopt};
+    if (const std::string name = textOf(record, "rest"); !name.empty())
+        files.rest = target.parent_path() / name;
+    std::error_code code;
+    if (files.format->sequence && fs::is_directory(target, code) && !textOf(record, "pattern").empty())
+        files.path = target / textOf(record, "pattern");
+    return files;
+}
 
 Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile, const Progress& progress) {
     WYC_TRY(bytes, readWholeFile(recordFile, 1ULL << 30));
@@ -345,30 +369,17 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
         return fail(makeError(ErrorKind::Unsupported, "the record was made by a later version")
                         .inFile(recordFile.string())
                         .withAdvice("Use the version that wrote it, or a later one"));
-    const auto text = [&](const char* key) {
-        return record.contains(key) && record[key].is_string() ? record[key].get<std::string>() : std::string();
-    };
-    const Format* known = formatById(text("format"));
-    // As it was written: with other options other channels are there.
-    const auto chosen = known ? chosenAs(*known, record.value("format_options", json::object()))
-                              : Result<FormatPtr>(fail(ErrorKind::Unsupported, "no format"));
-    const Format* format = chosen ? chosen->get() : nullptr;
-    const auto rate = FrameRate::parse(text("rate").empty() ? "24" : text("rate"));
-    if (!format || !rate)
-        return fail(noRecord("the record names a format or a rate that is not known", recordFile));
+    const auto files = recordedFiles(record, target);
+    if (!files)
+        return fail(noRecord(files.error().what, recordFile));
+    const auto& [chosen, rate, path, rest] = *files;
+    const Format* format = chosen.get();
     Proof proof;
-    proof.rate = *rate;
-    if (recordVersion >= 2 && text("record_xxh64") != recordHash(record))
+    proof.rate = rate;
+    if (recordVersion >= 2 && textOf(record, "record_xxh64") != recordHash(record))
         proof.disagreements.push_back("the record itself was changed after it was written");
-    std::optional<fs::path> rest;
-    if (const std::string name = text("rest"); !name.empty())
-        rest = target.parent_path() / name;
-    fs::path path = target;
-    std::error_code code;
-    if (format->sequence && fs::is_directory(target, code) && !text("pattern").empty())
-        path = target / text("pattern");
     WYC_CHECK(compareFiles(record, target, format->sequence, proof));
-    WYC_TRY(found, readBack(*format, path, *rate, rest));
+    WYC_TRY(found, readBack(*format, path, rate, rest));
     if (const auto recorded = record.find("channels"); recorded != record.end() && recorded->is_object()) {
         WYC_TRY(channels, sceneChannels(found, *format, rest.has_value()));
         compareRecorded(channels, *recorded, proof.channels, proof.disagreements);
@@ -379,7 +390,7 @@ Result<Proof> proveFromRecord(const fs::path& target, const fs::path& recordFile
             return fail(noRecord("an item of the record is not whole", recordFile));
         ProvenItem item;
         item.item = entry["item"].get<std::string>();
-        WYC_CHECK(proveItem(found, tree, entry, *format, *rate, recordVersion, progress, item));
+        WYC_CHECK(proveItem(found, tree, entry, *format, rate, recordVersion, progress, item));
         proof.items.push_back(std::move(item));
     }
     proof.notCompared.emplace_back("the source: a record says what was written, not what it came from");
