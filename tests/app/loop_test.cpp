@@ -267,21 +267,26 @@ TEST_F(LoopWindow, PinnedCyclesStandSideBySide) {
     }
     ASSERT_TRUE(click(child<QToolButton>("loopCompare")));
     auto* table = child<QFrame>("pinnedLoops");
-    ASSERT_TRUE(until([&] { return table->isVisible(); }));
-    const auto takes = table->findChildren<QPushButton*>(QStringLiteral("takePinned"));
-    ASSERT_EQ(takes.size(), 2);
+    const auto takes = [&] { return table->findChildren<QPushButton*>(QStringLiteral("takePinned")); };
+    ASSERT_TRUE(until([&] { return table->isVisible() && takes().size() == 2; }));
     int closes = 0;
     for (const QLabel* label : table->findChildren<QLabel*>())
         closes += label->text().contains(QStringLiteral("closes"));
     EXPECT_EQ(closes, 2); // each with what it comes to
-    // The first one again, with one press.
-    QTest::mouseClick(takes[0], Qt::LeftButton);
-    EXPECT_FALSE(table->isVisible());
+    // The first one again, with one press: it plays, and the table stays beside it.
+    EXPECT_FALSE(window_->viewport().geometry().intersects(
+        QRect(table->mapTo(window_.get(), QPoint()), table->size())
+            .translated(-window_->viewport().parentWidget()->mapTo(window_.get(), QPoint()))));
+    QTest::mouseClick(takes()[0], Qt::LeftButton);
     EXPECT_EQ(desk().chosen()->length, desk().candidates()[0].length);
-    // Let go of.
+    EXPECT_TRUE(until([&] { return window_->findChild<Transport*>()->playsCycle(); }));
+    EXPECT_TRUE(table->isVisible());
+    // Let go of, one after the other; then there is no table.
+    ASSERT_TRUE(looked());
     ASSERT_TRUE(click(child<QToolButton>("loopPin")));
-    ASSERT_TRUE(click(child<QToolButton>("loopCompare")));
-    EXPECT_EQ(table->findChildren<QPushButton*>(QStringLiteral("takePinned")).size(), 1);
+    EXPECT_TRUE(until([&] { return takes().size() == 1; }));
+    QTest::mouseClick(table->findChild<QPushButton*>(QStringLiteral("dropPinned")), Qt::LeftButton);
+    EXPECT_TRUE(until([&] { return !table->isVisible(); }));
 }
 
 TEST_F(LoopWindow, AWeightIsDrawnByHandAndByKeys) {

@@ -90,6 +90,15 @@ void shootCycle(MainWindow& window, const QString& demo, const QDir& out) {
     auto* list = window.findChild<QTreeWidget*>(QStringLiteral("loopList"));
     QTest::mouseClick(list->viewport(), Qt::LeftButton, {}, list->visualItemRect(list->topLevelItem(0)).center());
     QTest::qWait(1700);
+    auto* pin = window.findChild<QToolButton*>(QStringLiteral("loopPin"));
+    for (int row = 1; row >= 0; --row) { // two that are compared
+        list->setCurrentItem(list->topLevelItem(row));
+        for (int i = 0; i < 400 && window.desk<LoopDesk>().looking(); ++i)
+            QTest::qWait(20);
+        QTest::mouseClick(pin, Qt::LeftButton);
+    }
+    QTest::mouseClick(window.findChild<QToolButton*>(QStringLiteral("loopCompare")), Qt::LeftButton);
+    QTest::qWait(1200);
     grab(window, out.filePath(QStringLiteral("cycle.png")));
     QTest::keyClick(&window, Qt::Key_Space);
     window.viewport().setScope(ViewScope::Source);

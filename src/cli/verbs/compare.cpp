@@ -106,7 +106,7 @@ Result<std::vector<std::pair<std::string, std::string>>> pairsOf(const std::vect
         pairs.emplace_back(one.substr(0, at), one.substr(at + 1));
         for (const auto& [scene, name, side] :
              {std::tuple{&sides.chosenA, pairs.back().first, "A"}, {&sides.chosenB, pairs.back().second, "B"}})
-            if (std::none_of(scene->nodes.begin(), scene->nodes.end(), [&](const Node& node) {
+            if (std::none_of(scene->nodes.begin(), scene->nodes.end(), [&name = name](const Node& node) {
                     return node.geometry && (node.path == name || node.name == name);
                 }))
                 return fail(makeError(ErrorKind::BadInput, fmt::format("{} has no item '{}' with points", side, name))

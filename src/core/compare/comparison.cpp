@@ -350,8 +350,11 @@ json toJson(const Comparison& comparison) {
 }
 
 std::string measuredAs(const ComparedPair& pair) {
-    return std::string(pair.stepsB.empty() ? "as it came" : "after its steps") +
-           (pair.found.order.same || !pair.found.drift ? "" : ", points matched");
+    const OrderFacts& order = pair.found.order;
+    const bool counted = order.aOfB && order.bOfA && order.aOfB->size() != order.bOfA->size();
+    return std::string(pair.stepsB.empty() ? "as it came" : "after its steps") + (order.same || !pair.found.drift ? ""
+                                                                                  : counted ? ", points matched"
+                                                                                            : ", by number");
 }
 
 Result<PointDrift> pointDrift(const ComparedPair& pair, double frame, bool undone) {

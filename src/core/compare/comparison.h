@@ -24,8 +24,8 @@ struct ComparedPair {
     std::vector<std::string> stepsB;
 };
 
-/// Of which B, and of which points, its drift before anything is undone is: "as it came", "after its steps, points
-/// matched" where numbers are not the same in A and B.
+/// Of which B, and of which points, its drift before anything is undone is: "as it came", "after its steps"; where
+/// points have other numbers, ", by number" while both have as many, else ", points matched".
 [[nodiscard]] std::string measuredAs(const ComparedPair& pair);
 
 struct Comparison {

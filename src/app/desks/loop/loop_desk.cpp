@@ -280,6 +280,13 @@ void LoopDesk::pinOrUnpin() {
     showClosing();
 }
 
+void LoopDesk::showPinned() {
+    if (pinned_.empty())
+        compare_->setChecked(false);
+    if (compare_->isChecked())
+        pins_->fill(pinned_, pinnedAt(), map_ && map_->inSteps());
+}
+
 // What a field of whole numbers holds; back to what held, with a word, where it is none.
 bool LoopDesk::takeCount(QLineEdit* field, double least) {
     const auto number = parseNumber(field->text().trimmed().toStdString());
@@ -325,6 +332,7 @@ void LoopDesk::showClosing() {
     compare_->setEnabled(!pinned_.empty());
     const auto pinned = pinnedAt();
     pin_->setChecked(pinned.has_value());
+    pinsTimer_.start();
     keepShape_->setEnabled(chosen_ && way_ == "overlap");
     copy_->setEnabled(chosen_.has_value());
     cycles_->setEnabled(chosen_.has_value());
@@ -405,6 +413,7 @@ void LoopDesk::judge() {
                     pinned_[*pinned].closing = closing();
                     pinned_[*pinned].closed = judged.closed;
                 }
+                pinsTimer_.start();
                 refused_.reset();
                 showFigures();
                 if (plays_)

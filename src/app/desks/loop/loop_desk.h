@@ -83,6 +83,7 @@ class LoopDesk : public Desk {
     void showAct();
     void showDrawn();
     void pinOrUnpin();
+    void showPinned();
     [[nodiscard]] std::optional<std::size_t> pinnedAt() const;
     bool takeCount(QLineEdit* field, double least);
     void judge();
@@ -112,6 +113,7 @@ class LoopDesk : public Desk {
     QToolButton* pin_;
     QToolButton* compare_;
     PinnedLoops* pins_;
+    QTimer pinsTimer_; // the table is made anew, and buttons with it: not while one is speaking
     std::vector<PinnedLoop> pinned_;
     CurvePlot* drawn_; // the same as a curve
     QCustomPlot* plot_;

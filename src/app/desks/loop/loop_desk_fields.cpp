@@ -49,6 +49,10 @@ LoopDesk::LoopDesk(Workspace& workspace, Viewport& viewport, QWidget* parent)
     auto* column = static_cast<QVBoxLayout*>(content->layout());
     column->setSpacing(5);
     column->addLayout(makeSearch(content));
+    pins_ = new PinnedLoops(content);
+    pinsTimer_.setSingleShot(true);
+    connect(&pinsTimer_, &QTimer::timeout, this, &LoopDesk::showPinned);
+    column->addWidget(pins_);
     column->addLayout(makeClosing(content));
     column->addLayout(makeChecks(content));
     column->addLayout(makePlots(content));
@@ -132,10 +136,10 @@ QLayout* LoopDesk::makeSearch(QWidget* content) {
     compare_ = new QToolButton(content);
     compare_->setObjectName(QStringLiteral("loopCompare"));
     compare_->setText(tr("compare"));
+    compare_->setCheckable(true);
     compare_->setToolTip(tr("What is pinned, side by side"));
     limits->addWidget(pin_, 0, 2);
     limits->addWidget(compare_, 1, 2);
-    pins_ = new PinnedLoops(this);
     right->addLayout(limits);
     upper->addLayout(right, 1);
     return upper;
@@ -269,9 +273,9 @@ void LoopDesk::connectSearch() {
         playChosen();
     });
     connect(pin_, &QToolButton::clicked, this, &LoopDesk::pinOrUnpin);
-    connect(compare_, &QToolButton::clicked, this, [this] {
-        pins_->show(pinned_, map_ && map_->inSteps());
-        pins_->openBelow(*compare_);
+    connect(compare_, &QToolButton::toggled, this, [this](bool on) {
+        pins_->setVisible(on);
+        pinsTimer_.start();
     });
     connect(pins_, &PinnedLoops::picked, this, [this](std::size_t i) {
         if (i >= pinned_.size())
@@ -281,15 +285,12 @@ void LoopDesk::connectSearch() {
         byHand_ = true;
         fade_->setText(frameWords(one.closing.fade));
         choose(one.candidate.start, one.candidate.length);
+        playChosen();
     });
     connect(pins_, &PinnedLoops::letGo, this, [this](std::size_t i) {
         if (i >= pinned_.size())
             return;
         pinned_.erase(pinned_.begin() + static_cast<std::ptrdiff_t>(i));
-        if (pinned_.empty())
-            pins_->hide();
-        // The table is made anew, and the button with it: not while it is speaking.
-        QTimer::singleShot(0, this, [this] { pins_->show(pinned_, map_ && map_->inSteps()); });
         showClosing();
     });
     connect(list_, &QTreeWidget::currentItemChanged, this, [this](QTreeWidgetItem* item) {

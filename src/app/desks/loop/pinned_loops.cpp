@@ -7,7 +7,7 @@
 #include <QGridLayout>
 #include <QLabel>
 #include <QPushButton>
-#include <QScreen>
+#include <QScrollBar>
 
 #include "base/text.h"
 #include "theme/theme.h"
@@ -25,16 +25,21 @@ QString loopLengthWords(double metres, bool inSteps) {
     return QString::fromStdString(loopLengthText(metres, inSteps));
 }
 
-PinnedLoops::PinnedLoops(QWidget* parent) : QFrame(parent, Qt::Popup) {
+PinnedLoops::PinnedLoops(QWidget* parent) : QScrollArea(parent) {
     setObjectName(QStringLiteral("pinnedLoops"));
-    setStyleSheet(QStringLiteral("QFrame#pinnedLoops { background: #141E22; border: 1px solid #26363C; }"));
-    grid_ = new QGridLayout(this);
-    grid_->setContentsMargins(14, 10, 14, 12);
-    grid_->setHorizontalSpacing(18);
-    grid_->setVerticalSpacing(3);
+    setFrameShape(QFrame::NoFrame);
+    setWidgetResizable(true);
+    setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* table = new QWidget(this);
+    setWidget(table);
+    grid_ = new QGridLayout(table);
+    grid_->setContentsMargins(0, 2, 0, 2);
+    grid_->setHorizontalSpacing(12);
+    grid_->setVerticalSpacing(2);
+    hide();
 }
 
-void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
+void PinnedLoops::fill(const std::vector<PinnedLoop>& pinned, std::optional<std::size_t> chosen, bool inSteps) {
     while (QLayoutItem* item = grid_->takeAt(0)) {
         delete item->widget();
         delete item;
@@ -44,13 +49,15 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
                             tr("speeds differ by"), tr("closed by"), tr("then off by"),    tr("speeds then by"),
                             tr("edges shrink"),     tr("the seam")};
     for (int row = 0; row < names.size(); ++row) {
-        auto* label = new QLabel(names[row], this);
+        auto* label = new QLabel(names[row], widget());
         label->setProperty("small", true);
         grid_->addWidget(label, row, 0);
     }
     // The least of each row stands out.
     const auto least = [&](auto&& figure) {
         double best = std::numeric_limits<double>::infinity();
+        if (pinned.size() < 2)
+            return -best;
         for (const PinnedLoop& one : pinned)
             best = std::min(best, figure(one));
         return best;
@@ -75,13 +82,13 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
         const int column = static_cast<int>(i) + 1;
         int row = 0;
         const auto add = [&](const QString& words, bool best = false) {
-            auto* label = new QLabel(words, this);
-            if (best && pinned.size() > 1)
+            auto* label = new QLabel(words, widget());
+            if (best)
                 label->setStyleSheet(QStringLiteral("color: %1;").arg(colour::kGlass.name()));
             grid_->addWidget(label, row++, column);
         };
         const double period = periodOf(loopStepFor(one.candidate, one.closing));
-        add(frame(period));
+        add(chosen == i ? tr("%1, shown").arg(frame(period)) : frame(period), chosen == i);
         add(QStringLiteral("%1 – %2").arg(frame(one.candidate.start), frame(one.candidate.start + period - 1.0)));
         add(loopLengthWords(gap(one), inSteps), gap(one) == least(gap));
         add(QString::number(steps(one), 'f', 2), steps(one) == least(steps));
@@ -100,29 +107,22 @@ void PinnedLoops::show(const std::vector<PinnedLoop>& pinned, bool inSteps) {
             for (int k = 0; k < 4; ++k)
                 add(QStringLiteral("…"));
         }
-        auto* take = new QPushButton(tr("Take this one"), this);
+        auto* take = new QPushButton(tr("Play"), widget());
+        take->setProperty("small", true);
+        take->setToolTip(tr("Chooses this one and plays it"));
         take->setObjectName(QStringLiteral("takePinned"));
-        connect(take, &QPushButton::clicked, this, [this, i] {
-            hide();
-            emit picked(i);
-        });
+        connect(take, &QPushButton::clicked, this, [this, i] { emit picked(i); });
         grid_->addWidget(take, row++, column);
-        auto* drop = new QPushButton(tr("Unpin"), this);
+        auto* drop = new QPushButton(tr("Unpin"), widget());
+        drop->setProperty("small", true);
         drop->setObjectName(QStringLiteral("dropPinned"));
         connect(drop, &QPushButton::clicked, this, [this, i] { emit letGo(i); });
         grid_->addWidget(drop, row, column);
     }
-    adjustSize();
-}
-
-void PinnedLoops::openBelow(const QWidget& anchor) {
-    adjustSize();
-    const QRect room = anchor.screen()->availableGeometry();
-    QPoint at = anchor.mapToGlobal(QPoint(anchor.width() - width(), anchor.height() + 4));
-    at.setX(std::clamp(at.x(), room.left(), std::max(room.left(), room.right() - width())));
-    at.setY(std::clamp(at.y(), room.top(), std::max(room.top(), room.bottom() - height())));
-    move(at);
-    QFrame::show();
+    grid_->setColumnStretch(static_cast<int>(pinned.size()) + 1, 1);
+    for (auto* part : widget()->findChildren<QWidget*>(QString(), Qt::FindDirectChildrenOnly))
+        part->show(); // else the table has no size yet
+    setFixedHeight(grid_->sizeHint().height() + horizontalScrollBar()->sizeHint().height());
 }
 
 } // namespace wyc::app

@@ -4,7 +4,7 @@
 #include <optional>
 #include <vector>
 
-#include <QFrame>
+#include <QScrollArea>
 
 #include "measure/loop.h"
 #include "workbench/loops.h"
@@ -22,13 +22,12 @@ struct PinnedLoop {
     }
 };
 
-class PinnedLoops : public QFrame {
+class PinnedLoops : public QScrollArea {
     Q_OBJECT
   public:
     explicit PinnedLoops(QWidget* parent);
-    void show(const std::vector<PinnedLoop>& pinned, bool inSteps);
-    /// Opens under a widget, as far as the screen goes.
-    void openBelow(const QWidget& anchor);
+    /// `chosen`: which of them the desk shows.
+    void fill(const std::vector<PinnedLoop>& pinned, std::optional<std::size_t> chosen, bool inSteps);
 
   signals:
     void picked(std::size_t pinned);

@@ -93,6 +93,7 @@ void ReconcileDesk::showEvent(QShowEvent* event) {
 
 void ReconcileDesk::hideEvent(QHideEvent* event) {
     QWidget::hideEvent(event);
+    viewport_.setPair(std::nullopt);
     viewport_.setComparison(std::nullopt);
 }
 
