@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // B10: many items in one scene (500, or as many as said): open, list, draw the time board; redraws while scrubbing
 // lanes; an edit and the check after it; the Deliver desk. B6: whether the window waits while a loop is searched. B12:
-// playback.
+// playback. `acts JOB COUNT`: how long single acts of a working day keep the window from hearing the next.
+#include <algorithm>
 #include <cstdio>
 #include <ctime>
+#include <functional>
+#include <random>
 #include <string>
 #include <vector>
 
@@ -120,15 +123,130 @@ int plays(const QString& job, const QString& item, wyc::app::ViewScope scope, bo
     return 0;
 }
 
+// Tells how long each event keeps the window from hearing the next one.
+class TimedApplication : public QApplication {
+  public:
+    using QApplication::QApplication;
+    struct Wait {
+        double milliseconds = 0.0;
+        QString what;
+    };
+    std::vector<Wait> waits; // of more than 20 ms
+    QString act;             // what was done last
+    std::size_t events = 0;
+    bool notify(QObject* receiver, QEvent* event) override {
+        if (depth_ > 0)
+            return QApplication::notify(receiver, event);
+        const QString what =
+            QStringLiteral("%1 to %2 %3 after %4")
+                .arg(static_cast<int>(event->type()))
+                .arg(QString::fromLatin1(receiver->metaObject()->className()), receiver->objectName(), act);
+        ++depth_;
+        QElapsedTimer clock;
+        clock.start();
+        const bool done = QApplication::notify(receiver, event);
+        --depth_;
+        ++events;
+        if (const double took = static_cast<double>(clock.nsecsElapsed()) * 1e-6; took > 20.0)
+            waits.push_back({took, what});
+        return done;
+    }
+
+  private:
+    int depth_ = 0;
+};
+
+// Acts of a working day, one after the other in a fixed order of chance: which of them keeps the window busy.
+int acts(TimedApplication& application, const QString& job, int count) {
+    wyc::app::MainWindow window;
+    window.resize(1280, 800);
+    window.show();
+    QTest::qWait(300);
+    window.workspace().openJob(job);
+    const auto idle = [&] {
+        QTest::qWait(200);
+        return QTest::qWaitFor([&] { return !window.workspace().busy() && !window.workspace().checking(); }, 300000);
+    };
+    if (!idle() || window.workspace().items().empty())
+        return 2;
+    std::mt19937 random(1);
+    const auto below = [&](std::size_t n) { return std::uniform_int_distribution<std::size_t>(0, n - 1)(random); };
+    const auto key = [&](Qt::Key which, Qt::KeyboardModifiers held = Qt::NoModifier) {
+        QTest::keyClick(&window, which, held);
+    };
+    const auto press = [&](const char* name) {
+        for (auto* button : window.findChildren<QAbstractButton*>(QString::fromLatin1(name)))
+            if (button->isVisible() && button->isEnabled()) {
+                QTest::mouseClick(button, Qt::LeftButton);
+                return;
+            }
+    };
+    wyc::app::TimeBoard& board = window.timeBoard();
+    const std::vector<std::pair<const char*, std::function<void()>>> all{
+        {"the item below", [&] { key(Qt::Key_Down); }},
+        {"the item above", [&] { key(Qt::Key_Up); }},
+        {"another desk", [&] { key(static_cast<Qt::Key>(Qt::Key_1 + static_cast<int>(below(5)))); }},
+        {"a frame on", [&] { key(Qt::Key_Right); }},
+        {"play, pause", [&] { key(Qt::Key_Space); }},
+        {"the next finding", [&] { key(Qt::Key_N); }},
+        {"a mend", [&] { press("mend"); }},
+        {"mend all", [&] { press("mendEverything"); }},
+        {"undo", [&] { key(Qt::Key_Z, Qt::ControlModifier); }},
+        {"redo", [&] { key(Qt::Key_Y, Qt::ControlModifier); }},
+        {"another way to draw", [&] { key(Qt::Key_V); }},
+        {"a pose held", [&] { key(Qt::Key_H); }},
+        {"poses before and after", [&] { key(Qt::Key_O); }},
+        {"left out", [&] { key(Qt::Key_X); }},
+        {"seconds", [&] { key(Qt::Key_T); }},
+        {"lanes", [&] { key(Qt::Key_L); }},
+        {"all frames", [&] { key(Qt::Key_A); }},
+        {"what is chosen", [&] { key(Qt::Key_Z); }},
+        {"heat", [&] { press("reconcileHeat"); }},
+        {"undone", [&] { press("reconcileUndo"); }},
+        {"the loop", [&] { press("loopAdd"); }},
+        {"delivery", [&] { press("deliver"); }},
+        {"back from the delivery", [&] { press("deliverBack"); }},
+        {"a click on the board",
+         [&] {
+             QTest::mouseClick(&board, Qt::LeftButton, {},
+                               {static_cast<int>(below(static_cast<std::size_t>(board.width()))),
+                                static_cast<int>(below(static_cast<std::size_t>(board.height())))});
+         }},
+        {"a point asked",
+         [&] { QTest::mouseClick(&window.viewport(), Qt::LeftButton, {}, window.viewport().rect().center()); }},
+    };
+    application.waits.clear();
+    application.events = 0;
+    for (int i = 0; i < count; ++i) {
+        const auto& [name, act] = all[below(all.size())];
+        application.act = QString::fromLatin1(name);
+        QApplication::setActiveWindow(&window);
+        act();
+        QTest::qWait(20 + static_cast<int>(below(8)) * (below(6) == 0 ? 60 : 4));
+    }
+    auto& waits = application.waits;
+    std::sort(waits.begin(), waits.end(), [](const auto& a, const auto& b) { return a.milliseconds > b.milliseconds; });
+    const auto over = std::count_if(waits.begin(), waits.end(), [](const auto& w) { return w.milliseconds > 50.0; });
+    std::printf("acts: %d acts, %zu events, %zu of more than 20 ms, %zd of more than 50 ms (mark 0)\n", count,
+                application.events, waits.size(), static_cast<ssize_t>(over));
+    for (std::size_t i = 0; i < std::min<std::size_t>(12, waits.size()); ++i)
+        std::printf("  %.0f ms: %s\n", waits[i].milliseconds, qPrintable(waits[i].what));
+    return 0;
+}
+
 } // namespace
 
 int main(int argc, char** argv) {
-    QApplication application(argc, argv);
+    TimedApplication application(argc, argv);
     if (argc < 2)
         return 2;
     if (argc == 3 && QString::fromLocal8Bit(argv[1]) == QStringLiteral("stalls")) {
         wyc::app::applyTheme(application);
         return stalls(QString::fromLocal8Bit(argv[2]));
+    }
+    if (argc == 4 && QString::fromLocal8Bit(argv[1]) == QStringLiteral("acts")) {
+        wyc::app::applyTheme(application);
+        return acts(application, QString::fromLocal8Bit(argv[2]), std::stoi(argv[3]));
     }
     if (argc >= 4 && QString::fromLocal8Bit(argv[1]) == QStringLiteral("play")) {
         wyc::app::applyTheme(application);
