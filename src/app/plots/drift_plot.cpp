@@ -109,7 +109,10 @@ void DriftPlot::paintEvent(QPaintEvent*) {
     const QRectF foot(box.left(), box.bottom() + 1, box.width(), 14);
     painter.drawText(foot, Qt::AlignLeft, QString::fromStdString(frameText(low_)));
     painter.drawText(foot, Qt::AlignRight, QString::fromStdString(frameText(high_)));
-    painter.drawText(foot, Qt::AlignHCenter, tr("dashed as it came · dotted the tolerance"));
+    const double ends = 2.0 * painter.fontMetrics().horizontalAdvance(QString::fromStdString(frameText(high_)) + "  ");
+    painter.drawText(foot, Qt::AlignHCenter,
+                     painter.fontMetrics().elidedText(tr("dashed before · dotted the tolerance"), Qt::ElideRight,
+                                                      static_cast<int>(std::max(0.0, foot.width() - ends))));
 }
 
 // How many points are how far off, from none at the left; bars by powers of ten, so that a few are seen beside many.

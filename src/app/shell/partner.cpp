@@ -38,8 +38,10 @@ const ItemView* mostAlike(const Workspace& workspace, const ItemView& item,
 
 const ItemView* likelyPartner(const Workspace& workspace, const ItemView& item) {
     const std::vector<ItemKey> chosen = workspace.chosen();
-    if (chosen.size() == 2)
-        return workspace.item(chosen[0] == item.key ? chosen[1] : chosen[0]);
+    if (chosen.size() == 2) {
+        const ItemView* other = workspace.item(chosen[0] == item.key ? chosen[1] : chosen[0]);
+        return other && other->points > 0 ? other : nullptr;
+    }
     return mostAlike(workspace, item, [](const ItemView&) { return true; });
 }
 

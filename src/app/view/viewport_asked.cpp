@@ -49,7 +49,20 @@ std::uint32_t Viewport::lastPoint() const {
 void Viewport::setPair(std::optional<ViewComparison> pair) {
     if (!pair && !pair_)
         return;
+    // With something undone points may have other numbers: the one that is asked is found again by its own in A.
+    const auto undoneOf = [](const std::optional<ViewComparison>& p) { return p ? p->undone : nullptr; };
+    const bool renumbered = asked_ && undoneOf(pair_) != undoneOf(pair);
+    const auto partner = renumbered ? partnerOf(*asked_) : std::nullopt;
     pair_ = std::move(pair);
+    if (renumbered) {
+        std::optional<std::uint32_t> found;
+        if (partner && pair_ && pair_->aOfB)
+            if (const auto at = std::find(pair_->aOfB->begin(), pair_->aOfB->end(), *partner); at != pair_->aOfB->end())
+                found = static_cast<std::uint32_t>(at - pair_->aOfB->begin());
+        asked_ = found;
+        way_.reset();
+        emit askedChanged();
+    }
     askAnew();
     update();
 }
@@ -285,15 +298,17 @@ void Viewport::drawAsked(QPainter& painter, const std::vector<Pane>& panes) {
 void Viewport::drawAskedCard(QPainter& painter, const QColor& own) {
     const QStringList words = askedWords();
     const WayCurve curve = way_ ? curveOf(*way_, workspace_.rate()) : WayCurve();
-    const bool drawn = curve.points.size() > 1;
     painter.setFont(textFont(9));
     const QFontMetricsF metrics(painter.font());
     double wide = 180.0;
     for (const QString& line : words)
         wide = std::max(wide, metrics.horizontalAdvance(line));
     wide = std::min(wide, width() * 0.5);
-    const QRectF card(width() - wide - 34.0, 64.0, wide + 20.0,
-                      14.0 + 17.0 * static_cast<double>(words.size()) + (drawn ? 62.0 : 0.0));
+    // Not out of the view at its foot: then without the curve.
+    const double lines = 14.0 + 17.0 * static_cast<double>(words.size());
+    const bool drawn = curve.points.size() > 1 && lines + 62.0 + 16.0 < height();
+    const double high = lines + (drawn ? 62.0 : 0.0);
+    const QRectF card(width() - wide - 34.0, std::max(8.0, std::min(64.0, height() - high - 8.0)), wide + 20.0, high);
     painter.setPen(QPen(colour::kInk3, 1));
     painter.setBrush(QColor(0x14, 0x1E, 0x22, 235));
     painter.drawRoundedRect(card, 4, 4);

@@ -257,10 +257,14 @@ void Viewport::nameBodies(QPainter& painter, const std::vector<Pane>& panes) {
             y += 17;
     }
     const bool undone = comparison_ && comparison_->undone;
+    const ItemView* view = workspace_.activeItem();
+    const bool stepped =
+        view && std::any_of(view->steps.begin(), view->steps.end(), [](const Step& s) { return s.on; });
     const QString state = compared.ownFrameOfB
                               ? tr("undone, its frame %1").arg(QString::fromStdString(frameText(*compared.ownFrameOfB)))
-                              : (undone ? tr("undone") : tr("as it came"));
-    const ItemView* view = workspace_.activeItem();
+                          : undone  ? tr("undone")
+                          : stepped ? tr("after its steps")
+                                    : tr("as it came");
     const DrawItem* body = activeDrawn();
     name(QPointF(left, y), width(), colour::kHeather, QStringLiteral("B"), view ? view->name : std::string(),
          state + (body ? QStringLiteral(" · ") + sizeWords(body->bounds) : QString()));

@@ -47,13 +47,18 @@ std::string pointPicture(const DottedPoints& points, double top, const std::stri
             p = {p.x, p.z, -p.y};
         const double x = 0.82 * p.x - 0.57 * p.z;
         const double z = 0.57 * p.x + 0.82 * p.z;
-        dots.push_back({x, -(0.94 * p.y - 0.34 * z), z, points.off.empty() ? 0.0 : static_cast<double>(points.off[i])});
+        // What cannot be measured is as far off as anything.
+        const double off = points.off.empty()             ? 0.0
+                           : std::isfinite(points.off[i]) ? static_cast<double>(points.off[i])
+                                                          : std::numeric_limits<double>::max();
+        dots.push_back({x, -(0.94 * p.y - 0.34 * z), z, off});
     }
     if (dots.empty())
         return {};
     double worst = top; // what is within it does not look far
     for (const float off : points.off)
-        worst = std::max(worst, static_cast<double>(off));
+        if (std::isfinite(off))
+            worst = std::max(worst, static_cast<double>(off));
     constexpr double kNone = std::numeric_limits<double>::infinity();
     double low[2] = {kNone, kNone};
     double high[2] = {-kNone, -kNone};

@@ -237,7 +237,7 @@ QLayout* LoopDesk::makePlots(QWidget* content) {
     plot_->setObjectName(QStringLiteral("seamPlot"));
     plot_->setFixedHeight(54);
     plot_->setBackground(QBrush(colour::kInk1.darker(106)));
-    plot_->setToolTip(tr("Speed around the seam (RMS over points): dashed as it came, line as it is closed"));
+    plot_->setToolTip(tr("Speed around the seam (RMS over points): dashed as it is cut, line as it is closed"));
     for (int g = 0; g < 2; ++g)
         plot_->addGraph();
     plot_->graph(0)->setPen(QPen(colour::kChalk2, 1.2, Qt::DashLine));

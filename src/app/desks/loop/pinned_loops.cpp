@@ -45,7 +45,7 @@ void PinnedLoops::fill(const std::vector<PinnedLoop>& pinned, std::optional<std:
         delete item;
     }
     const auto frame = [](double f) { return QString::fromStdString(frameText(f)); };
-    const QStringList names{tr("frames"),           tr("from – to"), tr("gap as it came"), tr("in usual steps"),
+    const QStringList names{tr("frames"),           tr("from – to"), tr("gap of the cut"), tr("in usual steps"),
                             tr("speeds differ by"), tr("closed by"), tr("then off by"),    tr("speeds then by"),
                             tr("edges shrink"),     tr("the seam")};
     for (int row = 0; row < names.size(); ++row) {

@@ -140,12 +140,13 @@ QLayout* ReconcileDesk::makeShows() {
 
 QLayout* ReconcileDesk::makeFoot() {
     auto* foot = new QHBoxLayout();
+    foot->setSpacing(3); // all of it has to fit at the least width of the desk
     auto* within = smallLabel(tr("tolerance"), this);
     within->setWordWrap(false);
     foot->addWidget(within);
     tolerance_ = new QLineEdit(QStringLiteral("0.1 mm"), this);
     tolerance_->setObjectName(QStringLiteral("reconcileTolerance"));
-    tolerance_->setFixedWidth(66);
+    tolerance_->setFixedWidth(58);
     tolerance_->setToolTip(tr("The largest drift that is none"));
     foot->addWidget(tolerance_);
     more_ = tool("reconcileMore", tr("more ▾"), tr("Save the order of points; take A's points into B"));
@@ -169,7 +170,7 @@ QLayout* ReconcileDesk::makeFoot() {
     foot->addWidget(more_);
     foot->addWidget(report_);
     foot->addWidget(undo_);
-    foot->addSpacing(10);
+    foot->addSpacing(7);
     return foot;
 }
 

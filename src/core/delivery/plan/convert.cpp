@@ -79,16 +79,19 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
     for (const DeliveryInput& input : inputs) {
         WYC_TRY(placed,
                 format->keeps(Content::Instances) ? Result<Scene>(input.scene) : expandedInstances(input.scene));
-        WYC_TRY(sampled, sampledFor(*format, std::move(placed)));
-        scenes.push_back(std::move(sampled));
+        std::vector<Intention> meant;
         if (input.source) {
-            WYC_TRY(meant, intentionsOf(input.source, input.steps));
-            for (Intention& intention : meant) {
-                intention.promise(scenes.back().view, format->sequence);
-                for (const std::string& words : intention.shortfalls)
-                    shortfalls.push_back({input.label, words});
-                intentions.push_back(std::move(intention));
-            }
+            WYC_TRY(all, intentionsOf(input.source, input.steps));
+            meant = std::move(all);
+        }
+        const auto asked = askedSpan(placed, meant);
+        WYC_TRY(sampled, sampledFor(*format, std::move(placed), asked));
+        scenes.push_back(std::move(sampled));
+        for (Intention& intention : meant) {
+            intention.promise(scenes.back().view, format->sequence);
+            for (const std::string& words : intention.shortfalls)
+                shortfalls.push_back({input.label, words});
+            intentions.push_back(std::move(intention));
         }
         provenance.push_back(input.provenance);
         if (input.rest)

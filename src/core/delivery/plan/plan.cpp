@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <set>
 
@@ -175,9 +176,102 @@ Scene takenAt(const std::vector<double>& frames, Scene scene) {
     return mappedScene(scene, TimeMap(), view);
 }
 
+// Whether nothing moves between two moments at which something is stored.
+Result<bool> restsBetween(const Scene& scene, double from, double to) {
+    std::vector<Vec3f> here;
+    std::vector<Vec3f> there;
+    for (const Node& node : scene.nodes) {
+        if (!node.geometry || node.geometry->sampling().isStill())
+            continue;
+        if (layersChange(node.properties) || node.geometry->topologyVaries())
+            return false;
+        WYC_CHECK(readPointsAt(*node.geometry, from, here));
+        for (const double at : {(from + to) / 2.0, to}) {
+            WYC_CHECK(readPointsAt(*node.geometry, at, there));
+            if (here != there)
+                return false;
+        }
+    }
+    return true;
+}
+
+// The frames that are stored and, where nothing moves between two of them or up to an end that is asked for, those in
+// between; nothing where there are none of those.
+Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, const std::optional<TimeSpan>& asked,
+                                                           bool wholeFramesOnly) {
+    const FrameRate& rate = scene.view.rate;
+    std::vector<double> stored;
+    for (const Node& node : scene.nodes)
+        if (node.geometry && !node.geometry->sampling().isStill())
+            for (const double t : node.geometry->sampling().times())
+                stored.push_back(snappedFrame(rate.frameAt(t)));
+    std::sort(stored.begin(), stored.end());
+    stored.erase(std::unique(stored.begin(), stored.end(), &sameFrame), stored.end());
+    double usual = std::numeric_limits<double>::infinity();
+    for (std::size_t i = 1; i < stored.size(); ++i)
+        usual = std::min(usual, stored[i] - stored[i - 1]);
+    if (stored.size() < 2)
+        return std::nullopt;
+    std::vector<double> held;
+    const auto hold = [&](double from, double to) -> Status {
+        if (to - from < std::max(1.0, usual) + kFrameTolerance)
+            return {};
+        WYC_TRY(rests, restsBetween(scene, rate.secondsAt(from), rate.secondsAt(to)));
+        for (double frame = from + 1.0; rests && frame < to - kFrameTolerance; frame += 1.0)
+            held.push_back(frame);
+        return {};
+    };
+    if (asked) {
+        // From its ends on frame by frame; a numbered sequence has whole frames only, and so do its ends.
+        double first = snappedFrame(rate.frameAt(asked->first));
+        double last = snappedFrame(rate.frameAt(asked->last));
+        if (wholeFramesOnly) {
+            first = std::ceil(first - kFrameTolerance);
+            last = std::floor(last + kFrameTolerance);
+        }
+        for (double frame = stored.front() - 1.0; frame > first - 1.0 + kFrameTolerance; frame -= 1.0)
+            held.push_back(std::max(frame, first));
+        for (double frame = stored.back() + 1.0; frame < last + 1.0 - kFrameTolerance; frame += 1.0)
+            held.push_back(std::min(frame, last));
+    }
+    for (std::size_t i = 1; i < stored.size(); ++i)
+        WYC_CHECK(hold(stored[i - 1], stored[i]));
+    if (held.empty())
+        return std::nullopt;
+    stored.insert(stored.end(), held.begin(), held.end());
+    std::sort(stored.begin(), stored.end());
+    for (double& frame : stored)
+        frame = rate.secondsAt(frame);
+    keepGaps(stored, scene.view);
+    return stored;
+}
+
+// One pose a file or a sample, and nothing that says for how long: a rest is written frame by frame, and what is asked
+// for from its first frame to its last, also where a track ends before it or begins later.
+Result<Scene> withRests(Scene scene, const std::optional<TimeSpan>& asked, bool wholeFramesOnly) {
+    const auto moving = std::count_if(scene.nodes.begin(), scene.nodes.end(), [](const Node& node) {
+        return node.geometry && !node.geometry->sampling().isStill();
+    });
+    if (moving != 1) // several keep times of their own
+        return scene;
+    WYC_TRY(frames, framesWithRests(scene, asked, wholeFramesOnly));
+    if (!frames)
+        return scene;
+    Scene filled = takenAt(*frames, std::move(scene));
+    filled.view.moments.reset(); // nobody chose these frames: others are missing, not unwanted
+    return filled;
+}
+
 } // namespace
 
-Result<Scene> sampledFor(const Format& format, Scene given) {
+std::optional<TimeSpan> askedSpan(const Scene& scene, const std::vector<Intention>& meant) {
+    const auto shapes = std::count_if(scene.nodes.begin(), scene.nodes.end(),
+                                      [](const Node& node) { return node.geometry != nullptr; });
+    const auto& asks = meant.empty() ? nullptr : meant.front().asks;
+    return shapes == 1 && asks && !asks->unknown && !asks->onlyThese ? asks->span : std::nullopt;
+}
+
+Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<TimeSpan>& asked) {
     if (!format.keeps(Content::Instancers))
         given = instancersAsPoints(given);
     if (!format.keeps(Content::Deformers))
@@ -215,7 +309,7 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
         }
     }
     if (!format.sequence)
-        return scene;
+        return format.wantsRest() && !scene.view.moments ? withRests(std::move(scene), asked, false) : std::move(scene);
     if (scene.view.moments) {
         // Of moments that nobody asked for by name those at whole frames; the writer says which one it cannot hold.
         std::vector<double> whole = scene.view.moments->times();
@@ -236,9 +330,12 @@ Result<Scene> sampledFor(const Format& format, Scene given) {
         const double frames = scene.view.rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
         return static_cast<double>(sampling.count()) > 0.45 * frames && !hasSubFrames(scene, sampling);
     });
-    if (!span || dense)
-        return scene; // gaps that the source has stay gaps
-    auto frames = wholeFrames(span->first, span->last, scene.view.rate);
+    if (!span)
+        return scene;
+    if (dense) // gaps that the source has stay gaps
+        return withRests(std::move(scene), asked, true);
+    auto frames = wholeFrames(asked ? std::min(span->first, asked->first) : span->first,
+                              asked ? std::max(span->last, asked->last) : span->last, scene.view.rate);
     keepGaps(frames, scene.view);
     if (frames.empty())
         return scene;
@@ -409,25 +506,27 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
     Scene before = input.scene;
     if (!spec.world && !spec.ownSpace)
         before = tellingOfPlaces(std::move(before), format);
+    std::vector<Step> chain = input.steps;
+    chain.insert(chain.end(), steps.begin(), steps.end());
     auto scene = applySteps(before, steps, kDeliverys);
+    std::vector<Intention> meant;
+    if (scene && input.source) {
+        WYC_TRY(all, intentionsOf(input.source, chain));
+        meant = std::move(all);
+    }
     if (scene)
-        scene = sampledFor(format, std::move(*scene));
+        scene = sampledFor(format, Scene(*scene), askedSpan(*scene, meant));
     if (!scene)
         return fail(std::move(scene.error()).forItem(input.label));
     PlannedOutput output;
     output.item = input.itemName;
     output.label = input.label;
     output.scene = std::move(*scene);
-    if (input.source) {
-        std::vector<Step> chain = input.steps;
-        chain.insert(chain.end(), steps.begin(), steps.end());
-        WYC_TRY(meant, intentionsOf(input.source, chain));
-        for (Intention& intention : meant) {
-            intention.promise(output.scene.view, format.sequence);
-            for (const std::string& words : intention.shortfalls)
-                output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
-            output.intentions.push_back(std::move(intention));
-        }
+    for (Intention& intention : meant) {
+        intention.promise(output.scene.view, format.sequence);
+        for (const std::string& words : intention.shortfalls)
+            output.shortfalls.push_back({input.path.empty() ? input.label : input.path, words});
+        output.intentions.push_back(std::move(intention));
     }
     output.rest = input.rest;
     output.provenance = nlohmann::json::array({input.provenance});
