@@ -360,12 +360,15 @@ void Viewport::drawBrackets(QPainter& painter, const QMatrix4x4& matrix) {
     painter.setPen(colour::kGlass);
     const QString name = painter.fontMetrics().elidedText(QString::fromStdString(view->name), Qt::ElideMiddle,
                                                           std::max(60, width() / 2));
-    drawWords(painter, QPointF(box.left() + 2, box.top() - 6), name);
     // Its size in real units: what a ×100 mistake shows first.
-    const double nameWidth = painter.fontMetrics().horizontalAdvance(name) + 12;
+    const QString size = sizeWords(item->bounds);
+    const double nameWidth = painter.fontMetrics().horizontalAdvance(name) + 10;
+    const double both = nameWidth + QFontMetricsF(textFont(8.5)).horizontalAdvance(size);
+    const QPointF at(std::max(4.0, std::min(box.left() + 2, width() - 8.0 - both)), box.top() - 6);
+    drawWords(painter, at, name);
     painter.setFont(textFont(8.5));
     painter.setPen(colour::kChalk2);
-    drawWords(painter, QPointF(box.left() + nameWidth, box.top() - 6), sizeWords(item->bounds));
+    drawWords(painter, at + QPointF(nameWidth, 0), size);
 }
 
 void Viewport::drawLegend(QPainter& painter, const QString& what, const QString& most) {

@@ -97,6 +97,13 @@ void ReconcileDesk::hideEvent(QHideEvent* event) {
     viewport_.setComparison(std::nullopt);
 }
 
+// In a low window the causes come first.
+void ReconcileDesk::resizeEvent(QResizeEvent* event) {
+    Desk::resizeEvent(event);
+    constexpr int kRoomForPlot = 320; // pixels
+    plot_->setVisible(height() >= kRoomForPlot);
+}
+
 void ReconcileDesk::chooseWhenOpened(const ItemKey& a, const QStringList& paths) {
     Awaited awaited{a, {}};
     for (const SourceView& source : workspace_.sources())

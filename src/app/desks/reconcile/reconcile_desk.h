@@ -44,6 +44,7 @@ class ReconcileDesk : public Desk {
   protected:
     void showEvent(QShowEvent* event) override;
     void hideEvent(QHideEvent* event) override;
+    void resizeEvent(QResizeEvent* event) override;
 
   private:
     QToolButton* tool(const char* name, const QString& words, const QString& tip);
