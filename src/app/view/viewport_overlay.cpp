@@ -116,7 +116,7 @@ void Viewport::drawOverlay(QPainter& painter, const std::vector<Pane>& panes) {
 QStringList Viewport::stateWords() const {
     QStringList words;
     const ItemView* item = workspace_.activeItem();
-    if (!item || !drawn_ || waiting_)
+    if (!item || !drawn_)
         return words;
     if (asItCame_ && preview_.empty())
         words << tr("as it came, without its steps");
@@ -136,7 +136,7 @@ QStringList Viewport::stateWords() const {
         words << tr("held: first sample %1").arg(frame(item->range->first));
     else if (item->range && at > item->range->last + kFrameTolerance)
         words << tr("held: last sample %1").arg(frame(item->range->last));
-    if (!activeDrawn() && drawn_->error.isEmpty() && item->scene)
+    if (!waiting_ && !activeDrawn() && drawn_->error.isEmpty() && item->scene)
         words << (item->hidden ? tr("%1 is never shown: its source hides it").arg(QString::fromStdString(item->name))
                                : tr("%1 is hidden at this frame").arg(QString::fromStdString(item->name)));
     else if (item->leftOut)

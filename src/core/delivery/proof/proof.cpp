@@ -558,6 +558,35 @@ std::string Proof::words() const {
     return words;
 }
 
+namespace {
+
+// What can hold no pose has samples from the first frame that was asked for to the last. Of one item from a source of
+// its own: of several, each moves as long as it does.
+void holdEnds(const PlannedOutput& output, Proof& proof) {
+    const Format& format = *output.format;
+    if ((!format.sequence && !format.wantsRest()) || output.intentions.size() != 1 || proof.items.size() != 1)
+        return;
+    const Intention& intention = output.intentions.front();
+    const ProvenItem& item = proof.items.front();
+    if (!intention.asks || !intention.source || !intention.madeOf.empty() || shapesOf(*intention.source).size() != 1)
+        return;
+    const Asked& asks = *intention.asks;
+    if (asks.unknown || asks.onlyThese || !asks.span || intention.wanted.moments || !item.first || !item.last)
+        return;
+    double first = snappedFrame(asks.rate.frameAt(asks.span->first));
+    double last = snappedFrame(asks.rate.frameAt(asks.span->last));
+    if (format.sequence) {
+        first = std::ceil(first - kFrameTolerance);
+        last = std::floor(last + kFrameTolerance);
+    }
+    constexpr double kNear = 0.02; // frames: times may have gone through float32
+    if (std::abs(*item.first - first) > kNear || std::abs(*item.last - last) > kNear)
+        proof.disagreements.push_back(fmt::format("frames {} – {} were asked for, {} – {} are there", frameText(first),
+                                                  frameText(last), frameText(*item.first), frameText(*item.last)));
+}
+
+} // namespace
+
 Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, const fs::path& written,
                            const Progress& progress) {
     Proof proof;
@@ -627,6 +656,7 @@ Result<Proof> proveAgainst(const Scene& meant, const PlannedOutput& output, cons
     if (format.placedAt)
         holdPictures(meant, found, output.target, proof);
     sayWhatIsLeftAside(meant, format, proof);
+    holdEnds(output, proof);
     proof.passed = holds(proof);
     return proof;
 }
