@@ -92,7 +92,6 @@ class Viewport : public QWidget {
 
   signals:
     void cameraChanged();
-    void askedChanged();
 
   protected:
     void paintEvent(QPaintEvent* event) override;
@@ -120,6 +119,7 @@ class Viewport : public QWidget {
     void sendQuestion();
     void askUnder(const QPointF& at);
     [[nodiscard]] std::optional<std::uint32_t> partnerOf(std::uint32_t number) const;
+    [[nodiscard]] std::optional<std::uint32_t> ownOf(std::uint32_t partner) const; // a point of B, by A's
     [[nodiscard]] std::optional<Vec3f> placeOf(std::uint32_t number) const;
     [[nodiscard]] std::vector<std::uint32_t> besides(std::uint32_t number) const;
     void nameBodies(QPainter& painter, const std::vector<Pane>& panes);

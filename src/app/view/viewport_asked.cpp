@@ -55,13 +55,8 @@ void Viewport::setPair(std::optional<ViewComparison> pair) {
     const auto partner = renumbered ? partnerOf(*asked_) : std::nullopt;
     pair_ = std::move(pair);
     if (renumbered) {
-        std::optional<std::uint32_t> found;
-        if (partner && pair_ && pair_->aOfB)
-            if (const auto at = std::find(pair_->aOfB->begin(), pair_->aOfB->end(), *partner); at != pair_->aOfB->end())
-                found = static_cast<std::uint32_t>(at - pair_->aOfB->begin());
-        asked_ = found;
+        asked_ = partner ? ownOf(*partner) : std::nullopt;
         way_.reset();
-        emit askedChanged();
     }
     askAnew();
     update();
@@ -76,7 +71,6 @@ void Viewport::askPoint(std::optional<std::uint32_t> number) {
     question_.item = {};
     sendQuestion();
     update();
-    emit askedChanged();
 }
 
 // Another frame or another body came. While it plays, nothing is asked.
@@ -114,7 +108,7 @@ void Viewport::sendQuestion() {
     question.frame = drawn_->frame;
     question.rate = workspace_.rate();
     if (question.item.scene != question_.item.scene || question.partner != question_.partner ||
-        question.a.has_value() != question_.a.has_value())
+        (question.a ? question.a->scene : nullptr) != (question_.a ? question_.a->scene : nullptr))
         way_.reset(); // of another body
     question_ = question;
     asker_.ask(std::move(question));
@@ -145,13 +139,12 @@ void Viewport::askUnder(const QPointF& at) {
     }
     std::uint32_t number = aimed->numbers.empty() ? *found : aimed->numbers[*found];
     if (aimed != body) {
-        const auto& aOfB = *pair_->aOfB;
-        const auto of = std::find(aOfB.begin(), aOfB.end(), number);
-        if (of == aOfB.end()) {
+        const auto own = ownOf(number);
+        if (!own) {
             askPoint(std::nullopt);
             return;
         }
-        number = static_cast<std::uint32_t>(of - aOfB.begin());
+        number = *own;
     }
     askPoint(number);
 }
@@ -161,6 +154,15 @@ std::optional<std::uint32_t> Viewport::partnerOf(std::uint32_t number) const {
         return std::nullopt;
     const std::uint32_t partner = (*pair_->aOfB)[number];
     return partner == kNone ? std::nullopt : std::optional(partner);
+}
+
+// The other way: nothing where no point of one is known in the other.
+std::optional<std::uint32_t> Viewport::ownOf(std::uint32_t partner) const {
+    if (!pair_ || !pair_->aOfB)
+        return std::nullopt;
+    const auto at = std::find(pair_->aOfB->begin(), pair_->aOfB->end(), partner);
+    return at == pair_->aOfB->end() ? std::nullopt
+                                    : std::optional(static_cast<std::uint32_t>(at - pair_->aOfB->begin()));
 }
 
 std::optional<Vec3f> Viewport::placeOf(std::uint32_t number) const {
