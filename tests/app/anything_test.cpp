@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Whatever is clicked, dragged and typed in whatever order: the window stands, the sources stay as they are, and undo
-// leads back to where it began.
+// Whatever is clicked, dragged and typed in whatever order: the window stands and shows what the job comes to when it
+// is read anew, the sources stay as they are, and undo leads back to where it began.
 #include <random>
 
 #include <QComboBox>
+#include <QLabel>
 #include <QLineEdit>
 #include <QToolButton>
 #include <QWheelEvent>
@@ -75,6 +76,59 @@ class Anything : public WindowTest {
                 found.push_back(widget);
         return found;
     }
+    // What a program that opens the job now would find, against what this one keeps.
+    void expectWhatAFreshLookFinds() {
+        const Job job = workspace().job();
+        const auto sources = openedSources(job);
+        const auto items = measuredItemsOf(job, sources, Progress());
+        ASSERT_TRUE(items) << items.error().text();
+        const auto words = [](const std::vector<ItemFinding>& findings) {
+            std::multiset<std::string> all;
+            for (const ItemFinding& found : findings)
+                all.insert(found.key.path + " " + found.finding.id + " " + found.finding.text + " " +
+                           found.finding.mendLabel);
+            return all;
+        };
+        const auto found = findingsOf(job, sources, *items);
+        EXPECT_EQ(words(workspace().findings()), words(found));
+        std::size_t taking = 0;
+        for (const ItemView& shown : workspace().items()) {
+            if (shown.leftOut)
+                continue;
+            ++taking;
+            const auto same =
+                std::find_if(items->begin(), items->end(), [&](const ItemView& item) { return item.key == shown.key; });
+            ASSERT_NE(same, items->end()) << shown.key.path;
+            EXPECT_EQ(shown.name, same->name);
+            EXPECT_EQ(shown.points, same->points) << shown.key.path;
+            EXPECT_EQ(shown.range ? shown.range->text() : "", same->range ? same->range->text() : "") << shown.key.path;
+            EXPECT_EQ(shown.failedStep, same->failedStep) << shown.key.path;
+        }
+        EXPECT_EQ(taking, items->size());
+        const auto faults = std::count_if(found.begin(), found.end(),
+                                          [](const ItemFinding& f) { return f.finding.severity == Severity::Fault; });
+        const QString counted = child<QPushButton>("faultCount")->text();
+        EXPECT_TRUE(counted.contains(faults == 0 ? QStringLiteral("no fault") : QString::number(faults)))
+            << faults << " " << counted.toStdString();
+    }
+    void expectWordsOfTheActiveItem() {
+        const ItemView* item = workspace().activeItem();
+        ASSERT_NE(item, nullptr);
+        const auto* desk = window_->desks().currentWidget();
+        const QString name = QString::fromStdString(item->name);
+        if (desk->objectName() == QStringLiteral("factsDesk") || desk->objectName() == QStringLiteral("stepsDesk")) {
+            const auto labels = desk->findChildren<QLabel*>();
+            EXPECT_TRUE(std::any_of(labels.begin(), labels.end(),
+                                    [&](const QLabel* label) { return label->isVisible() && label->text() == name; }))
+                << desk->objectName().toStdString() << " without " << item->name;
+        }
+        const auto* frame = child<QLineEdit>("frameField");
+        EXPECT_TRUE(frame->hasFocus() || frame->text() == workspace().timeWords(workspace().frame()))
+            << frame->text().toStdString() << " at " << workspace().frame();
+        EXPECT_EQ(window_->windowTitle().contains(QStringLiteral("•")), workspace().document().modified());
+        const QWidget* keys = window_->focusWidget();
+        EXPECT_TRUE(!keys || keys->isVisible()) << keys->objectName().toStdString();
+    }
     int below(int limit) { return std::uniform_int_distribution<int>(0, limit - 1)(random_); }
     std::mt19937 random_;
 };
@@ -94,6 +148,15 @@ TEST_F(Anything, LeavesTheWindowStandingAndCanBeUndone) {
             act();
             if (i % 10 == 0)
                 QTest::qWait(30);
+            if (i % 25 != 24)
+                continue;
+            if (auto* transport = window_->findChild<Transport*>(); transport && transport->playing())
+                transport->togglePlay();
+            ASSERT_TRUE(until([&] { return !workspace().busy(); }, 60000));
+            ASSERT_TRUE(settle());
+            SCOPED_TRACE(i);
+            expectWhatAFreshLookFinds();
+            expectWordsOfTheActiveItem();
         }
         if (auto* transport = window_->findChild<Transport*>(); transport && transport->playing())
             transport->togglePlay();

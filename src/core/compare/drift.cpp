@@ -15,6 +15,7 @@
 #include "base/reused.h"
 #include "match/order_map.h"
 #include "scene/components/camera.h"
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
@@ -122,10 +123,9 @@ Result<std::optional<Drift>> driftBetween(const ShapeMotion& a, const ShapeMotio
         }
     // Moments that both have: of B, within A's time.
     const std::vector<double>& timesA = a.times();
-    const double margin = 1e-6;
     std::vector<double> times;
     for (const double t : b.times())
-        if (timesA.size() == 1 || (t >= timesA.front() - margin && t <= timesA.back() + margin))
+        if (timesA.size() == 1 || liesWithin(t, timesA.front(), timesA.back()))
             times.push_back(t);
     if (ofB.empty() || times.empty())
         return std::optional<Drift>();

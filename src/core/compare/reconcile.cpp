@@ -12,6 +12,7 @@
 #include "compare/reconcile_engine.h"
 #include "compare/varying.h"
 #include "match/shape_pair.h"
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
@@ -106,7 +107,7 @@ Result<bool> ReconcileEngine::isEqual() {
         a_.topology()->hash() != b_.topology()->hash())
         return false;
     for (std::size_t i = 0; i < a_.times().size(); ++i)
-        if (std::abs(a_.times()[i] - b_.times()[i]) > 1e-6)
+        if (std::abs(a_.times()[i] - b_.times()[i]) > momentMargin(a_.times()[i]))
             return false;
     std::vector<std::uint32_t> numbers(a_.points());
     std::iota(numbers.begin(), numbers.end(), 0U);
@@ -202,7 +203,7 @@ Status ReconcileEngine::alignAgain() {
 }
 
 double ReconcileEngine::offAt(std::size_t t, double timeOfA) const {
-    if (timeOfA < trackA_.times.front() - 1e-6 || timeOfA > trackA_.times.back() + 1e-6)
+    if (!liesWithin(timeOfA, trackA_.times.front(), trackA_.times.back()))
         return std::numeric_limits<double>::quiet_NaN();
     const Eigen::Matrix3Xd there = how_.space.of(trackA_.at(timeOfA));
     const auto here = trackB_.xyz.middleRows<3>(static_cast<Eigen::Index>(3 * t));

@@ -12,6 +12,7 @@
 #include "base/text.h"
 #include "compare/reconcile_engine.h"
 #include "match/moment_products.h"
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
@@ -242,7 +243,7 @@ Result<Pairs> ByIds::pairsFor(double speed, double shift) {
     std::size_t all = 0;
     for (const auto& [t, own] : ofB_) {
         const double at = speed * t + shift;
-        if (at < times.front() - 1e-6 || at > times.back() + 1e-6)
+        if (!liesWithin(at, times.front(), times.back()))
             continue;
         WYC_TRY(other, sampleOfA(at));
         all += std::max(own.points.size(), other->points.size());

@@ -12,6 +12,7 @@
 
 #include "base/middle.h"
 #include "match/moment_products.h"
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
@@ -177,7 +178,7 @@ class Fitter {
         double beyond = 0.0;
         for (std::size_t t = 0; t < b_.moments(); ++t) {
             const double own = speed * b_.times[t] + shift;
-            if (own < a_.times.front() - 1e-6 || own > a_.times.back() + 1e-6) {
+            if (!liesWithin(own, a_.times.front(), a_.times.back())) {
                 out += wayB_[t];
                 beyond += 1.0;
             }
@@ -210,8 +211,8 @@ class Fitter {
         double all = 0.0;
         for (std::size_t t = 0; t < b_.moments(); ++t) {
             const double own = time.speed * b_.times[t] + time.shift;
-            const auto above = std::upper_bound(a_.times.begin(), a_.times.end(), own + 1e-6);
-            if (above == a_.times.begin() || own > a_.times.back() + 1e-6)
+            const auto above = std::upper_bound(a_.times.begin(), a_.times.end(), own + momentMargin(own));
+            if (above == a_.times.begin() || own > a_.times.back() + momentMargin(own))
                 continue;
             const auto row = 3 * std::min<Eigen::Index>(above - a_.times.begin() - 1, a_.xyz.rows() / 3 - 2);
             if (row < 0)
@@ -307,11 +308,10 @@ class Fitter {
         };
         std::vector<std::pair<double, const TimeGuess*>> bounds;
         double least = std::numeric_limits<double>::infinity();
-        const auto counted = static_cast<double>(std::count(counts.begin(), counts.end(), 1));
         for (const TimeGuess& guess : guesses_) {
             const MomentProducts::Sums mean = products_.over(guess.speed, guess.shift, counts);
-            if (!(mean.count > 0.0) ||
-                (guesses_.size() > 1 && mean.count * 2.0 < std::min(static_cast<double>(a_.moments()), counted)))
+            if (!(mean.count > 0.0) || (guess.claims > 0.0 && !areEnough(mean.count, counts)) ||
+                (guesses_.size() > 1 && mean.count * 2.0 < sharedAtMost(counts)))
                 continue;
             bounds.emplace_back(MomentProducts::roughly(mean), &guess);
             least = std::min(least, bounds.back().first);
@@ -364,6 +364,15 @@ class Fitter {
         const double near = told.front().score + 4.0;
         std::erase_if(told, [&](const Candidate& one) { return one.score > near; });
         return told;
+    }
+    [[nodiscard]] double sharedAtMost(const std::vector<char>& counts) const {
+        return std::min(static_cast<double>(a_.moments()),
+                        static_cast<double>(std::count(counts.begin(), counts.end(), 1)));
+    }
+    // One moment alone fits at some time, whatever it shows.
+    [[nodiscard]] bool areEnough(double shared, const std::vector<char>& counts) const {
+        const double most = sharedAtMost(counts);
+        return shared * 2.0 >= most && (shared > 1.0 || most <= 1.0);
     }
     static void sortByScore(std::vector<Candidate>& told) {
         std::stable_sort(told.begin(), told.end(),
@@ -427,7 +436,8 @@ class Fitter {
         const double middle = 0.5 * (b_.times.front() + b_.times.back());
         const double half = std::max(1e-9, 0.5 * (b_.times.back() - b_.times.front()));
         const auto square = [&](double speed, double shift) {
-            return products_.fit(products_.over(speed, shift, counts)).square;
+            const MomentProducts::Sums mean = products_.over(speed, shift, counts);
+            return areEnough(mean.count, counts) ? products_.fit(mean).square : std::numeric_limits<double>::infinity();
         };
         double s = from.time.speed;
         double c = from.time.shift + s * middle; // time of A at the middle of B
@@ -453,10 +463,12 @@ class Fitter {
         const double simple = from.time.speed;
         const double own = leastNear(from.time.shift, 3.0 * stepA_, [&](double shift) {
             const MomentProducts::Sums mean = products_.over(simple, shift, counts);
-            return mean.count > 0.0 ? mean.square(there) : std::numeric_limits<double>::infinity();
+            return areEnough(mean.count, counts) ? mean.square(there) : std::numeric_limits<double>::infinity();
         });
         times.emplace_back(simple, own);
         for (const auto& [speed, shift] : times) {
+            if (!areEnough(products_.over(speed, shift, counts).count, counts))
+                continue;
             const double first = std::min(speed * b_.times.front() + shift, speed * b_.times.back() + shift);
             const double k = (first - a_.times.front()) / stepA_;
             double claims = speed < 0.0 ? 1.0 : 0.0;

@@ -60,7 +60,10 @@ struct Alignment {
     double score = 0.0;             // claims weighed against what is left; the least is the likeliest
     std::vector<Alignment> instead; // explains as much and claims hardly more
     [[nodiscard]] double timeOfA(double secondsOfB) const { return speed * secondsOfB + shift; }
-    [[nodiscard]] double relative() const { return spread > 0.0 ? residual / spread : residual > 0.0 ? 1.0 : 0.0; }
+    /// 1 where nothing was counted: what shares no moment fits nowhere.
+    [[nodiscard]] double relative() const {
+        return counted == 0 ? 1.0 : spread > 0.0 ? residual / spread : residual > 0.0 ? 1.0 : 0.0;
+    }
 };
 
 /// The joint fit of size, turn, move (S. Umeyama, 1991) and time over all moments, column by column. Whatever claims

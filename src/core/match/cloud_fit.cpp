@@ -8,6 +8,7 @@
 #include <Eigen/Eigenvalues>
 
 #include "match/point_index.h"
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
@@ -45,9 +46,10 @@ class CloudFit {
         const auto times = reader_.timesB();
         for (const double t : times) {
             const double at = made.timeOfA(t);
-            const bool there = at >= reader_.a().times().front() - 1e-6 && at <= reader_.a().times().back() + 1e-6;
+            const bool there = liesWithin(at, reader_.a().times().front(), reader_.a().times().back());
             made.off.push_back(there ? 0.0 : std::numeric_limits<double>::quiet_NaN());
             made.counts.push_back(there);
+            made.counted += there;
         }
         return std::optional(made);
     }
@@ -109,7 +111,7 @@ class CloudFit {
             std::vector<std::pair<Eigen::Vector2d, Eigen::Vector2d>> both;
             for (std::size_t t = 0; t < b.moments(); ++t) {
                 const double s = one.speed * b.times[t] + one.shift;
-                if (s < a.times.front() - 1e-6 || s > a.times.back() + 1e-6)
+                if (!liesWithin(s, a.times.front(), a.times.back()))
                     continue;
                 both.emplace_back(at(ofA, a.times, s), ofB[t]);
                 sa += both.back().first[0];
@@ -149,7 +151,7 @@ class CloudFit {
         std::vector<std::size_t> moments;
         for (std::size_t t = 0; t < b.moments(); ++t) {
             const double s = given.speed * b.times[t] + given.shift;
-            if (s >= a.times.front() - 1e-6 && s <= a.times.back() + 1e-6)
+            if (liesWithin(s, a.times.front(), a.times.back()))
                 moments.push_back(t);
         }
         Try best = given;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "match/moment_products.h"
+#include "time/sampling.h"
 
 #include <algorithm>
 #include <cmath>
@@ -53,8 +54,7 @@ MomentProducts::MomentProducts(const Track& a, const Track& b)
 // Written out number by number: most of a comparison's time goes by here.
 bool MomentProducts::add(std::size_t t, double speed, double shift, Sums& into) const {
     const double at = speed * b_.times[t] + shift;
-    const double margin = 1e-6 + 1e-9 * std::abs(at);
-    if (at < a_.times.front() - margin || at > a_.times.back() + margin)
+    if (!liesWithin(at, a_.times.front(), a_.times.back()))
         return false;
     const auto above = std::upper_bound(a_.times.begin(), a_.times.end(), at);
     const std::size_t s = above == a_.times.begin() ? 0 : static_cast<std::size_t>(above - a_.times.begin()) - 1;

@@ -332,7 +332,7 @@ Status FromFaces::lay() {
     if (!how)
         return {};
     auto laid = Laid::of(reader_, *how);
-    if (!laid)
+    if (!laid || laid->moments() == 0)
         return {};
     spread_ = spreadOf(*how, *laid);
     floor_ = 1e-10 * spread_ * spread_;

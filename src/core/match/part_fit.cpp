@@ -9,6 +9,7 @@
 #include "base/middle.h"
 #include "match/mesh_graph.h"
 #include "match/point_index.h"
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
@@ -38,6 +39,15 @@ double reachIn(const Eigen::Matrix3Xd& cloud, const PointIndex& index) {
     const double spread = spreadOfCloud(cloud);
     return std::max(1e-5 * spread, std::min(0.02 * spread, ways.empty() ? 0.0 : 0.2 * middleOf(ways)));
 }
+
+// A moment at which some points are tried against a cloud, again and again.
+struct PlaceToLie {
+    PlaceToLie(const Eigen::Matrix3Xd& cloud, Eigen::Matrix3Xd some)
+        : index(cloud), reach(reachIn(cloud, index)), tried(std::move(some)) {}
+    PointIndex index;
+    double reach;
+    Eigen::Matrix3Xd tried;
+};
 
 // Sizes, turns and mirrors that may be meant, the plainest first.
 std::vector<Similarity> plainSpaces(double ratio) {
@@ -69,6 +79,7 @@ void countMoments(Alignment& made, const ShapePair& pair, const std::vector<doub
             std::any_of(fitting.begin(), fitting.end(), [&](double x) { return std::abs(x - t) < 1e-9; });
         made.off.push_back(there ? 0.0 : std::numeric_limits<double>::quiet_NaN());
         made.counts.push_back(there);
+        made.counted += there;
     }
 }
 
@@ -95,7 +106,7 @@ Result<std::optional<Alignment>> plainFit(const ShapePair& pair) {
         std::vector<double> ofB;
         std::vector<double> ofA;
         for (const double t : timesB)
-            if (const double at = speed * t + shift; at >= allA.front() - 1e-6 && at <= allA.back() + 1e-6) {
+            if (const double at = speed * t + shift; liesWithin(at, allA.front(), allA.back())) {
                 ofB.push_back(t);
                 ofA.push_back(at);
             }
@@ -106,17 +117,17 @@ Result<std::optional<Alignment>> plainFit(const ShapePair& pair) {
         const Track& small = fewerInB ? b : a;
         const Track& large = fewerInB ? a : b;
         const std::vector<std::uint32_t> some = spreadOver(inTurn(small.points()), kTried);
-        std::vector<std::optional<PointIndex>> index(ofB.size());
+        std::vector<std::optional<PlaceToLie>> places(ofB.size());
         const auto offAt = [&](const Similarity& space, std::size_t t) {
-            if (!index[t])
-                index[t].emplace(rowsAt(large, t));
+            if (!places[t])
+                places[t].emplace(rowsAt(large, t), rowsAt(small.columns(some), t));
             const Similarity way = fewerInB ? space.inverse() : space; // from the small one to the large one
-            const double reach = reachIn(rowsAt(large, t), *index[t]);
+            const double reach = places[t]->reach;
+            const Eigen::Matrix3Xd there = way.of(places[t]->tried);
             std::size_t none = 0;
             double sum = 0.0;
-            for (const std::uint32_t p : some) {
-                const Eigen::Matrix3Xd there = way.of(rowsAt(small, t).col(static_cast<Eigen::Index>(p)));
-                const auto near = index[t]->nearest(there.col(0), 1);
+            for (Eigen::Index p = 0; p < there.cols(); ++p) {
+                const auto near = places[t]->index.nearest(there.col(p), 1);
                 if (near.empty() || near[0].square > reach * reach)
                     ++none;
                 else

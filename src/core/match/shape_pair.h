@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // Two shapes whose points are to be paired, and what has been read of them.
+#include <limits>
 #include <vector>
 
 #include "match/alignment.h"
@@ -131,15 +132,19 @@ class Laid {
         return laid;
     }
     [[nodiscard]] std::size_t moments() const { return b_.moments(); }
-    /// Mean square way off over the moments.
+    /// Mean square way off over the moments; without any, nothing is near anything.
     [[nodiscard]] double square(std::uint32_t a, std::uint32_t b) const {
+        if (moments() == 0)
+            return std::numeric_limits<double>::infinity();
         return (a_.xyz.col(static_cast<Eigen::Index>(a)) - b_.xyz.col(static_cast<Eigen::Index>(b))).squaredNorm() /
-               static_cast<double>(std::max<std::size_t>(1, moments()));
+               static_cast<double>(moments());
     }
     [[nodiscard]] Eigen::Matrix3Xd firstOfA() const {
-        return moments() > 0 ? Eigen::Matrix3Xd(a_.xyz.topRows<3>()) : Eigen::Matrix3Xd(3, 0);
+        return moments() > 0 ? Eigen::Matrix3Xd(a_.xyz.topRows<3>()) : Eigen::Matrix3Xd::Zero(3, a_.xyz.cols());
     }
     [[nodiscard]] Eigen::Vector3d firstOfB(std::uint32_t b) const {
+        if (moments() == 0)
+            return Eigen::Vector3d::Zero();
         return b_.xyz.col(static_cast<Eigen::Index>(b)).head<3>();
     }
 

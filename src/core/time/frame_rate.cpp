@@ -33,6 +33,19 @@ constexpr std::array<UsualRate, 15> kUsualRates{{{24, 1},
                                                  {90, 1},
                                                  {96, 1}}};
 
+// A ratio of small whole numbers, or of thousands over 1001, that is it but for the digits that files round away.
+std::optional<FrameRate> plainRatio(double framesPerSecond) {
+    constexpr double kDigits = 2e-7;
+    const auto is = [&](double value) { return std::abs(framesPerSecond / value - 1.0) < kDigits; };
+    if (const double thousands = std::round(framesPerSecond * 1.001); thousands >= 1.0 && is(thousands / 1.001))
+        return FrameRate::make(static_cast<std::int64_t>(thousands) * 1000, 1001);
+    for (std::int64_t below = 2; below <= 16; ++below)
+        if (const double above = std::round(framesPerSecond * static_cast<double>(below));
+            above >= 1.0 && is(above / static_cast<double>(below)))
+            return FrameRate::make(static_cast<std::int64_t>(above), below);
+    return std::nullopt;
+}
+
 Error rateError(std::string_view text) {
     return makeError(ErrorKind::BadInput, fmt::format("'{}' is no frame rate", text))
         .withAdvice("Write frames a second, as 24, 23.976 or 30000/1001");
@@ -80,6 +93,8 @@ std::optional<FrameRate> FrameRate::nearest(double framesPerSecond, double uncer
     if (const double whole = std::round(framesPerSecond);
         whole >= 1.0 && std::abs(framesPerSecond / whole - 1.0) < 1e-5)
         return make(static_cast<std::int64_t>(whole), 1);
+    if (const auto ratio = plainRatio(framesPerSecond))
+        return ratio;
     return make(std::llround(framesPerSecond * 1000.0), 1000);
 }
 
@@ -92,12 +107,12 @@ Result<FrameRate> FrameRate::parse(std::string_view text) {
         if (top && bottom)
             rate = make(*top, *bottom);
     } else if (const auto value = parseNumber(text)) {
-        // 23.98, 23.976, 29.97: how the rates over 1001 are written, to two or three places.
-        for (const UsualRate& usual : kUsualRates) {
-            const double exact = static_cast<double>(usual.numerator) / static_cast<double>(usual.denominator);
+        // 23.98, 23.976, 29.97, and 11.988, half of that: how rates over 1001 are written, to two or three places.
+        for (const std::int64_t thousands : {12, 15, 24, 30, 48, 60, 120}) {
+            const double exact = static_cast<double>(thousands) * 1000.0 / 1001.0;
             for (const double places : {100.0, 1000.0})
-                if (usual.denominator != 1 && std::abs(*value - std::round(exact * places) / places) < 1e-9)
-                    rate = make(usual.numerator, usual.denominator);
+                if (std::abs(*value - std::round(exact * places) / places) < 1e-9)
+                    rate = make(thousands * 1000, 1001);
         }
         if (!rate)
             rate = nearest(*value);

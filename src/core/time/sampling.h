@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #pragma once
 // When samples were taken.
+#include <cmath>
 #include <cstddef>
 #include <optional>
 #include <vector>
@@ -11,6 +12,15 @@ namespace wyc {
 
 /// Seconds: a ten-thousandth of a frame at 24 a second.
 inline constexpr double kSameMoment = 4e-6;
+
+/// How far apart two files may tell one moment, of which one keeps seconds as float32.
+[[nodiscard]] inline double momentMargin(double seconds) {
+    return 1e-6 + std::abs(seconds) * 0x1p-22;
+}
+/// Whether a moment lies between two others, as far as that tells.
+[[nodiscard]] inline bool liesWithin(double seconds, double first, double last) {
+    return seconds >= first - momentMargin(first) && seconds <= last + momentMargin(last);
+}
 
 /// Times of a run of samples in seconds, never falling. A still thing has one sample, whose time says
 /// nothing.

@@ -12,6 +12,7 @@ TEST(FrameRate, ReadsTheFormsPeopleWrite) {
     EXPECT_EQ(exact("24"), "24");
     EXPECT_EQ(exact("23.976"), "24000/1001");
     EXPECT_EQ(exact("29.97"), "30000/1001");
+    EXPECT_EQ(exact("11.988"), "12000/1001"); // half of it
     EXPECT_EQ(exact("30000/1001"), "30000/1001");
     EXPECT_EQ(exact("48/2"), "24");
     EXPECT_EQ(exact("12.5"), "25/2");

@@ -5,6 +5,7 @@
 
 #include "compare/reconcile_engine.h"
 #include "scene/mix.h"
+#include "time/sampling.h"
 
 namespace wyc {
 
@@ -257,7 +258,7 @@ Result<std::optional<Smoothing>> ReconcileEngine::smoothingAfter(const Reconcile
         return none;
     std::vector<double> times;
     for (const double t : someOf(motion.times(), kMoments))
-        if (a_.times().size() == 1 || (t >= a_.times().front() - 1e-6 && t <= a_.times().back() + 1e-6))
+        if (a_.times().size() == 1 || liesWithin(t, a_.times().front(), a_.times().back()))
             times.push_back(t);
     // Where most is left first: what moved it otherwise is mostly seen there.
     if (found_.undone) {

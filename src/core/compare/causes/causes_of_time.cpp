@@ -6,6 +6,7 @@
 #include <map>
 
 #include "compare/reconcile_engine.h"
+#include "time/sampling.h"
 
 namespace wyc {
 
@@ -275,8 +276,8 @@ void ReconcileEngine::tellFrames() {
         shown = fit;
     }
     // A first frame before A's begins is stale where it shows a later pose.
-    const bool before = how_.timeOfA(trackB_.times[0]) < trackA_.times.front() - 1e-6 &&
-                        how_.timeOfA(trackB_.times[1]) >= trackA_.times.front() - 1e-6;
+    const double begins = trackA_.times.front() - momentMargin(trackA_.times.front());
+    const bool before = how_.timeOfA(trackB_.times[0]) < begins && how_.timeOfA(trackB_.times[1]) >= begins;
     const bool leaps = before && poseLike(0) && stepsB_[0] > 4.0 * usual;
     if (leaps || (!others.empty() && others.front() == 0 && !(others.size() > 1 && others[1] == 1))) {
         // What it holds instead, where that is known.
@@ -454,6 +455,8 @@ void ReconcileEngine::tellOtherFrames(const std::vector<std::size_t>& which) {
             swapped.size() == 2 ? std::string("two frames have changed places")
                                 : fmt::format("{} frames have changed places, two and two", swapped.size()),
             framesOf(swapped), swappedBack(swapped));
+    // What is less than a frame's way off is a motion of its own, too: nothing foreign, and nothing to leave out.
+    std::erase_if(left, [&](std::size_t t) { return offAt(t, ownTime(t)) < usualStepB_; });
     if (left.empty())
         return;
     // A stretch of them is a motion of its own.
@@ -596,8 +599,11 @@ void ReconcileEngine::tellTime() {
     if (std::abs(speed - 1.0) > 1e-6) {
         const double without = relativeAt(std::copysign(1.0, how_.speed), middleShift(std::copysign(1.0, how_.speed)));
         double sure = sureOf(without, left, knownSpeed(speed, 1e-6).has_value());
-        const bool sampleBySample = step > 0.0 && std::abs(speed * stepB / step - 1.0) < 1e-4;
-        if (sampleBySample && std::abs(rateB / rateA / speed - 1.0) < 1e-6)
+        // Every sample of A, or every so manyth, where the speed is one that rates differ by.
+        const double each = step > 0.0 ? speed * stepB / step : 0.0;
+        const double whole = std::abs(std::log(speed)) < 0.25 ? std::max(1.0, std::round(each)) : 1.0;
+        const bool sampleBySample = std::abs(each / whole - 1.0) < 1e-4;
+        if (sampleBySample && std::abs(rateB * whole / rateA / speed - 1.0) < 1e-6)
             sure = std::max(sure, 0.95); // both say so themselves
         if (sampleBySample) {
             const FrameRate now = b_.rate();
@@ -707,7 +713,7 @@ void ReconcileEngine::tellRange(double step, double sure) {
     if (how_.speed < 0.0)
         std::swap(first, last);
     // A stale frame before A begins is left out already.
-    else if (stale && first < a_.times().front() - 1e-6 && b_.times().size() > 1)
+    else if (stale && first < a_.times().front() - momentMargin(first) && b_.times().size() > 1)
         first = how_.timeOfA(b_.times()[1]);
     const double atStart = (a_.times().front() - first) / step;
     const double atEnd = (last - a_.times().back()) / step;

@@ -8,6 +8,7 @@
 
 #include <fmt/format.h>
 
+#include "base/middle.h"
 #include "base/text.h"
 #include "delivery/ask/chain.h"
 #include "delivery/delivery.h"
@@ -43,6 +44,7 @@ struct Targets {
     std::optional<fs::path> rest;
     bool ownFolder = false;
     int version = 1;
+    bool foundFree = false; // nothing stood there, and no other run held it
 };
 
 Targets targetsFor(const fs::path& folder, const std::string& name, const Format& format, bool faces) {
@@ -166,14 +168,23 @@ ChainSpec chainSpecOf(const Scene& scene, const DeliverySpec& spec, const Shot& 
     return chain;
 }
 
+// At just these moments; what is seen, which no such format holds, stays as it is told.
+Scene takenAt(const std::vector<double>& moments, const Scene& scene) {
+    View view = scene.view;
+    view.moments = samplingFromTimes(moments);
+    Scene taken = mappedScene(scene, TimeMap(), view);
+    for (Node& node : taken.nodes)
+        if (const auto same = scene.find(node.path))
+            node.visibility = scene.nodes[*same].visibility;
+    return taken;
+}
+
 // At whole frames alone, which is told of what has samples between them.
-Scene takenAt(const std::vector<double>& frames, Scene scene) {
+Scene takenAtFrames(const std::vector<double>& frames, Scene scene) {
     for (const Node& node : scene.nodes)
         if (node.geometry && hasSubFrames(scene, node.geometry->sampling()))
             scene.report.notCarried.push_back({node.path, "samples between frames: it is taken at whole frames"});
-    View view = scene.view;
-    view.moments = samplingFromTimes(frames);
-    return mappedScene(scene, TimeMap(), view);
+    return takenAt(frames, scene);
 }
 
 // Whether nothing moves between two moments at which something is stored.
@@ -217,7 +228,8 @@ Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, c
         if (to - from < std::max(1.0, usual) + kFrameTolerance)
             return {};
         WYC_TRY(rests, restsBetween(scene, rate.secondsAt(from), rate.secondsAt(to)));
-        for (double frame = from + 1.0; rests && frame < to - kFrameTolerance; frame += 1.0)
+        for (double frame = std::floor(from + kFrameTolerance) + 1.0; rests && frame < to - kFrameTolerance;
+             frame += 1.0)
             held.push_back(frame);
         return {};
     };
@@ -257,9 +269,22 @@ Result<Scene> withRests(Scene scene, const std::optional<TimeSpan>& asked, bool 
     WYC_TRY(frames, framesWithRests(scene, asked, wholeFramesOnly));
     if (!frames)
         return scene;
-    Scene filled = takenAt(*frames, std::move(scene));
+    Scene filled = takenAt(*frames, scene);
     filled.view.moments.reset(); // nobody chose these frames: others are missing, not unwanted
     return filled;
+}
+
+} // namespace
+
+namespace {
+
+// A pose for every frame or every second one, but for gaps; else its samples are keys of a motion between them.
+bool isFrameByFrame(const Sampling& sampling, const FrameRate& rate) {
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < sampling.count(); ++i)
+        steps.push_back(rate.frameAt(sampling.time(i) - sampling.time(i - 1)));
+    const double frames = rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
+    return static_cast<double>(sampling.count()) > 0.45 * frames && middleOf(std::move(steps)) < 2.0 + kFrameTolerance;
 }
 
 } // namespace
@@ -318,7 +343,7 @@ Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<
             return !sameFrame(frame, std::round(frame));
         });
         const bool all = whole.size() == scene.view.moments->count();
-        return scene.view.withinFrames || whole.empty() || all ? scene : takenAt(whole, std::move(scene));
+        return scene.view.withinFrames || whole.empty() || all ? scene : takenAtFrames(whole, std::move(scene));
     }
     const auto span = movingSpan(scene);
     const bool dense = std::all_of(scene.nodes.begin(), scene.nodes.end(), [&](const Node& node) {
@@ -326,9 +351,8 @@ Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<
             return true;
         if (node.geometry->sampling().isStill())
             return !layersChange(node.properties);
-        const Sampling& sampling = node.geometry->sampling();
-        const double frames = scene.view.rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
-        return static_cast<double>(sampling.count()) > 0.45 * frames && !hasSubFrames(scene, sampling);
+        return isFrameByFrame(node.geometry->sampling(), scene.view.rate) &&
+               !hasSubFrames(scene, node.geometry->sampling());
     });
     if (!span)
         return scene;
@@ -339,7 +363,7 @@ Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<
     keepGaps(frames, scene.view);
     if (frames.empty())
         return scene;
-    return takenAt(frames, std::move(scene));
+    return takenAtFrames(frames, std::move(scene));
 }
 
 namespace {
@@ -598,6 +622,8 @@ Result<std::vector<Targets>> targetsOf(const std::vector<PlannedOutput>& outputs
                     return fail(bothWritten(outputs[other->second].item, outputs[i].item, targets[i].target));
             }
         }
+        for (Targets& target : targets)
+            target.foundFree = free;
         if (free || !versioned)
             break;
     }
@@ -646,7 +672,8 @@ Result<std::vector<PlannedOutput>> planDelivery(const std::vector<DeliveryInput>
         output.version = targets[i].version;
         output.reads = reads;
         WYC_CHECK(reads->mayBeWritten(output));
-        if (areThere(targets[i])) {
+        // What was put there since it was found free is looked at again when the names are held.
+        if ((spec.replace || !targets[i].foundFree) && areThere(targets[i])) {
             if (!spec.replace)
                 return fail(makeError(ErrorKind::Exists, "the target is there already")
                                 .inFile(targets[i].target.string())

@@ -104,9 +104,17 @@ std::string archiveDate(const nlohmann::json& provenance) {
     return text;
 }
 
-} // namespace
+constexpr int kMostNamings = 4;
 
-Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
+// Layers and pictures beside a target get the first names that are free as they are written; another run may have put
+// its own there meanwhile.
+bool besideTaken(const Error& error, const PlannedOutput& output) {
+    const std::vector<fs::path> places = placesOf(output);
+    return error.kind == ErrorKind::Exists && !error.file.empty() && !output.replace && !output.format->sequence &&
+           std::find(places.begin(), places.end(), fs::path(error.file)) == places.end();
+}
+
+Result<OutputResult> writtenAndPlaced(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
     WYC_CHECK(isUnedited(output));
     std::error_code code;
     const fs::path finalFolder = output.target.parent_path();
@@ -193,6 +201,16 @@ Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& ru
     result.proof = std::move(proof);
     progress.report(1.0, "done", output.target.filename().string());
     return result;
+}
+
+} // namespace
+
+Result<OutputResult> runOutput(const PlannedOutput& output, const RunOptions& run, const Progress& progress) {
+    for (int turn = 1;; ++turn) {
+        auto result = writtenAndPlaced(output, run, progress);
+        if (result || turn == kMostNamings || !besideTaken(result.error(), output))
+            return result;
+    }
 }
 
 } // namespace wyc

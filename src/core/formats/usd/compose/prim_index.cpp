@@ -99,10 +99,18 @@ std::vector<ListItem> composedList(const PrimIndex& index, std::string_view fiel
     return list;
 }
 
+namespace {
+
+// How deep a place lies in its own layers: what hangs from it is compared by that, wherever it is brought to.
+int depthOf(const IndexNode& node) {
+    return static_cast<int>(namesOf(withoutVariants(node.path)).size());
+}
+
+} // namespace
+
 /// An index on its way.
 struct Composer::Context {
     PrimIndex index;
-    int depth = 0;
     std::size_t done = 0; // nodes whose arcs are there
     bool full = false;
 };
@@ -218,7 +226,7 @@ PrimIndex Composer::withoutArcs(const LayerStackPtr& stack, const std::string& p
         parent = std::make_shared<const PrimIndex>(std::move(plain));
     } else {
         building_.emplace_back(key.first, key.second);
-        Context context{withoutArcs(stack, above), static_cast<int>(namesOf(above).size())};
+        Context context{withoutArcs(stack, above)};
         addArcs(context);
         parent = std::make_shared<const PrimIndex>(std::move(context.index));
         building_.pop_back();
@@ -250,7 +258,7 @@ int Composer::graft(Context& context, int parent, Arc arc, const LayerStackPtr& 
             node.arc = arc;
             node.parent = parent;
             node.map = map;
-            node.depth = context.depth;
+            node.depth = depthOf(context.index.nodes[static_cast<std::size_t>(parent)]);
             node.order = order;
         } else {
             node.parent += first;
@@ -555,7 +563,7 @@ void Composer::addRelocates(Context& context, int node) {
     map->restStays = true;
     PrimIndex parent = above == "/" ? *rootIndex(site.stack) : PrimIndex{};
     if (above != "/") {
-        Context outer{withoutArcs(site.stack, above), static_cast<int>(namesOf(above).size())};
+        Context outer{withoutArcs(site.stack, above)};
         building_.emplace_back(site.stack.get(), above);
         if (building_.size() < kLongestChain)
             addArcs(outer);
@@ -596,7 +604,7 @@ void Composer::addRelocates(Context& context, int node) {
             one.arc = Arc::Relocate;
             one.parent = node;
             one.map = map;
-            one.depth = context.depth;
+            one.depth = depthOf(context.index.nodes[static_cast<std::size_t>(node)]);
         } else {
             one.parent += first;
         }
@@ -702,7 +710,7 @@ bool Composer::addVariant(Context& context) {
             made.stack = node.stack;
             made.path = node.path + "{" + set + "=" + choice + "}";
             made.toRoot = node.toRoot;
-            made.depth = context.depth;
+            made.depth = depthOf(node);
             made.order = static_cast<int>(i);
             made.direct = true;
             for (const SpecAt& spec : node.specs)
@@ -735,9 +743,8 @@ void Composer::addArcs(Context& context) {
 }
 
 PrimIndexPtr Composer::childIndex(const PrimIndex& parent, const std::string& name, bool belowInstance) {
-    Context context{stepDown(parent, name, belowInstance), 0};
+    Context context{stepDown(parent, name, belowInstance)};
     composing_ = withoutVariants(context.index.nodes.front().path);
-    context.depth = static_cast<int>(namesOf(composing_).size());
     addArcs(context);
     return std::make_shared<const PrimIndex>(std::move(context.index));
 }

@@ -63,7 +63,7 @@ struct IndexNode {
     std::vector<SpecAt> specs = {};
     std::shared_ptr<const PathMap> map = {}; // to the parent's paths; null: they are the same
     Offset toRoot = {};
-    int depth = 0;                   // of the prim at which it was introduced
+    int depth = 0;                   // of its parent's place when it was introduced
     int order = 0;                   // among those of one arc and depth
     bool muted = false;              // its own specs say nothing
     bool direct = false;             // introduced at this very prim, or below one that was

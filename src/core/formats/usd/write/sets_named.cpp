@@ -111,8 +111,8 @@ MaterialNames nameMaterials(Scene& scene, const std::vector<SetsTold>& all) {
                 {{}, fmt::format("the name of the material '{}': it is '{}'", validUtf8(material.name), name)});
         material.name = name;
     }
-    for (auto& [key, name] : called) {
-        const auto at = std::find_if(before.begin(), before.end(), [&](const Material& material) {
+    for (auto& [told, name] : called) {
+        const auto at = std::find_if(before.begin(), before.end(), [&key = told](const Material& material) {
             return key.first ? material.id.value == key.first : material.name == key.second;
         });
         name = scene.materials[static_cast<std::size_t>(at - before.begin())].name;
