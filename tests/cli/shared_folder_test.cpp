@@ -67,6 +67,26 @@ TEST_F(SharedFolder, RunsSideBySideTakeDifferentVersionsAndAllSucceed) {
     }
 }
 
+// Assemblies whose layers have names of their own, chosen while they are written.
+TEST_F(SharedFolder, AssembliesSideBySideKeepTheirLayersApart) {
+    const std::string file = job({{{"format", "usd"},
+                                   {"format_options", {{"layout", "references"}, {"encoding", "text"}}},
+                                   {"one_file", true},
+                                   {"name_template", "both_v{version}"}}});
+    for (int round = 0; round < 4; ++round) {
+        std::vector<std::unique_ptr<test::Process>> runs;
+        for (int i = 0; i < 4; ++i)
+            runs.push_back(std::make_unique<test::Process>(std::vector<std::string>{"deliver", file, "-q"}));
+        for (auto& run : runs) {
+            const auto outcome = run->wait();
+            ASSERT_EQ(outcome.code, 0) << outcome.err;
+        }
+        for (int version = 1; version <= 4; ++version)
+            expectProven(folder_ / "out" / ("both_v00" + std::to_string(version) + ".usda"));
+        fs::remove_all(folder_ / "out");
+    }
+}
+
 // However many outputs, a run keeps few files open.
 TEST_F(SharedFolder, ManyOutputsNeedNoMoreOpenFiles) {
     Scene many = test::sheetScene();

@@ -8,6 +8,7 @@
 #include <limits>
 #include <map>
 #include <numbers>
+#include <numeric>
 #include <set>
 
 #include <fmt/format.h>
@@ -774,6 +775,135 @@ TEST(Reconcile, NothingInCommonIsSaidAndNothingClaimed) {
                 cause.id != "extra_pieces")
                 EXPECT_LT(cause.confidence, 0.9) << seed << ": " << cause.id << " " << found->text;
     }
+}
+
+// The same moments, the other file's kept as float32: all of them count, the first one too.
+TEST(Reconcile, TimesThatWentThroughFloat32AreTheSameMoments) {
+    const Scene a = roughScene(31);
+    const Geometry& shape = test::shapeOf(a);
+    std::vector<std::vector<Vec3f>> samples;
+    std::vector<double> times;
+    for (std::size_t s = 0; s < shape.sampling().count(); ++s) {
+        samples.push_back(test::pointsOf(shape, s));
+        const auto rounded = static_cast<float>(shape.sampling().time(s));
+        times.push_back(static_cast<double>(s == 0 ? std::nextafter(rounded, 0.0F) : rounded));
+    }
+    Scene b = a;
+    b.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::acyclic(times), *shape.topology(0), samples);
+    const auto same = between(a, b);
+    ASSERT_TRUE(same) << same.error().text();
+    EXPECT_EQ(same->drift->moments, 24U);
+    EXPECT_TRUE(causesOf(*same).empty()) << told(*same);
+    samples[0] = samples[9];
+    b.nodes[0].geometry = std::make_shared<MemoryGeometry>(Sampling::acyclic(times), *shape.topology(0), samples);
+    const auto stale = between(a, b);
+    ASSERT_TRUE(stale);
+    EXPECT_EQ(causesOf(*stale), std::set<std::string>{"first_stale"}) << told(*stale);
+}
+
+// Two boxes of two samples, one read at another rate, its points in another order: they share no moment.
+TEST(Reconcile, WhatSharesNoMomentIsNoFit) {
+    Shape box;
+    box.name = "box";
+    for (const double x : {0.0, 1.0})
+        for (const double y : {0.0, 1.5})
+            for (const double z : {0.0, 0.7})
+                box.points.push_back({x, y, z});
+    box.faces = {{0, 1, 3, 2}, {4, 6, 7, 5}, {0, 4, 5, 1}, {2, 3, 7, 6}, {0, 2, 6, 4}, {1, 5, 7, 3}};
+    const auto at = [&](const FrameRate& rate, const std::vector<std::size_t>& order) {
+        std::vector<std::vector<Vec3d>> samples(2);
+        Shape shape = box;
+        std::vector<int> where(order.size());
+        for (std::size_t i = 0; i < order.size(); ++i)
+            where[order[i]] = static_cast<int>(i);
+        for (std::size_t i = 0; i < order.size(); ++i) {
+            const Vec3d& p = box.points[order[i]];
+            shape.points[i] = p;
+            samples[0].push_back(p);
+            samples[1].push_back(p + Vec3d{0, 0.2 * std::sin(2.0 * p.x + 0.4), 0});
+        }
+        for (std::vector<int>& face : shape.faces)
+            for (int& corner : face)
+                corner = where[static_cast<std::size_t>(corner)];
+        return test::sceneOf(shape, samples, Sampling::uniform(rate.secondsAt(101), rate.secondsAt(1), 2), rate);
+    };
+    std::vector<std::size_t> order(box.points.size());
+    std::iota(order.begin(), order.end(), 0U);
+    const Scene a = at(FrameRate(), order);
+    std::mt19937 random(5);
+    for (int round = 0; round < 6; ++round) {
+        std::shuffle(order.begin(), order.end(), random);
+        const auto found = between(a, at(*FrameRate::make(25, 1), order));
+        ASSERT_TRUE(found) << found.error().text();
+        EXPECT_FALSE(found->withinTolerance) << told(*found);
+    }
+}
+
+// One moment that both share fits at some time whatever it shows: no rate and no offset can be told by it.
+TEST(Reconcile, OneMomentAloneTellsNoTime) {
+    const Scene a = roughScene(33, 2);
+    const Geometry& shape = test::shapeOf(a);
+    std::vector<std::vector<Vec3f>> samples;
+    for (std::size_t s = 0; s < 2; ++s) {
+        samples.push_back(test::pointsOf(shape, s));
+        for (Vec3f& p : samples.back())
+            p.x += 0.3F * p.y;
+    }
+    Scene b = a;
+    b.nodes[0].geometry = std::make_shared<MemoryGeometry>(shape.sampling(), *shape.topology(0), samples);
+    const auto found = between(a, b);
+    ASSERT_TRUE(found) << found.error().text();
+    for (const Cause& cause : found->causes)
+        EXPECT_FALSE(cause.confidence >= 0.9 && (cause.id == "rate" || cause.id == "offset" || cause.id == "range"))
+            << told(*found);
+}
+
+// Smoothed over time, the ends of an even turn lag by a part of a frame: they are no foreign frames to be left out.
+TEST(Reconcile, LessThanAFramesWayIsNothingForeign) {
+    std::mt19937 random(34);
+    const Shape shape = test::roughShape(random, 6, 7);
+    const FrameRate rate;
+    constexpr int kFrames = 24;
+    std::vector<std::vector<Vec3d>> turned(kFrames);
+    for (int f = 0; f < kFrames; ++f)
+        for (const Vec3d& p : shape.points) {
+            const double c = std::cos(0.1 * f);
+            const double s = std::sin(0.1 * f);
+            turned[static_cast<std::size_t>(f)].push_back({p.x * c + p.z * s, p.y, -p.x * s + p.z * c});
+        }
+    auto smoothed = turned;
+    for (std::size_t f = 0; f < kFrames; ++f)
+        for (std::size_t i = 0; i < shape.points.size(); ++i)
+            smoothed[f][i] = turned[f][i] * 0.5 + turned[f == 0 ? 0 : f - 1][i] * 0.25 +
+                             turned[std::min<std::size_t>(f + 1, kFrames - 1)][i] * 0.25;
+    const Sampling times = Sampling::uniform(rate.secondsAt(1001), rate.secondsAt(1), kFrames);
+    const auto found = between(test::sceneOf(shape, turned, times, rate), test::sceneOf(shape, smoothed, times, rate));
+    ASSERT_TRUE(found) << found.error().text();
+    EXPECT_FALSE(causesOf(*found).contains("foreign")) << told(*found);
+    EXPECT_FALSE(causesOf(*found).contains("first_stale")) << told(*found);
+}
+
+// Every second sample, read at 25 instead of 24: the rate is told, not a motion that is a little faster.
+TEST(Reconcile, ThinnedAndReadAtAnotherRateIsTheRate) {
+    const Scene a = roughScene(35, 25);
+    const Geometry& shape = test::shapeOf(a);
+    Scene b = a;
+    b.view.rate = *FrameRate::make(25, 2);
+    b.rate = b.view.rate;
+    std::vector<std::vector<Vec3f>> samples;
+    std::vector<double> times;
+    for (std::size_t s = 0; s < 25; s += 2) {
+        samples.push_back(test::pointsOf(shape, s));
+        times.push_back(shape.sampling().time(s) * 24.0 / 25.0);
+    }
+    b.nodes[0].geometry =
+        std::make_shared<MemoryGeometry>(samplingFromTimes(times), *shape.topology(0), std::move(samples));
+    const auto found = between(a, b);
+    ASSERT_TRUE(found) << found.error().text();
+    EXPECT_TRUE(causesOf(*found).contains("rate")) << told(*found);
+    EXPECT_FALSE(causesOf(*found).contains("retimed")) << told(*found);
+    ASSERT_TRUE(found->undone);
+    EXPECT_LT(found->undone->largest, 1e-3);
 }
 
 TEST(Reconcile, ItemsArePairedAndWhatIsAloneIsListed) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <gtest/gtest.h>
 
+#include <cmath>
+
 #include "time/frame_rate.h"
 #include "time/sampling.h"
 
@@ -22,6 +24,11 @@ TEST(FrameRate, ReadsTheFormsPeopleWrite) {
 
 TEST(FrameRate, MeasuredNumbersFindTheUsualRate) {
     EXPECT_EQ(FrameRate::nearest(23.97602)->text(), "24000/1001");
+    for (const char* rate : {"12000/1001", "17000/1001", "25/3", "25/2", "37/4"}) // as a double, and to six places
+        for (const double places : {0.0, 1e6}) {
+            const double value = FrameRate::parse(rate)->value();
+            EXPECT_EQ(FrameRate::nearest(places > 0.0 ? std::round(value * places) / places : value)->text(), rate);
+        }
     EXPECT_EQ(FrameRate::nearest(24.0004)->text(), "24");
     EXPECT_EQ(FrameRate::nearest(25.0)->text(), "25");
     EXPECT_EQ(FrameRate::nearest(59.9401)->text(), "60000/1001");

@@ -84,8 +84,7 @@ Result<std::vector<PlannedOutput>> planConversion(const std::vector<DeliveryInpu
             WYC_TRY(all, intentionsOf(input.source, input.steps));
             meant = std::move(all);
         }
-        const auto asked = askedSpan(placed, meant);
-        WYC_TRY(sampled, sampledFor(*format, std::move(placed), asked));
+        WYC_TRY(sampled, sampledFor(*format, std::move(placed), meant));
         scenes.push_back(std::move(sampled));
         for (Intention& intention : meant) {
             intention.promise(scenes.back().view, format->sequence);

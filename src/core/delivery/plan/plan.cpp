@@ -206,10 +206,56 @@ Result<bool> restsBetween(const Scene& scene, double from, double to) {
     return true;
 }
 
+double usualStep(const Sampling& sampling, const FrameRate& rate) {
+    std::vector<double> steps;
+    for (std::size_t i = 1; i < sampling.count(); ++i)
+        steps.push_back(rate.frameAt(sampling.time(i) - sampling.time(i - 1)));
+    return middleOf(std::move(steps));
+}
+
+// A pose for every frame or every second one, but for gaps; else its samples are keys of a motion between them.
+bool isFrameByFrame(const Sampling& sampling, const FrameRate& rate) {
+    const double frames = rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
+    return static_cast<double>(sampling.count()) > 0.45 * frames && usualStep(sampling, rate) < 2.0 + kFrameTolerance;
+}
+
+std::optional<TimeSpan> askedSpan(const Scene& scene, const std::vector<Intention>& meant) {
+    const auto shapes = std::count_if(scene.nodes.begin(), scene.nodes.end(),
+                                      [](const Node& node) { return node.geometry != nullptr; });
+    const auto& asks = meant.empty() ? nullptr : meant.front().asks;
+    return shapes == 1 && asks && !asks->unknown && !asks->onlyThese ? asks->span : std::nullopt;
+}
+
+// Whether frames are missing in the source between two moments of the result: where something is stored frame by frame,
+// and not there. Between keys nothing is missing.
+bool isGapOfSource(const std::vector<Intention>& meant, double from, double to) {
+    if (meant.empty())
+        return true;
+    const Intention& intention = meant.front();
+    const auto first = intention.time.at(from);
+    const auto last = intention.time.at(to);
+    if (first.size() != 1 || last.size() != 1)
+        return true;
+    const auto [low, high] = std::minmax(first.front().seconds, last.front().seconds);
+    const FrameRate& rate = intention.source->view.rate;
+    const auto lacks = [&, low = low, high = high](const Sampling& sampling) {
+        if (sampling.isStill() || sampling.count() < 2 || usualStep(sampling, rate) > 2.0 + kFrameTolerance)
+            return false;
+        for (std::size_t i = 1; i < sampling.count(); ++i)
+            if (sampling.time(i - 1) <= low + momentMargin(low) && sampling.time(i) >= high - momentMargin(high))
+                return true;
+        return false;
+    };
+    return std::any_of(intention.source->nodes.begin(), intention.source->nodes.end(), [&](const Node& node) {
+        return (node.geometry && lacks(node.geometry->sampling())) ||
+               (node.transform && lacks(node.transform->sampling()));
+    });
+}
+
 // The frames that are stored and, where nothing moves between two of them or up to an end that is asked for, those in
 // between; nothing where there are none of those.
-Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, const std::optional<TimeSpan>& asked,
-                                                           bool wholeFramesOnly) {
+Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, const std::vector<Intention>& meant,
+                                                           const std::optional<TimeSpan>& asked, bool wholeFramesOnly) {
     const FrameRate& rate = scene.view.rate;
     std::vector<double> stored;
     for (const Node& node : scene.nodes)
@@ -227,7 +273,10 @@ Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, c
     const auto hold = [&](double from, double to) -> Status {
         if (to - from < std::max(1.0, usual) + kFrameTolerance)
             return {};
-        WYC_TRY(rests, restsBetween(scene, rate.secondsAt(from), rate.secondsAt(to)));
+        WYC_TRY(still, restsBetween(scene, rate.secondsAt(from), rate.secondsAt(to)));
+        // A point cache is read in straight lines between; a numbered sequence is not.
+        const bool rests = still || (wholeFramesOnly && to - from > 2.0 + kFrameTolerance &&
+                                     !isGapOfSource(meant, rate.secondsAt(from), rate.secondsAt(to)));
         for (double frame = std::floor(from + kFrameTolerance) + 1.0; rests && frame < to - kFrameTolerance;
              frame += 1.0)
             held.push_back(frame);
@@ -260,13 +309,14 @@ Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, c
 
 // One pose a file or a sample, and nothing that says for how long: a rest is written frame by frame, and what is asked
 // for from its first frame to its last, also where a track ends before it or begins later.
-Result<Scene> withRests(Scene scene, const std::optional<TimeSpan>& asked, bool wholeFramesOnly) {
+Result<Scene> withRests(Scene scene, const std::vector<Intention>& meant, const std::optional<TimeSpan>& asked,
+                        bool wholeFramesOnly) {
     const auto moving = std::count_if(scene.nodes.begin(), scene.nodes.end(), [](const Node& node) {
         return node.geometry && !node.geometry->sampling().isStill();
     });
     if (moving != 1) // several keep times of their own
         return scene;
-    WYC_TRY(frames, framesWithRests(scene, asked, wholeFramesOnly));
+    WYC_TRY(frames, framesWithRests(scene, meant, asked, wholeFramesOnly));
     if (!frames)
         return scene;
     Scene filled = takenAt(*frames, scene);
@@ -276,27 +326,8 @@ Result<Scene> withRests(Scene scene, const std::optional<TimeSpan>& asked, bool 
 
 } // namespace
 
-namespace {
-
-// A pose for every frame or every second one, but for gaps; else its samples are keys of a motion between them.
-bool isFrameByFrame(const Sampling& sampling, const FrameRate& rate) {
-    std::vector<double> steps;
-    for (std::size_t i = 1; i < sampling.count(); ++i)
-        steps.push_back(rate.frameAt(sampling.time(i) - sampling.time(i - 1)));
-    const double frames = rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
-    return static_cast<double>(sampling.count()) > 0.45 * frames && middleOf(std::move(steps)) < 2.0 + kFrameTolerance;
-}
-
-} // namespace
-
-std::optional<TimeSpan> askedSpan(const Scene& scene, const std::vector<Intention>& meant) {
-    const auto shapes = std::count_if(scene.nodes.begin(), scene.nodes.end(),
-                                      [](const Node& node) { return node.geometry != nullptr; });
-    const auto& asks = meant.empty() ? nullptr : meant.front().asks;
-    return shapes == 1 && asks && !asks->unknown && !asks->onlyThese ? asks->span : std::nullopt;
-}
-
-Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<TimeSpan>& asked) {
+Result<Scene> sampledFor(const Format& format, Scene given, const std::vector<Intention>& meant) {
+    const auto asked = askedSpan(given, meant);
     if (!format.keeps(Content::Instancers))
         given = instancersAsPoints(given);
     if (!format.keeps(Content::Deformers))
@@ -334,7 +365,8 @@ Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<
         }
     }
     if (!format.sequence)
-        return format.wantsRest() && !scene.view.moments ? withRests(std::move(scene), asked, false) : std::move(scene);
+        return format.wantsRest() && !scene.view.moments ? withRests(std::move(scene), meant, asked, false)
+                                                         : std::move(scene);
     if (scene.view.moments) {
         // Of moments that nobody asked for by name those at whole frames; the writer says which one it cannot hold.
         std::vector<double> whole = scene.view.moments->times();
@@ -357,7 +389,7 @@ Result<Scene> sampledFor(const Format& format, Scene given, const std::optional<
     if (!span)
         return scene;
     if (dense) // gaps that the source has stay gaps
-        return withRests(std::move(scene), asked, true);
+        return withRests(std::move(scene), meant, asked, true);
     auto frames = wholeFrames(asked ? std::min(span->first, asked->first) : span->first,
                               asked ? std::max(span->last, asked->last) : span->last, scene.view.rate);
     keepGaps(frames, scene.view);
@@ -539,7 +571,7 @@ Result<PlannedOutput> plannedItem(const DeliveryInput& input, const std::vector<
         meant = std::move(all);
     }
     if (scene)
-        scene = sampledFor(format, Scene(*scene), askedSpan(*scene, meant));
+        scene = sampledFor(format, Scene(*scene), meant);
     if (!scene)
         return fail(std::move(scene.error()).forItem(input.label));
     PlannedOutput output;
