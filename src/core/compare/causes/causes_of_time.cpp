@@ -670,6 +670,15 @@ void ReconcileEngine::tellStill() {
     const std::size_t ofA = a_.times().size();
     const std::size_t ofB = b_.times().size();
     if (ofA > 1 && ofB > 1 && stepA_ > 0.0) {
+        const double stepB = (b_.times().back() - b_.times().front()) / static_cast<double>(ofB - 1);
+        if (ofA == ofB && std::abs(stepB / stepA_ - 1.0) > 1e-4) {
+            const double rate = a_.rate().value() * stepA_ / stepB;
+            add("rate", stepA_ / stepB, "x", 0.9,
+                fmt::format("the same samples at {} frames a second instead of {}",
+                            shortestNumber(std::round(rate * 1000.0) / 1000.0), a_.rate().text()),
+                "by how far apart they are: it stands still", {{"rate", {{"rate", a_.rate().text()}}, true}});
+            return;
+        }
         if (const double frames = -how_.shift * a_.rate().value(); std::abs(frames) > 1e-3)
             add("offset", std::round(frames * 1e4) / 1e4, "frames", 0.9, offsetText(std::round(frames * 1e4) / 1e4),
                 "by where its samples begin and end: it stands still",
