@@ -106,8 +106,9 @@ void addTarget(CLI::App& verb, ConvertArguments& convert) {
         ->required()
         ->type_name("TARGET");
     verb.add_flag("--strict", convert.strict, "What was asked for and is not there is an error");
-    verb.add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
-    verb.add_flag("!--one-file", convert.perItem, "All items in one file (the default)");
+    auto* perItem =
+        verb.add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
+    verb.add_flag("--one-file", convert.oneFile, "All items in one file (the default)")->excludes(perItem);
     verb.add_flag("--replace", convert.replace, "A target that exists is replaced");
     verb.add_flag("--prove", convert.prove, "Read back and compare before the target appears");
     verb.add_flag("--record", convert.record, "The same, and a .record.json beside it");
@@ -119,7 +120,12 @@ CLI::Option* addDeclared(CLI::App& verb, const std::string& name, const Option& 
     const std::string help(option.help);
     if (option.kind == OptionKind::Switch)
         return verb.add_flag_function(
-            fmt::format("--{0},!--no-{0}", name), [take](std::int64_t count) { take(count > 0 ? "true" : "false"); },
+            fmt::format("--{0},!--no-{0}", name),
+            [take, name](std::int64_t count) {
+                if (count == 0) // once each
+                    throw CLI::ValidationError("--" + name, "given together with --no-" + name);
+                take(count > 0 ? "true" : "false");
+            },
             help);
     auto* added = verb.add_option_function<std::string>("--" + name, take, help);
     std::string type =

@@ -246,6 +246,31 @@ TEST_F(Cli, MaterialsAreLeftOutWhereThatIsAsked) {
     EXPECT_EQ(wyc({"prove", (folder_ / "bare/a.obj").string()}).code, 0);
 }
 
+// What says yes and no at once is refused, whichever comes last; quotes that hold a value together are not part of it.
+TEST_F(Cli, ContradictionsAreRefusedAndQuotesAreRead) {
+    const fs::path sheet = folder_ / "sheet.abc";
+    ASSERT_TRUE(test::writeScene(test::sheetScene(), sheet));
+    const std::string job = (folder_ / "j.wyc").string();
+    ASSERT_EQ(wyc({"job", job, "--new", "--add", sheet.string()}).code, 0);
+    for (const std::vector<std::string>& both :
+         {std::vector<std::string>{"--delivery", "d", "--format", "usd", "--folder", "o", "--one-file",
+                                   "--no-one-file"},
+          {"--delivery", "d", "--format", "usd", "--folder", "o", "--no-world", "--world"},
+          {"--items", "*", "--loops", "--no-loops"},
+          {"--items", "*", "--take-in", "--leave-out"}}) {
+        std::vector<std::string> words{"job", job};
+        words.insert(words.end(), both.begin(), both.end());
+        const auto refused = wyc(words);
+        EXPECT_EQ(refused.code, 2) << both.back() << refused.out;
+        EXPECT_NE(refused.err.find(both.back().substr(5)), std::string::npos) << refused.err;
+    }
+    EXPECT_EQ(wyc({"convert", sheet.string(), "-o", (folder_ / "x.abc").string(), "--per-item", "--one-file"}).code, 2);
+    ASSERT_EQ(wyc({"job", job, "--items", "*", "--step", "place turn=\"0, 90, 0\" move=1, 2, 3"}).code, 0);
+    const auto plain = wyc({"job", job, "--json"}).json();
+    EXPECT_EQ(plain["items"][0]["steps"][0]["options"]["turn"], "0, 90, 0") << plain.dump();
+    EXPECT_EQ(plain["items"][0]["steps"][0]["options"]["move"], "1, 2, 3");
+}
+
 TEST_F(Cli, DeliverProvesRecordsAndTakesTheNextVersion) {
     const fs::path job = writeJob(folder_, smallCache(), "alembic");
     const auto dry = wyc({"deliver", job.string(), "--dry-run", "--json"});

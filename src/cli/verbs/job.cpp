@@ -75,7 +75,9 @@ Result<Step> stepOf(const std::string& text) {
             return fail(makeError(ErrorKind::BadInput, fmt::format("'{}' is no option=value", words[i]))
                             .withAdvice(fmt::format("`wyc steps {}` lists its options", type->id)));
         const std::string name = words[i].substr(0, equals);
-        const std::string value = words[i].substr(equals + 1);
+        std::string value = words[i].substr(equals + 1);
+        if (value.size() > 1 && (value.front() == '"' || value.front() == '\'') && value.back() == value.front())
+            value = value.substr(1, value.size() - 2); // not needed here, and meant to hold it together
         const Option* known = optionNamed(type->options, name);
         if (!known)
             return fail(makeError(ErrorKind::BadInput, fmt::format("the step {} has no option '{}'", type->id, name))
@@ -381,10 +383,10 @@ Run declareJob(CLI::App& app, const Common& common) {
     list("--step", given->steps, "Add a step, as \"trim first=1009 last=1128\"; repeatable", "STEP");
     some("--steps", given->stepsFile, "Add a chain of steps", "FILE.json");
     app.add_flag("--clear-steps", given->clear, "Take all their steps away first");
-    app.add_flag("--leave-out", given->leaveOut, "They take no part");
-    app.add_flag("--take-in", given->takeIn, "They take part");
-    app.add_flag("--loops", given->loops, "They are meant to loop: their seam is checked");
-    app.add_flag("--no-loops", given->noLoops, "They are not");
+    auto* leaveOut = app.add_flag("--leave-out", given->leaveOut, "They take no part");
+    app.add_flag("--take-in", given->takeIn, "They take part")->excludes(leaveOut);
+    auto* loops = app.add_flag("--loops", given->loops, "They are meant to loop: their seam is checked");
+    app.add_flag("--no-loops", given->noLoops, "They are not")->excludes(loops);
     list("--mend", given->mend, "Add the mends of findings of this id, or of all; repeatable", "ID");
     some("--delivery", given->delivery, "A delivery of this name, made where there is none", "NAME");
     app.add_flag("--drop-delivery", given->dropDelivery, "Take it away");
