@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "match/moment_products.h"
-#include "time/sampling.h"
 
 #include <algorithm>
 #include <cmath>
@@ -8,6 +7,8 @@
 #include <Eigen/Eigenvalues>
 #include <Eigen/LU>
 #include <Eigen/SVD>
+
+#include "time/sampling.h"
 
 namespace wyc {
 namespace {
