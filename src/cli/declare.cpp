@@ -108,7 +108,7 @@ void addTarget(CLI::App& verb, ConvertArguments& convert) {
     verb.add_flag("--strict", convert.strict, "What was asked for and is not there is an error");
     auto* perItem =
         verb.add_flag("--per-item", convert.perItem, "One file per item; the item's name goes into the target's");
-    verb.add_flag("--one-file", convert.oneFile, "All items in one file (the default)")->excludes(perItem);
+    verb.add_flag("--one-file")->description("All items in one file (the default)")->excludes(perItem);
     verb.add_flag("--replace", convert.replace, "A target that exists is replaced");
     verb.add_flag("--prove", convert.prove, "Read back and compare before the target appears");
     verb.add_flag("--record", convert.record, "The same, and a .record.json beside it");

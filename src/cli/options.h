@@ -63,7 +63,6 @@ struct ConvertArguments {
     std::string target;
     bool replace = false;
     bool perItem = false;
-    bool oneFile = false; // said for once: it is the default
     bool prove = false;
     bool record = false;
     bool strict = false;

@@ -30,10 +30,7 @@ std::optional<NotSeconds> notSeconds(const MeasuredItem& item, const Shot& shot)
     if (item.profile->count() < 8)
         return std::nullopt;
     // By its own samples: a format without a rate has them, too.
-    std::vector<double> gaps;
-    for (std::size_t i = 1; i < item.profile->count(); ++i)
-        gaps.push_back(item.profile->times[i] - item.profile->times[i - 1]);
-    const double gap = middleOf(std::move(gaps));
+    const double gap = middleStep(item.profile->times);
     if (!(gap > 0.0))
         return std::nullopt;
     const double rate = 1.0 / gap;

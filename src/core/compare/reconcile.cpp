@@ -155,10 +155,7 @@ Status ReconcileEngine::readSample() {
     }
     trackA_ = std::move(sample->a);
     trackB_ = std::move(sample->b);
-    std::vector<double> steps;
-    for (std::size_t i = 1; i < trackA_.moments(); ++i)
-        steps.push_back(trackA_.times[i] - trackA_.times[i - 1]);
-    stepA_ = steps.empty() ? 0.0 : middleOf(std::move(steps));
+    stepA_ = middleStep(trackA_.times);
     dense_ = timesA.size() == a_.times().size() && trackB_.times.size() == b_.times().size();
     WYC_TRY(extentA, a_.extent(progress_));
     WYC_TRY(extentB, b_.extent(progress_));

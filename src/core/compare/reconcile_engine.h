@@ -97,6 +97,7 @@ class ReconcileEngine {
     void tellTime();
     // Of what stands still: samples that are more, less, or at other times.
     void tellStill();
+    void tellRate(double speed, double sure, std::string evidence);
     // How far off all is at another time, against its size, without a move instead.
     [[nodiscard]] double relativeAt(double speed, double shift) const;
     // More or fewer samples over the same time.

@@ -19,15 +19,6 @@ namespace {
 
 constexpr double kRound = 5e-7; // of the spread: what single precision leaves of places
 
-double usualStepOf(const std::vector<double>& times) {
-    if (times.size() < 2)
-        return 0.0;
-    std::vector<double> steps;
-    for (std::size_t i = 1; i < times.size(); ++i)
-        steps.push_back(times[i] - times[i - 1]);
-    return middleOf(std::move(steps));
-}
-
 // The least of a function of one variable around a place, by golden section.
 template<class F> double leastNear(double at, double reach, const F& f) {
     const double golden = 0.5 * (std::sqrt(5.0) - 1.0);
@@ -118,7 +109,7 @@ const Eigen::Matrix3d& nearestQuarter(const Eigen::Matrix3d& turn) {
 class Fitter {
   public:
     Fitter(const Track& a, const Track& b)
-        : a_(a), b_(b), products_(a, b), stepA_(usualStepOf(a.times)), stepB_(usualStepOf(b.times)) {
+        : a_(a), b_(b), products_(a, b), stepA_(middleStep(a.times)), stepB_(middleStep(b.times)) {
         wayB_ = sharesOfWay(b);
         const MomentProducts::Sums own = ofB();
         spread_ = own.spread();

@@ -574,10 +574,7 @@ void ReconcileEngine::tellTime() {
     const double rateB = b_.rate().value();
     const double left = std::max(how_.relative(), kPassedOn);
     const double step = stepA_;
-    std::vector<double> stepsB;
-    for (std::size_t i = 1; i < trackB_.moments(); ++i)
-        stepsB.push_back(trackB_.times[i] - trackB_.times[i - 1]);
-    const double stepB = stepsB.empty() ? step : middleOf(stepsB);
+    const double stepB = trackB_.moments() < 2 ? step : middleStep(trackB_.times);
     double speed = how_.speed;
     double shift = how_.shift; // behind what is undone so far
     double frameSeconds = 1.0 / rateB;
@@ -606,16 +603,9 @@ void ReconcileEngine::tellTime() {
         if (sampleBySample && std::abs(rateB * whole / rateA / speed - 1.0) < 1e-6)
             sure = std::max(sure, 0.95); // both say so themselves
         if (sampleBySample) {
-            const FrameRate now = b_.rate();
-            const double wanted = now.value() / speed;
-            std::string rate = a_.rate().text();
-            if (std::abs(a_.rate().value() / wanted - 1.0) > 1e-6)
-                rate = shortestNumber(wanted);
-            tell("rate", speed, "x", sure,
-                 fmt::format("the same samples at {} frames a second instead of {}",
-                             shortestNumber(std::round(speed * rateA * 1000.0) / 1000.0), a_.rate().text()),
-                 fmt::format("sample by sample, {:.6g} as fast", speed), {{"rate", {{"rate", rate}}, true}});
-            frameSeconds = 1.0 / wanted;
+            least = std::min(least, sure);
+            tellRate(speed, sure, fmt::format("sample by sample, {:.6g} as fast", speed));
+            frameSeconds = speed / rateB;
         } else {
             tell("retimed", speed, "x", sure,
                  fmt::format("it plays {} × as fast", shortestNumber(std::round(speed * 1e6) / 1e6)),
@@ -666,17 +656,23 @@ void ReconcileEngine::weighRestAtStart() {
                     {}});
 }
 
+// So many times as fast, sample by sample; undone by reading B at the rate at which its samples lie as A's do.
+void ReconcileEngine::tellRate(double speed, double sure, std::string evidence) {
+    const double wanted = b_.rate().value() / speed;
+    const bool isOfA = std::abs(a_.rate().value() / wanted - 1.0) < 1e-6;
+    add("rate", speed, "x", sure,
+        fmt::format("the same samples at {} frames a second instead of {}",
+                    shortestNumber(std::round(speed * a_.rate().value() * 1000.0) / 1000.0), a_.rate().text()),
+        std::move(evidence), {{"rate", {{"rate", isOfA ? a_.rate().text() : shortestNumber(wanted)}}, true}});
+}
+
 void ReconcileEngine::tellStill() {
     const std::size_t ofA = a_.times().size();
     const std::size_t ofB = b_.times().size();
     if (ofA > 1 && ofB > 1 && stepA_ > 0.0) {
-        const double stepB = (b_.times().back() - b_.times().front()) / static_cast<double>(ofB - 1);
-        if (ofA == ofB && std::abs(stepB / stepA_ - 1.0) > 1e-4) {
-            const double rate = a_.rate().value() * stepA_ / stepB;
-            add("rate", stepA_ / stepB, "x", 0.9,
-                fmt::format("the same samples at {} frames a second instead of {}",
-                            shortestNumber(std::round(rate * 1000.0) / 1000.0), a_.rate().text()),
-                "by how far apart they are: it stands still", {{"rate", {{"rate", a_.rate().text()}}, true}});
+        const double speed = stepA_ / middleStep(b_.times());
+        if (ofA == ofB && std::abs(speed - 1.0) > 1e-4) {
+            tellRate(speed, 0.9, "by how far apart they are: it stands still");
             return;
         }
         if (const double frames = -how_.shift * a_.rate().value(); std::abs(frames) > 1e-3)

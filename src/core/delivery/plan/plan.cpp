@@ -206,17 +206,9 @@ Result<bool> restsBetween(const Scene& scene, double from, double to) {
     return true;
 }
 
-double usualStep(const Sampling& sampling, const FrameRate& rate) {
-    std::vector<double> steps;
-    for (std::size_t i = 1; i < sampling.count(); ++i)
-        steps.push_back(rate.frameAt(sampling.time(i) - sampling.time(i - 1)));
-    return middleOf(std::move(steps));
-}
-
 // A pose for every frame or every second one, but for gaps; else its samples are keys of a motion between them.
 bool isFrameByFrame(const Sampling& sampling, const FrameRate& rate) {
-    const double frames = rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
-    return static_cast<double>(sampling.count()) > 0.45 * frames && usualStep(sampling, rate) < 2.0 + kFrameTolerance;
+    return sampling.count() > 1 && rate.frameAt(middleStep(sampling.times())) < 2.0 + kFrameTolerance;
 }
 
 std::optional<TimeSpan> askedSpan(const Scene& scene, const std::vector<Intention>& meant) {
@@ -232,14 +224,14 @@ bool isGapOfSource(const std::vector<Intention>& meant, double from, double to) 
     if (meant.empty())
         return true;
     const Intention& intention = meant.front();
-    const auto first = intention.time.at(from);
-    const auto last = intention.time.at(to);
-    if (first.size() != 1 || last.size() != 1)
+    const auto first = onlyTime(intention.time, from);
+    const auto last = onlyTime(intention.time, to);
+    if (!first || !last)
         return true;
-    const auto [low, high] = std::minmax(first.front().seconds, last.front().seconds);
-    const FrameRate& rate = intention.source->view.rate;
-    const auto lacks = [&, low = low, high = high](const Sampling& sampling) {
-        if (sampling.isStill() || sampling.count() < 2 || usualStep(sampling, rate) > 2.0 + kFrameTolerance)
+    const double low = std::min(*first, *last);
+    const double high = std::max(*first, *last);
+    const auto lacks = [&](const Sampling& sampling) {
+        if (!isFrameByFrame(sampling, intention.source->view.rate))
             return false;
         for (std::size_t i = 1; i < sampling.count(); ++i)
             if (sampling.time(i - 1) <= low + momentMargin(low) && sampling.time(i) >= high - momentMargin(high))
@@ -273,11 +265,11 @@ Result<std::optional<std::vector<double>>> framesWithRests(const Scene& scene, c
     const auto hold = [&](double from, double to) -> Status {
         if (to - from < std::max(1.0, usual) + kFrameTolerance)
             return {};
-        WYC_TRY(still, restsBetween(scene, rate.secondsAt(from), rate.secondsAt(to)));
+        WYC_TRY(rests, restsBetween(scene, rate.secondsAt(from), rate.secondsAt(to)));
         // A point cache is read in straight lines between; a numbered sequence is not.
-        const bool rests = still || (wholeFramesOnly && to - from > 2.0 + kFrameTolerance &&
-                                     !isGapOfSource(meant, rate.secondsAt(from), rate.secondsAt(to)));
-        for (double frame = std::floor(from + kFrameTolerance) + 1.0; rests && frame < to - kFrameTolerance;
+        const bool each = rests || (wholeFramesOnly && to - from > 2.0 + kFrameTolerance &&
+                                    !isGapOfSource(meant, rate.secondsAt(from), rate.secondsAt(to)));
+        for (double frame = std::floor(from + kFrameTolerance) + 1.0; each && frame < to - kFrameTolerance;
              frame += 1.0)
             held.push_back(frame);
         return {};
@@ -383,8 +375,10 @@ Result<Scene> sampledFor(const Format& format, Scene given, const std::vector<In
             return true;
         if (node.geometry->sampling().isStill())
             return !layersChange(node.properties);
-        return isFrameByFrame(node.geometry->sampling(), scene.view.rate) &&
-               !hasSubFrames(scene, node.geometry->sampling());
+        const Sampling& sampling = node.geometry->sampling();
+        const double frames = scene.view.rate.frameAt(sampling.lastTime() - sampling.firstTime()) + 1.0;
+        return static_cast<double>(sampling.count()) > 0.45 * frames && isFrameByFrame(sampling, scene.view.rate) &&
+               !hasSubFrames(scene, sampling);
     });
     if (!span)
         return scene;

@@ -106,6 +106,11 @@ Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,
     return all;
 }
 
+std::optional<double> onlyTime(const TimeMap& map, double seconds) {
+    const auto poses = map.at(seconds);
+    return poses.size() == 1 && !poses.front().rest ? std::optional(poses.front().seconds) : std::nullopt;
+}
+
 Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps) {
     WYC_TRY(all, intentionsOf(std::move(source), steps));
     return std::move(all.front());

@@ -42,6 +42,8 @@ struct Intention {
     /// World of the source → world of the result, at a time of the result: what is carried along is moved.
     [[nodiscard]] Mat4 spaceAt(double seconds) const;
 };
+/// The one moment that a map shows at another; nothing where it mixes several, or shows the rest pose.
+[[nodiscard]] std::optional<double> onlyTime(const TimeMap& map, double seconds);
 [[nodiscard]] Result<Intention> intentionOf(std::shared_ptr<const Scene> source, const std::vector<Step>& steps);
 /// The same, and behind it one for every other file that a step takes points from.
 [[nodiscard]] Result<std::vector<Intention>> intentionsOf(std::shared_ptr<const Scene> source,

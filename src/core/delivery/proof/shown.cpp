@@ -98,15 +98,6 @@ std::optional<ShownNode> ShownNode::find(const Scene& meant, std::size_t node,
     return std::nullopt;
 }
 
-namespace {
-
-std::optional<double> onlyTime(const TimeMap& map, double seconds) {
-    const auto poses = map.at(seconds);
-    return poses.size() == 1 && !poses.front().rest ? std::optional(poses.front().seconds) : std::nullopt;
-}
-
-} // namespace
-
 std::optional<double> ShownNode::sourceTime(double seconds) const {
     return onlyTime(intention_->time, seconds);
 }
