@@ -365,6 +365,25 @@ class Fitter {
         const double most = sharedAtMost(counts);
         return shared * 2.0 >= most && (shared > 1.0 || most <= 1.0);
     }
+    // What lies beyond A's ends by a part of a sample is off from A's end pose by no more than A moves meanwhile; else
+    // that time is claimed to be rid of it.
+    [[nodiscard]] bool hidesAMoment(double speed, double shift, const std::vector<char>& counts) const {
+        if (a_.moments() < 2)
+            return false;
+        const MomentProducts::Fit fit = products_.fit(products_.over(speed, shift, counts));
+        for (std::size_t t = 0; t < b_.moments(); ++t) {
+            const double at = speed * b_.times[t] + shift;
+            const bool early = at < a_.times.front();
+            const double end = early ? a_.times.front() : a_.times.back();
+            const double part = std::abs(at - end) / stepA_;
+            if (!counts[t] || liesWithin(at, a_.times.front(), a_.times.back()) || part >= 1.0)
+                continue;
+            const double way = products_.stepOfA(early ? 0 : a_.moments() - 2) * fit.space.scale * fit.space.scale;
+            if (products_.squareAt(t, speed, shift + end - at, fit.space) > 4.0 * part * way + 25.0 * fit.square)
+                return true;
+        }
+        return false;
+    }
     static void sortByScore(std::vector<Candidate>& told) {
         std::stable_sort(told.begin(), told.end(),
                          [](const Candidate& x, const Candidate& y) { return x.score < y.score; });
@@ -458,7 +477,7 @@ class Fitter {
         });
         times.emplace_back(simple, own);
         for (const auto& [speed, shift] : times) {
-            if (!areEnough(products_.over(speed, shift, counts).count, counts))
+            if (!areEnough(products_.over(speed, shift, counts).count, counts) || hidesAMoment(speed, shift, counts))
                 continue;
             const double first = std::min(speed * b_.times.front() + shift, speed * b_.times.back() + shift);
             const double k = (first - a_.times.front()) / stepA_;

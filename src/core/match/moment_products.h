@@ -2,6 +2,7 @@
 #pragma once
 // Sums over points of products of all pairs of moments of two tracks: any fit over any moments is then a sum of 3 × 3
 // matrices. For alignment.cpp and what lies beside it.
+#include <algorithm>
 #include <limits>
 
 #include "match/alignment.h"
@@ -32,6 +33,10 @@ class MomentProducts {
     [[nodiscard]] Sums over(double speed, double shift, const std::vector<char>& counts) const;
     /// Mean square over points at one moment; NaN where A has none.
     [[nodiscard]] double squareAt(std::size_t t, double speed, double shift, const Similarity& space) const;
+    /// Mean square way of A's points from a sample to the one behind it, in A's unit.
+    [[nodiscard]] double stepOfA(std::size_t sample) const {
+        return std::max(0.0, squareA_[sample] + squareA_[sample + 1] - 2.0 * besideA_[sample]);
+    }
 
     struct Fit {
         Similarity space; // of what is centred

@@ -906,6 +906,38 @@ TEST(Reconcile, ThinnedAndReadAtAnotherRateIsTheRate) {
     EXPECT_LT(found->undone->largest, 1e-3);
 }
 
+// A bad first frame cannot be put out of sight by a hair of time: neither told as late, nor left out of what is left.
+TEST(Reconcile, AHairOfTimeHidesNoFrame) {
+    for (unsigned seed = 40; seed < 60; ++seed) {
+        const Scene a = roughScene(seed, 12);
+        const Geometry& shape = test::shapeOf(a);
+        std::vector<std::vector<Vec3f>> samples;
+        std::vector<double> times;
+        for (std::size_t s = 0; s < 12; s += 2) {
+            samples.push_back(test::pointsOf(shape, s));
+            for (Vec3f& p : samples.back())
+                for (float* v : {&p.x, &p.y, &p.z})
+                    *v = std::round(*v * 100.0F) / 100.0F;
+            times.push_back(shape.sampling().time(s));
+        }
+        samples[0] = samples[2];
+        double off = 0.0;
+        const auto right = test::pointsOf(shape, 0);
+        for (std::size_t i = 0; i < right.size(); ++i)
+            off = std::max(off, length(Vec3d(samples[0][i]) - Vec3d(right[i])));
+        Scene b = a;
+        b.nodes[0].geometry =
+            std::make_shared<MemoryGeometry>(samplingFromTimes(times), *shape.topology(0), std::move(samples));
+        const auto found = between(a, b);
+        ASSERT_TRUE(found) << found.error().text();
+        SCOPED_TRACE(told(*found));
+        for (const Cause& cause : found->causes)
+            EXPECT_FALSE(cause.id == "offset" && cause.confidence >= 0.9 && std::abs(cause.figure) < 0.5);
+        if (!causesOf(*found).contains("first_stale"))
+            EXPECT_GT((found->undone ? *found->undone : *found->drift).largest, 0.2 * off);
+    }
+}
+
 TEST(Reconcile, ItemsArePairedAndWhatIsAloneIsListed) {
     Scene a = roughScene(6);
     Scene b = roughScene(6);
